@@ -1,0 +1,196 @@
+/**
+ * 100,000 customers in two stand-ins: no change, 1 percent changed, first load. Each is measured against a floor of the
+ * same run: fetching and parsing the same pages with the plain HTTP client, with the same page size; for the first load,
+ * fetching and copying the raw records into one table. Prints ratios and peak memory. Settings: BENCH_CUSTOMERS.
+ */
+import { spawn } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join, resolve } from 'node:path';
+import { createInterface } from 'node:readline';
+import { performance } from 'node:perf_hooks';
+import { HttpConnector } from '@anchor-knot/connectors';
+import { httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
+import { compileKnot } from '@anchor-knot/core';
+import { clusterFolder, openDatabase, PostgresStore, runKnot, startCluster } from '@anchor-knot/server';
+import pg from 'pg';
+import { Agent, request } from 'undici';
+import { v7 as uuid } from 'uuid';
+
+const customers = Number(process.env.BENCH_CUSTOMERS ?? 100_000);
+const pageSize = 1000;
+const root = resolve(import.meta.dirname, '..');
+const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-bench-'));
+const closers = [];
+const close = async () => {
+  for (const closer of closers.reverse()) await closer();
+};
+const secret = 'bench';
+
+async function standIn(which) {
+  const child = spawn(process.execPath, [join(root, 'standins/dist/main.js'), which], {
+    env: {
+      ...process.env,
+      STANDIN_DATA: folder,
+      STANDIN_ID: 'bench',
+      STANDIN_SECRET: secret,
+      STANDIN_FAULTS: '{"callsPerSecond":0}',
+      STANDIN_CUSTOMERS: JSON.stringify({ inBoth: customers, onlyCrm: 0, onlyShop: 0, mess: false }),
+    },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  closers.push(() => new Promise((done) => child.once('exit', done) && child.kill()));
+  const line = await new Promise((done) => createInterface({ input: child.stdout }).once('line', done));
+  return line.replace('listening on ', '');
+}
+
+const addresses = { fernhill: await standIn('crm'), marketRow: await standIn('shop') };
+const cluster = await startCluster(clusterFolder(folder, `bench-${process.pid}`), { throwAway: true });
+closers.push(() => {
+  cluster.stop();
+  rmSync(clusterFolder(folder, `bench-${process.pid}`), { recursive: true, force: true });
+});
+closers.push(() => rmSync(folder, { recursive: true, force: true }));
+const client = new pg.Client({ connectionString: cluster.url('postgres') });
+await client.connect();
+await client.query('create database bench');
+await client.end();
+const data = await openDatabase(cluster.url('bench'));
+closers.push(() => data.destroy());
+await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
+
+const descriptions = JSON.parse(readFileSync(join(root, 'server/demo/systems.json'), 'utf8'));
+for (const description of Object.values(descriptions)) for (const object of Object.values(description.objects)) object.list.pageSize.value = pageSize;
+const systems = Object.fromEntries(Object.entries(descriptions).map(([id, description]) => [id, httpSystemSchema.parse({ ...description, address: addresses[id] })]));
+const { knot: definition } = knotFileSchema.parse(JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8')));
+// The mappings measured: the demo's thirteen fields, with phones, a crosswalk and cuts, plus a formula on the note; no guards.
+for (const member of definition.members) member.guards = {};
+definition.fields.find(({ id }) => id === 'note').mappings.crm.steps = [{ kind: 'formula', inbound: 'trim(value)', outbound: 'value' }];
+const compiled = compileKnot(definition);
+if (!compiled.ok) throw new Error(JSON.stringify(compiled.problems));
+const clock = { now: () => Date.now(), sleep: (milliseconds) => new Promise((done) => setTimeout(done, milliseconds)) };
+const installation = {
+  store: new PostgresStore(data),
+  clock,
+  nextId: () => uuid(),
+  connect: async ({ system, object }) => new HttpConnector(systems[system], object, { clock, random: () => 0.5, credential: { id: 'bench', secret } }),
+  systemName: (member) => member,
+};
+const run = (full) => runKnot(installation, { knot: compiled.knot, knotVersion: 1, kind: 'run', startedBy: 'bench', leaseMs: 3_600_000, full });
+
+const agent = new Agent({ connections: 2 });
+async function token() {
+  const answer = await request(`${addresses.fernhill}/oauth/token`, {
+    method: 'POST',
+    body: 'grant_type=client_credentials',
+    headers: { authorization: `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+  });
+  return (await answer.body.json()).access_token;
+}
+
+/** The floor: the same pages with the plain HTTP client. `each` gets the parsed records of a page. */
+async function plainFetch(each = async () => undefined) {
+  const bearer = await token();
+  const crm = async () => {
+    for (let cursor; cursor !== null;) {
+      const answer = await request(`${addresses.fernhill}/api/accounts?limit=${pageSize}${cursor ? `&cursor=${cursor}` : ''}`, {
+        dispatcher: agent,
+        headers: { authorization: `Bearer ${bearer}` },
+      });
+      const page = JSON.parse(await answer.body.text());
+      cursor = page.nextCursor;
+      await each('crm', page.data, 'id');
+    }
+  };
+  const shop = async () => {
+    const basic = `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`;
+    for (let number = 1; ; number += 1) {
+      const answer = await request(`${addresses.marketRow}/shop/v1/shoppers?per_page=${pageSize}&page=${number}`, { dispatcher: agent, headers: { authorization: basic } });
+      const page = JSON.parse(await answer.body.text());
+      await each('shop', page, 'shopper_id');
+      if (!answer.headers.link) break;
+    }
+  };
+  await Promise.all([crm(), shop()]);
+}
+
+await data.query('create unlogged table raw_copy (member text, record_key text, record jsonb)');
+const copyRaw = (member, records, key) => data.query(`insert into raw_copy select $1, r->>$3, r from jsonb_array_elements($2::jsonb) r`, [member, JSON.stringify(records), key]);
+
+async function measure(work) {
+  globalThis.gc?.();
+  let peak = 0;
+  const timer = setInterval(() => (peak = Math.max(peak, process.memoryUsage().rss)), 50);
+  const processor = process.cpuUsage();
+  const started = performance.now();
+  const result = await work();
+  const seconds = (performance.now() - started) / 1000;
+  const used = process.cpuUsage(processor);
+  clearInterval(timer);
+  return { seconds, processor: (used.user + used.system) / 1e6, megabytes: Math.max(peak, process.memoryUsage().rss) / 1024 / 1024, result };
+}
+
+const records = customers * 2;
+const micro = (seconds) => `${((seconds / records) * 1e6).toFixed(1)} µs a record`;
+function report(name, measured, floor, goal) {
+  const tally = measured.result?.result?.progress.tally;
+  const written = tally ? Object.values(tally).reduce((sum, one) => sum + one.written, 0) : 0;
+  console.log(
+    `${name}: ${measured.seconds.toFixed(2)} s, ${(measured.seconds / floor.seconds).toFixed(2)} times its floor of ${floor.seconds.toFixed(2)} s${goal ? ` (goal ${goal})` : ''}; processor ${(measured.processor / floor.processor).toFixed(2)} times; ${micro(measured.seconds)}; peak ${measured.megabytes.toFixed(0)} MB${written ? `; ${written} records written` : ''}`,
+  );
+}
+
+try {
+  console.log(`${customers} customers in two stand-ins, pages of ${pageSize}`);
+  await plainFetch();
+  const copyFloor = await measure(() => plainFetch(copyRaw));
+  const first = await measure(() => run(true));
+  report('first load (read, match by key, tie, plan)', first, copyFloor, 4);
+  const floor = await measure(() => plainFetch());
+  report('no change, complete listing', await measure(() => run(true)), floor, 2);
+  const changed = Math.floor(customers / 100);
+  // 1 percent of the accounts get another street, through the CRM's own API.
+  const bearer = await token();
+  const accounts = [];
+  await plainFetch(async (member, page) => member === 'crm' && accounts.push(...page.filter(() => accounts.length < changed * 100).map(({ id }) => id)));
+  for (let index = 0; index < changed; index += 1) {
+    await (
+      await request(`${addresses.fernhill}/api/accounts/${accounts[index * 100]}`, {
+        method: 'PATCH',
+        dispatcher: agent,
+        headers: { authorization: `Bearer ${bearer}`, 'content-type': 'application/json' },
+        body: JSON.stringify({ address: { street: `Weir Lane ${index}` } }),
+      })
+    ).body.dump();
+  }
+  // The floor of a write is the same two calls that a careful writer needs there: read again, then write.
+  const basic = `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`;
+  const shoppers = [];
+  await plainFetch(async (member, page) => member === 'shop' && shoppers.push(...page.map(({ shopper_id: id, remark }) => ({ id, remark }))));
+  const changedFloor = await measure(async () => {
+    await plainFetch();
+    const queue = shoppers.filter((_, index) => index % 100 === 0).slice(0, changed);
+    await Promise.all(
+      Array.from({ length: 4 }, async () => {
+        for (let one = queue.pop(); one; one = queue.pop()) {
+          const url = `${addresses.marketRow}/shop/v1/shoppers/${one.id}`;
+          await (await request(url, { dispatcher: agent, headers: { authorization: basic } })).body.json();
+          await (
+            await request(url, {
+              method: 'PUT',
+              dispatcher: agent,
+              headers: { authorization: basic, 'content-type': 'application/json' },
+              body: JSON.stringify({ shopper: { remark: one.remark } }),
+            })
+          ).body.json();
+        }
+      }),
+    );
+  });
+  report('1 percent changed, complete listing', await measure(() => run(true)), changedFloor, 2.2);
+  const delta = await measure(() => run(false));
+  console.log(`no change, changes only where the system can tell them: ${delta.seconds.toFixed(2)} s`);
+} finally {
+  await agent.close();
+  await close();
+}

@@ -1,0 +1,294 @@
+/** What every connector must do, on real peers over real HTTP and real files: two stand-ins, a public REST server package, files. */
+import { type ChildProcess, spawn } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { createRequire } from 'node:module';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { setTimeout as wait } from 'node:timers/promises';
+import { filesSystemSchema, type HttpSystem, httpSystemSchema } from '@anchor-knot/contracts';
+import { type Raw, readPath, recordKey, type SourceRecord } from '@anchor-knot/core';
+import { crmServer, type Faults, generateCustomers, shopServer } from '@anchor-knot/standins';
+import type { Clock, Connector } from './connector.js';
+import { FilesConnector } from './files/filesConnector.js';
+import { HttpConnector } from './http/httpConnector.js';
+
+const clock: Clock = { now: () => Date.now(), sleep: async (milliseconds) => void (await wait(Math.min(milliseconds, 20))) };
+const credential = { id: 'id', secret: 's&ü:%' };
+const systems = JSON.parse(readFileSync(join(import.meta.dirname, '../../server/demo/systems.json'), 'utf8')) as Record<string, object>;
+const data = generateCustomers({ seed: 7, inBoth: 30, onlyCrm: 5, onlyShop: 5, mess: true });
+const closing: (() => Promise<unknown>)[] = [];
+afterAll(async () => {
+  for (const close of closing.toReversed()) await close();
+});
+
+function http(system: HttpSystem, object: string, secret = credential.secret): HttpConnector {
+  const connector = new HttpConnector(system, object, { clock, random: () => 0, credential: { ...credential, secret } });
+  closing.push(() => connector.close());
+  return connector;
+}
+
+async function crm(faults: Partial<Faults> = {}): Promise<{ address: string; description: HttpSystem }> {
+  const app = await crmServer({ seed: data.accounts, clientId: credential.id, clientSecret: credential.secret, faults });
+  closing.push(() => app.close());
+  const address = await app.listen({ host: '127.0.0.1', port: 0 });
+  const description = httpSystemSchema.parse({ ...systems.fernhill, address, timeoutMs: 3000 });
+  (description.objects.accounts as { list: { pageSize: { value: number } } }).list.pageSize.value = 10;
+  return { address, description };
+}
+
+async function shop(faults: Partial<Faults> = {}): Promise<{ address: string; description: HttpSystem }> {
+  const app = await shopServer({ seed: data.shoppers, key: credential.id, secret: credential.secret, faults });
+  closing.push(() => app.close());
+  const address = await app.listen({ host: '127.0.0.1', port: 0 });
+  const description = httpSystemSchema.parse({ ...systems.marketRow, address, timeoutMs: 3000 });
+  (description.objects.shoppers as { list: { pageSize: { value: number } } }).list.pageSize.value = 10;
+  return { address, description };
+}
+
+/** A REST server that we did not write: the json-server package. */
+async function restServer(): Promise<Connector> {
+  const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-rest-'));
+  writeFileSync(join(folder, 'db.json'), JSON.stringify({ people: Array.from({ length: 35 }, (_, index) => ({ id: `p${index}`, name: `Person ${index}` })) }));
+  const port = await new Promise<number>((done) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const { port: free } = probe.address() as { port: number };
+      probe.close(() => done(free));
+    });
+  });
+  const program = join(dirname(createRequire(import.meta.url).resolve('json-server/package.json')), 'lib/bin.js');
+  const child: ChildProcess = spawn(process.execPath, [program, join(folder, 'db.json'), '--port', String(port), '--host', '127.0.0.1'], { stdio: 'ignore' });
+  closing.push(async () => {
+    child.kill();
+    rmSync(folder, { recursive: true, force: true });
+  });
+  const address = `http://127.0.0.1:${port}`;
+  for (
+    let tries = 0;
+    tries < 100 &&
+    !(await fetch(`${address}/people`).then(
+      (answer) => answer.ok,
+      () => false,
+    ));
+    tries += 1
+  )
+    await wait(100);
+  return http(
+    httpSystemSchema.parse({
+      kind: 'http',
+      name: 'REST server',
+      address,
+      signIn: { kind: 'none' },
+      objects: {
+        people: {
+          key: 'id',
+          list: { path: '/people', items: 'data', pageSize: { parameter: '_per_page', value: 10 }, paging: { kind: 'cursor', parameter: '_page', first: '1', next: 'next' } },
+          read: { path: '/people/{key}' },
+          search: { name: 'name' },
+          create: { method: 'POST', path: '/people' },
+          update: { method: 'PATCH', path: '/people/{key}', ifMatch: false },
+        },
+      },
+    }),
+    'people',
+  );
+}
+
+function files(format: 'csv' | 'jsonl'): Connector {
+  const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-files-'));
+  closing.push(async () => rmSync(folder, { recursive: true, force: true }));
+  const rows = Array.from({ length: 35 }, (_, index) => ({ id: `p${index}`, name: `Person ${index}` }));
+  writeFileSync(
+    join(folder, 'people'),
+    format === 'csv' ? `id,name\n${rows.map(({ id, name }) => `${id},"${name}"\n`).join('')}` : rows.map((row) => `${JSON.stringify(row)}\n`).join(''),
+  );
+  return new FilesConnector(filesSystemSchema.parse({ kind: 'files', name: 'Files', folder, objects: { people: { path: 'people', format, key: 'id' } } }), 'people', '/');
+}
+
+async function listing(connector: Connector, onPage: (page: number) => Promise<unknown> = async () => undefined, changedSince?: number): Promise<Map<string, SourceRecord>> {
+  const found = new Map<string, SourceRecord>();
+  let count = 0;
+  for await (const page of connector.read({ changedSince })) {
+    for (const record of page.records) found.set(record.key, record);
+    await onPage((count += 1));
+  }
+  return found;
+}
+
+interface Case {
+  readonly name: string;
+  readonly make: () => Promise<Connector>;
+  readonly field: string;
+  readonly create: [string, Raw][];
+  readonly searchable?: string;
+}
+const cases: readonly Case[] = [
+  {
+    name: 'Fernhill CRM',
+    make: async () => http((await crm()).description, 'accounts'),
+    field: 'address.street',
+    create: [
+      ['name', 'New "Ltd" 🌱'],
+      ['contact.email', 'new@x.example'],
+    ],
+    searchable: 'contact.email',
+  },
+  {
+    name: 'Market Row',
+    make: async () => http((await shop()).description, 'shoppers'),
+    field: 'address_line',
+    create: [
+      ['company_name', 'New "Ltd" 🌱'],
+      ['mail', 'new@x.example'],
+    ],
+    searchable: 'mail',
+  },
+  { name: 'a REST server package', make: restServer, field: 'name', create: [['name', 'New "Ltd" 🌱']] },
+  { name: 'a CSV file', make: async () => files('csv'), field: 'name', create: [['name', 'New "Ltd"\n🌱']] },
+  { name: 'a JSON Lines file', make: async () => files('jsonl'), field: 'name', create: [['name', 'New "Ltd"\n🌱']] },
+];
+
+describe.each(cases)('the connector of $name', ({ make, field, create, searchable }) => {
+  let connector: Connector;
+  beforeAll(async () => {
+    connector = await make();
+  });
+
+  test('lists every record that was there throughout, while records are added and changed', async () => {
+    const before = await listing(connector);
+    expect(before.size).toBeGreaterThanOrEqual(35);
+    const keys = [...before.keys()];
+    const during = await listing(connector, async (page) => {
+      await connector.write([
+        { kind: 'create', idempotencyKey: `during${page}`, fields: new Map(create.map(([path, value]) => [path, path.includes('mail') ? `during${page}@x.example` : value])) },
+      ]);
+      await connector.write([
+        {
+          kind: 'update',
+          key: recordKey(keys[page] as string),
+          version: (await connector.readOne(recordKey(keys[page] as string)))?.version,
+          fields: new Map([[field, `changed ${page}`]]),
+        },
+      ]);
+    });
+    expect(keys.filter((key) => !during.has(key))).toEqual([]);
+  });
+
+  test('creates, reads back, finds, updates, and says what is not there', async () => {
+    const [created] = await connector.write([{ kind: 'create', idempotencyKey: 'k1', fields: new Map(create) }]);
+    if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
+    const record = await connector.readOne(created.key);
+    for (const [path, value] of create) expect(readPath(record?.fields ?? {}, path)).toBe(value);
+    if (searchable) expect((await connector.search(searchable, 'new@x.example')).map(({ key }) => key)).toEqual([created.key]);
+    const [updated] = await connector.write([{ kind: 'update', key: created.key, version: record?.version, fields: new Map([[field, 'somewhere else']]) }]);
+    expect(updated).toMatchObject({ kind: 'written', key: created.key });
+    expect(readPath((await connector.readOne(created.key))?.fields ?? {}, field)).toBe('somewhere else');
+    expect(await connector.readOne(recordKey('no/such key'))).toBeUndefined();
+    expect(await connector.write([{ kind: 'update', key: recordKey('nobody'), version: undefined, fields: new Map([[field, 'x']]) }])).toEqual([{ kind: 'gone' }]);
+  });
+
+  test('does what it declares: conditional updates lose against others, repeated creations make one record', async () => {
+    const [created] = await connector.write([
+      { kind: 'create', idempotencyKey: 'k2', fields: new Map(create.map(([path, value]) => [path, path.includes('mail') ? 'twice@x.example' : value])) },
+    ]);
+    if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
+    const before = await connector.readOne(created.key);
+    const update = () => connector.write([{ kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'mine']]) }]);
+    await connector.write([{ kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'theirs']]) }]);
+    if (connector.capabilities.conditionalUpdate) expect(await update()).toEqual([{ kind: 'raced' }]);
+    if (connector.capabilities.idempotentCreate)
+      expect(await connector.write([{ kind: 'create', idempotencyKey: 'k2', fields: new Map(create) }])).toMatchObject([{ kind: 'written', key: created.key }]);
+  });
+});
+
+test('changes at the edge of the cursor are found, equal times included', async () => {
+  const { description } = await crm();
+  const connector = http(description, 'accounts');
+  const all = [...(await listing(connector)).values()];
+  const edge = all[3]?.modifiedAt as number;
+  const since = await listing(connector, undefined, edge);
+  expect([...since.keys()].sort()).toEqual(
+    all
+      .filter(({ modifiedAt }) => (modifiedAt as number) >= edge)
+      .map(({ key }) => key)
+      .sort(),
+  );
+});
+
+describe('when a system does wrong', () => {
+  const readAll = (connector: Connector) =>
+    listing(connector).then(
+      () => 'read',
+      (error: Error & { code?: string; advice?: string }) => `${error.code}: ${error.message} ${error.advice ?? ''}`,
+    );
+
+  test.each<[string, Partial<Faults>, RegExp]>([
+    ['a rate limit is waited for', { callsPerSecond: 3 }, /^(read|too many calls)/],
+    ['a broken page says so', { brokenPages: true }, /answer not understood: .*not JSON/],
+    ['a refused sign-in says what to do', { refuseSignIn: true }, /sign-in refused: .*Check the client id/],
+    ['failing calls are tried again', { errorRate: 0.3 }, /^read$/],
+  ])('%s', async (_, faults, says) => {
+    expect(await readAll(http((await crm(faults)).description, 'accounts'))).toMatch(says);
+  });
+
+  test('the wrong secret and a system that is down are told apart', async () => {
+    const { description } = await shop();
+    expect(await readAll(http(description, 'shoppers', 'wrong'))).toMatch(/sign-in refused: .*key or secret not accepted/);
+    expect(await readAll(http({ ...description, address: 'http://127.0.0.1:9' }, 'shoppers'))).toMatch(/unreachable: .*cannot be reached/);
+  });
+
+  test('a write whose connection breaks is unknown, never repeated blindly', async () => {
+    const { description, address } = await shop({ dropAfterWrite: 1 });
+    const connector = http(description, 'shoppers');
+    expect(
+      await connector.write([
+        {
+          kind: 'create',
+          idempotencyKey: 'k',
+          fields: new Map([
+            ['mail', 'dropped@x.example'],
+            ['external_ref', 'ref-1'],
+          ]),
+        },
+      ]),
+    ).toMatchObject([{ kind: 'unknown' }]);
+    await fetch(`${address}/faults.json`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: '{"dropAfterWrite":0}' });
+    expect(await connector.search('external_ref', 'ref-1')).toHaveLength(1);
+  });
+
+  test('a record that is refused says why, in the words of the system', async () => {
+    const connector = http((await crm()).description, 'accounts');
+    const [outcome] = await connector.write([
+      {
+        kind: 'create',
+        idempotencyKey: 'k',
+        fields: new Map<string, Raw>([
+          ['name', 'X'],
+          ['notes', 'n'.repeat(5000)],
+          ['segment', 'Zoo'],
+        ]),
+      },
+    ]);
+    expect(outcome).toMatchObject({ kind: 'refused', words: expect.stringMatching(/notes is too long.*segment/s) as unknown as string });
+  });
+
+  test('pages that lead in a circle end', async () => {
+    const app = (await import('node:http')).createServer((_, response) => response.setHeader('content-type', 'application/json').end('{"data":[{"id":"1"}],"next":"same"}'));
+    await new Promise<void>((done) => app.listen(0, '127.0.0.1', done));
+    closing.push(async () => app.close());
+    const description = httpSystemSchema.parse({
+      kind: 'http',
+      name: 'Circle',
+      address: `http://127.0.0.1:${(app.address() as { port: number }).port}`,
+      signIn: { kind: 'none' },
+      objects: {
+        x: {
+          key: 'id',
+          list: { path: '/x', items: 'data', pageSize: { parameter: 'n', value: 1 }, paging: { kind: 'cursor', parameter: 'c', next: 'next' } },
+          read: { path: '/x/{key}' },
+        },
+      },
+    });
+    expect(await readAll(http(description, 'x'))).toMatch(/leads in a circle/);
+  });
+});

@@ -1,0 +1,78 @@
+import type { FieldPath, Instant, Raw, RecordKey, SourceRecord } from '@anchor-knot/core';
+
+/** What time it is, and a way to wait: by argument, so that simulations run on a clock of their own. */
+export interface Clock {
+  now(): Instant;
+  /** Ends after that many milliseconds, or at once when the signal is aborted. */
+  sleep(milliseconds: number, signal?: AbortSignal): Promise<void>;
+}
+
+/** What a system can do with an object; the orchestrator relies on nothing that is not declared here. */
+export interface Capabilities {
+  /** Most records in one call of {@link Connector.write}. */
+  readonly batchSize: number;
+  /** An update can be made to depend on the version that was read. */
+  readonly conditionalUpdate: boolean;
+  /** A repeated create with the same idempotency key makes no second record. */
+  readonly idempotentCreate: boolean;
+  /** Records can be asked for that changed since a time. */
+  readonly changesSince: boolean;
+  /** Fields by which records can be searched. */
+  readonly searchable: readonly FieldPath[];
+}
+
+/** A part of a record set. */
+export interface Page {
+  readonly records: readonly SourceRecord[];
+  /** Records that could not be taken, with the reason; the others of the page are good. */
+  readonly unusable: readonly { readonly reason: string }[];
+}
+
+export type WriteRequest =
+  | { readonly kind: 'create'; readonly idempotencyKey: string; readonly fields: ReadonlyMap<FieldPath, Raw> }
+  | { readonly kind: 'update'; readonly key: RecordKey; readonly version: string | undefined; readonly fields: ReadonlyMap<FieldPath, Raw> };
+
+export type WriteOutcome =
+  | { readonly kind: 'written'; readonly key: RecordKey; readonly record: SourceRecord | undefined }
+  /** The record changed since it was read: read and merge again. */
+  | { readonly kind: 'raced' }
+  | { readonly kind: 'gone' }
+  /** The system will not take this record; `words` are its own. */
+  | { readonly kind: 'refused'; readonly words: string }
+  /** Nobody knows whether it took effect (the connection broke, the server failed): look before repeating. */
+  | { readonly kind: 'unknown'; readonly words: string }
+  /** It certainly took no effect, and may be tried again later. */
+  | { readonly kind: 'not done'; readonly words: string };
+
+/** The object of one system, ready to be read and written. */
+export interface Connector {
+  readonly capabilities: Capabilities;
+  /**
+   * All records, or those changed since a time (by the system's clock, inclusive), page by page. A record may come twice.
+   * @throws {SystemTrouble} when the system cannot be read any further
+   */
+  read(options: { readonly changedSince?: Instant | undefined; readonly signal?: AbortSignal | undefined }): AsyncIterable<Page>;
+  /** One record by its key; `undefined` when the system says that there is none. @throws {SystemTrouble} */
+  readOne(key: RecordKey): Promise<SourceRecord | undefined>;
+  /** Records whose field equals the value; only for fields declared searchable. @throws {SystemTrouble} */
+  search(field: FieldPath, value: string): Promise<readonly SourceRecord[]>;
+  /** Writes a batch: one outcome per request, in order. @throws {SystemTrouble} when nothing of it was tried */
+  write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]>;
+  /** How far the system's clock is ahead of ours, in milliseconds; 0 until measured. */
+  clockOffset(): number;
+  close(): Promise<void>;
+}
+
+export type TroubleCode = 'unreachable' | 'sign-in refused' | 'not allowed' | 'object is gone' | 'too many calls' | 'server error' | 'answer not understood' | 'file problem';
+
+/** A system, not a record, is in trouble: what happened, in its own words where it has any, and what can be done. */
+export class SystemTrouble extends Error {
+  readonly code: TroubleCode;
+  readonly advice: string;
+  constructor(code: TroubleCode, message: string, advice: string, options?: ErrorOptions) {
+    super(message, options);
+    this.name = 'SystemTrouble';
+    this.code = code;
+    this.advice = advice;
+  }
+}

@@ -1,0 +1,220 @@
+import type { HttpObject, HttpSystem } from '@anchor-knot/contracts';
+import { type FieldPath, isExactNumber, type Present, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '@anchor-knot/core';
+import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { stringifyExactJson } from '../json/exactJson.js';
+import { type Answer, Caller, type CallerDependencies, wordsOf } from './caller.js';
+import { readTime, writeTime } from './times.js';
+
+/** A listing that is longer than this never ends. */
+const mostPages = 1_000_000;
+
+/** Reads and writes one object of a system that speaks JSON over HTTP, as its description says. */
+export class HttpConnector implements Connector {
+  readonly capabilities: Capabilities;
+  readonly #system: HttpSystem;
+  readonly #object: HttpObject;
+  readonly #caller: Caller;
+
+  constructor(system: HttpSystem, objectName: string, dependencies: CallerDependencies) {
+    const object = system.objects[objectName];
+    if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
+    this.#system = system;
+    this.#object = object;
+    this.#caller = new Caller(system, dependencies);
+    this.capabilities = {
+      batchSize: 1,
+      conditionalUpdate: object.update?.ifMatch ?? false,
+      idempotentCreate: object.create?.idempotencyHeader !== undefined,
+      changesSince: object.list.changedSince !== undefined,
+      searchable: Object.keys(object.search),
+    };
+  }
+
+  clockOffset(): number {
+    return this.#caller.clockOffset;
+  }
+
+  async close(): Promise<void> {
+    await this.#caller.close();
+  }
+
+  async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined }): AsyncIterable<Page> {
+    const { list } = this.#object;
+    const query = new URLSearchParams({ [list.pageSize.parameter]: String(list.pageSize.value) });
+    if (changedSince !== undefined && list.changedSince) query.set(list.changedSince.parameter, writeTime(list.changedSince.format, changedSince));
+    if (list.paging.kind === 'cursor' && list.paging.first !== undefined) query.set(list.paging.parameter, list.paging.first);
+    const seen = new Set<string>();
+    let path: string | undefined = `${list.path}?${query.toString()}`;
+    let coming: Promise<Answer> | undefined = this.#fetchPage(path, signal);
+    for (let count = 0; coming; count += 1) {
+      const answer: Answer = await coming;
+      seen.add(path as string);
+      path = this.#nextPage(answer, query, path as string);
+      if (path !== undefined && (seen.has(path) || count > mostPages)) {
+        throw new SystemTrouble(
+          'answer not understood',
+          `${this.#system.name} leads in a circle: page ${count + 2} of ${list.path} was read before`,
+          'Its paging is broken, or described wrongly.',
+        );
+      }
+      // The next page is on its way while this one is worked on.
+      coming = path === undefined ? undefined : this.#fetchPage(path, signal);
+      coming?.catch(() => undefined);
+      yield this.#page(answer);
+    }
+  }
+
+  async readOne(key: RecordKey): Promise<SourceRecord | undefined> {
+    const answer = await this.#caller.read({ method: 'GET', path: withKey(this.#object.read.path, key) });
+    if (answer.status === 404 || answer.status === 410) return undefined;
+    if (answer.status >= 400) throw this.#notUnderstood(answer);
+    return this.#single(answer);
+  }
+
+  async search(field: FieldPath, value: string): Promise<readonly SourceRecord[]> {
+    const parameter = this.#object.search[field];
+    if (parameter === undefined) throw new Error(`${field} cannot be searched`);
+    const { list } = this.#object;
+    const query = new URLSearchParams({ [list.pageSize.parameter]: String(list.pageSize.value), [parameter]: value });
+    const answer = await this.#caller.read({ method: 'GET', path: `${list.path}?${query.toString()}` });
+    if (answer.status >= 400) throw this.#notUnderstood(answer);
+    return this.#page(answer).records;
+  }
+
+  async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
+    const outcomes: WriteOutcome[] = [];
+    for (const request of requests) outcomes.push(request.kind === 'create' ? await this.#create(request) : await this.#update(request));
+    return outcomes;
+  }
+
+  async #create(request: Extract<WriteRequest, { kind: 'create' }>): Promise<WriteOutcome> {
+    const { create } = this.#object;
+    if (!create) return { kind: 'refused', words: 'records cannot be created there' };
+    const headers = { 'content-type': 'application/json', ...(create.idempotencyHeader ? { [create.idempotencyHeader]: request.idempotencyKey } : {}) };
+    return this.#send({ method: create.method, path: create.path, headers, body: body(request.fields, create.wrap) });
+  }
+
+  async #update(request: Extract<WriteRequest, { kind: 'update' }>): Promise<WriteOutcome> {
+    const { update } = this.#object;
+    if (!update) return { kind: 'refused', words: 'records cannot be updated there' };
+    const conditional = update.ifMatch && request.version !== undefined ? { 'if-match': request.version } : {};
+    return this.#send(
+      { method: update.method, path: withKey(update.path, request.key), headers: { 'content-type': 'application/json', ...conditional }, body: body(request.fields, update.wrap) },
+      request.key,
+    );
+  }
+
+  async #send(call: { method: 'POST' | 'PUT' | 'PATCH'; path: string; headers: Record<string, string>; body: string }, key?: RecordKey): Promise<WriteOutcome> {
+    const answer = await this.#caller.write(call);
+    if ('unknown' in answer) return { kind: 'unknown', words: answer.unknown };
+    if (answer.status < 300) {
+      const record = answer.body === null ? undefined : this.#single(answer);
+      const writtenKey = record?.key ?? key;
+      // Created, but nobody said as what: it has to be looked for.
+      return writtenKey === undefined ? { kind: 'unknown', words: 'the answer does not say which record was created' } : { kind: 'written', key: writtenKey, record };
+    }
+    if (answer.status === 412) return { kind: 'raced' };
+    if (key !== undefined && (answer.status === 404 || answer.status === 410)) return { kind: 'gone' };
+    return { kind: 'refused', words: wordsOf(answer) };
+  }
+
+  async #fetchPage(path: string, signal: AbortSignal | undefined): Promise<Answer> {
+    const answer = await this.#caller.read({ method: 'GET', path, signal });
+    if (answer.status === 404)
+      throw new SystemTrouble(
+        'object is gone',
+        `${this.#system.name} has nothing at ${this.#object.list.path}`,
+        'The object was renamed or removed there, or is described wrongly.',
+      );
+    if (answer.status >= 400) throw this.#notUnderstood(answer);
+    return answer;
+  }
+
+  #nextPage(answer: Answer, query: URLSearchParams, here: string): string | undefined {
+    const { list } = this.#object;
+    if (list.paging.kind === 'link header') return nextLink(answer.headers.link, new URL(here, this.#system.address));
+    const cursor = scalarText(readPath(answer.body, list.paging.next));
+    if (cursor === undefined || cursor === '') return undefined;
+    const next = new URLSearchParams(query);
+    next.set(list.paging.parameter, cursor);
+    return `${list.path}?${next.toString()}`;
+  }
+
+  #page(answer: Answer): Page {
+    const { list } = this.#object;
+    const items = list.items === '' ? answer.body : readPath(answer.body, list.items);
+    if (!Array.isArray(items))
+      throw new SystemTrouble(
+        'answer not understood',
+        `${this.#system.name} answered without a list${list.items ? ` at “${list.items}”` : ''}`,
+        'Its answers have another form than is described.',
+      );
+    const records: SourceRecord[] = [];
+    const unusable: { reason: string }[] = [];
+    for (const item of items as Raw[]) {
+      const record = this.#record(item, undefined);
+      if (record) records.push(record);
+      else unusable.push({ reason: `a record without a key in “${this.#object.key}”: ${stringifyExactJson(item).slice(0, 120)}` });
+    }
+    return { records, unusable };
+  }
+
+  #single(answer: Answer): SourceRecord {
+    const { read } = this.#object;
+    const item = read.item === '' ? answer.body : readPath(answer.body, read.item);
+    const record = item === undefined ? undefined : this.#record(item, answer.headers.etag);
+    if (!record)
+      throw new SystemTrouble('answer not understood', `${this.#system.name} answered with something that is no record`, 'Its answers have another form than is described.');
+    return record;
+  }
+
+  #record(item: Raw, etag: string | undefined): SourceRecord | undefined {
+    const { key: keyField, modifiedAt, etag: etagField } = this.#object;
+    if (typeof item !== 'object' || item === null || Array.isArray(item) || isExactNumber(item)) return undefined;
+    const key = scalarText(readPath(item, keyField));
+    if (key === undefined || key === '') return undefined;
+    const version = etag ?? (etagField === undefined ? undefined : scalarText(readPath(item, etagField)));
+    const time = modifiedAt ? readTime(modifiedAt.format, readPath(item, modifiedAt.field)) : undefined;
+    return {
+      key: recordKey(key),
+      fields: item as Record<string, Raw>,
+      ...(version === undefined ? {} : { version }),
+      ...(time === undefined ? {} : { modifiedAt: time - this.#caller.clockOffset }),
+    };
+  }
+
+  #notUnderstood(answer: Answer): SystemTrouble {
+    return new SystemTrouble(
+      'answer not understood',
+      `${this.#system.name} answered ${answer.status}: ${wordsOf(answer)}`,
+      'The request that is described is not one that this system takes.',
+    );
+  }
+}
+
+function body(fields: ReadonlyMap<FieldPath, Raw>, wrap: string | undefined): string {
+  let record: Record<string, Raw> = {};
+  for (const [path, value] of fields) record = writePath(record, path, value);
+  return stringifyExactJson(wrap === undefined ? record : { [wrap]: record });
+}
+
+function withKey(path: string, key: RecordKey): string {
+  return path.replace('{key}', encodeURIComponent(key));
+}
+
+function scalarText(value: Present): string | undefined {
+  if (typeof value === 'string') return value;
+  if (typeof value === 'number') return String(value);
+  return isExactNumber(value) ? value.$number : undefined;
+}
+
+/** The target of the Link header's `next` relation (RFC 8288), resolved against the page that sent it. */
+function nextLink(header: string | undefined, here: URL): string | undefined {
+  for (const link of header?.matchAll(/<([^>]*)>([^<]*)/g) ?? []) {
+    if (/;\s*rel\s*=\s*"?[^";]*\bnext\b/i.test(link[2] ?? '')) {
+      const url = new URL(link[1] as string, here);
+      return url.origin === here.origin ? url.pathname + url.search : url.href;
+    }
+  }
+  return undefined;
+}

@@ -1,0 +1,262 @@
+import { z } from 'zod';
+import { knotSchema } from '../knotFile.js';
+
+/** Everything that crosses HTTP between the web client and the server. Times are ISO 8601 in UTC. */
+
+const json = z.json();
+const time = z.iso.datetime();
+
+export const roles = ['viewer', 'operator', 'editor', 'administrator'] as const;
+export const roleSchema = z.enum(roles);
+export type Role = z.output<typeof roleSchema>;
+
+/** An error that a person can act on: a code for programs, words, and what to do. */
+export const problemSchema = z.object({
+  code: z.string(),
+  says: z.string(),
+  advice: z.string().optional(),
+  problems: z.array(z.object({ at: z.string(), says: z.string() })).optional(),
+});
+export type Problem = z.output<typeof problemSchema>;
+
+export const signInSchema = z.object({ email: z.string().trim().min(1).max(320), password: z.string().min(1).max(1000) });
+export const personSchema = z.object({ name: z.string(), email: z.string(), role: roleSchema });
+export type Person = z.output<typeof personSchema>;
+export const sessionSchema = z.object({ person: personSchema, csrfToken: z.string() });
+export type Session = z.output<typeof sessionSchema>;
+
+export const pennantSchema = z.object({
+  pattern: z.enum(['halves', 'quarters', 'bars', 'saltire', 'disc', 'border', 'chevron', 'chequer']),
+  colour: z.enum(['petrol', 'vermilion', 'brass', 'kelp', 'ink', 'plum']),
+  letters: z.string().max(2),
+});
+export type Pennant = z.output<typeof pennantSchema>;
+
+const memberTallySchema = z.object({
+  read: z.number(),
+  create: z.number(),
+  update: z.number(),
+  leftAlone: z.number(),
+  held: z.number(),
+  rejected: z.number(),
+  waiting: z.number(),
+  written: z.number(),
+  failed: z.number(),
+});
+export type MemberTally = z.output<typeof memberTallySchema>;
+export const progressSchema = z.object({
+  phase: z.enum(['resolving', 'reading', 'matching', 'planning', 'writing', 'done']),
+  done: z.number(),
+  total: z.number().optional(),
+  tally: z.record(z.string(), memberTallySchema),
+});
+export const troubleSchema = z.object({ member: z.string(), code: z.string(), words: z.string(), advice: z.string() });
+export type Trouble = z.output<typeof troubleSchema>;
+
+export const runStates = ['waiting', 'running', 'succeeded', 'succeeded in part', 'stopped by a guard', 'stopped by a check', 'stopped', 'failed'] as const;
+export const runSchema = z.object({
+  id: z.string(),
+  knot: z.string(),
+  knotVersion: z.number(),
+  kind: z.enum(['run', 'dry run']),
+  startedBy: z.string(),
+  startedAt: time,
+  endedAt: time.nullable(),
+  state: z.enum(runStates),
+  progress: progressSchema.nullable(),
+  troubles: z.array(troubleSchema),
+  guards: z.array(z.object({ member: z.string(), says: z.string() })),
+  words: z.string().nullable(),
+});
+export type Run = z.output<typeof runSchema>;
+export const startRunSchema = z.object({ kind: z.enum(['run', 'dry run']), full: z.boolean().default(false), overGuards: z.boolean().default(false) });
+export const startedRunSchema = z.object({ run: z.string() });
+export const runListSchema = z.object({ runs: z.array(runSchema), next: z.string().nullable() });
+
+export const systemSummarySchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  kind: z.string(),
+  address: z.string(),
+  pageAddress: z.string().nullable(),
+  pennant: pennantSchema,
+  objects: z.array(z.string()),
+  trouble: z.object({ code: z.string(), words: z.string(), advice: z.string() }).nullable(),
+  checkedAt: time.nullable(),
+  usedIn: z.array(z.object({ knot: z.string(), name: z.string() })),
+});
+export type SystemSummary = z.output<typeof systemSummarySchema>;
+
+export const memberSummarySchema = z.object({
+  id: z.string(),
+  system: z.string(),
+  systemName: z.string(),
+  object: z.string(),
+  pennant: pennantSchema,
+  recordPage: z.string().nullable(),
+});
+export type MemberSummary = z.output<typeof memberSummarySchema>;
+
+export const watchSchema = z.object({
+  knots: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      thing: z.string(),
+      anchors: z.number(),
+      agree: z.number(),
+      members: z.array(memberSummarySchema.extend({ ties: z.number(), waiting: z.number(), trouble: z.boolean() })),
+      lastRun: runSchema.nullable(),
+      openRun: runSchema.nullable(),
+    }),
+  ),
+  systems: z.array(systemSummarySchema),
+  waiting: z.array(z.object({ knot: z.string(), kind: z.string(), count: z.number(), example: z.string(), since: time })),
+  written: z.array(z.object({ hour: time, values: z.number() })),
+  lastRuns: z.array(runSchema),
+});
+export type Watch = z.output<typeof watchSchema>;
+
+export const knotViewSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  thing: z.string(),
+  version: z.number(),
+  definition: knotSchema,
+  members: z.array(memberSummarySchema.extend({ ties: z.number() })),
+  versions: z.array(z.object({ version: z.number(), note: z.string(), madeBy: z.string(), madeAt: time })),
+  anchors: z.number(),
+  agree: z.number(),
+  lastRun: runSchema.nullable(),
+  openRun: runSchema.nullable(),
+  decisions: z.number(),
+});
+export type KnotView = z.output<typeof knotViewSchema>;
+export const definitionChangeSchema = z.object({ definition: json, basedOn: z.int(), note: z.string().max(1000).default('') });
+export const definitionCheckSchema = z.object({ problems: z.array(z.object({ at: z.string(), says: z.string() })) });
+
+export const anchorListSchema = z.object({
+  anchors: z.array(
+    z.object({
+      id: z.string(),
+      title: z.string(),
+      agrees: z.boolean(),
+      ties: z.array(z.object({ member: z.string(), key: z.string(), gone: z.boolean() })),
+      decisions: z.number(),
+      changedAt: time,
+    }),
+  ),
+  next: z.string().nullable(),
+  total: z.number(),
+});
+export type AnchorList = z.output<typeof anchorListSchema>;
+
+const giver = z.union([z.object({ kind: z.literal('member'), member: z.string() }), z.object({ kind: z.literal('person'), name: z.string() })]);
+export const journalRowSchema = z.object({
+  id: z.string(),
+  run: z.string().nullable(),
+  member: z.string().nullable(),
+  key: z.string().nullable(),
+  kind: z.string(),
+  field: z.string().nullable(),
+  before: json.nullable(),
+  after: json.nullable(),
+  meaning: json.nullable(),
+  cause: json.nullable(),
+  at: time,
+});
+export type JournalEntry = z.output<typeof journalRowSchema>;
+export const candidateSchema = z.object({ value: json, givers: z.array(giver), at: time, isAgreed: z.boolean() });
+
+export const decisionSchema = z.object({
+  id: z.string(),
+  knot: z.string(),
+  knotName: z.string(),
+  kind: z.string(),
+  anchor: z.string().nullable(),
+  title: z.string().nullable(),
+  member: z.string().nullable(),
+  key: z.string().nullable(),
+  field: z.string().nullable(),
+  fieldName: z.string().nullable(),
+  says: z.string(),
+  detail: json,
+  fingerprint: z.string(),
+  openedAt: time,
+});
+export type Decision = z.output<typeof decisionSchema>;
+export const decisionListSchema = z.object({
+  decisions: z.array(decisionSchema),
+  next: z.string().nullable(),
+  total: z.number(),
+  kinds: z.array(z.object({ kind: z.string(), count: z.number() })),
+  members: z.record(z.string(), z.array(memberSummarySchema)),
+});
+export type DecisionList = z.output<typeof decisionListSchema>;
+export const choiceSchema = z.discriminatedUnion('choose', [
+  z.object({ choose: z.literal('value'), value: json, fingerprint: z.string() }),
+  z.object({ choose: z.literal('record'), key: z.string(), fingerprint: z.string() }),
+  z.object({ choose: z.literal('anchor'), anchor: z.string(), fingerprint: z.string() }),
+  z.object({ choose: z.literal('separate'), fingerprint: z.string() }),
+  z.object({ choose: z.literal('try again'), fingerprint: z.string() }),
+]);
+export type Choice = z.output<typeof choiceSchema>;
+
+/** One member's say on one field of an anchor. */
+export const cellSchema = z.object({
+  state: z.enum(['agrees', 'differs', 'ahead', 'unreadable', 'rejected', 'not sent', 'no mapping']),
+  raw: json.nullable(),
+  meaning: json.nullable(),
+  reason: z.string().nullable(),
+  direction: z.enum(['from', 'to', 'both ways']).nullable(),
+  path: z.string().nullable(),
+});
+export type Cell = z.output<typeof cellSchema>;
+export const anchorViewSchema = z.object({
+  id: z.string(),
+  knot: z.string(),
+  knotName: z.string(),
+  thing: z.string(),
+  title: z.string(),
+  agrees: z.boolean(),
+  members: z.array(memberSummarySchema.extend({ key: z.string().nullable(), gone: z.boolean(), rejected: z.array(z.string()), parked: z.string().nullable() })),
+  fields: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      type: z.string(),
+      agreed: z.object({ value: json.nullable(), by: giver, at: time, why: json }).nullable(),
+      cells: z.record(z.string(), cellSchema),
+    }),
+  ),
+  decisions: z.array(decisionSchema),
+  journal: z.array(journalRowSchema),
+});
+export type AnchorView = z.output<typeof anchorViewSchema>;
+
+export const operationSchema = z.object({
+  id: z.string(),
+  anchor: z.string(),
+  title: z.string(),
+  member: z.string(),
+  kind: z.enum(['create', 'update']),
+  key: z.string().nullable(),
+  state: z.string(),
+  words: z.string().nullable(),
+  changes: z.array(z.object({ field: z.string(), path: z.string(), before: json.optional(), after: json, meaning: json.nullable(), by: giver, why: json })),
+});
+export type PlannedOperation = z.output<typeof operationSchema>;
+export const operationListSchema = z.object({ operations: z.array(operationSchema), next: z.string().nullable(), total: z.number() });
+export type OperationList = z.output<typeof operationListSchema>;
+export const runViewSchema = z.object({
+  run: runSchema,
+  knotName: z.string(),
+  thing: z.string(),
+  members: z.array(memberSummarySchema),
+  fields: z.array(z.object({ id: z.string(), name: z.string() })),
+});
+export type RunView = z.output<typeof runViewSchema>;
+
+/** What is sent as server-sent events. */
+export const serverEventSchema = z.object({ kind: z.literal('run'), run: runSchema });
+export type ServerEvent = z.output<typeof serverEventSchema>;

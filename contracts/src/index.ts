@@ -1,0 +1,3 @@
+export * from './api/index.js';
+export * from './knotFile.js';
+export * from './system.js';

@@ -1,0 +1,121 @@
+import type { FieldType, Knot } from '@anchor-knot/core';
+import { z } from 'zod';
+import { filesSystemSchema } from './system.js';
+
+/** Named again here, so that the web client need not carry the engine; the type test compares. */
+const fieldTypes = ['text', 'note', 'email', 'phone', 'choice', 'number', 'yes/no', 'date', 'instant', 'list'] as const satisfies readonly FieldType[];
+
+/** Ids are used as names in formulas, so they are plain identifiers. */
+const id = z.string().regex(/^[a-z][A-Za-z0-9]{0,39}$/, 'use a letter, then letters and digits, 40 at most');
+const words = z.string().trim().min(1, 'may not be empty').max(200);
+const path = z
+  .string()
+  .min(1)
+  .max(200)
+  .refine((text) => !/(^|\.)(__proto__|constructor|prototype)(\.|$)/.test(text), 'is not a field name');
+const formula = z.string().min(1).max(4000);
+const scalar = z.union([z.string().max(1000), z.number(), z.boolean()]);
+const direction = z.enum(['from', 'to', 'both ways']);
+
+export const stepSchema = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('trim') }),
+  z.strictObject({ kind: z.literal('case'), side: z.enum(['shared', 'member']), form: z.enum(['upper', 'lower']) }),
+  z.strictObject({ kind: z.literal('cut'), length: z.int().min(1).max(100_000), ellipsis: z.boolean().optional() }),
+  z.strictObject({
+    kind: z.literal('phone'),
+    country: z.string().regex(/^[A-Za-z]{2}$/, 'use an ISO 3166 code of two letters'),
+    form: z.enum(['national', 'international', 'e164']),
+  }),
+  z.strictObject({ kind: z.literal('country'), form: z.enum(['name', 'alpha2', 'alpha3']) }),
+  z.strictObject({ kind: z.literal('crosswalk'), table: id }),
+  z.strictObject({ kind: z.literal('yesNo'), yes: z.array(scalar).min(1), no: z.array(scalar).min(1) }),
+  z.strictObject({
+    kind: z.literal('number'),
+    decimal: z.enum(['.', ',']).optional(),
+    group: z.string().max(1).optional(),
+    places: z.int().min(0).max(10).optional(),
+    factor: z
+      .string()
+      .regex(/^\d+(\.\d+)?$/, 'use a positive number in plain notation')
+      .refine((text) => Number(text) > 0, 'must be greater than zero')
+      .optional(),
+    as: z.enum(['number', 'text']).optional(),
+  }),
+  z.strictObject({ kind: z.literal('date'), format: z.string().min(1).max(60), zone: z.string().max(60).optional(), to: z.enum(['date', 'instant']) }),
+  z.strictObject({ kind: z.literal('list'), separator: z.string().min(1).max(5) }),
+  z.strictObject({ kind: z.literal('default'), value: scalar }),
+  z.strictObject({ kind: z.literal('constant'), value: scalar }),
+  z.strictObject({ kind: z.literal('formula'), inbound: formula.optional(), outbound: formula.optional() }),
+]);
+
+const ruleStepSchema = z.discriminatedUnion('step', [
+  z.strictObject({ step: z.literal('newest'), toleranceSeconds: z.number().min(0).max(86_400).optional() }),
+  z.strictObject({ step: z.literal('order'), members: z.array(id).min(1) }),
+  z.strictObject({ step: z.literal('greatest') }),
+  z.strictObject({ step: z.literal('least') }),
+  z.strictObject({ step: z.literal('longest') }),
+  z.strictObject({ step: z.literal('present') }),
+  z.strictObject({ step: z.literal('ask') }),
+]);
+
+const mappingSchema = z.strictObject({
+  field: path,
+  direction,
+  steps: z.array(stepSchema).max(20).default([]),
+  absentMeansBlank: z.boolean().default(false),
+  blankAs: z.enum(['null', 'empty text']).default('null'),
+  drift: z.enum(['put back', 'leave']).default('put back'),
+});
+
+const memberSchema = z.strictObject({
+  id,
+  system: words,
+  object: words,
+  may: z.strictObject({ create: z.boolean(), update: z.boolean() }),
+  startsAnchors: z.boolean().default(true),
+  filter: formula.optional(),
+  required: z.array(path).default([]),
+  carries: path.optional(),
+  guards: z.strictObject({ creates: z.int().min(0).optional(), updates: z.int().min(0).optional(), updatesPercent: z.number().min(0).max(100).optional() }).default({}),
+});
+
+const fieldSchema = z.strictObject({
+  id,
+  name: words,
+  type: z.enum(fieldTypes),
+  rule: z.strictObject({ combine: z.enum(['sum', 'union', 'text']).optional(), steps: z.array(ruleStepSchema).min(1).max(10) }),
+  mappings: z.record(id, mappingSchema),
+});
+
+/** The definition of a knot, as it is stored, edited as JSON, and kept in files. */
+export const knotSchema = z.strictObject({
+  id,
+  name: words,
+  thing: words,
+  titleField: id,
+  start: z.enum(['merge', 'adopt']).default('merge'),
+  members: z.array(memberSchema).min(2).max(20),
+  fields: z.array(fieldSchema).min(1).max(500),
+  keyRules: z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })).min(1) })).min(1),
+  checks: z.array(z.strictObject({ id, formula, says: words, onFail: z.enum(['reject', 'stop']), members: z.array(id).optional() })).default([]),
+  crosswalks: z
+    .record(id, z.strictObject({ name: words, rows: z.array(z.strictObject({ shared: z.string().max(1000), values: z.record(id, z.array(scalar)) })).max(20_000) }))
+    .default({}),
+}) satisfies z.ZodType<Knot, unknown>;
+
+/**
+ * A knot as a file. On a server, members name its systems; where the file brings systems of its own (folders of
+ * files), it can be run by the command line alone.
+ */
+export const knotFileSchema = z.strictObject({
+  format: z.literal('anchor-knot'),
+  formatVersion: z.literal(1),
+  knot: knotSchema,
+  systems: z.record(z.string(), filesSystemSchema).optional(),
+});
+export type KnotFile = z.output<typeof knotFileSchema>;
+
+/** What Zod found wrong, as lines for people: the place, then the words. */
+export function describeIssues(error: z.ZodError): { at: string; says: string }[] {
+  return error.issues.map(({ path: at, message }) => ({ at: at.map(String).join('.') || 'the whole file', says: message }));
+}

@@ -1,0 +1,127 @@
+import type { Environment } from '@marcbachmann/cel-js';
+import { Decimal } from 'decimal.js';
+import { DateTime } from 'luxon';
+import { RE2JS } from 're2js';
+import { decimalOf } from '../record/index.js';
+import { toDecimal } from './decimalOperators.js';
+
+/** A function that formulas can call. All of them give blank for blank, so that no formula has to ask first. */
+export interface FormulaFunction {
+  readonly signature: string;
+  readonly says: string;
+  readonly example: string;
+  readonly gives: string;
+  // Arguments are `dyn` in CEL: each function checks what it is given.
+  readonly run: (...values: never[]) => unknown;
+}
+
+const text = (value: unknown): string => (value instanceof Decimal ? value.toString() : String(value));
+
+function number(value: unknown): Decimal {
+  if (value instanceof Decimal || typeof value === 'bigint' || typeof value === 'number') return toDecimal(value);
+  const decimal = typeof value === 'string' ? decimalOf(value) : undefined;
+  if (!decimal) throw new Error(`“${text(value)}” is not a number`);
+  return decimal;
+}
+
+function day(value: unknown): DateTime {
+  const date = DateTime.fromISO(text(value), { zone: 'utc' });
+  if (!date.isValid) throw new Error(`“${text(value)}” is not a date`);
+  return date;
+}
+
+/** Date in, date out; date and time in, date and time out. */
+function sameKind(before: unknown, after: DateTime): string {
+  return text(before).includes('T') ? (after.toISO() ?? '') : (after.toISODate() ?? '');
+}
+
+function pattern(source: unknown): RE2JS {
+  return RE2JS.compile(text(source));
+}
+
+export const formulaFunctions: readonly FormulaFunction[] = [
+  { signature: 'upper(dyn): dyn', says: 'the text in capitals', example: 'upper("kit")', gives: 'KIT', run: (value) => text(value).toUpperCase() },
+  { signature: 'lower(dyn): dyn', says: 'the text in small letters', example: 'lower("KIT")', gives: 'kit', run: (value) => text(value).toLowerCase() },
+  { signature: 'trim(dyn): dyn', says: 'the text without blanks at its ends', example: 'trim("  kit ")', gives: 'kit', run: (value) => text(value).trim() },
+  { signature: 'length(dyn): dyn', says: 'how many characters the text has', example: 'length("kit")', gives: '3', run: (value) => toDecimal([...text(value)].length) },
+  {
+    signature: 'left(dyn, int): dyn',
+    says: 'the first characters',
+    example: 'left("glasshouse", 5)',
+    gives: 'glass',
+    run: (value, count: bigint) => [...text(value)].slice(0, Number(count)).join(''),
+  },
+  {
+    signature: 'right(dyn, int): dyn',
+    says: 'the last characters',
+    example: 'right("glasshouse", 5)',
+    gives: 'house',
+    run: (value, count: bigint) => (count <= 0n ? '' : [...text(value)].slice(-Number(count)).join('')),
+  },
+  {
+    signature: 'replace(dyn, string, string): dyn',
+    says: 'each occurrence of a text replaced by another',
+    example: 'replace("a-b-c", "-", " ")',
+    gives: 'a b c',
+    run: (value, from: string, to: string) => text(value).replaceAll(from, () => to),
+  },
+  {
+    signature: 'fits(dyn, string): dyn',
+    says: 'whether the whole text fits a regular expression (RE2 syntax)',
+    example: 'fits("HZ4 8QD", "[A-Z0-9 ]+")',
+    gives: 'true',
+    run: (value, source: string) => pattern(source).matches(text(value)),
+  },
+  {
+    signature: 'replacePattern(dyn, string, string): dyn',
+    says: 'what fits a regular expression replaced',
+    example: 'replacePattern("01632 960417", "[^0-9]", "")',
+    gives: '01632960417',
+    run: (value, source: string, to: string) => pattern(source).matcher(text(value)).replaceAll(to),
+  },
+  { signature: 'number(dyn): dyn', says: 'the number that a text holds', example: 'number("12.50") * 2', gives: '25', run: (value) => number(value) },
+  { signature: 'text(dyn): dyn', says: 'a value as text', example: 'text(2.50)', gives: '2.5', run: (value) => (typeof value === 'number' ? text(toDecimal(value)) : text(value)) },
+  {
+    signature: 'round(dyn, int): dyn',
+    says: 'rounded to that many decimal places, halves away from zero',
+    example: 'round(2.345, 2)',
+    gives: '2.35',
+    run: (value, places: bigint) => number(value).toDecimalPlaces(Number(places), Decimal.ROUND_HALF_UP),
+  },
+  { signature: 'abs(dyn): dyn', says: 'without its sign', example: 'abs(-3)', gives: '3', run: (value) => number(value).abs() },
+  {
+    signature: 'addDays(dyn, int): dyn',
+    says: 'a date, that many days later',
+    example: 'addDays("2026-02-27", 2)',
+    gives: '2026-03-01',
+    run: (value, days: bigint) => sameKind(value, day(value).plus({ days: Number(days) })),
+  },
+  {
+    signature: 'addMonths(dyn, int): dyn',
+    says: 'a date, that many months later; the last day where the day does not exist',
+    example: 'addMonths("2026-01-31", 1)',
+    gives: '2026-02-28',
+    run: (value, months: bigint) => sameKind(value, day(value).plus({ months: Number(months) })),
+  },
+  {
+    signature: 'daysBetween(dyn, dyn): dyn',
+    says: 'whole days from one date to another',
+    example: 'daysBetween("2026-01-01", "2026-01-31")',
+    gives: '30',
+    run: (from, to) => toDecimal(Math.trunc(day(to).diff(day(from), 'days').days)),
+  },
+  { signature: 'year(dyn): dyn', says: 'the year of a date', example: 'year("2026-11-23")', gives: '2026', run: (value) => toDecimal(day(value).year) },
+];
+
+/** The only function that looks at blanks: the first value that is not blank. */
+const firstFilled = (...values: unknown[]): unknown => values.find((value) => value !== null && value !== undefined && value !== '') ?? null;
+
+export function registerFunctions(environment: Environment): void {
+  for (const { signature, run } of formulaFunctions) {
+    const onFilled = run as (...values: unknown[]) => unknown;
+    environment.registerFunction(signature, (...values: unknown[]) => (values.some((value) => value === null || value === undefined) ? null : onFilled(...values)));
+  }
+  for (const parameters of ['dyn, dyn', 'dyn, dyn, dyn', 'dyn, dyn, dyn, dyn']) {
+    environment.registerFunction(`firstFilled(${parameters}): dyn`, firstFilled);
+  }
+}

@@ -1,0 +1,100 @@
+import fc from 'fast-check';
+import { anchorId, type AnchorId, recordKey } from '../record/index.js';
+import { keyOf } from './keyRule.js';
+import { type KnownAnchors, matchByKey, type Matching, type Newcomer } from './matchByKey.js';
+
+const nobody: KnownAnchors = { withKey: () => [], tiedKey: () => undefined };
+
+function ids(): () => AnchorId {
+  let next = 0;
+  return () => anchorId(`new${(next += 1)}`);
+}
+
+const newcomer = (member: string, key: string, keys: (string | undefined)[], canStart = true): Newcomer => ({ member, key: recordKey(key), keys, canStart });
+
+/** The matching with new anchors named by their records, so that two can be compared. */
+function portrait(matching: Matching): string {
+  const anchors = new Map<string, string[]>();
+  for (const { newcomer: one, anchor } of matching.ties) anchors.set(anchor, [...(anchors.get(anchor) ?? []), `${one.member}/${one.key}`]);
+  const blocked = [...matching.blocked].map(([anchor, members]) => [(anchors.get(anchor) ?? [anchor]).sort(), [...members].sort()]);
+  const doubts = matching.doubts.map(({ kind, member, ...rest }) => [kind, member, 'keys' in rest ? [...rest.keys].sort() : rest.key]);
+  return JSON.stringify([
+    [...anchors.values()].map((all) => all.sort()).sort(),
+    doubts.map((doubt) => JSON.stringify(doubt)).sort(),
+    blocked.map((one) => JSON.stringify(one)).sort(),
+  ]);
+}
+
+const newcomers = fc.uniqueArray(
+  fc.record({
+    member: fc.constantFrom('a', 'b', 'c'),
+    key: fc.nat(5).map((n) => recordKey(`r${n}`)),
+    keys: fc.tuple(fc.option(fc.constantFrom('1', '2', '3'), { nil: undefined }), fc.option(fc.constantFrom('x', 'y', 'z'), { nil: undefined })),
+    canStart: fc.boolean(),
+  }),
+  { selector: ({ member, key }) => `${member}/${key}`, maxLength: 12 },
+);
+const known: KnownAnchors = {
+  withKey: (rule, key) => (rule === 0 && key === '1' ? [anchorId('old')] : rule === 1 && key === 'x' ? [anchorId('older')] : []),
+  tiedKey: (anchor, member) => (anchor === 'old' && member === 'a' ? recordKey('tied') : undefined),
+};
+
+test('never ties two records of one member to one anchor, and never loses a record', () => {
+  fc.assert(
+    fc.property(newcomers, (all) => {
+      const matching = matchByKey(['id', 'email'], all, known, ids());
+      const slots = matching.ties.map(({ newcomer: { member }, anchor }) => `${anchor}/${member}`);
+      expect(new Set(slots).size).toBe(slots.length);
+      expect(slots).not.toContain('old/a');
+      const doubted = matching.doubts.flatMap((doubt) => ('keys' in doubt ? doubt.keys : [doubt.key]).map((key) => `${doubt.member}/${key}`));
+      const accounted = [
+        ...matching.ties.map(({ newcomer: { member, key } }) => `${member}/${key}`),
+        ...matching.unmatched.map(({ member, key }) => `${member}/${key}`),
+        ...doubted,
+      ];
+      expect(accounted.sort()).toEqual(all.map(({ member, key }) => `${member}/${key}`).sort());
+    }),
+  );
+});
+
+test('gives the same ties whatever the order of reading', () => {
+  fc.assert(
+    fc.property(newcomers, fc.infiniteStream(fc.nat()), (all, random) => {
+      const shuffled = all
+        .map((one) => ({ one, at: random.next().value as number }))
+        .toSorted((a, b) => a.at - b.at)
+        .map(({ one }) => one);
+      expect(portrait(matchByKey(['id', 'email'], shuffled, known, ids()))).toBe(portrait(matchByKey(['id', 'email'], all, known, ids())));
+    }),
+  );
+});
+
+test('two shop customers that share an email are reported, and nothing is created in the shop for the CRM account', () => {
+  const all = [newcomer('crm', 'A1', ['yard@osprey.example']), newcomer('shop', '7', ['yard@osprey.example']), newcomer('shop', '8', ['yard@osprey.example'])];
+  const matching = matchByKey(['email'], all, nobody, ids());
+  expect(matching.ties.map(({ newcomer: { key } }) => key)).toEqual(['A1']);
+  expect(matching.doubts).toMatchObject([{ kind: 'duplicate', member: 'shop', keys: ['7', '8'] }]);
+  expect([...(matching.blocked.get(matching.ties[0]?.anchor as AnchorId) ?? [])]).toEqual(['shop']);
+});
+
+test('keys that disagree go to a person', () => {
+  const matching = matchByKey(['id', 'email'], [newcomer('b', 'r', ['1', 'x'])], known, ids());
+  expect(matching).toMatchObject({ ties: [], doubts: [{ kind: 'keys disagree', anchors: ['old', 'older'] }] });
+});
+
+test('a later rule joins what an earlier one left, one rule over all records before the next', () => {
+  const all = [newcomer('a', '1', ['K', undefined]), newcomer('b', '2', ['K', 'mail']), newcomer('c', '3', [undefined, 'mail'])];
+  const matching = matchByKey(['id', 'email'], all, nobody, ids());
+  expect(new Set(matching.ties.map(({ anchor }) => anchor)).size).toBe(1);
+});
+
+test('a rejected record joins an anchor but starts none', () => {
+  expect(matchByKey(['id'], [newcomer('a', '1', ['K'], false)], nobody, ids()).unmatched).toHaveLength(1);
+  expect(matchByKey(['id'], [newcomer('a', '1', ['K'], false), newcomer('b', '2', ['K'])], nobody, ids()).ties).toHaveLength(2);
+});
+
+test('keys are compared in normal form, and a blank is no key', () => {
+  const rule = { name: 'Email', fields: [{ field: 'email', normalise: 'email' as const }] };
+  expect(keyOf(rule, new Map([['email', ' Mailto:Yard@Osprey.Example ']]))).toBe('mailto:yard@osprey.example'.replace('mailto:', ''));
+  expect(keyOf(rule, new Map([['email', null]]))).toBeUndefined();
+});

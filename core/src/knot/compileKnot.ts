@@ -1,0 +1,220 @@
+import { type Formula, rawVariable, readFormula, sharedVariable } from '../expression/index.js';
+import { compileStep, type Lens, makeLens, type StepLens } from '../mapping/index.js';
+import { type FieldId, type FieldPath, isBlank, type MemberId, type Outcome, type Raw, readPath, type Shared, type SourceRecord, storable } from '../record/index.js';
+import type { Check, Knot, Mapping, Member, SharedField } from './knot.js';
+
+/** Something wrong in a definition: where (a path of names), and what to do about it. */
+export interface KnotProblem {
+  readonly at: string;
+  readonly says: string;
+}
+
+export interface CompiledMapping extends Mapping {
+  readonly lens: Lens;
+}
+
+export interface CompiledField extends Omit<SharedField, 'mappings'> {
+  readonly mappings: ReadonlyMap<MemberId, CompiledMapping>;
+}
+
+export interface CompiledCheck extends Check {
+  readonly compiled: Formula;
+  /** The shared fields that the formula names. */
+  readonly names: ReadonlySet<FieldId>;
+}
+
+export interface CompiledMember extends Member {
+  readonly compiledFilter: Formula | undefined;
+}
+
+/** A knot that has been checked and can be run. */
+export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'> {
+  readonly members: readonly CompiledMember[];
+  readonly fields: readonly CompiledField[];
+  readonly checks: readonly CompiledCheck[];
+  member(id: MemberId): CompiledMember;
+  /** The raw values of the mapped fields of a record, by shared field; what the system did not send is missing. */
+  rawFields(member: MemberId, record: SourceRecord): Record<FieldId, Raw>;
+  /** Whether a record takes part. A filter that fails on a record is an outcome with the reason. */
+  takesPart(member: MemberId, fields: Readonly<Record<string, Raw>>): Outcome<boolean>;
+  /** What is said of the checks that a record fails; and whether one of them stops the run. */
+  failedChecks(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): { readonly says: readonly string[]; readonly stops: boolean };
+  /** The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are missing. */
+  sharedValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>, only?: ReadonlySet<FieldId>): Map<FieldId, Shared>;
+  /** The fields that key rules name. */
+  readonly keyFields: ReadonlySet<FieldId>;
+}
+
+export type CompiledOrProblems = { readonly ok: true; readonly knot: CompiledKnot } | { readonly ok: false; readonly problems: readonly KnotProblem[] };
+
+/** Checks a definition as a whole and makes it ready to run; or says everything that is wrong with it. */
+export function compileKnot(knot: Knot): CompiledOrProblems {
+  const problems: KnotProblem[] = [];
+  const report = (at: string, says: string): void => void problems.push({ at, says });
+  checkNames(knot, report);
+  const fields = knot.fields.map((field) => compileField(knot, field, report));
+  const checks = knot.checks.flatMap((check): CompiledCheck[] => {
+    const formula = readFormula(
+      check.formula,
+      knot.fields.map(({ id }) => id),
+    );
+    if (!formula.ok) report(`checks.${check.id}.formula`, formula.reason);
+    const names = new Set(knot.fields.map(({ id }) => id).filter((id) => new RegExp(`\\b${id}\\b`).test(check.formula)));
+    return formula.ok ? [{ ...check, compiled: formula.value, names }] : [];
+  });
+  const members = knot.members.map((member): CompiledMember => {
+    const filter = member.filter === undefined ? undefined : readFormula(member.filter, ['record']);
+    if (filter && !filter.ok) report(`members.${member.id}.filter`, filter.reason);
+    return { ...member, compiledFilter: filter?.ok ? filter.value : undefined };
+  });
+  checkReferences(knot, report);
+  if (problems.length > 0) return { ok: false, problems };
+  return {
+    ok: true,
+    knot: {
+      ...knot,
+      members,
+      fields,
+      checks,
+      keyFields: new Set(knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field))),
+      ...recordFunctions(members, fields, checks),
+    },
+  };
+}
+
+type Report = (at: string, says: string) => void;
+
+function checkNames(knot: Knot, report: Report): void {
+  if (knot.members.length < 2) report('members', 'a knot needs at least two members');
+  const seen = new Set<string>();
+  for (const { id } of knot.members) {
+    if (seen.has(id)) report(`members.${id}`, `two members are called “${id}”`);
+    seen.add(id);
+  }
+  const fields = new Set<string>();
+  for (const { id } of knot.fields) {
+    if (fields.has(id)) report(`fields.${id}`, `two shared fields are called “${id}”`);
+    fields.add(id);
+  }
+  if (!fields.has(knot.titleField)) report('titleField', `there is no shared field “${knot.titleField}”`);
+  if (knot.keyRules.length === 0) report('keyRules', 'without a key rule no two records would ever be the same thing');
+}
+
+function checkReferences(knot: Knot, report: Report): void {
+  const members = new Set(knot.members.map(({ id }) => id));
+  const fields = new Map(knot.fields.map((field) => [field.id, field]));
+  for (const rule of knot.keyRules) {
+    for (const { field } of rule.fields) if (!fields.has(field)) report(`keyRules.${rule.name}`, `there is no shared field “${field}”`);
+  }
+  for (const check of knot.checks) {
+    for (const member of check.members ?? []) if (!members.has(member)) report(`checks.${check.id}.members`, `there is no member “${member}”`);
+  }
+  for (const field of knot.fields) {
+    for (const [index, step] of field.rule.steps.entries()) {
+      if (step.step !== 'order') continue;
+      for (const member of step.members) if (!members.has(member)) report(`fields.${field.id}.rule`, `there is no member “${member}”`);
+      const missing = knot.members.filter(({ id }) => field.mappings[id] && field.mappings[id].direction !== 'to' && !step.members.includes(id));
+      if (index === field.rule.steps.length - 1 && missing.length > 0) {
+        report(`fields.${field.id}.rule`, `the order of members leaves out ${missing.map(({ id }) => id).join(', ')}; name all that give values, or end with ask`);
+      }
+    }
+    const last = field.rule.steps.at(-1)?.step;
+    if (last !== 'ask' && last !== 'order') report(`fields.${field.id}.rule`, 'the last step must be ask or an order of members, or a conflict could stay unsettled');
+    if (field.rule.combine === 'sum' && field.type !== 'number') report(`fields.${field.id}.rule`, 'only numbers can be added up');
+    if (field.rule.combine === 'union' && field.type !== 'list') report(`fields.${field.id}.rule`, 'only lists can be united');
+    if (field.rule.combine === 'text' && field.type !== 'note' && field.type !== 'text') report(`fields.${field.id}.rule`, 'only texts can be merged');
+  }
+  for (const member of knot.members) {
+    const written = new Map<FieldPath, FieldId>();
+    for (const field of knot.fields) {
+      const mapping = field.mappings[member.id];
+      if (!mapping || mapping.direction === 'from') continue;
+      const other = written.get(mapping.field);
+      if (other) report(`fields.${field.id}.mappings.${member.id}`, `${other} already writes to “${mapping.field}”; two fields would overwrite each other`);
+      written.set(mapping.field, field.id);
+    }
+    if (member.carries !== undefined && written.has(member.carries)) {
+      report(`members.${member.id}.carries`, `“${member.carries}” is written by a mapping and cannot carry the anchor's id as well`);
+    }
+  }
+}
+
+function compileField(knot: Knot, field: SharedField, report: Report): CompiledField {
+  const mappings = new Map<MemberId, CompiledMapping>();
+  for (const [memberId, mapping] of Object.entries(field.mappings)) {
+    const at = `fields.${field.id}.mappings.${memberId}`;
+    if (!knot.members.some(({ id }) => id === memberId)) {
+      report(at, `there is no member “${memberId}”`);
+      continue;
+    }
+    const steps: StepLens[] = [];
+    for (const [index, step] of mapping.steps.entries()) {
+      const compiled = compileStep(step, memberId, knot.crosswalks);
+      if (!compiled.ok) report(`${at}.steps.${index}`, compiled.reason);
+      else steps.push(compiled.value);
+      if (step.kind === 'constant' && mapping.direction === 'both ways') report(`${at}.steps.${index}`, 'a constant runs one way: choose from or to');
+    }
+    if (mapping.direction !== 'to' && steps.some(({ inbound }) => !inbound))
+      report(at, 'this translation cannot be read: give the formula for the way in, or choose the direction to');
+    if (mapping.direction !== 'from' && steps.some(({ outbound }) => !outbound))
+      report(at, 'this translation cannot be written: give the formula for the way out, or choose the direction from');
+    const blankAs = mapping.blankAs === 'null' ? null : '';
+    mappings.set(memberId, { ...mapping, lens: makeLens({ type: field.type, direction: mapping.direction, steps, blankAs }) });
+  }
+  if (mappings.size === 0) report(`fields.${field.id}`, 'no member has this field');
+  return { ...field, mappings };
+}
+
+function recordFunctions(members: readonly CompiledMember[], fields: readonly CompiledField[], checks: readonly CompiledCheck[]) {
+  const byId = new Map(members.map((member) => [member.id, member]));
+  const mapped = new Map(members.map(({ id }) => [id, fields.flatMap((field) => (field.mappings.has(id) ? [{ field, mapping: field.mappings.get(id) as CompiledMapping }] : []))]));
+  const functions: Pick<CompiledKnot, 'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues'> = {
+    member(id) {
+      const member = byId.get(id);
+      if (!member) throw new Error(`no member ${id}`);
+      return member;
+    },
+    rawFields(member, record) {
+      const raws: Record<FieldId, Raw> = {};
+      for (const { field, mapping } of mapped.get(member) ?? []) {
+        const raw = readPath(record.fields, mapping.field);
+        if (raw !== undefined) raws[field.id] = storable(raw);
+        else if (mapping.absentMeansBlank) raws[field.id] = null;
+      }
+      return raws;
+    },
+    takesPart(member, record) {
+      const filter = byId.get(member)?.compiledFilter;
+      if (!filter) return { ok: true, value: true };
+      const result = filter.evaluate({ record: rawVariable(record as Raw) });
+      return result.ok ? { ok: true, value: result.value === true } : result;
+    },
+    sharedValues(member, raws, only) {
+      const values = new Map<FieldId, Shared>();
+      for (const { field, mapping } of mapped.get(member) ?? []) {
+        const raw = raws[field.id];
+        if (raw === undefined || !mapping.lens.reads || (only && !only.has(field.id))) continue;
+        const value = mapping.lens.inbound(raw, undefined);
+        if (value.ok) values.set(field.id, value.value);
+      }
+      return values;
+    },
+    failedChecks(member, raws) {
+      const applying = checks.filter((check) => !check.members || check.members.includes(member));
+      if (applying.length === 0) return { says: [], stops: false };
+      const named = new Set(applying.flatMap(({ names }) => [...names]));
+      const values = functions.sharedValues(member, raws, named);
+      const unreadable = new Set([...named].filter((id) => raws[id] !== undefined && !values.has(id) && !isBlank(raws[id] as Raw)));
+      const variables = Object.fromEntries(fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')]));
+      const failing = applying.flatMap((check) => {
+        // What cannot be read is said of the field; a check must not call it empty on top of that.
+        if ([...check.names].some((id) => unreadable.has(id))) return [];
+        const result = check.compiled.evaluate(variables);
+        if (!result.ok) return [{ says: `${check.says} (the check could not be worked out: ${result.reason})`, stops: check.onFail === 'stop' }];
+        return result.value === true ? [] : [{ says: check.says, stops: check.onFail === 'stop' }];
+      });
+      return { says: failing.map(({ says }) => says), stops: failing.some(({ stops }) => stops) };
+    },
+  };
+  return functions;
+}

@@ -1,0 +1,81 @@
+import type { Crosswalk, Direction, Step } from '../mapping/index.js';
+import type { Rule } from '../merge/index.js';
+import type { FieldId, FieldPath, FieldType, MemberId } from '../record/index.js';
+import type { KeyRule } from '../identity/index.js';
+
+/**
+ * The definition of a knot: which objects take part, which fields correspond, when two records are the same
+ * thing, and who wins. One version of it is in force at a time; crosswalks are versioned with it.
+ */
+export interface Knot {
+  readonly id: string;
+  readonly name: string;
+  /** What one anchor is called: `customer`. */
+  readonly thing: string;
+  /** The shared field that names an anchor in lists. */
+  readonly titleField: FieldId;
+  /** `merge`: differing values are settled by the rules. `adopt`: they stay until somebody edits. */
+  readonly start: 'merge' | 'adopt';
+  /** Their order is the order of the columns, and of combining rules. */
+  readonly members: readonly Member[];
+  readonly fields: readonly SharedField[];
+  /** In the order in which they are tried. */
+  readonly keyRules: readonly KeyRule[];
+  readonly checks: readonly Check[];
+  readonly crosswalks: Readonly<Record<string, Crosswalk>>;
+}
+
+export interface Member {
+  readonly id: MemberId;
+  /** The system and its object, as the installation (or the knot file) calls them. */
+  readonly system: string;
+  readonly object: string;
+  readonly may: { readonly create: boolean; readonly update: boolean };
+  /** Whether a record that belongs to no anchor starts a new one. */
+  readonly startsAnchors: boolean;
+  /** A formula over `record`; records for which it is not true take no part. */
+  readonly filter?: string | undefined;
+  /** Fields of the member without which a record cannot be created there. */
+  readonly required: readonly FieldPath[];
+  /** Field of the member that carries the anchor's id, by which an interrupted creation is found again. */
+  readonly carries?: FieldPath | undefined;
+  readonly guards: Guards;
+}
+
+export interface Guards {
+  readonly creates?: number | undefined;
+  readonly updates?: number | undefined;
+  /** In percent of the ties of this member. */
+  readonly updatesPercent?: number | undefined;
+}
+
+export interface SharedField {
+  readonly id: FieldId;
+  readonly name: string;
+  readonly type: FieldType;
+  readonly rule: Rule;
+  readonly mappings: Readonly<Record<MemberId, Mapping>>;
+}
+
+export interface Mapping {
+  readonly field: FieldPath;
+  readonly direction: Direction;
+  readonly steps: readonly Step[];
+  /** For systems that leave empty fields out: not sent means empty. */
+  readonly absentMeansBlank: boolean;
+  /** How this system is told that a field is empty. */
+  readonly blankAs: 'null' | 'empty text';
+  /** For members that only receive: what to do when somebody edits the value there. */
+  readonly drift: 'put back' | 'leave';
+}
+
+export interface Check {
+  readonly id: string;
+  /** A formula over the shared fields of one record; the record passes when it is true. */
+  readonly formula: string;
+  /** What is said of a record that fails. */
+  readonly says: string;
+  readonly onFail: 'reject' | 'stop';
+  /** The members whose records are checked; all when left out. */
+  readonly members?: readonly MemberId[] | undefined;
+}

@@ -1,0 +1,47 @@
+import { failed, good, type MemberId, type Outcome } from '../record/index.js';
+import type { Crosswalk } from './crosswalk.js';
+import type { Step, StepLens } from './step.js';
+import { crosswalkLens, yesNoLens } from './steps/choice.js';
+import { countryLens } from './steps/country.js';
+import { dateLens } from './steps/date.js';
+import { constantLens, defaultLens } from './steps/filled.js';
+import { formulaLens } from './steps/formula.js';
+import { numberLens } from './steps/number.js';
+import { phoneLens } from './steps/phone.js';
+import { caseLens, cutLens, listLens, trimLens } from './steps/text.js';
+
+/** Turns a step into its lens. Fails when the step names a crosswalk that is not there or holds a formula that is none. */
+export function compileStep(step: Step, member: MemberId, crosswalks: Readonly<Record<string, Crosswalk>>): Outcome<StepLens> {
+  switch (step.kind) {
+    case 'trim':
+      return good(trimLens);
+    case 'case':
+      return good(caseLens(step));
+    case 'cut':
+      return good(cutLens(step));
+    case 'phone':
+      return good(phoneLens(step));
+    case 'country':
+      return good(countryLens(step));
+    case 'crosswalk': {
+      const table = Object.hasOwn(crosswalks, step.table) ? crosswalks[step.table] : undefined;
+      return table ? good(crosswalkLens(table, member)) : failed(`there is no crosswalk “${step.table}”`);
+    }
+    case 'yesNo':
+      return good(yesNoLens(step));
+    case 'number':
+      return good(numberLens(step));
+    case 'date':
+      return good(dateLens(step));
+    case 'list':
+      return good(listLens(step));
+    case 'default':
+      return good(defaultLens(step));
+    case 'constant':
+      return good(constantLens(step));
+    case 'formula':
+      return formulaLens(step);
+    default:
+      return failed(`unknown step ${JSON.stringify(step satisfies never)}`);
+  }
+}

@@ -1,0 +1,122 @@
+import { failed, type FieldType, good, isBlank, normalise, type Outcome, type Present, type Raw, rawEqual, sameShared, type Shared, showRaw } from '../record/index.js';
+import { decimalOf, numberText } from '../record/index.js';
+import { type StepLens, textOf } from './step.js';
+
+export type Direction = 'from' | 'to' | 'both ways';
+
+/**
+ * A mapping between a member's field and a shared field (a symmetric lens: Foster et al. 2007, Combinators for
+ * bidirectional tree transformations; Hofmann, Pierce and Wagner 2011, Symmetric lenses).
+ *
+ * Laws, for every mapping that can be read: `inbound(outbound(v, raw), v) = v` and
+ * `outbound(inbound(raw, a), raw) = raw`. The second holds because a raw value that already means the value is
+ * returned as it is; the first because `outbound` reads its own result back and fails where it would mean something else.
+ */
+export interface Lens {
+  readonly reads: boolean;
+  readonly writes: boolean;
+  /** What a raw value means, given the agreed value. Fails with the reason when it cannot be read. */
+  inbound(raw: Raw, agreed: Shared | undefined): Outcome<Shared>;
+  /** The raw value to write. Fails with the reason when the member cannot hold the value. */
+  outbound(value: Shared, raw: Present): Outcome<Raw>;
+  /** Whether the raw value already means the value. An absent raw value means nothing. */
+  means(raw: Present, value: Shared): boolean;
+}
+
+export interface LensOptions {
+  readonly type: FieldType;
+  readonly direction: Direction;
+  readonly steps: readonly StepLens[];
+  /** What this system takes for empty; `null` unless it wants an empty text. */
+  readonly blankAs: null | '';
+}
+
+export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens {
+  const canRead = steps.every((step) => step.inbound);
+  const usesHeld = steps.some((step) => step.usesHeld);
+  const setsRawForm = steps.some((step) => step.setsRawForm);
+
+  function inbound(raw: Raw, agreed: Shared | undefined): Outcome<Shared> {
+    const held = usesHeld && agreed !== undefined && agreed !== null ? heldAtEachStep(steps, agreed as Raw) : undefined;
+    let value: Raw = isBlank(raw) ? null : raw;
+    for (const [index, step] of steps.entries()) {
+      if (value === null && !step.takesBlank) continue;
+      if (!step.inbound) return failed('this mapping cannot be read');
+      const next = step.inbound(value, held?.[index]);
+      if (!next.ok) return next;
+      value = isBlank(next.value) ? null : next.value;
+    }
+    return normalise(type, typeof value === 'object' && value !== null ? (numberText(value) ?? value) : value);
+  }
+
+  function fresh(value: Shared, raw: Present): Outcome<Raw> {
+    let result: Raw = value as Raw;
+    for (const step of steps.toReversed()) {
+      if (result === null && !step.takesBlank) continue;
+      if (!step.outbound) return failed('this mapping cannot be written');
+      const next = step.outbound(result);
+      if (!next.ok) return next;
+      result = next.value;
+    }
+    if (result === null) return good(blankAs);
+    return good(type === 'number' && !setsRawForm && typeof raw !== 'string' ? asNumber(result) : result);
+  }
+
+  function means(raw: Present, value: Shared): boolean {
+    if (raw === undefined) return false;
+    if (canRead) {
+      const read = inbound(raw, value);
+      return read.ok && sameShared(read.value, value);
+    }
+    const written = fresh(value, raw);
+    return written.ok && alike(written.value, raw);
+  }
+
+  return {
+    reads: direction !== 'to',
+    writes: direction !== 'from',
+    inbound,
+    means,
+    outbound(value, raw) {
+      if (raw !== undefined && means(raw, value)) return good(raw);
+      const written = fresh(value, raw);
+      if (!written.ok || !canRead) return written;
+      const back = inbound(written.value, value);
+      if (!back.ok) return failed(`${showRaw(written.value, 60)} could not be read back: ${back.reason}`);
+      if (sameShared(back.value, value)) return written;
+      return failed(`cannot be held there: it would read back as ${showRaw(back.value as Raw, 60)}`);
+    },
+  };
+}
+
+/** What the shared side of each step holds now, as far as the agreed value can be taken towards the member. */
+function heldAtEachStep(steps: readonly StepLens[], agreed: Raw): (Raw | undefined)[] {
+  const held = new Array<Raw | undefined>(steps.length);
+  let value: Raw | undefined = agreed;
+  for (let index = steps.length - 1; index >= 0; index -= 1) {
+    held[index] = value;
+    const back: Outcome<Raw> | undefined = value === undefined || value === null ? undefined : steps[index]?.outbound?.(value);
+    value = back?.ok ? back.value : undefined;
+  }
+  return held;
+}
+
+function asNumber(value: Raw): Raw {
+  const text = textOf(value);
+  const decimal = text === undefined ? undefined : decimalOf(text);
+  if (!decimal) return value;
+  const plain = decimal.toNumber();
+  return String(plain) === decimal.toString() ? plain : { $number: decimal.toString() };
+}
+
+/** Equality of raw values for mappings that only write: blanks alike, numbers by value. */
+function alike(a: Raw, b: Raw): boolean {
+  if (rawEqual(a, b) || (isBlank(a) && isBlank(b))) return true;
+  const left = textOf(a);
+  const right = textOf(b);
+  if (left === undefined || right === undefined) return false;
+  if (left === right) return true;
+  const x = decimalOf(left);
+  const y = decimalOf(right);
+  return x !== undefined && y !== undefined && x.eq(y);
+}

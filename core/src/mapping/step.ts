@@ -1,0 +1,50 @@
+import type { Outcome, Raw } from '../record/index.js';
+
+/** The steps of a translation, as data. They are listed in the order from the member to the shared field. */
+export type Step =
+  | { readonly kind: 'trim' }
+  | { readonly kind: 'case'; readonly side: 'shared' | 'member'; readonly form: 'upper' | 'lower' }
+  | { readonly kind: 'cut'; readonly length: number; readonly ellipsis?: boolean | undefined }
+  | { readonly kind: 'phone'; readonly country: string; readonly form: 'national' | 'international' | 'e164' }
+  | { readonly kind: 'country'; readonly form: 'name' | 'alpha2' | 'alpha3' }
+  | { readonly kind: 'crosswalk'; readonly table: string }
+  | { readonly kind: 'yesNo'; readonly yes: readonly Scalar[]; readonly no: readonly Scalar[] }
+  | {
+      readonly kind: 'number';
+      readonly decimal?: '.' | ',' | undefined;
+      readonly group?: string | undefined;
+      readonly places?: number | undefined;
+      readonly factor?: string | undefined;
+      readonly as?: 'number' | 'text' | undefined;
+    }
+  | { readonly kind: 'date'; readonly format: string; readonly zone?: string | undefined; readonly to: 'date' | 'instant' }
+  | { readonly kind: 'list'; readonly separator: string }
+  | { readonly kind: 'default'; readonly value: Scalar }
+  | { readonly kind: 'constant'; readonly value: Scalar }
+  | { readonly kind: 'formula'; readonly inbound?: string | undefined; readonly outbound?: string | undefined };
+
+export type Scalar = string | number | boolean;
+export type StepKind = Step['kind'];
+
+/**
+ * One step as a pair of functions. `inbound` goes from the member towards the shared field and is given
+ * what the shared side of this step holds now (`held`), so that a narrower form loses nothing.
+ * Both get values that are not blank, unless `takesBlank` is set. A missing function: that way cannot run.
+ */
+export interface StepLens {
+  readonly inbound?: (value: Raw, held: Raw | undefined) => Outcome<Raw>;
+  readonly outbound?: (value: Raw) => Outcome<Raw>;
+  readonly takesBlank?: boolean;
+  /** True when `inbound` looks at `held`. */
+  readonly usesHeld?: boolean;
+  /** True when the member side of this step decides between number and text by itself. */
+  readonly setsRawForm?: boolean;
+}
+
+/** The text of a scalar raw value; `undefined` for lists and objects. */
+export function textOf(value: Raw): string | undefined {
+  if (typeof value === 'string') return value;
+  if (typeof value === 'number' || typeof value === 'boolean') return String(value);
+  if (value !== null && typeof value === 'object' && '$number' in value && typeof value.$number === 'string') return value.$number;
+  return undefined;
+}

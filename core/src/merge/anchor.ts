@@ -1,0 +1,82 @@
+import type { AnchorId, FieldId, Instant, MemberId, Present, Raw, RecordKey, Shared } from '../record/index.js';
+
+export type Giver = { readonly kind: 'member'; readonly member: MemberId } | { readonly kind: 'person'; readonly name: string };
+
+/** Why a value is what it is. Kept with the agreed value and with every write. */
+export type Cause =
+  | { readonly kind: 'edit'; readonly members: readonly MemberId[] }
+  | { readonly kind: 'rule'; readonly rule: string; readonly members: readonly MemberId[]; readonly over: readonly LostValue[] }
+  | { readonly kind: 'combined'; readonly rule: string; readonly members: readonly MemberId[] }
+  | { readonly kind: 'person'; readonly name: string; readonly over: readonly LostValue[] }
+  | { readonly kind: 'equal'; readonly members: readonly MemberId[] };
+
+/** A value that lost, so that no edit disappears without a trace. `member` is undefined for the value agreed before. */
+export interface LostValue {
+  readonly member?: MemberId | undefined;
+  readonly value: Shared;
+}
+
+/** The shared value last settled for a field of an anchor. `at` is when the edit that gave it was made. */
+export interface Agreed {
+  readonly value: Shared;
+  readonly by: Giver;
+  readonly at: Instant;
+  readonly why: Cause;
+}
+
+/** A present value that *seen* does not hold yet: it is held, cannot be read, or its record is rejected. */
+export interface Ahead {
+  readonly raw: Raw;
+  /** When a run first noticed it. */
+  readonly noticedAt: Instant;
+  /** The record's modification time at that run, corrected by the measured clock offset of its system. */
+  readonly modifiedAt?: Instant | undefined;
+}
+
+/** The bond between an anchor and one record in one member. */
+export interface Tie {
+  readonly member: MemberId;
+  readonly key: RecordKey;
+  /** A gone tie is kept, so that its record is not created again. */
+  readonly gone?: boolean;
+  /** The record's version when it was last read or written. */
+  readonly version?: string | undefined;
+  /** The raw value of each field that the last merge took into account, or that our last write left. A missing field is a newcomer. */
+  readonly seen: Readonly<Record<FieldId, Raw>>;
+  readonly ahead: Readonly<Record<FieldId, Ahead>>;
+  /** Fields of a receiving member that were edited by hand and are left so until the agreed value is another. */
+  readonly left: Readonly<Record<FieldId, Shared>>;
+  /** Why the record neither gives nor receives: the checks that it failed. */
+  readonly rejected?: readonly string[] | undefined;
+  readonly parked?: Parked | undefined;
+}
+
+/** A write that the system refused. It is not tried again until its fingerprint changes or a person asks. */
+export interface Parked {
+  readonly fingerprint: string;
+  readonly words: string;
+}
+
+/** One real-world thing in a knot. */
+export interface Anchor {
+  readonly id: AnchorId;
+  readonly agreed: Readonly<Record<FieldId, Agreed>>;
+  readonly ties: readonly Tie[];
+  /** Creations that a member refused. */
+  readonly parkedCreates: Readonly<Record<MemberId, Parked>>;
+}
+
+/** What a record of a member holds now, by shared field. A field that the system did not send is missing. */
+export interface Reading {
+  readonly fields: Readonly<Record<FieldId, Raw>>;
+  readonly version?: string | undefined;
+  readonly modifiedAt?: Instant | undefined;
+  /** The checks that the record fails now. */
+  readonly rejected?: readonly string[] | undefined;
+}
+
+/** A tie as it is now: what was read in this run, or else what is known from before. */
+export function presentOf(tie: Tie, reading: Reading | undefined, field: FieldId): Present {
+  if (reading && Object.hasOwn(reading.fields, field)) return reading.fields[field];
+  return tie.ahead[field]?.raw ?? tie.seen[field];
+}

@@ -1,0 +1,89 @@
+import type { CompiledKnot } from '../knot/index.js';
+import type { Anchor, Tie } from '../merge/index.js';
+import { type FieldId, type Raw, type RecordKey, rawEqual, type Shared, showRaw, type SourceRecord } from '../record/index.js';
+import type { Operation } from './operation.js';
+
+/** How a write ended, as the engine needs to know it. */
+export type WriteResult =
+  /** `record` is what the system then holds, when it said so or was asked and its version is the one our write made. */
+  | { readonly kind: 'written'; readonly key: RecordKey; readonly record: SourceRecord | undefined }
+  /** The system will not take it: it is not tried again until something changes. */
+  | { readonly kind: 'refused'; readonly words: string }
+  | { readonly kind: 'gone' }
+  /** Not done: tried again in the next run. */
+  | { readonly kind: 'not done' };
+
+/**
+ * The anchor after a write: step 8 of the merge. Seen becomes what the system then holds; after a write that did not
+ * succeed it stays at the value that the merge read.
+ */
+export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: WriteResult): Anchor {
+  switch (result.kind) {
+    case 'written':
+      return operation.kind === 'create' ? afterCreate(knot, anchor, operation, result) : withTie(anchor, operation.member, (tie) => holding(knot, tie, operation, result.record));
+    case 'refused': {
+      const parked = { fingerprint: operation.fingerprint, words: result.words };
+      if (operation.kind === 'update') return withTie(anchor, operation.member, (tie) => ({ ...tie, parked }));
+      return { ...anchor, parkedCreates: { ...anchor.parkedCreates, [operation.member]: parked } };
+    }
+    case 'gone':
+      return withTie(anchor, operation.member, (tie) => ({ ...tie, gone: true }));
+    case 'not done':
+      return anchor;
+    default:
+      throw new Error(`unknown result ${JSON.stringify(result satisfies never)}`);
+  }
+}
+
+function afterCreate(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: Extract<WriteResult, { kind: 'written' }>): Anchor {
+  const { [operation.member]: _, ...parkedCreates } = anchor.parkedCreates;
+  const tie: Tie = { member: operation.member, key: result.key, seen: {}, ahead: {}, left: {} };
+  return { ...anchor, parkedCreates, ties: [...anchor.ties, holding(knot, tie, operation, result.record)] };
+}
+
+/**
+ * Only the fields that were written are taken from the answer: another field that differs there is somebody's edit,
+ * made since we read, and must be found as one. Where the system changed what it was given, the write is parked,
+ * or it would be repeated for ever.
+ */
+function holding(knot: CompiledKnot, tie: Tie, operation: Operation, record: SourceRecord | undefined): Tie {
+  const { parked: _, ...rest } = tie;
+  const holds = record ? knot.rawFields(tie.member, record) : {};
+  const seen: Record<FieldId, Raw> = { ...tie.seen };
+  const altered: [path: string, before: Raw, after: Raw][] = [];
+  for (const { field, path, after, meaning } of operation.changes) {
+    const held = holds[field] ?? after;
+    seen[field] = held;
+    if (!meaningOf(knot, tie.member, field, held, meaning)) altered.push([path, held, after]);
+  }
+  // What a new record was given by its system, defaults for instance, was not edited by anybody.
+  if (operation.kind === 'create') for (const [field, raw] of Object.entries(holds)) seen[field] ??= raw;
+  const parked = altered.length === 0 ? {} : { parked: { fingerprint: JSON.stringify(altered), words: alteredWords(altered) } };
+  return { ...rest, ...parked, version: record ? record.version : tie.version, seen };
+}
+
+function alteredWords(altered: readonly [path: string, before: Raw, after: Raw][]): string {
+  return altered.map(([path, held, after]) => `${path} was written as ${showRaw(after, 60)} and is kept there as ${showRaw(held, 60)}`).join('; ');
+}
+
+function meaningOf(knot: CompiledKnot, member: string, field: FieldId, raw: Raw, meaning: Shared): boolean {
+  return (
+    knot.fields
+      .find(({ id }) => id === field)
+      ?.mappings.get(member)
+      ?.lens.means(raw, meaning) ?? true
+  );
+}
+
+function withTie(anchor: Anchor, member: string, change: (tie: Tie) => Tie): Anchor {
+  return { ...anchor, ties: anchor.ties.map((tie) => (tie.member === member ? change(tie) : tie)) };
+}
+
+/** Whether a record holds everything that an operation was to write there: how an interrupted write is judged. */
+export function holdsWrite(knot: CompiledKnot, operation: Operation, record: SourceRecord): boolean {
+  const raws = knot.rawFields(operation.member, record);
+  return operation.changes.every(({ field, after, meaning }) => {
+    const raw = raws[field];
+    return raw !== undefined && (rawEqual(raw, after) || meaningOf(knot, operation.member, field, raw, meaning));
+  });
+}

@@ -1,0 +1,30 @@
+import type { CompiledKnot } from '../knot/index.js';
+import type { MemberId } from '../record/index.js';
+
+/** What a plan would do in one member. */
+export interface MemberCounts {
+  readonly creates: number;
+  readonly updates: number;
+  /** Records of this member that are tied. */
+  readonly ties: number;
+}
+
+export interface GuardBreach {
+  readonly member: MemberId;
+  readonly says: string;
+}
+
+/** The guards that a plan goes over. Over a guard nothing is written. */
+export function breachedGuards(knot: CompiledKnot, counts: ReadonlyMap<MemberId, MemberCounts>): readonly GuardBreach[] {
+  return knot.members.flatMap(({ id, guards }) => {
+    const { creates = 0, updates = 0, ties = 0 } = counts.get(id) ?? {};
+    const breaches: GuardBreach[] = [];
+    if (guards.creates !== undefined && creates > guards.creates) breaches.push({ member: id, says: `${creates} records would be created; the guard allows ${guards.creates}` });
+    if (guards.updates !== undefined && updates > guards.updates) breaches.push({ member: id, says: `${updates} records would be updated; the guard allows ${guards.updates}` });
+    const percent = ties === 0 ? 0 : (updates / ties) * 100;
+    if (guards.updatesPercent !== undefined && percent > guards.updatesPercent) {
+      breaches.push({ member: id, says: `${updates} of ${ties} records would be updated; the guard allows ${guards.updatesPercent} percent` });
+    }
+    return breaches;
+  });
+}

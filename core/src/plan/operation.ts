@@ -1,0 +1,44 @@
+import type { AnchorId, FieldId, FieldPath, MemberId, Present, Raw, RecordKey, Shared } from '../record/index.js';
+import type { Cause, Giver } from '../merge/index.js';
+
+/** One field of an operation: what was there, what will be, what that means, and why. */
+export interface FieldChange {
+  readonly field: FieldId;
+  readonly path: FieldPath;
+  readonly before: Present;
+  readonly after: Raw;
+  readonly meaning: Shared;
+  readonly by: Giver;
+  readonly why: Cause;
+}
+
+/** A write in one member. A plan is a list of these: data that can be counted, shown, stored and applied. */
+export type Operation = CreateOperation | UpdateOperation;
+
+export interface CreateOperation {
+  readonly kind: 'create';
+  readonly anchor: AnchorId;
+  readonly member: MemberId;
+  readonly changes: readonly FieldChange[];
+  /** The field that is given the anchor's id, so that an interrupted creation can be found. */
+  readonly carries: FieldPath | undefined;
+  readonly fingerprint: string;
+}
+
+export interface UpdateOperation {
+  readonly kind: 'update';
+  readonly anchor: AnchorId;
+  readonly member: MemberId;
+  readonly key: RecordKey;
+  /** The version that was read; the write must not happen over another one. */
+  readonly version: string | undefined;
+  readonly changes: readonly FieldChange[];
+  readonly fingerprint: string;
+}
+
+/** Why an anchor has no record in a member, or a record there is not written, although it should be. */
+export interface Withheld {
+  readonly member: MemberId;
+  readonly kind: 'waits' | 'cannot be created' | 'parked' | 'not allowed';
+  readonly reason: string;
+}

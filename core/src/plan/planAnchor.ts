@@ -1,0 +1,98 @@
+import type { CompiledField, CompiledKnot, CompiledMember } from '../knot/index.js';
+import type { Agreed, Anchor, AnchorMerge, Problem, Tie } from '../merge/index.js';
+import { type FieldId, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
+import type { CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
+
+export interface AnchorPlan {
+  readonly operations: readonly Operation[];
+  readonly withheld: readonly Withheld[];
+  /** Values that a member cannot hold, found while making a new record. */
+  readonly problems: readonly Problem[];
+}
+
+/**
+ * What is to be written for one anchor after its merge.
+ * @param blocked members in which a doubt about a record is open, so that nothing is created there
+ */
+export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: ReadonlySet<MemberId>): AnchorPlan {
+  const operations: Operation[] = [];
+  const withheld: Withheld[] = [];
+  const problems: Problem[] = [];
+  const { anchor } = merge;
+  const alive = anchor.ties.some((tie) => !tie.gone && !tie.rejected);
+  for (const member of knot.members) {
+    const tie = anchor.ties.find(({ member: of }) => of === member.id);
+    if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
+    else if (alive && !blocked.has(member.id)) planCreate(knot, merge, member, { operations, withheld, problems });
+  }
+  return { operations, withheld, problems };
+}
+
+function planUpdate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMember, tie: Tie, into: { operations: Operation[]; withheld: Withheld[] }): void {
+  const changes = merge.writes
+    .filter(({ member: of }) => of === member.id)
+    .map((write): FieldChange => change(fieldOf(knot, write.field), member.id, merge.anchor.agreed[write.field] as Agreed, write.before, write.after));
+  if (changes.length === 0 || tie.gone || tie.rejected) return;
+  if (!member.may.update) {
+    into.withheld.push({ member: member.id, kind: 'not allowed', reason: 'records may not be updated there' });
+    return;
+  }
+  const fingerprint = JSON.stringify(changes.map(({ path, before, after }) => [path, before, after]));
+  if (tie.parked?.fingerprint === fingerprint) {
+    into.withheld.push({ member: member.id, kind: 'parked', reason: tie.parked.words });
+    return;
+  }
+  const update: UpdateOperation = { kind: 'update', anchor: merge.anchor.id, member: member.id, key: tie.key, version: tie.version, changes, fingerprint };
+  into.operations.push(update);
+}
+
+function planCreate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMember, into: { operations: Operation[]; withheld: Withheld[]; problems: Problem[] }): void {
+  if (!member.may.create) return;
+  const { anchor } = merge;
+  const { changes, problems } = newRecord(knot, anchor, member);
+  if (changes.length === 0) return;
+  const record = changes.reduce<Record<string, Raw>>((fields, { path, after }) => writePath(fields, path, after), {});
+  const withhold = (kind: Withheld['kind'], reason: string): void => void into.withheld.push({ member: member.id, kind, reason });
+
+  const missing = member.required.filter((path) => !changes.some((one) => one.path === path && !isBlank(one.after)));
+  const heldFields = new Set(merge.held.map(({ field }) => field));
+  const waitingFor = missing.flatMap((path) => knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && heldFields.has(field.id)));
+  if (waitingFor.length > 0) return withhold('waits', `${waitingFor.map(({ name }) => name).join(', ')} must be settled first`);
+  if (missing.length > 0) return withhold('cannot be created', `${missing.join(', ')} is required there and has no value`);
+  const takesPart = knot.takesPart(member.id, record);
+  if (!takesPart.ok) return withhold('cannot be created', `the filter of this member fails on it: ${takesPart.reason}`);
+  // A record that the filter leaves out is simply not this member's business.
+  if (!takesPart.value) return;
+  const fingerprint = JSON.stringify(changes.map(({ path, after }) => [path, after]));
+  const parked = anchor.parkedCreates[member.id];
+  if (parked?.fingerprint === fingerprint) return withhold('parked', parked.words);
+  into.problems.push(...problems);
+  const create: CreateOperation = { kind: 'create', anchor: anchor.id, member: member.id, changes, carries: member.carries, fingerprint };
+  into.operations.push(create);
+}
+
+/** The record as it would be: every agreed value that this member can be given and can hold. */
+function newRecord(knot: CompiledKnot, anchor: Anchor, member: CompiledMember): { changes: FieldChange[]; problems: Problem[] } {
+  const changes: FieldChange[] = [];
+  const problems: Problem[] = [];
+  for (const field of knot.fields) {
+    const mapping = field.mappings.get(member.id);
+    const agreed = anchor.agreed[field.id];
+    if (!mapping?.lens.writes || !agreed || agreed.value === null) continue;
+    const raw = mapping.lens.outbound(agreed.value, undefined);
+    if (raw.ok) changes.push(change(field, member.id, agreed, undefined, raw.value));
+    else problems.push({ member: member.id, field: field.id, kind: 'unwritable', raw: undefined, reason: raw.reason });
+  }
+  return { changes, problems };
+}
+
+function change(field: CompiledField, member: MemberId, agreed: Agreed, before: Raw | undefined, after: Raw): FieldChange {
+  const path = field.mappings.get(member)?.field as string;
+  return { field: field.id, path, before, after, meaning: agreed.value, by: agreed.by, why: agreed.why };
+}
+
+function fieldOf(knot: CompiledKnot, id: FieldId): CompiledField {
+  const field = knot.fields.find((one) => one.id === id);
+  if (!field) throw new Error(`no shared field ${id}`);
+  return field;
+}

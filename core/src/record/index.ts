@@ -1,0 +1,4 @@
+export * from './path.js';
+export * from './raw.js';
+export * from './record.js';
+export * from './shared.js';

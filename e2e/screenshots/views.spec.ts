@@ -1,0 +1,47 @@
+/** One picture of each main view, from the demo data, at the size of a small laptop. */
+import { join } from 'node:path';
+import { test } from '@playwright/test';
+import { address, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from '../src/steps.js';
+
+const folder = join(import.meta.dirname, '../../docs/screenshots');
+
+test('pictures of the main views', async ({ page }) => {
+  test.setTimeout(240_000);
+  const picture = async (name: string): Promise<void> => {
+    await page.waitForLoadState('networkidle').catch(() => undefined);
+    await page.waitForTimeout(700);
+    await page.screenshot({ path: join(folder, `${name}.png`) });
+  };
+  const show = async (name: string, path: string): Promise<void> => {
+    await page.goto(address() + path);
+    await page.locator('h1').waitFor();
+    await picture(name);
+  };
+  await page.goto(`${address()}/sign-in`);
+  await picture('sign-in');
+  await signIn(page);
+  await page.goto(`${address()}/knots/customers/fields`);
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await page.locator('.changes tbody').first().waitFor();
+  await picture('knot-dry-run');
+  await page.goto(`${address()}/watch`);
+  await runNow(page);
+  await editThere(page, crmPage(), 'A-20051', 'Phone', '+44 1632 960471');
+  await editThere(page, shopPage(), '77051', 'Telephone', '01632 960409');
+  await editThere(page, shopPage(), '77051', 'Address line', 'Saltpan Lane 9');
+  await page.goto(`${address()}/watch`);
+  await runNow(page);
+  await picture('run');
+  await show('watch', '/watch');
+  await show('decisions', '/decisions');
+  await show('knots', '/knots');
+  for (const section of ['members', 'fields', 'definition']) await show(`knot-${section}`, `/knots/customers/${section}`);
+  await show('anchors', '/anchors');
+  await openAnchor(page, '77051');
+  await picture('anchor');
+  await page.getByRole('button', { name: 'Dark' }).click();
+  await picture('anchor-dark');
+  await page.getByRole('button', { name: 'Light' }).click();
+  await show('systems', '/systems');
+  await show('runs', '/runs');
+});

@@ -1,0 +1,174 @@
+/** What a person does with the demo, from the first sign-in to a settled conflict, in order and on one installation. */
+import { AxeBuilder } from '@axe-core/playwright';
+import { expect, test } from '@playwright/test';
+import { address, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from './steps.js';
+
+test.describe.configure({ mode: 'serial' });
+
+test.beforeEach(async ({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+  await signIn(page);
+});
+
+const cell = (field: string, member: string): string => `tr[data-field="${field}"] td[data-member="${member}"]`;
+
+test('before anything ran, Watch says so and leads to a dry run that writes nothing', async ({ page }) => {
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('No customers are tied yet');
+  await page.getByRole('link', { name: 'Customers' }).click();
+  await expect(page.locator('tr[data-field]')).toHaveCount(13);
+  await expect(page.locator(cell('phone', 'shop'))).toContainText('both ways');
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await expect(page.locator('.sentence')).toContainText(/records would be created .* in Fernhill CRM; .* in Market Row/);
+  await expect(page.locator('[data-count="crm-create"]')).toHaveText('65');
+  await expect(page.locator('[data-count="shop-waiting"]')).toHaveText('8');
+  await expect(page.locator('.changes tbody').first()).toContainText('planned');
+  await page.getByLabel('Kind').selectOption('create');
+  await expect(page.locator('.filters small')).toHaveText('212 records');
+  const total = async (system: string) =>
+    (await (await fetch(system)).text())
+      .match(/of (\d+) records|<p>(\d+) records/)
+      ?.slice(1)
+      .find(Boolean);
+  expect([await total(crmPage()), await total(shopPage())]).toEqual(['400', '322']);
+});
+
+test('a run shows its progress, then its counts, and the second one has nothing to do', async ({ page }) => {
+  await runNow(page);
+  await expect(page.locator('.sentence')).toContainText('296 records written.');
+  await expect(page.locator('[data-count="shop-written"]')).toHaveText('179');
+  await page.getByRole('link', { name: 'Watch' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('453 of 465 customers agree everywhere');
+  await runNow(page);
+  await expect(page.locator('.sentence')).toContainText('nothing to write');
+});
+
+test('edits on both sides cross, and the anchor shows who says what and why', async ({ page }) => {
+  await editThere(page, crmPage(), 'A-20051', 'Phone', '+44 1632 960471');
+  await editThere(page, shopPage(), '77051', 'Address line', 'Saltpan Lane 9');
+  await page.goto(`${address()}/watch`);
+  await runNow(page);
+  await openAnchor(page, 'A-20051');
+  await expect(page.locator(cell('phone', 'shop'))).toContainText('01632 960471');
+  await expect(page.locator(cell('street', 'crm'))).toContainText('Saltpan Lane 9');
+  await expect(page.getByRole('complementary')).toContainText('edited in Market Row · written to Fernhill CRM');
+  await page.goto(`${crmPage()}/records/A-20051`);
+  await expect(page.getByLabel('Street')).toHaveValue('Saltpan Lane 9');
+});
+
+test('a conflict is held, blocks nothing else, and is settled by one key', async ({ page }) => {
+  await editThere(page, crmPage(), 'A-20051', 'Phone', '+44 1632 960111');
+  await editThere(page, shopPage(), '77051', 'Telephone', '01632 960222');
+  await editThere(page, shopPage(), '77051', 'City', 'Thornquay');
+  await page.goto(`${address()}/watch`);
+  await runNow(page);
+  await openAnchor(page, '77051');
+  await expect(page.locator(cell('town', 'crm'))).toContainText('Thornquay');
+  await expect(page.locator(cell('phone', 'crm'))).toContainText('held');
+  await expect(page.getByRole('button', { name: /stay with what was agreed/ })).toBeVisible();
+  await page.keyboard.press('2');
+  await expect(page.getByText('Decided. The next run writes it.')).toBeVisible();
+  await page.getByRole('button', { name: 'Run now' }).last().click();
+  await expect(page.locator('.sentence')).toContainText(/written/);
+  await openAnchor(page, '77051');
+  await expect(page.locator(cell('phone', 'crm'))).toContainText('+44 1632 960222');
+  await expect(page.getByRole('complementary')).toContainText('chosen by Ottilie Brandt');
+});
+
+test('decisions are walked by keyboard, and a duplicate is settled', async ({ page }) => {
+  await page.keyboard.press('g');
+  await page.keyboard.press('d');
+  await expect(page).toHaveURL(/\/decisions$/);
+  await page.getByRole('link', { name: /duplicates/ }).click();
+  await expect(page.locator('article')).toHaveCount(4);
+  await page.keyboard.press('j');
+  await page.keyboard.press('1');
+  await expect(page.locator('article')).toHaveCount(3);
+  await page.keyboard.press('Control+k');
+  await page.getByRole('combobox').fill('A-20051');
+  await expect(page.getByRole('option').first()).toContainText('customer');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/\/anchors\//);
+});
+
+test('the definition is edited as JSON: problems are named, a good change becomes a version', async ({ page }) => {
+  await page.goto(`${address()}/knots/customers/definition`);
+  const editor = page.getByLabel('Definition as JSON');
+  await editor.click();
+  const replaceAll = async (change: (text: string) => string): Promise<void> => {
+    const definition = await page.evaluate(async () => JSON.stringify(((await (await fetch('/api/knots/customers')).json()) as { definition: unknown }).definition, null, 2));
+    await page.keyboard.press('Control+a');
+    await page.keyboard.insertText(change(definition));
+  };
+  await replaceAll((text) => text.replace('"table": "customerGroups"', '"table": "nothing"'));
+  await expect(page.getByText('there is no crosswalk “nothing”')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Put in force' })).toBeDisabled();
+  await replaceAll((text) => text.replace('"name": "Town"', '"name": "Town or city"'));
+  await expect(page.getByText('Nothing is wrong with it.')).toBeVisible();
+  await page.getByLabel('Note').fill('Say city too');
+  await page.getByRole('button', { name: 'Put in force' }).click();
+  await expect(page.getByRole('heading', { name: 'Version 2 in force' })).toBeVisible();
+  // The duplicate that was kept starts an anchor and is created in the CRM; under the new version nothing else looks edited.
+  await runNow(page);
+  await expect(page.locator('.sentence')).toContainText('1 record written.');
+});
+
+test('a system in trouble is named with what to do, and everything else goes on', async ({ page }) => {
+  await page.goto(`${shopPage()}/faults`);
+  await page.getByLabel('Every sign-in is refused').check();
+  await page.getByRole('button', { name: 'Switch' }).click();
+  await page.goto(`${address()}/watch`);
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await expect(page.locator('.banner').first()).toContainText('Market Row refused the sign-in');
+  await page.goto(`${address()}/systems`);
+  await expect(page.getByText('sign-in refused')).toBeVisible();
+  await page.goto(`${shopPage()}/faults`);
+  await page.getByLabel('Every sign-in is refused').uncheck();
+  await page.getByRole('button', { name: 'Switch' }).click();
+});
+
+test('axe finds nothing serious in any view, light or dark', async ({ page }) => {
+  await openAnchor(page, '77051');
+  const anchor = new URL(page.url()).pathname;
+  for (const dark of [false, true]) {
+    await page.evaluate((on) => localStorage.setItem('anchor-knot-theme', on ? 'dark' : 'light'), dark);
+    for (const path of [
+      '/watch',
+      '/decisions',
+      '/knots',
+      '/knots/customers/fields',
+      '/knots/customers/members',
+      '/knots/customers/dry-run',
+      '/knots/customers/definition',
+      '/anchors',
+      anchor,
+      '/systems',
+      '/runs',
+    ]) {
+      await page.goto(address() + path);
+      await page.locator('h1').waitFor();
+      await page.waitForLoadState('networkidle').catch(() => undefined);
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+      const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical');
+      expect(serious.map(({ id, nodes }) => `${path} ${dark ? 'dark' : 'light'}: ${id} ${nodes[0]?.html}`)).toEqual([]);
+    }
+  }
+});
+
+test('a viewer may look and not run; signing out leads back; a deep link survives the sign-in', async ({ page, context }) => {
+  await page.getByRole('button', { name: 'Sign out' }).click();
+  await expect(page).toHaveURL(/sign-in/);
+  await context.clearCookies();
+  await signIn(page, 'viewer');
+  await expect(page.getByRole('button', { name: 'Run now' })).toHaveCount(0);
+  await context.clearCookies();
+  await page.goto(`${address()}/knots/customers/members`);
+  await page.getByLabel('Email').fill('wren@hazelmoor.example');
+  await page.getByLabel('Password').fill('wrong');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('alert')).toContainText('The email or the password is wrong');
+  await page.getByLabel('Password').fill('glasshouse-viewer');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page).toHaveURL(/knots\/customers\/members/);
+});

@@ -1,0 +1,36 @@
+import { expect, type Page } from '@playwright/test';
+
+export const address = (): string => process.env.ANCHOR_KNOT as string;
+export const crmPage = (): string => process.env.CRM_PAGE as string;
+export const shopPage = (): string => process.env.SHOP_PAGE as string;
+
+const people = { administrator: ['ottilie@hazelmoor.example', 'glasshouse-admin'], viewer: ['wren@hazelmoor.example', 'glasshouse-viewer'] } as const;
+
+export async function signIn(page: Page, who: keyof typeof people = 'administrator'): Promise<void> {
+  await page.goto(`${address()}/`);
+  await page.getByLabel('Email').fill(people[who][0]);
+  await page.getByLabel('Password').fill(people[who][1]);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page).toHaveURL(/\/watch$/);
+}
+
+/** Presses Run now where the page has it, and waits for the end of the run that is then shown. */
+export async function runNow(page: Page): Promise<void> {
+  await page.getByRole('button', { name: 'Run now' }).first().click();
+  await expect(page).toHaveURL(/\/runs\//);
+  await expect(page.locator('.sentence')).toContainText(/written|nothing to write/);
+}
+
+/** Edits a record on a stand-in's own page. */
+export async function editThere(page: Page, system: string, key: string, label: string, value: string): Promise<void> {
+  await page.goto(`${system}/records/${key}`);
+  await page.getByLabel(label, { exact: true }).fill(value);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByLabel(label, { exact: true })).toHaveValue(value);
+}
+
+export async function openAnchor(page: Page, key: string): Promise<void> {
+  await page.goto(`${address()}/anchors?search=${key}`);
+  await page.locator('.row a.title').first().click();
+  await expect(page.getByRole('table')).toBeVisible();
+}

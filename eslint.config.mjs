@@ -1,0 +1,50 @@
+import js from '@eslint/js';
+import angular from 'angular-eslint';
+import tseslint from 'typescript-eslint';
+
+export default tseslint.config(
+  { ignores: ['**/dist/**', '**/node_modules/**', '**/.angular/**', 'test-results/**', '.data/**'] },
+  js.configs.recommended,
+  ...tseslint.configs.strict,
+  {
+    files: ['core/**/*.ts', 'contracts/**/*.ts', 'connectors/**/*.ts', 'server/**/*.ts', 'standins/**/*.ts'],
+    ignores: ['**/*.test.ts', '**/testing/**'],
+    extends: [tseslint.configs.recommendedTypeCheckedOnly],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/require-await': 'off',
+      // Values of unknown origin are looked at before they become text.
+      '@typescript-eslint/no-base-to-string': 'off',
+      '@typescript-eslint/restrict-template-expressions': 'off',
+      '@typescript-eslint/no-unnecessary-type-assertion': 'off',
+    },
+  },
+  {
+    rules: {
+      'no-undef': 'off',
+      // A named function may be used above its definition: files read from the public face down.
+      '@typescript-eslint/no-use-before-define': 'off',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_', ignoreRestSiblings: true }],
+      '@typescript-eslint/no-invalid-void-type': 'off',
+      '@typescript-eslint/no-extraneous-class': 'off',
+      '@typescript-eslint/no-dynamic-delete': 'off',
+      'no-restricted-properties': ['error', { object: 'Math', property: 'random', message: 'Randomness is passed in.' }],
+    },
+  },
+  {
+    files: ['core/src/**/*.ts'],
+    ignores: ['**/*.test.ts', '**/testing/**'],
+    rules: {
+      'no-restricted-globals': ['error', 'process', 'setTimeout', 'fetch', 'window'],
+      'no-restricted-syntax': ['error', { selector: "CallExpression[callee.object.name='Date'][callee.property.name='now']", message: 'Time is passed in.' }],
+    },
+  },
+  { files: ['server/src/systems/systems.ts'], rules: { 'no-restricted-properties': 'off' } },
+  {
+    files: ['web/src/**/*.ts'],
+    extends: [...angular.configs.tsRecommended],
+    processor: angular.processInlineTemplates,
+    rules: { '@angular-eslint/prefer-on-push-component-change-detection': 'error' },
+  },
+  { files: ['web/src/**/*.html'], extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility] },
+);

@@ -1,0 +1,191 @@
+/** Every route as every role and as nobody; CSRF; secrets that never leave; the description of the API. */
+import type { FastifyInstance } from 'fastify';
+import { pino } from 'pino';
+import { type Role, roles } from '@anchor-knot/contracts';
+import { generateCustomers } from '@anchor-knot/standins';
+import { RunEvents } from '../runs/runEvents.js';
+import { addPerson } from '../signIn/signInRoutes.js';
+import { RealInstallation } from '../testing/realInstallation.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+import { makeApp } from './app.js';
+
+let database: TestDatabase;
+let installation: RealInstallation;
+let events: RunEvents;
+let app: FastifyInstance;
+let address: string;
+const logged: string[] = [];
+const password = 'correct horse battery';
+
+beforeAll(async () => {
+  database = await TestDatabase.start();
+  installation = await RealInstallation.start(database, generateCustomers({ seed: 3, inBoth: 2, onlyCrm: 1, onlyShop: 1, mess: false }));
+  await installation.startWorker();
+  events = new RunEvents(installation.url, installation.parts.data);
+  await events.open();
+  app = await makeApp(
+    { ...installation.parts, events },
+    { SECRET_KEY: installation.key, COOKIE_SECURE: false, WEB_FOLDER: undefined },
+    pino({ level: 'debug' }, { write: (line: string) => void logged.push(line) }),
+  );
+  address = await app.listen({ host: '127.0.0.1', port: 0 });
+  for (const role of roles) await addPerson(installation.parts.data, { name: role, email: `${role}@x.example`, role }, password);
+});
+afterAll(async () => {
+  await app.close();
+  await events.close();
+  await installation.stop();
+  await database.stop();
+});
+
+interface Call {
+  readonly method?: string;
+  readonly url: string;
+  readonly headers?: Record<string, string>;
+  readonly payload?: unknown;
+}
+
+/** A call over real HTTP. */
+async function call(what: Call | string) {
+  const { method = 'GET', url, headers = {}, payload }: Call = typeof what === 'string' ? { url: what } : what;
+  const answer = await fetch(address + url, {
+    method,
+    headers: { ...headers, ...(payload === undefined ? {} : { 'content-type': 'application/json' }) },
+    ...(payload === undefined ? {} : { body: JSON.stringify(payload) }),
+  });
+  const body = await answer.text();
+  return { statusCode: answer.status, body, json: () => JSON.parse(body) as unknown, cookies: answer.headers.getSetCookie() };
+}
+
+interface SignedIn {
+  readonly cookie: string;
+  readonly 'x-csrf-token': string;
+}
+
+async function signIn(role: Role): Promise<SignedIn> {
+  const answer = await call({ method: 'POST', url: '/api/session', payload: { email: `${role.toUpperCase()}@x.example`, password } });
+  expect(answer.statusCode).toBe(200);
+  for (const cookie of answer.cookies) expect(cookie).toMatch(/HttpOnly; SameSite=Strict/);
+  return { cookie: answer.cookies.map((cookie) => cookie.split(';')[0]).join('; '), 'x-csrf-token': (answer.json() as { csrfToken: string }).csrfToken };
+}
+
+const nowhere = '00000000-0000-7000-8000-000000000000';
+/** The least role for each route. A route that is missing here fails the test. */
+const leastRole: Record<string, Role | 'everybody'> = {
+  'GET /api/health': 'everybody',
+  'GET /api/ready': 'everybody',
+  'POST /api/session': 'everybody',
+  'GET /api/session': 'viewer',
+  'DELETE /api/session': 'viewer',
+  'GET /api/watch': 'viewer',
+  'GET /api/systems': 'viewer',
+  'GET /api/events': 'viewer',
+  'GET /api/knots/{knot}': 'viewer',
+  'POST /api/knots/{knot}/definition/check': 'viewer',
+  'GET /api/knots/{knot}/anchors': 'viewer',
+  'GET /api/anchors/{anchor}': 'viewer',
+  'GET /api/runs': 'viewer',
+  'GET /api/runs/{run}': 'viewer',
+  'GET /api/runs/{run}/operations': 'viewer',
+  'GET /api/decisions': 'viewer',
+  'POST /api/knots/{knot}/runs': 'operator',
+  'POST /api/runs/{run}/stop': 'operator',
+  'POST /api/knots/{knot}/decisions/{decision}': 'operator',
+  'PUT /api/knots/{knot}/definition': 'editor',
+};
+
+async function routes(): Promise<string[]> {
+  const { paths } = (await call('/api/openapi.json')).json() as { paths: Record<string, Record<string, unknown>> };
+  return Object.entries(paths).flatMap(([path, methods]) => Object.keys(methods).map((method) => `${method.toUpperCase()} ${path}`));
+}
+
+test('the table of roles names every route, and the API is described as OpenAPI 3.1', async () => {
+  expect((await routes()).sort()).toEqual(Object.keys(leastRole).sort());
+  expect((await call('/api/openapi.json')).json()).toMatchObject({ openapi: '3.1.0' });
+});
+
+test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses as the table says', async (who) => {
+  for (const [route, least] of Object.entries(leastRole)) {
+    const [method, path] = route.split(' ') as ['GET' | 'POST' | 'PUT' | 'DELETE', string];
+    // Events never end, signing out would end the session, and signing in is tried by every test here.
+    if (route === 'GET /api/events' ? who === 'nobody' : false) expect((await call({ method, url: path })).statusCode).toBe(401);
+    if (['GET /api/events', 'DELETE /api/session', 'POST /api/session'].includes(route)) continue;
+    const headers = who === 'nobody' ? {} : await once(who);
+    const url = path
+      .replace('{knot}', 'nothing')
+      .replace(/\{(run|anchor)\}/, nowhere)
+      .replace('{decision}', '1');
+    const { statusCode } = await call({ method, url, headers, ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}) });
+    const refused = least === 'everybody' ? undefined : who === 'nobody' ? 401 : roles.indexOf(who) < roles.indexOf(least) ? 403 : undefined;
+    if (refused) expect([route, statusCode]).toEqual([route, refused]);
+    else expect([route, [401, 403, 500].includes(statusCode)]).toEqual([route, false]);
+  }
+});
+
+const sessions = new Map<Role, Promise<SignedIn>>();
+function once(role: Role): Promise<SignedIn> {
+  const known = sessions.get(role) ?? signIn(role);
+  sessions.set(role, known);
+  return known;
+}
+
+test('a change without the CSRF token is refused, and a forged cookie is nobody', async () => {
+  const { cookie } = await once('administrator');
+  expect((await call({ method: 'POST', url: '/api/knots/customers/runs', headers: { cookie }, payload: { kind: 'dry run' } })).statusCode).toBe(403);
+  expect((await call({ method: 'GET', url: '/api/watch', headers: { cookie: 'anchor_knot_session=x' } })).statusCode).toBe(401);
+});
+
+test('wrong passwords are refused alike, known email or not, and after ten tries for a minute', async () => {
+  const attempt = (email: string) => call({ method: 'POST', url: '/api/session', payload: { email, password: 'wrong' } });
+  expect((await attempt('viewer@x.example')).json()).toEqual((await attempt('nobody@x.example')).json());
+  for (let tries = 0; tries < 10; tries += 1) await attempt('tired@x.example');
+  expect((await attempt('tired@x.example')).statusCode).toBe(429);
+});
+
+test('signing out ends the session', async () => {
+  const mine = await signIn('viewer');
+  expect((await call({ method: 'DELETE', url: '/api/session', headers: { ...mine } })).statusCode).toBe(204);
+  expect((await call({ method: 'GET', url: '/api/session', headers: { cookie: mine.cookie } })).statusCode).toBe(401);
+});
+
+test('a definition is changed only by who saw the version in force, and a bad one is refused with every place', async () => {
+  const headers = { ...(await once('editor')) };
+  const { definition, version } = (await call({ url: '/api/knots/customers', headers })).json() as { definition: { fields: { name: string; rule: unknown }[] }; version: number };
+  const put = (changed: unknown, basedOn: number) => call({ method: 'PUT', url: '/api/knots/customers/definition', headers, payload: { definition: changed, basedOn, note: 'n' } });
+  const renamed = structuredClone(definition);
+  (renamed.fields[0] as { name: string }).name = 'Firm';
+  expect((await put(renamed, version)).json()).toEqual({ version: version + 1 });
+  expect((await put(definition, version)).statusCode).toBe(409);
+  const bad = structuredClone(renamed);
+  (bad.fields[0] as { rule: unknown }).rule = { steps: [{ step: 'newest' }] };
+  const answer = await put(bad, version + 1);
+  expect([answer.statusCode, answer.json()]).toMatchObject([422, { problems: [{ at: 'fields.company.rule' }] }]);
+  expect((await put('not a knot', version + 1)).statusCode).toBe(422);
+});
+
+test('secrets are in no answer and no log line, and encrypted in the database', async () => {
+  const headers = { ...(await once('administrator')) };
+  await installation.run();
+  await installation.faults('crm', { refuseSignIn: true });
+  await installation.run();
+  const { anchors } = (await call({ url: '/api/knots/customers/anchors', headers })).json() as { anchors: { id: string }[] };
+  const { runs } = (await call({ url: '/api/runs', headers })).json() as { runs: { id: string }[] };
+  const urls = [
+    '/api/watch',
+    '/api/systems',
+    '/api/knots/customers',
+    '/api/decisions',
+    `/api/anchors/${anchors[0]?.id}`,
+    `/api/runs/${runs[0]?.id}`,
+    `/api/runs/${runs[1]?.id}/operations`,
+    '/api/openapi.json',
+  ];
+  const answers = await Promise.all(urls.map(async (url) => (await call({ url, headers })).body));
+  expect(answers.every((body) => body.length > 50)).toBe(true);
+  const stored =
+    JSON.stringify(await installation.parts.data.query(`select id, description, encode(credential, 'escape') as credential from system`)) +
+    JSON.stringify(await installation.parts.data.query(`select data, output from pgboss.job`));
+  for (const place of [...answers, ...logged, ...installation.logged, stored]) expect(place).not.toContain(installation.secret);
+  // Nor do logs hold what records say.
+  expect([...logged, ...installation.logged].join('')).not.toMatch(/@|1632/);
+});

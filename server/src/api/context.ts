@@ -1,0 +1,14 @@
+import type { DataSource } from 'typeorm';
+import type { Knots } from '../knots/knots.js';
+import type { Systems } from '../systems/systems.js';
+import type { RunQueue } from '../worker/jobs.js';
+import type { RunEvents } from '../runs/runEvents.js';
+
+/** What the routes work with. */
+export interface ApiContext {
+  readonly data: DataSource;
+  readonly knots: Knots;
+  readonly systems: Systems;
+  readonly queue: RunQueue;
+  readonly events: RunEvents;
+}

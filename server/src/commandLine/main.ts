@@ -1,0 +1,98 @@
+/** `anchor-knot check | dry-run | run FILE`: a knot over files, with no server and no database. */
+import { parseArgs } from 'node:util';
+import type { RunResult } from '../orchestration/store.js';
+import { BadKnotFile, checkFiles, readFileKnot, runFileKnot } from './fileKnot.js';
+
+const usage = `anchor-knot: keeps records the same in several files
+
+  anchor-knot check FILE      says what is wrong with a knot file and its members' files
+  anchor-knot dry-run FILE    says what a run would write; writes nothing but its plan
+  anchor-knot run FILE        runs: updates the files in place and keeps a backup of each (.bak)
+
+  --state FOLDER   where state, journal and lists are kept; FILE without .knot.json, with .state, unless given
+  --json           print the counts as JSON
+  --over-guards    let this run go over the guards
+  --help           this text
+
+Exit codes: 0 done; 1 something is wrong with a file, or a member could not be read or written; 2 wrong call;
+3 stopped by a guard or a check, nothing was written.`;
+
+const columns = [
+  ['create', 'created'],
+  ['update', 'updated'],
+  ['leftAlone', 'left alone'],
+  ['held', 'held'],
+  ['rejected', 'rejected'],
+  ['waiting', 'waiting'],
+  ['failed', 'not written'],
+] as const;
+
+async function main(): Promise<number> {
+  let parsed;
+  try {
+    parsed = parseArgs({
+      allowPositionals: true,
+      options: {
+        state: { type: 'string' },
+        json: { type: 'boolean', default: false },
+        'over-guards': { type: 'boolean', default: false },
+        help: { type: 'boolean', default: false },
+      },
+    });
+  } catch (error) {
+    console.error(`${(error as Error).message}\n\n${usage}`);
+    return 2;
+  }
+  const {
+    positionals: [command, file, ...rest],
+    values,
+  } = parsed;
+  if (values.help) {
+    console.log(usage);
+    return 0;
+  }
+  if (!['check', 'dry-run', 'run'].includes(command ?? '') || file === undefined || rest.length > 0) {
+    console.error(usage);
+    return 2;
+  }
+  const knot = readFileKnot(file);
+  if (command === 'check') {
+    const members = await checkFiles(knot);
+    const problems = members.flatMap((member) => member.problems);
+    if (values.json) console.log(JSON.stringify({ knot: knot.knot.id, members, ok: problems.length === 0 }));
+    else for (const { member, records, problems: found } of members) console.log(`${member}: ${records} records${found.length > 0 ? `\n  ${found.join('\n  ')}` : ''}`);
+    if (problems.length === 0 && !values.json) console.log(`${knot.knot.name} can be run.`);
+    return problems.length === 0 ? 0 : 1;
+  }
+  const kind = command === 'run' ? 'run' : 'dry run';
+  const { result, waiting } = await runFileKnot(knot, { kind, stateFolder: values.state, overGuards: values['over-guards'] });
+  if (values.json)
+    console.log(JSON.stringify({ knot: knot.knot.id, kind, state: result.state, members: result.progress.tally, troubles: result.troubles, guards: result.guards, waiting }));
+  else print(result, kind, waiting);
+  for (const { words, advice } of result.troubles) console.error(`${words}. ${advice}`);
+  if (result.state.startsWith('stopped by')) {
+    console.error(`${result.words ?? result.state}. Nothing was written.`);
+    return 3;
+  }
+  return result.state === 'succeeded' && result.troubles.length === 0 ? 0 : 1;
+}
+
+function print(result: RunResult, kind: string, waiting: number): void {
+  const rows = Object.entries(result.progress.tally);
+  const width = Math.max(6, ...rows.map(([member]) => member.length));
+  console.log([''.padEnd(width), ...columns.map(([, name]) => name.padStart(11))].join(''));
+  for (const [member, tally] of rows) console.log([member.padEnd(width), ...columns.map(([key]) => String(tally[key]).padStart(11))].join(''));
+  console.log(
+    kind === 'dry run'
+      ? 'Nothing was written; the plan is in plan.jsonl of the state folder.'
+      : `${rows.reduce((sum, [, { written }]) => sum + written, 0)} records written${waiting > 0 ? `; ${waiting} things wait for a person, see held.jsonl, rejected.jsonl and waiting.jsonl` : ''}.`,
+  );
+}
+
+main().then(
+  (code) => (process.exitCode = code),
+  (error: unknown) => {
+    console.error(error instanceof BadKnotFile || error instanceof Error ? error.message : error);
+    process.exitCode = 1;
+  },
+);

@@ -1,0 +1,23 @@
+import { z } from 'zod';
+
+/** Settings come from the environment and are checked at start. `docs/settings.md` lists them. */
+const settingsSchema = z.object({
+  DATABASE_URL: z.url({ protocol: /^postgres(ql)?$/ }),
+  HOST: z.string().default('127.0.0.1'),
+  PORT: z.coerce.number().int().min(0).max(65_535).default(4300),
+  /** 32 bytes in base64: encrypts the systems' secrets and signs cookies. */
+  SECRET_KEY: z.string().refine((text) => Buffer.from(text, 'base64').length === 32, 'must be 32 bytes in base64'),
+  /** Where the built web client is. */
+  WEB_FOLDER: z.string().optional(),
+  COOKIE_SECURE: z.stringbool().default(false),
+  LEASE_SECONDS: z.coerce.number().min(1).max(3600).default(60),
+  LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
+});
+export type Settings = z.output<typeof settingsSchema>;
+
+/** @throws {Error} naming every setting that is missing or wrong */
+export function readSettings(environment: NodeJS.ProcessEnv): Settings {
+  const result = settingsSchema.safeParse(environment);
+  if (result.success) return result.data;
+  throw new Error(`Settings are missing or wrong:\n${result.error.issues.map(({ path, message }) => `  ${path.join('.')}: ${message}`).join('\n')}`);
+}

@@ -1,0 +1,123 @@
+import type { FastifyInstance } from 'fastify';
+import type { ZodTypeProvider } from 'fastify-type-provider-zod';
+import { z } from 'zod';
+import { choiceSchema, type Decision, decisionListSchema, type MemberSummary, problemSchema } from '@anchor-knot/contracts';
+import type { ApiContext } from '../api/context.js';
+import { noSuch } from '../api/problems.js';
+import { memberSummaries } from '../views/summaries.js';
+import { decide } from './decide.js';
+
+const pageSize = 100;
+
+export interface DecisionViewRow {
+  id: string;
+  knot_id: string;
+  kind: string;
+  anchor_id: string | null;
+  title: string | null;
+  member: string | null;
+  record_key: string | null;
+  field: string | null;
+  says: string;
+  detail: never;
+  fingerprint: string;
+  opened_at: Date;
+}
+
+export const decisionColumns = 'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, d.fingerprint, d.opened_at';
+
+/** What a person can settle comes first, then what stops most. */
+const order = `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
+
+export function decisionView(row: DecisionViewRow, knotName: string, fieldName: string | undefined): Decision {
+  return {
+    id: row.id,
+    knot: row.knot_id,
+    knotName,
+    kind: row.kind,
+    anchor: row.anchor_id,
+    title: row.title,
+    member: row.member,
+    key: row.record_key,
+    field: row.field,
+    fieldName: fieldName ?? null,
+    says: row.says,
+    detail: row.detail,
+    fingerprint: row.fingerprint,
+    openedAt: row.opened_at.toISOString(),
+  };
+}
+
+export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
+  const typed = app.withTypeProvider<ZodTypeProvider>();
+
+  typed.get(
+    '/api/decisions',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'What waits for a person',
+        querystring: z.object({ knot: z.string().optional(), kind: z.string().optional(), offset: z.coerce.number().int().min(0).max(100_000).default(0) }),
+        response: { 200: decisionListSchema },
+      },
+    },
+    async (request) => {
+      const { knot, kind, offset } = request.query;
+      const conditions = 'd.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)';
+      const rows = (await data.query(
+        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions} order by ${order}, d.id offset $3 limit ${pageSize}`,
+        [knot ?? null, kind ?? null, offset],
+      )) as DecisionViewRow[];
+      const kinds = (await data.query(
+        `select d.kind, count(*)::int as count from decision d where d.closed_at is null and ($1::text is null or d.knot_id = $1) group by d.kind order by min(${order})`,
+        [knot ?? null],
+      )) as { kind: string; count: number }[];
+      const total = kinds.filter((one) => !kind || one.kind === kind).reduce((sum, one) => sum + one.count, 0);
+      const loaded = new Map(await Promise.all([...new Set(rows.map(({ knot_id }) => knot_id))].map(async (id) => [id, await knots.inForce(id)] as const)));
+      const all = await systems.all();
+      const members: Record<string, MemberSummary[]> = {};
+      for (const [id, one] of loaded) if (one) members[id] = memberSummaries(one.definition, all);
+      const decisions = rows.map((row) => {
+        const definition = loaded.get(row.knot_id)?.definition;
+        return decisionView(row, definition?.name ?? row.knot_id, definition?.fields.find(({ id }) => id === row.field)?.name);
+      });
+      return { decisions, next: offset + rows.length < total ? String(offset + rows.length) : null, total, kinds, members };
+    },
+  );
+
+  typed.post(
+    '/api/knots/:knot/decisions/:decision',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Decide',
+        params: z.object({ knot: z.string(), decision: z.coerce.number().int().positive() }),
+        body: choiceSchema,
+        response: { 200: z.object({ decided: z.literal(true) }), 404: problemSchema, 409: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const knot = await knots.inForce(request.params.knot);
+      if (!knot) return reply.code(404).send(noSuch('knot'));
+      const outcome = await decide(data, knot, String(request.params.decision), request.body, request.person?.name ?? '', new Date());
+      switch (outcome.kind) {
+        case 'decided':
+          return { decided: true as const };
+        case 'not found':
+          return reply.code(404).send({ code: 'not found', says: 'This decision is no longer open: it was decided, or it settled by itself.' });
+        case 'changed meanwhile':
+          return reply.code(409).send({
+            code: 'changed meanwhile',
+            says: 'The values have changed since you saw them; nothing was decided.',
+            advice: 'Look at the values as they are now and choose again.',
+          });
+        case 'not a choice':
+          return reply.code(422).send({ code: 'not a choice', says: outcome.says });
+        default:
+          throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
+      }
+    },
+  );
+}

@@ -1,0 +1,72 @@
+import type { DataSource } from 'typeorm';
+import { describeIssues, knotSchema } from '@anchor-knot/contracts';
+import { changedMappings, type CompiledKnot, compileKnot, type Knot, type KnotProblem } from '@anchor-knot/core';
+import { KnotEntity, KnotVersionEntity } from '../persistence/entities/entities.js';
+
+export type CheckedDefinition =
+  { readonly ok: true; readonly definition: Knot; readonly compiled: CompiledKnot } | { readonly ok: false; readonly problems: readonly KnotProblem[] };
+
+/** Checks a definition as JSON: its form first, then its meaning. */
+export function checkDefinition(input: unknown): CheckedDefinition {
+  const parsed = knotSchema.safeParse(input);
+  if (!parsed.success) return { ok: false, problems: describeIssues(parsed.error) };
+  const compiled = compileKnot(parsed.data);
+  return compiled.ok ? { ok: true, definition: parsed.data, compiled: compiled.knot } : compiled;
+}
+
+export interface LoadedKnot {
+  readonly id: string;
+  readonly version: number;
+  readonly definition: Knot;
+  readonly compiled: CompiledKnot;
+}
+
+/** Definitions of knots and their versions. */
+export class Knots {
+  readonly #data: DataSource;
+  readonly #compiled = new Map<string, LoadedKnot>();
+
+  constructor(data: DataSource) {
+    this.#data = data;
+  }
+
+  async ids(): Promise<string[]> {
+    return (await this.#data.getRepository(KnotEntity).find({ order: { name: 'asc' } })).map(({ id }) => id);
+  }
+
+  /** The version in force, ready to run; `undefined` when there is no such knot. */
+  async inForce(id: string): Promise<LoadedKnot | undefined> {
+    const row = await this.#data.getRepository(KnotEntity).findOneBy({ id });
+    if (!row) return undefined;
+    const known = this.#compiled.get(id);
+    if (known?.version === row.versionInForce) return known;
+    const version = await this.#data.getRepository(KnotVersionEntity).findOneByOrFail({ knotId: id, version: row.versionInForce });
+    const checked = checkDefinition(version.definition);
+    if (!checked.ok) throw new Error(`version ${version.version} of knot ${id} cannot be read: ${JSON.stringify(checked.problems)}`);
+    const loaded = { id, version: version.version, definition: checked.definition, compiled: checked.compiled };
+    this.#compiled.set(id, loaded);
+    return loaded;
+  }
+
+  async create(definition: Knot, person: string): Promise<void> {
+    await this.#data.transaction(async (db) => {
+      await db.getRepository(KnotEntity).insert({ id: definition.id, name: definition.name, versionInForce: 1 });
+      await db.getRepository(KnotVersionEntity).insert({ knotId: definition.id, version: 1, definition: definition as never, note: 'first version', madeBy: person });
+    });
+  }
+
+  /** Puts a new version in force. Refused when somebody else did so meanwhile. */
+  async change(definition: Knot, basedOn: number, note: string, person: string): Promise<'changed' | 'somebody else changed it'> {
+    return this.#data.transaction(async (db) => {
+      const row = await db.getRepository(KnotEntity).findOneOrFail({ where: { id: definition.id }, lock: { mode: 'pessimistic_write' } });
+      if (row.versionInForce !== basedOn) return 'somebody else changed it';
+      await db.getRepository(KnotVersionEntity).insert({ knotId: row.id, version: basedOn + 1, definition: definition as never, note, madeBy: person });
+      const before = await db.getRepository(KnotVersionEntity).findOneByOrFail({ knotId: row.id, version: basedOn });
+      for (const { member, fields } of changedMappings(before.definition, definition)) {
+        await db.query('update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2', [row.id, member, fields]);
+      }
+      await db.getRepository(KnotEntity).update({ id: row.id }, { versionInForce: basedOn + 1, name: definition.name });
+      return 'changed';
+    });
+  }
+}

@@ -1,0 +1,163 @@
+import { afterWrite, type Anchor, type AnchorId, type MemberId } from '@anchor-knot/core';
+import type { Connector } from '@anchor-knot/connectors';
+import { decisionOfRefusal, decisionOfUnclear } from './decisions.js';
+import type { Installation, RunOptions } from './installation.js';
+import { isOpen, keysOfAnchor, titleOf } from './planAnchors.js';
+import type { DecisionDraft, Intent, JournalRow, MemberTrouble, PlanEntry, RunLease } from './store.js';
+import type { Tally } from './tally.js';
+import { type WriteEnd, writeMember } from './writeOperations.js';
+
+export interface Applied {
+  /** Records that changed between reading and writing: they are read and merged again. */
+  readonly raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[];
+  readonly troubles: readonly MemberTrouble[];
+}
+
+/** Applies a plan batch by batch: settle and store the intents, write, store the outcomes. */
+export async function applyPlan(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  connectors: ReadonlyMap<MemberId, Connector>,
+  tally: Tally,
+  afterBatch: () => Promise<void>,
+  stopped: () => boolean,
+): Promise<Applied> {
+  const { store } = installation;
+  const raced: { anchor: AnchorId; member: MemberId }[] = [];
+  const troubles = new Map<MemberId, MemberTrouble>();
+  const widest = Math.max(...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
+  const atOnce = Math.min(5000, Math.max(200, widest));
+  let after: AnchorId | undefined;
+  while (!stopped()) {
+    const entries = await store.planned(lease, after, atOnce);
+    if (entries.length === 0) break;
+    after = entries.at(-1)?.anchor;
+    const intents = entries.flatMap((entry) => entry.operations.map((operation): Intent => ({ id: installation.nextId(), operation, storedAt: installation.clock.now() })));
+    const applied = new Set(
+      await store.commitMerge(
+        lease,
+        entries,
+        intents,
+        entries.flatMap((entry) => mergeRows(entry, installation.clock.now())),
+        installation.clock.now(),
+      ),
+    );
+    const writing = intents.filter(({ operation }) => applied.has(operation.anchor));
+    const anchors = new Map(entries.filter(({ anchor }) => applied.has(anchor)).map((entry) => [entry.anchor, entry.after]));
+    const ends = await writeAll(installation, options, connectors, writing, anchors, troubles, stopped);
+    for (const { intent, state } of ends) {
+      if (state === 'raced') raced.push({ anchor: intent.operation.anchor, member: intent.operation.member });
+      tally.add(intent.operation.member, state === 'written' ? 'written' : 'failed');
+    }
+    await storeEnds(installation, options, lease, entries, ends);
+    tally.done += entries.length;
+    await afterBatch();
+  }
+  return { raced, troubles: [...troubles.values()] };
+}
+
+async function writeAll(
+  installation: Installation,
+  options: RunOptions,
+  connectors: ReadonlyMap<MemberId, Connector>,
+  intents: readonly Intent[],
+  anchors: ReadonlyMap<AnchorId, Anchor>,
+  troubles: Map<MemberId, MemberTrouble>,
+  stopped: () => boolean,
+): Promise<WriteEnd[]> {
+  const byMember = new Map<MemberId, Intent[]>();
+  for (const intent of intents) byMember.set(intent.operation.member, [...(byMember.get(intent.operation.member) ?? []), intent]);
+  const all = await Promise.all(
+    [...byMember].map(async ([member, own]) => {
+      const halted = () => stopped() || troubles.has(member);
+      const { ends, trouble } = await writeMember(installation, options.knot, member, connectors.get(member) as Connector, own, anchors, halted);
+      if (trouble) troubles.set(member, trouble);
+      return ends;
+    }),
+  );
+  return all.flat();
+}
+
+/** Stores what became of a batch of writes. Also used for intents that an earlier run left open. */
+export async function storeEnds(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  entries: readonly Pick<PlanEntry, 'anchor' | 'after' | 'held' | 'problems' | 'withheld' | 'decisions'>[],
+  ends: readonly WriteEnd[],
+): Promise<void> {
+  const { store, clock } = installation;
+  const { knot } = options;
+  if (ends.length === 0) return;
+  const byAnchor = new Map<AnchorId, WriteEnd[]>();
+  for (const end of ends) byAnchor.set(end.intent.operation.anchor, [...(byAnchor.get(end.intent.operation.anchor) ?? []), end]);
+  const systemName = (member: MemberId) => installation.systemName(member);
+  const anchors = entries.flatMap((entry) => {
+    const own = byAnchor.get(entry.anchor);
+    if (!own) return [];
+    const anchor = own.reduce((done, { intent, result }) => afterWrite(knot, done, intent.operation, result), entry.after);
+    const decisions: DecisionDraft[] = [...entry.decisions];
+    for (const { intent, state, words } of own) {
+      if (state === 'refused') decisions.push(decisionOfRefusal(systemName, entry.anchor, intent.operation.member, words ?? 'no reason given'));
+      if (state === 'unclear') decisions.push(decisionOfUnclear(systemName, intent));
+    }
+    for (const tie of anchor.ties) {
+      const before = entry.after.ties.find(({ member }) => member === tie.member);
+      if (tie.parked && own.some(({ state, intent }) => state === 'written' && intent.operation.member === tie.member) && tie.parked !== before?.parked)
+        decisions.push(decisionOfRefusal(systemName, entry.anchor, tie.member, tie.parked.words));
+    }
+    const open = isOpen(entry) || own.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
+    return [{ anchor, open, decisions, keys: keysOfAnchor(knot, anchor), title: titleOf(knot, anchor) }];
+  });
+  const writes = ends.map(({ intent, state, words, key }) => ({ intent: intent.id, operation: intent.operation, state, words, key }));
+  await store.recordOutcomes(lease, { anchors, writes, journal: ends.flatMap((end) => writeRows(end, clock.now())) }, clock.now());
+}
+
+function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number): JournalRow[] {
+  const recordKey = key ?? (operation.kind === 'update' ? operation.key : undefined);
+  if (state === 'gone')
+    return [
+      {
+        anchor: operation.anchor,
+        member: operation.member,
+        key: recordKey,
+        kind: 'gone',
+        field: undefined,
+        before: undefined,
+        after: undefined,
+        meaning: undefined,
+        cause: undefined,
+        at,
+      },
+    ];
+  if (state !== 'written') return [];
+  return operation.changes.map((change): JournalRow => ({
+    anchor: operation.anchor,
+    member: operation.member,
+    key: recordKey,
+    kind: operation.kind,
+    field: change.field,
+    before: change.before,
+    after: change.after,
+    meaning: change.meaning,
+    cause: change.why,
+    at,
+  }));
+}
+
+/** Edits that lost. Their values are kept, with the rule that decided. */
+function mergeRows(entry: PlanEntry, at: number): JournalRow[] {
+  return entry.lost.map((lost): JournalRow => ({
+    anchor: entry.anchor,
+    member: lost.member,
+    key: entry.after.ties.find(({ member }) => member === lost.member)?.key,
+    kind: 'lost',
+    field: lost.field,
+    before: undefined,
+    after: undefined,
+    meaning: lost.value,
+    cause: entry.after.agreed[lost.field]?.why,
+    at,
+  }));
+}

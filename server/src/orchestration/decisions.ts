@@ -1,0 +1,128 @@
+import { type AnchorMerge, type AnchorPlan, type CompiledKnot, heldFingerprint, type MatchDoubt, showRaw } from '@anchor-knot/core';
+import type { DecisionDraft, Intent, OutsideRecord } from './store.js';
+
+const fieldName = (knot: CompiledKnot, id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;
+
+/** Everything about one anchor that waits for a person. `systemName` gives the name of a member's system. */
+export function decisionsOfAnchor(knot: CompiledKnot, systemName: (member: string) => string, merge: AnchorMerge, plan: AnchorPlan): DecisionDraft[] {
+  const anchor = merge.anchor.id;
+  const held = merge.held.map((one): DecisionDraft => ({
+    kind: 'held',
+    anchor,
+    field: one.field,
+    fingerprint: heldFingerprint(one),
+    says: `${fieldName(knot, one.field)} was given differently, and ${one.reason}. Choose the value that shall be agreed.`,
+    detail: { base: one.base ?? null, candidates: one.candidates },
+  }));
+  const problems = [...merge.problems, ...plan.problems].map((problem): DecisionDraft => ({
+    kind: problem.kind,
+    anchor,
+    member: problem.member,
+    field: problem.field,
+    fingerprint: `${showRaw(problem.raw)}|${problem.reason}`,
+    says:
+      problem.kind === 'unreadable'
+        ? `${fieldName(knot, problem.field)} in ${systemName(problem.member)} cannot be read: ${problem.reason}. Correct it there; until then it is neither read nor overwritten.`
+        : `${fieldName(knot, problem.field)} cannot be written to ${systemName(problem.member)}: ${problem.reason}. Change the value, or the translation.`,
+    detail: { raw: problem.raw ?? null },
+  }));
+  const rejected = merge.anchor.ties
+    .filter((tie) => tie.rejected && !tie.gone)
+    .map((tie): DecisionDraft => ({
+      kind: 'rejected',
+      anchor,
+      member: tie.member,
+      key: tie.key,
+      fingerprint: (tie.rejected ?? []).join('|'),
+      says: `Record ${tie.key} in ${systemName(tie.member)} is rejected: ${(tie.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,
+      detail: { reasons: tie.rejected },
+    }));
+  const withheld = plan.withheld.flatMap((one): DecisionDraft[] => {
+    if (one.kind === 'parked') {
+      return [
+        {
+          kind: 'refused',
+          anchor,
+          member: one.member,
+          fingerprint: one.reason,
+          says: `${systemName(one.member)} refused what was to be written: ${one.reason}. It is tried again when the record or the agreed value changes, or when you ask.`,
+          detail: {},
+        },
+      ];
+    }
+    if (one.kind === 'cannot be created') {
+      return [
+        {
+          kind: 'cannot be created',
+          anchor,
+          member: one.member,
+          fingerprint: one.reason,
+          says: `It cannot be created in ${systemName(one.member)}: ${one.reason}. Fill it in another system.`,
+          detail: {},
+        },
+      ];
+    }
+    return [];
+  });
+  return [...held, ...problems, ...rejected, ...withheld];
+}
+
+export function decisionOfRefusal(systemName: (member: string) => string, anchor: DecisionDraft['anchor'], member: string, words: string): DecisionDraft {
+  return {
+    kind: 'refused',
+    anchor,
+    member,
+    fingerprint: words,
+    says: `${systemName(member)} refused what was to be written: ${words}. It is tried again when the record or the agreed value changes, or when you ask.`,
+    detail: {},
+  };
+}
+
+export function decisionOfUnclear(systemName: (member: string) => string, { operation, id }: Intent): DecisionDraft {
+  return {
+    kind: 'unclear write',
+    anchor: operation.anchor,
+    member: operation.member,
+    fingerprint: id,
+    says: `Nobody can tell whether a record was created in ${systemName(operation.member)}: the connection broke, and it cannot be searched for. Look there; if it is not there, have it created again.`,
+    detail: { intent: id },
+  };
+}
+
+/** Decisions about records that belong to no anchor. */
+export function decisionsOfMatching(systemName: (member: string) => string, doubts: readonly MatchDoubt[], rejected: readonly OutsideRecord[]): DecisionDraft[] {
+  const ofDoubts = doubts.map((doubt): DecisionDraft => {
+    if (doubt.kind === 'duplicate') {
+      const all = [...(doubt.tiedKey === undefined ? [] : [doubt.tiedKey]), ...doubt.keys];
+      return {
+        kind: 'duplicate',
+        member: doubt.member,
+        key: doubt.keys[0],
+        anchor: doubt.anchor,
+        fingerprint: JSON.stringify([doubt.value, all.toSorted()]),
+        says: `${all.length} records of ${systemName(doubt.member)} have the same ${doubt.rule.toLowerCase()} “${doubt.value.replaceAll('\u001f', ', ')}”: ${all.join(', ')}. Say which one is to be kept the same; the others are set aside.`,
+        detail: { value: doubt.value, rule: doubt.rule, keys: doubt.keys, tiedKey: doubt.tiedKey ?? null },
+      };
+    }
+    return {
+      kind: 'unsure match',
+      member: doubt.member,
+      key: doubt.key,
+      fingerprint: JSON.stringify([doubt.kind, doubt.anchors]),
+      says:
+        doubt.kind === 'keys disagree'
+          ? `The keys of record ${doubt.key} in ${systemName(doubt.member)} lead to different things. Say which it is, or that it is a thing of its own.`
+          : `The key of record ${doubt.key} in ${systemName(doubt.member)} belongs to several things. Say which it is, or that it is a thing of its own.`,
+      detail: { anchors: doubt.anchors, why: doubt.kind },
+    };
+  });
+  const ofRejected = rejected.map((record): DecisionDraft => ({
+    kind: 'rejected',
+    member: record.member,
+    key: record.key,
+    fingerprint: (record.reading.rejected ?? []).join('|'),
+    says: `Record ${record.key} in ${systemName(record.member)} is rejected: ${(record.reading.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,
+    detail: { reasons: record.reading.rejected },
+  }));
+  return [...ofDoubts, ...ofRejected];
+}

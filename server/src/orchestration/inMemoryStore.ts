@@ -1,0 +1,329 @@
+import { type Anchor, type AnchorId, type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
+import { tieFingerprint } from './fingerprint.js';
+import { isOpen } from './planAnchors.js';
+import {
+  type DecisionDraft,
+  decisionIdentity,
+  type Intent,
+  type JournalRow,
+  LeaseLost,
+  type MemberCursor,
+  type OperationState,
+  type Outcomes,
+  type OutsideRecord,
+  type PlanEntry,
+  type RecordRef,
+  type RunLease,
+  type RunProgress,
+  type RunRequest,
+  type RunResult,
+  type StagedRecord,
+  type Store,
+  type StoredAnchor,
+  type TieHead,
+} from './store.js';
+
+export interface KeptAnchor extends StoredAnchor {
+  readonly open: boolean;
+  readonly title: string;
+  readonly keys: PlanEntry['keys'];
+}
+
+/** Everything that must survive the process. Plain data: it can be written as JSON. */
+export interface InstallationState {
+  anchors: [AnchorId, KeptAnchor][];
+  outside: OutsideRecord[];
+  decisions: DecisionDraft[];
+  intents: Intent[];
+  cursors: [MemberId, MemberCursor][];
+  token: number;
+}
+
+interface OpenRun {
+  readonly lease: RunLease;
+  leaseUntil: number;
+  readonly staged: Map<string, StagedRecord & { rule?: string | undefined }>;
+  plan: PlanEntry[];
+  /** Taken when the planning begins. */
+  toMerge: AnchorId[];
+  stop: boolean;
+}
+
+/**
+ * The store in memory, for one knot: used by the command line, which keeps its state as a file after each transaction,
+ * and by simulations. It passes the same suite as the PostgreSQL store.
+ */
+export class InMemoryStore implements Store {
+  readonly journal: JournalRow[] = [];
+  readonly operations: { operation: PlanEntry['operations'][number]; title: string; state: OperationState; words?: string | undefined }[] = [];
+  results: RunResult[] = [];
+  #anchors: Map<AnchorId, KeptAnchor>;
+  #outside: OutsideRecord[];
+  #decisions: Map<string, DecisionDraft>;
+  #intents: Map<string, Intent>;
+  #cursors: Map<MemberId, MemberCursor>;
+  #token: number;
+  #run: OpenRun | undefined;
+  /** Which anchor each record is tied to; derived from the anchors. */
+  readonly #tied = new Map<string, AnchorId>();
+  readonly #keyed = new Map<string, Set<AnchorId>>();
+  readonly #commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void>;
+
+  constructor(state?: InstallationState, commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void> = async () => undefined) {
+    this.#anchors = new Map();
+    for (const [, kept] of state?.anchors ?? []) this.#keep(kept);
+    this.#outside = [...(state?.outside ?? [])];
+    this.#decisions = new Map((state?.decisions ?? []).map((draft) => [decisionIdentity(draft), draft]));
+    this.#intents = new Map((state?.intents ?? []).map((intent) => [intent.id, intent]));
+    this.#cursors = new Map(state?.cursors);
+    this.#token = state?.token ?? 0;
+    this.#commit = commit;
+  }
+
+  state(): InstallationState {
+    return {
+      anchors: [...this.#anchors],
+      outside: this.#outside,
+      decisions: [...this.#decisions.values()],
+      intents: [...this.#intents.values()],
+      cursors: [...this.#cursors],
+      token: this.#token,
+    };
+  }
+
+  async beginRun(request: RunRequest): Promise<RunLease | undefined> {
+    if (this.#run && this.#run.leaseUntil > request.now) return undefined;
+    this.#token += 1;
+    const lease = { run: request.run, knot: request.knot, token: this.#token };
+    this.#run = { lease, leaseUntil: request.now + request.leaseMs, staged: new Map(), plan: [], toMerge: [], stop: false };
+    return lease;
+  }
+
+  async renewLease(lease: RunLease, now: number, leaseMs: number): Promise<{ stop: boolean }> {
+    const run = this.#check(lease);
+    run.leaseUntil = now + leaseMs;
+    return { stop: run.stop };
+  }
+
+  async saveProgress(lease: RunLease, _: RunProgress): Promise<void> {
+    this.#check(lease);
+  }
+
+  async endRun(lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>): Promise<void> {
+    this.#check(lease);
+    for (const [member, cursor] of cursors) this.#cursors.set(member, cursor);
+    this.results.push(result);
+    this.#run = undefined;
+    await this.#save([]);
+  }
+
+  async cursors(): Promise<ReadonlyMap<MemberId, MemberCursor>> {
+    return this.#cursors;
+  }
+
+  async tieHeads(_: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>> {
+    const heads = new Map<RecordKey, TieHead>();
+    for (const key of keys) {
+      const anchor = this.#anchorOf(member, key);
+      const tie = anchor?.anchor.ties.find((one) => one.member === member && one.key === key);
+      if (anchor && tie) heads.set(key, { anchor: anchor.anchor.id, fingerprint: tieFingerprint(tie), version: tie.version, gone: tie.gone ?? false });
+    }
+    return heads;
+  }
+
+  async tieCounts(): Promise<ReadonlyMap<MemberId, number>> {
+    const counts = new Map<MemberId, number>();
+    for (const { anchor } of this.#anchors.values()) for (const { member, gone } of anchor.ties) if (!gone) counts.set(member, (counts.get(member) ?? 0) + 1);
+    return counts;
+  }
+
+  async tiedKeys(_: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]> {
+    const keys = [...this.#anchors.values()].flatMap(({ anchor }) => anchor.ties.filter((tie) => tie.member === member && !tie.gone).map(({ key }) => key));
+    return keys
+      .filter((key) => after === undefined || key > after)
+      .sort()
+      .slice(0, limit);
+  }
+
+  async markGone(lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number): Promise<void> {
+    this.#check(lease);
+    const rows: JournalRow[] = [];
+    for (const key of keys) {
+      const kept = this.#anchorOf(member, key);
+      if (!kept) continue;
+      this.#keep({
+        ...kept,
+        revision: kept.revision + 1,
+        open: true,
+        anchor: { ...kept.anchor, ties: kept.anchor.ties.map((tie) => (tie.member === member && tie.key === key ? { ...tie, gone: true } : tie)) },
+      });
+      rows.push({ anchor: kept.anchor.id, member, key, kind: 'gone', field: undefined, before: undefined, after: undefined, meaning: undefined, cause: undefined, at });
+    }
+    await this.#save(rows);
+  }
+
+  async outside(): Promise<readonly OutsideRecord[]> {
+    return this.#outside;
+  }
+
+  async stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
+    const { staged } = this.#check(lease);
+    for (const record of records) staged.set(refId(record), record);
+  }
+
+  async *stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedRecord[]> {
+    yield [...this.#check(lease).staged.values()].filter(({ anchor }) => anchor === undefined);
+  }
+
+  async anchorsWithKeys(_: string, keys: readonly (readonly [number, string])[]) {
+    return keys.flatMap(([rule, key]) => [...(this.#keyed.get(`${rule}\u001f${key}`) ?? [])].map((anchor) => ({ rule, key, anchor })));
+  }
+
+  async tiesOf(_: string, anchors: readonly AnchorId[]) {
+    return anchors.flatMap((id) => (this.#anchors.get(id)?.anchor.ties ?? []).map(({ member, key }) => ({ anchor: id, member, key })));
+  }
+
+  async assign(lease: RunLease, records: readonly (RecordRef & { anchor: AnchorId; rule: string | undefined })[]): Promise<void> {
+    const { staged } = this.#check(lease);
+    for (const { anchor, rule, ...ref } of records) staged.set(refId(ref), { ...(staged.get(refId(ref)) as StagedRecord), anchor, rule });
+  }
+
+  async saveOutside(lease: RunLease, records: readonly OutsideRecord[], decisions: readonly DecisionDraft[]): Promise<void> {
+    this.#check(lease);
+    this.#outside = [...records];
+    this.#replaceDecisions((draft) => ['duplicate', 'unsure match'].includes(draft.kind) || (draft.kind === 'rejected' && draft.anchor === undefined), decisions);
+    await this.#save([]);
+  }
+
+  async anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
+    const run = this.#check(lease);
+    if (after === undefined) {
+      const ids = new Set<AnchorId>();
+      for (const { anchor } of run.staged.values()) if (anchor !== undefined) ids.add(anchor);
+      for (const [id, { open }] of this.#anchors) if (open) ids.add(id);
+      run.toMerge = [...ids].sort();
+    }
+    const from = after === undefined ? 0 : run.toMerge.indexOf(after) + 1;
+    return run.toMerge.slice(from, from + limit);
+  }
+
+  async loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
+    this.#check(lease);
+    return new Map(ids.flatMap((id) => (this.#anchors.has(id) ? [[id, this.#anchors.get(id) as KeptAnchor] as const] : [])));
+  }
+
+  async stagedFor(lease: RunLease, ids: readonly AnchorId[]) {
+    const found = new Map<AnchorId, (StagedRecord & { rule: string | undefined })[]>(ids.map((id) => [id, []]));
+    for (const record of this.#check(lease).staged.values()) if (record.anchor !== undefined) found.get(record.anchor)?.push({ ...record, rule: record.rule });
+    return found;
+  }
+
+  async savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void> {
+    const run = this.#check(lease);
+    run.plan.push(...entries);
+    for (const entry of entries) for (const operation of entry.operations) this.operations.push({ operation, title: entry.title, state: 'planned' });
+  }
+
+  async planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]> {
+    return this.#check(lease)
+      .plan.filter(({ anchor }) => after === undefined || anchor > after)
+      .toSorted((a, b) => (a.anchor < b.anchor ? -1 : 1))
+      .slice(0, limit);
+  }
+
+  async commitMerge(lease: RunLease, entries: readonly PlanEntry[], intents: readonly Intent[], journal: readonly JournalRow[]): Promise<readonly AnchorId[]> {
+    const run = this.#check(lease);
+    const given = new Set(entries.map(({ anchor }) => anchor));
+    run.plan = run.plan.filter(({ anchor }) => !given.has(anchor));
+    const applied = entries.filter((entry) => (this.#anchors.get(entry.anchor)?.revision ?? 0) === entry.revision);
+    const ids = new Set(applied.map(({ anchor }) => anchor));
+    for (const entry of applied) {
+      const open = entry.operations.length > 0 || isOpen(entry);
+      this.#keep({ anchor: entry.after, revision: entry.revision + 1, open, title: entry.title, keys: entry.keys });
+      this.#replaceDecisions((draft) => draft.anchor === entry.anchor && isOfAnchor(draft), entry.decisions);
+    }
+    for (const intent of intents) if (ids.has(intent.operation.anchor)) this.#intents.set(intent.id, intent);
+    await this.#save(journal.filter(({ anchor }) => ids.has(anchor)));
+    return [...ids];
+  }
+
+  async recordOutcomes(lease: RunLease, { anchors, writes, journal }: Outcomes): Promise<void> {
+    this.#check(lease);
+    for (const { anchor, open, decisions, keys, title } of anchors) {
+      const revision = (this.#anchors.get(anchor.id)?.revision ?? 0) + 1;
+      this.#keep({ anchor, revision, open, title, keys });
+      this.#replaceDecisions((draft) => draft.anchor === anchor.id && isOfAnchor(draft), decisions);
+    }
+    for (const { intent, operation, state, words } of writes) {
+      if (state !== 'unclear') this.#intents.delete(intent);
+      const shown = this.operations.findLast((one) => one.operation.anchor === operation.anchor && one.operation.member === operation.member && one.state === 'planned');
+      if (shown) Object.assign(shown, { state, words });
+    }
+    await this.#save(journal);
+  }
+
+  async openIntents(): Promise<readonly Intent[]> {
+    return [...this.#intents.values()];
+  }
+
+  async markUnclear(lease: RunLease, intents: readonly string[]): Promise<void> {
+    this.#check(lease);
+    for (const id of intents) this.#intents.set(id, { ...(this.#intents.get(id) as Intent), unclear: true });
+    await this.#save([]);
+  }
+
+  async saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[]): Promise<void> {
+    this.#check(lease);
+    this.#replaceDecisions(({ kind }) => kind === 'guard', decisions);
+    await this.#save([]);
+  }
+
+  /** A person's change of an anchor, outside of a run: the next run merges it. */
+  async changeAnchor(id: AnchorId, change: (anchor: Anchor) => Anchor): Promise<void> {
+    const kept = this.#anchors.get(id) as KeptAnchor;
+    this.#keep({ ...kept, anchor: change(kept.anchor), revision: kept.revision + 1, open: true });
+    await this.#save([]);
+  }
+
+  #check(lease: RunLease): OpenRun {
+    if (this.#run?.lease.token !== lease.token) throw new LeaseLost(lease.run);
+    return this.#run;
+  }
+
+  #keep(kept: KeptAnchor): void {
+    const { id } = kept.anchor;
+    const before = this.#anchors.get(id);
+    for (const { member, key } of before?.anchor.ties ?? []) this.#tied.delete(refId({ member, key }));
+    for (const [rule, key] of before?.keys ?? []) this.#keyed.get(`${rule}\u001f${key}`)?.delete(id);
+    this.#anchors.set(id, kept);
+    for (const { member, key } of kept.anchor.ties) this.#tied.set(refId({ member, key }), id);
+    for (const [rule, key] of kept.keys) {
+      const name = `${rule}\u001f${key}`;
+      this.#keyed.set(name, (this.#keyed.get(name) ?? new Set()).add(id));
+    }
+  }
+
+  #anchorOf(member: MemberId, key: RecordKey): KeptAnchor | undefined {
+    const id = this.#tied.get(refId({ member, key }));
+    return id === undefined ? undefined : this.#anchors.get(id);
+  }
+
+  #replaceDecisions(which: (draft: DecisionDraft) => boolean, drafts: readonly DecisionDraft[]): void {
+    for (const [identity, draft] of this.#decisions) if (which(draft)) this.#decisions.delete(identity);
+    for (const draft of drafts) this.#decisions.set(decisionIdentity(draft), draft);
+  }
+
+  async #save(journal: readonly JournalRow[]): Promise<void> {
+    this.journal.push(...journal);
+    await this.#commit(() => this.state(), journal);
+  }
+}
+
+/** Decisions about an anchor itself; duplicates name an anchor too, but belong to the records outside. */
+export function isOfAnchor({ kind }: DecisionDraft): boolean {
+  return kind !== 'duplicate' && kind !== 'unsure match' && kind !== 'guard';
+}
+
+function refId({ member, key }: RecordRef): string {
+  return `${member}\u001f${recordKey(key)}`;
+}

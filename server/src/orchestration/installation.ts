@@ -1,0 +1,32 @@
+import type { CompiledKnot, CompiledMember } from '@anchor-knot/core';
+import type { Clock, Connector } from '@anchor-knot/connectors';
+import type { RunKind, RunLease, RunProgress, RunResult, Store } from './store.js';
+
+/** Everything outside that a run touches, by argument: an installation can run in one process on simulated parts. */
+export interface Installation {
+  readonly store: Store;
+  readonly clock: Clock;
+  /** New ids, for anchors, runs and intents. */
+  readonly nextId: () => string;
+  connect(member: CompiledMember): Promise<Connector>;
+  systemName(member: string): string;
+}
+
+export interface RunOptions {
+  readonly knot: CompiledKnot;
+  readonly knotVersion: number;
+  readonly kind: RunKind;
+  readonly startedBy: string;
+  /** Go over the guards this once: a person looked at the plan. */
+  readonly overGuards?: boolean;
+  /** List everything, also where changes could be asked for. */
+  readonly full?: boolean;
+  readonly leaseMs: number;
+  readonly signal?: AbortSignal | undefined;
+  readonly run?: string;
+  readonly onProgress?: (progress: RunProgress) => void;
+  /** Called with the result before the run's end is told, so that what is kept of it beside the store is there by then. */
+  readonly beforeEnd?: (result: RunResult) => Promise<void>;
+  /** Called when the run has begun; what it gives is called when it has ended. Workers keep the lease alive here. */
+  readonly whileRunning?: (lease: RunLease) => () => void;
+}

@@ -1,0 +1,108 @@
+import { type Anchor, type AnchorId, type CompiledKnot, keyOf, mergeAnchor, type MemberId, planAnchor, type Reading } from '@anchor-knot/core';
+import { decisionsOfAnchor } from './decisions.js';
+import type { Installation, RunOptions } from './installation.js';
+import { expectedFields, type PlanEntry, type RunLease } from './store.js';
+import type { Tally } from './tally.js';
+
+const mergedAtOnce = 500;
+
+export interface PlanContext {
+  readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
+  /** Members whose systems are in trouble: nothing is written there in this run. */
+  readonly troubled: ReadonlySet<MemberId>;
+  /** Members in which a creation for an anchor may have happened, and nobody knows. */
+  readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
+}
+
+/** Merges and plans every anchor that this run has to look at. Planning ends before writing begins. */
+export async function planAnchors(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  context: PlanContext,
+  tally: Tally,
+  afterBatch: () => Promise<void>,
+): Promise<{ updatedButHeld: Map<MemberId, number> }> {
+  const { store } = installation;
+  const updatedButHeld = new Map<MemberId, number>();
+  for (let after: AnchorId | undefined; ;) {
+    const ids = await store.anchorsToMerge(lease, after, mergedAtOnce);
+    if (ids.length > 0) {
+      const entries = await planBatch(installation, options, lease, ids, context);
+      for (const entry of entries) {
+        tally.addPlan(entry);
+        if (entry.held.length > 0) for (const { kind, member } of entry.operations) if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
+      }
+      await store.savePlan(lease, entries);
+      tally.done += entries.length;
+      await afterBatch();
+    }
+    if (ids.length < mergedAtOnce) return { updatedButHeld };
+    after = ids.at(-1);
+  }
+}
+
+export async function planBatch(installation: Installation, options: RunOptions, lease: RunLease, ids: readonly AnchorId[], context: PlanContext): Promise<PlanEntry[]> {
+  const { store, clock } = installation;
+  const { knot } = options;
+  const stored = await store.loadAnchors(lease, ids);
+  const staged = await store.stagedFor(lease, ids);
+  return ids.map((id): PlanEntry => {
+    const { anchor: known, revision } = stored.get(id) ?? { anchor: { id, agreed: {}, ties: [], parkedCreates: {} }, revision: 0 };
+    const readings = new Map<MemberId, Reading>();
+    let anchor: Anchor = known;
+    for (const { member, key, reading } of staged.get(id) ?? []) {
+      readings.set(member, reading);
+      if (!anchor.ties.some((tie) => tie.member === member)) anchor = { ...anchor, ties: [...anchor.ties, { member, key, seen: {}, ahead: {}, left: {} }] };
+    }
+    const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
+    const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
+    const plan = planAnchor(knot, merge, blocked);
+    const postponed = new Set(plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member));
+    return {
+      anchor: id,
+      revision,
+      title: titleOf(knot, merge.anchor),
+      after: merge.anchor,
+      operations: plan.operations.filter(({ member }) => !context.troubled.has(member)),
+      withheld: [...plan.withheld, ...[...postponed].map((member) => ({ member, kind: 'waits' as const, reason: `${installation.systemName(member)} is in trouble` }))],
+      problems: [...merge.problems, ...plan.problems],
+      held: merge.held,
+      lost: merge.lost,
+      decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
+      keys: keysOfAnchor(knot, merge.anchor),
+    };
+  });
+}
+
+/** Whether the next run has to look at an anchor even if nothing is read of it. */
+export function isOpen(entry: Pick<PlanEntry, 'after' | 'held' | 'problems' | 'withheld'>): boolean {
+  return entry.held.length > 0 || entry.problems.length > 0 || entry.withheld.length > 0 || entry.after.ties.some((tie) => tie.rejected && !tie.gone);
+}
+
+/** The name of an anchor in lists: its title field, or what its records call it, or their keys. */
+export function titleOf(knot: CompiledKnot, anchor: Anchor): string {
+  const agreed = anchor.agreed[knot.titleField]?.value;
+  if (typeof agreed === 'string' && agreed !== '') return agreed;
+  for (const tie of anchor.ties) {
+    const value = knot.sharedValues(tie.member, expectedFields(tie)).get(knot.titleField);
+    if (typeof value === 'string' && value !== '') return value;
+  }
+  return anchor.ties.map(({ key }) => key).join(', ');
+}
+
+/** Keys by which newcomers find an anchor: of its agreed values and of the present values of its ties. */
+export function keysOfAnchor(knot: CompiledKnot, anchor: Anchor): PlanEntry['keys'] {
+  const keys = new Map<string, readonly [number, string]>();
+  const sets = [
+    new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value])),
+    ...anchor.ties.map((tie) => knot.sharedValues(tie.member, expectedFields(tie), knot.keyFields)),
+  ];
+  for (const values of sets) {
+    for (const [index, rule] of knot.keyRules.entries()) {
+      const key = keyOf(rule, values);
+      if (key !== undefined) keys.set(`${index}\u001f${key}`, [index, key]);
+    }
+  }
+  return [...keys.values()];
+}

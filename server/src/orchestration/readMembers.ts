@@ -1,0 +1,101 @@
+import type { CompiledKnot, CompiledMember, Instant, MemberId, RecordKey, SourceRecord } from '@anchor-knot/core';
+import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import { fingerprintOf } from './fingerprint.js';
+import type { Installation, RunOptions } from './installation.js';
+import type { MemberCursor, MemberTrouble, OutsideRecord, RunLease, StagedRecord } from './store.js';
+import type { Tally } from './tally.js';
+
+/** Systems' clocks and transactions: a change may become visible a little after its modification time. */
+const cursorOverlapMs = 10_000;
+
+export interface MemberReading {
+  readonly cursor: MemberCursor | undefined;
+  readonly trouble: MemberTrouble | undefined;
+  /** Records that could not be taken, with reasons; at most the first hundred. */
+  readonly unusable: readonly string[];
+  /** Keys of all records, when the listing was complete. */
+  readonly listed: ReadonlySet<RecordKey> | undefined;
+  /** A check that stops the run failed, and what it says. */
+  readonly stopping: string | undefined;
+}
+
+/** Reads one member and stages what differs from what is known. A system in trouble ends this member's reading, and no other's. */
+export async function readMember(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  member: CompiledMember,
+  connector: Connector,
+  outside: Map<string, OutsideRecord>,
+  tally: Tally,
+  afterPage: () => Promise<void>,
+): Promise<MemberReading> {
+  const { store, clock } = installation;
+  const known = (await store.cursors(lease.knot)).get(member.id);
+  const startedAt = clock.now();
+  const sameVersion = known?.knotVersion === options.knotVersion;
+  const changedSince = connector.capabilities.changesSince && known && sameVersion && !options.full ? known.changedSince : undefined;
+  const listed = new Set<RecordKey>();
+  const unusable: string[] = [];
+  let stopping: string | undefined;
+  try {
+    for await (const page of connector.read({ changedSince, signal: options.signal })) {
+      unusable.push(...page.unusable.slice(0, 100 - unusable.length).map(({ reason }) => reason));
+      const staged = await differing(installation, options.knot, member, page.records, outside, lease.knot, sameVersion, (says) => (stopping ??= says));
+      for (const { key } of page.records) listed.add(key);
+      if (staged.length > 0) await store.stage(lease, staged);
+      tally.add(member.id, 'read', page.records.length);
+      tally.done += page.records.length;
+      await afterPage();
+    }
+  } catch (error) {
+    if (!(error instanceof SystemTrouble)) throw error;
+    return { cursor: undefined, trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice }, unusable, listed: undefined, stopping };
+  }
+  const since: Instant = startedAt + connector.clockOffset() - cursorOverlapMs;
+  const complete = changedSince === undefined;
+  return {
+    cursor: { changedSince: since, listedAt: complete ? startedAt : (known?.listedAt ?? startedAt), knotVersion: options.knotVersion },
+    trouble: undefined,
+    unusable,
+    listed: complete ? listed : undefined,
+    stopping,
+  };
+}
+
+/** The records of a page that are new or not as their ties remember them. */
+async function differing(
+  { store }: Installation,
+  knot: CompiledKnot,
+  member: CompiledMember,
+  records: readonly SourceRecord[],
+  outside: Map<string, OutsideRecord>,
+  knotId: string,
+  sameVersion: boolean,
+  stop: (says: string) => void,
+): Promise<StagedRecord[]> {
+  const latest = new Map(records.map((record) => [record.key, record]));
+  const heads = await store.tieHeads(knotId, member.id, [...latest.keys()]);
+  const staged: StagedRecord[] = [];
+  for (const record of latest.values()) {
+    const head = heads.get(record.key);
+    const takesPart = knot.takesPart(member.id, record.fields);
+    if (!head && takesPart.ok && !takesPart.value) continue;
+    const fields = knot.rawFields(member.id, record);
+    // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives nothing new.
+    if (head && !head.gone && sameVersion && head.version === record.version && head.fingerprint === fingerprintOf(fields)) continue;
+    const failing = knot.failedChecks(member.id, fields);
+    const says = takesPart.ok ? failing.says : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];
+    if (failing.stops) stop(`record ${record.key}: ${failing.says.join('; ')}`);
+    const reading = { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) };
+    const known = outside.get(outsideId(member.id, record.key));
+    if (known) outside.set(outsideId(member.id, record.key), { ...known, reading });
+    if (known?.verdict === 'aside') continue;
+    staged.push({ member: member.id, key: record.key, anchor: head?.anchor, reading });
+  }
+  return staged;
+}
+
+export function outsideId(member: MemberId, key: RecordKey): string {
+  return `${member}\u001f${key}`;
+}

@@ -1,0 +1,277 @@
+import { type AnchorId, breachedGuards, type CompiledMember, type MemberId, type RecordKey } from '@anchor-knot/core';
+import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import { applyPlan } from './applyPlan.js';
+import { findGone } from './findGone.js';
+import type { Installation, RunOptions } from './installation.js';
+import { matchNewcomers } from './matchNewcomers.js';
+import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
+import { type MemberReading, outsideId, readMember } from './readMembers.js';
+import { resolveIntents } from './resolveIntents.js';
+import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
+import { Tally } from './tally.js';
+
+/** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
+const mostPasses = 3;
+/** How often progress is told and the lease kept, at most. */
+const beatMs = 250;
+
+export type RunEnd = { readonly kind: 'ended'; readonly run: string; readonly result: RunResult } | { readonly kind: 'busy' };
+
+/** Thrown inside a run to leave it before its first write. */
+class Halt extends Error {
+  readonly state: RunResult['state'];
+  readonly guards: RunResult['guards'];
+  constructor(state: RunResult['state'], words: string, guards: RunResult['guards'] = []) {
+    super(words);
+    this.state = state;
+    this.guards = guards;
+  }
+}
+
+/**
+ * One run of a knot: read, translate, match, merge, plan, write, record. A dry run is the same up to the plan.
+ * Errors of systems and records are part of the result; anything thrown is a fault of the installation itself, after
+ * which the next run takes up where this one stood.
+ */
+export async function runKnot(installation: Installation, options: RunOptions): Promise<RunEnd> {
+  const run = options.run ?? installation.nextId();
+  const lease = await installation.store.beginRun({
+    run,
+    knot: options.knot.id,
+    knotVersion: options.knotVersion,
+    kind: options.kind,
+    startedBy: options.startedBy,
+    now: installation.clock.now(),
+    leaseMs: options.leaseMs,
+  });
+  if (!lease) return { kind: 'busy' };
+  const ended = options.whileRunning?.(lease);
+  try {
+    return { kind: 'ended', run, result: await new KnotRun(installation, options, lease).drive() };
+  } finally {
+    ended?.();
+  }
+}
+
+class KnotRun {
+  readonly #installation: Installation;
+  readonly #options: RunOptions;
+  readonly #lease: RunLease;
+  readonly #tally: Tally;
+  readonly #connectors = new Map<MemberId, Connector>();
+  readonly #troubles = new Map<MemberId, MemberTrouble>();
+  readonly #notes: MemberTrouble[] = [];
+  #stopAsked = false;
+  #lastBeat = 0;
+
+  constructor(installation: Installation, options: RunOptions, lease: RunLease) {
+    this.#installation = installation;
+    this.#options = options;
+    this.#lease = lease;
+    this.#tally = new Tally(options.knot);
+  }
+
+  async drive(): Promise<RunResult> {
+    const { store, clock } = this.#installation;
+    let cursors: ReadonlyMap<MemberId, MemberCursor> = new Map();
+    let result: RunResult;
+    try {
+      cursors = await this.#steps();
+      const partly = this.#troubles.size > 0;
+      const state = this.#stopAsked ? 'stopped' : partly ? (this.#troubles.size >= this.#options.knot.members.length ? 'failed' : 'succeeded in part') : 'succeeded';
+      result = this.#result(state, partly ? [...this.#troubles.values()].map(({ words }) => words).join(' ') : undefined);
+      if (this.#stopAsked) cursors = new Map();
+    } catch (error) {
+      if (!(error instanceof Halt)) throw error;
+      result = { ...this.#result(error.state, error.message), guards: error.guards };
+    } finally {
+      await Promise.allSettled([...this.#connectors.values()].map((connector) => connector.close()));
+    }
+    this.#tally.begin('done');
+    result = { ...result, progress: this.#tally.snapshot(), now: clock.now() };
+    await this.#options.beforeEnd?.(result);
+    await store.endRun(this.#lease, result, this.#options.kind === 'run' ? cursors : new Map());
+    return result;
+  }
+
+  async #steps(): Promise<ReadonlyMap<MemberId, MemberCursor>> {
+    const { knot, kind } = this.#options;
+    for (const member of knot.members) await this.#connect(member);
+    this.#tally.begin('resolving');
+    const resolved =
+      kind === 'run' ? await resolveIntents(this.#installation, this.#options, this.#lease, this.#connectors) : { unclear: new Map<AnchorId, Set<MemberId>>(), troubles: [] };
+    for (const trouble of resolved.troubles) this.#note(trouble);
+
+    const readings = await this.#read();
+    this.#tally.begin('matching');
+    const outside = this.#outside;
+    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally);
+    await this.#beat();
+    this.#tally.begin('planning');
+    const context: PlanContext = { blocked: matched.blocked, unclear: resolved.unclear, troubled: new Set(this.#troubles.keys()) };
+    const { updatedButHeld } = await planAnchors(this.#installation, this.#options, this.#lease, context, this.#tally, () => this.#beat());
+    const ties = new Map(await this.#installation.store.tieCounts(knot.id));
+    for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
+    this.#tally.countLeftAlone(ties, updatedButHeld);
+    await this.#guard(ties);
+    if (kind === 'run' && !this.#stopAsked) await this.#write(context);
+    // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
+    if (kind === 'run' && !this.#stopAsked) await this.#installation.store.saveOutside(this.#lease, matched.outside, matched.decisions, this.#installation.clock.now());
+    return new Map([...readings].flatMap(([member, { cursor }]) => (cursor ? [[member, cursor] as const] : [])));
+  }
+
+  #outside = new Map<string, OutsideRecord>();
+
+  async #read(): Promise<ReadonlyMap<MemberId, MemberReading>> {
+    const { knot } = this.#options;
+    const { store } = this.#installation;
+    this.#tally.begin('reading');
+    for (const member of knot.members) {
+      const known = (await store.outside(knot.id)).filter((record) => record.member === member.id);
+      const tied = await store.tieHeads(
+        knot.id,
+        member.id,
+        known.map(({ key }) => key),
+      );
+      for (const record of known) if (!tied.has(record.key)) this.#outside.set(outsideId(record.member, record.key), record);
+    }
+    const waiting = [...this.#outside.values()].filter(({ verdict }) => verdict !== 'aside');
+    if (waiting.length > 0)
+      await store.stage(
+        this.#lease,
+        waiting.map(({ member, key, reading }) => ({ member, key, reading: this.#checkedAgain(member, reading), anchor: undefined })),
+      );
+    const readings = new Map<MemberId, MemberReading>();
+    await Promise.all(
+      knot.members.map(async (member) => {
+        const connector = this.#connectors.get(member.id);
+        if (!connector || this.#troubles.has(member.id)) return;
+        const reading = await readMember(this.#installation, this.#options, this.#lease, member, connector, this.#outside, this.#tally, () => this.#beat());
+        readings.set(member.id, reading);
+        if (reading.trouble) this.#note(reading.trouble);
+      }),
+    );
+    for (const [member, reading] of readings) await this.#afterReading(member, reading);
+    return readings;
+  }
+
+  /** A waiting record that was not read again is judged by the checks as they are now. */
+  #checkedAgain(member: MemberId, { rejected: _, ...reading }: OutsideRecord['reading']): OutsideRecord['reading'] {
+    const { says } = this.#options.knot.failedChecks(member, reading.fields);
+    return says.length > 0 ? { ...reading, rejected: says } : reading;
+  }
+
+  async #afterReading(member: MemberId, { listed, unusable, stopping }: MemberReading): Promise<void> {
+    const { store, clock } = this.#installation;
+    if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
+    for (const words of unusable) this.#notes.push({ member, code: 'record unusable', words, advice: 'Give the record a key in its system.' });
+    if (!listed) return;
+    for (const [id, { member: of, key }] of this.#outside) if (of === member && !listed.has(key)) this.#outside.delete(id);
+    try {
+      const { gone, doubted } = await findGone(this.#installation, this.#lease, member, this.#connectors.get(member) as Connector, listed);
+      if (doubted !== undefined)
+        this.#note({
+          member,
+          code: 'listing too short',
+          words: `${this.#installation.systemName(member)}: ${doubted}`,
+          advice: 'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was written there in this run.',
+        });
+      if (gone.length > 0 && this.#options.kind === 'run') await store.markGone(this.#lease, member, gone, clock.now());
+    } catch (error) {
+      if (!(error instanceof SystemTrouble)) throw error;
+      this.#note({ member, code: error.code, words: error.message, advice: error.advice });
+    }
+  }
+
+  async #guard(ties: ReadonlyMap<MemberId, number>): Promise<void> {
+    const { knot, overGuards, kind } = this.#options;
+    const counts = new Map(knot.members.map(({ id }) => [id, { creates: this.#tally.of(id).create, updates: this.#tally.of(id).update, ties: ties.get(id) ?? 0 }]));
+    const breaches = overGuards ? [] : breachedGuards(knot, counts);
+    if (kind !== 'run') return;
+    const decisions = breaches.map(({ member, says }): DecisionDraft => ({
+      kind: 'guard',
+      member,
+      fingerprint: says,
+      says: `In ${this.#installation.systemName(member)} ${says}. Nothing was written. Look at a dry run, then let this run pass, or change the guard.`,
+      detail: {},
+    }));
+    await this.#installation.store.saveRunDecisions(this.#lease, decisions, this.#installation.clock.now());
+    if (breaches.length > 0) throw new Halt('stopped by a guard', breaches.map(({ member, says }) => `${this.#installation.systemName(member)}: ${says}`).join('; '), breaches);
+  }
+
+  async #write(context: PlanContext): Promise<void> {
+    const { store } = this.#installation;
+    this.#tally.begin('writing');
+    for (let pass = 1; ; pass += 1) {
+      const applied = await applyPlan(
+        this.#installation,
+        this.#options,
+        this.#lease,
+        this.#connectors,
+        this.#tally,
+        () => this.#beat(),
+        () => this.#stopAsked,
+      );
+      for (const trouble of applied.troubles) this.#note(trouble);
+      if (applied.raced.length === 0 || pass >= mostPasses || this.#stopAsked) return;
+      const again = await this.#readAgain(applied.raced);
+      const entries = await planBatch(this.#installation, this.#options, this.#lease, again, { ...context, troubled: new Set(this.#troubles.keys()) });
+      await store.savePlan(this.#lease, entries);
+    }
+  }
+
+  async #readAgain(raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[]): Promise<AnchorId[]> {
+    const { store } = this.#installation;
+    const { knot } = this.#options;
+    const ties = await store.tiesOf(knot.id, [...new Set(raced.map(({ anchor }) => anchor))]);
+    const keys = new Map(ties.map(({ anchor, member, key }) => [`${anchor}/${member}`, key]));
+    const anchors = new Set<AnchorId>();
+    for (const { anchor, member } of raced) {
+      const key = keys.get(`${anchor}/${member}`) as RecordKey;
+      try {
+        const record = this.#troubles.has(member) ? undefined : await (this.#connectors.get(member) as Connector).readOne(key);
+        if (!record) continue;
+        const fields = knot.rawFields(member, record);
+        const { says } = knot.failedChecks(member, fields);
+        await store.stage(this.#lease, [
+          { member, key, anchor, reading: { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) } },
+        ]);
+        anchors.add(anchor);
+      } catch (error) {
+        if (!(error instanceof SystemTrouble)) throw error;
+        this.#note({ member, code: error.code, words: error.message, advice: error.advice });
+      }
+    }
+    return [...anchors].sort();
+  }
+
+  async #connect(member: CompiledMember): Promise<void> {
+    try {
+      this.#connectors.set(member.id, await this.#installation.connect(member));
+    } catch (error) {
+      if (!(error instanceof SystemTrouble)) throw error;
+      this.#note({ member: member.id, code: error.code, words: error.message, advice: error.advice });
+    }
+  }
+
+  #note(trouble: MemberTrouble): void {
+    if (!this.#troubles.has(trouble.member)) this.#troubles.set(trouble.member, trouble);
+  }
+
+  /** After each page and batch: tell how far it is, keep the lease, and see whether somebody asked to stop. */
+  async #beat(): Promise<void> {
+    const { store, clock } = this.#installation;
+    const progress = this.#tally.snapshot();
+    this.#options.onProgress?.(progress);
+    if (clock.now() - this.#lastBeat < beatMs) return;
+    this.#lastBeat = clock.now();
+    await store.saveProgress(this.#lease, progress);
+    const { stop } = await store.renewLease(this.#lease, clock.now(), this.#options.leaseMs);
+    if ((stop || this.#options.signal?.aborted) && this.#tally.phase !== 'writing') throw new Halt('stopped', 'it was stopped before anything was written');
+    this.#stopAsked ||= stop || (this.#options.signal?.aborted ?? false);
+  }
+
+  #result(state: RunResult['state'], words: string | undefined): RunResult {
+    return { state, progress: this.#tally.snapshot(), troubles: [...this.#troubles.values(), ...this.#notes], guards: [], words, now: this.#installation.clock.now() };
+  }
+}

@@ -1,0 +1,138 @@
+/** The laws of the engine over the whole orchestration: one fault at each read, write and store call in turn. */
+import { seededRandom } from '@anchor-knot/standins';
+import { type Fault, SimulatedInstallation, WorkerDied } from '../testing/simulation.js';
+import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
+import { InMemoryStore } from './inMemoryStore.js';
+import { LeaseLost } from './store.js';
+
+const members = ['crm', 'shop', 'list'] as const;
+const names = ['Osprey Nursery', 'Saltpan Growers', 'Marram', 'Heron & Quince', 'Foxglove Academy'];
+
+interface Edit {
+  readonly member: (typeof members)[number];
+  readonly customer: number;
+  readonly field: 'name' | 'limit';
+  readonly value: string | number;
+}
+
+/** A history is decided by its seed alone. Every value is given once, so that each edit can be followed. */
+function history(seed: number): { readonly before: readonly Edit[]; readonly after: readonly Edit[] } {
+  const random = seededRandom(seed);
+  let serial = 0;
+  const edit = (): Edit => {
+    const field = random() < 0.6 ? 'name' : 'limit';
+    serial += 1;
+    return {
+      member: members[Math.floor(random() * 3)] as Edit['member'],
+      customer: Math.floor(random() * 4),
+      field,
+      value: field === 'name' ? `${serial} ${names[Math.floor(random() * names.length)] as string}` : serial,
+    };
+  };
+  return { before: Array.from({ length: 8 }, edit), after: Array.from({ length: 4 }, edit) };
+}
+
+function apply(world: SimulatedInstallation, { member, customer, field, value }: Edit): void {
+  const system = world.system(member);
+  const email = `customer${customer}@marram.example`;
+  const key = [...system.records.values()].find(({ fields }) => fields.email === email)?.key ?? `${member}-${customer}`;
+  if (!system.records.has(key as never)) system.edit(key, 'email', email);
+  system.edit(key, field, value);
+}
+
+const isStoreFault = (error: unknown): boolean =>
+  error instanceof WorkerDied || error instanceof LeaseLost || (error instanceof Error && error.message.startsWith('the database failed'));
+
+/** Plays a history with one fault at one call of the second run. Gives the calls of that run when no fault is set. */
+async function play(seed: number, at: number | undefined, fault: Fault) {
+  const store = new InMemoryStore();
+  const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);
+  const { before, after } = history(seed);
+  for (const edit of before) apply(world, edit);
+  await world.run();
+  for (const edit of after) apply(world, edit);
+  world.faults.count = 0;
+  world.faults.calls.length = 0;
+  world.faults.at = at;
+  world.faults.fault = fault;
+  await world.run().catch((error: unknown) => {
+    if (!isStoreFault(error)) throw error;
+  });
+  const calls = [...world.faults.calls];
+  world.faults.at = undefined;
+  return { store, world, calls };
+}
+
+async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, seed: number): Promise<void> {
+  await world.run();
+  await world.run();
+  const operationsBefore = store.operations.length;
+  const end = await world.run();
+  // Quiet.
+  expect(end).toMatchObject({ kind: 'ended', result: { state: 'succeeded' } });
+  expect(store.operations.slice(operationsBefore)).toEqual([]);
+  // One record per customer in each system: nothing is created twice, nothing is missing.
+  for (const member of members) {
+    const emails = [...world.system(member).records.values()].map(({ fields }) => fields.email);
+    expect(new Set(emails).size).toBe(emails.length);
+  }
+  const { anchors, intents, decisions } = store.state();
+  expect(intents).toEqual([]);
+  const held = new Set(decisions.filter(({ kind }) => kind === 'held').map(({ anchor, field }) => `${anchor}/${field}`));
+  for (const [id, { anchor }] of anchors) {
+    expect(anchor.ties.map(({ member }) => member).sort()).toEqual([...members].sort());
+    for (const tie of anchor.ties) {
+      const record = world.system(tie.member as 'crm').records.get(tie.key);
+      for (const field of world.knot.fields) {
+        const agreed = anchor.agreed[field.id];
+        if (!agreed || held.has(`${id}/${field.id}`)) continue;
+        // Converge: every value means the agreed one.
+        expect(field.mappings.get(tie.member)?.lens.means(record?.fields[field.id], agreed.value)).toBe(true);
+      }
+    }
+  }
+  // No lost edit: the last value that somebody gave in each place is agreed, lost with a trace, held, or was overwritten by a later edit there.
+  const { before, after } = history(seed);
+  for (const [index, edit] of after.entries()) {
+    if (after.slice(index + 1).some((later) => later.member === edit.member && later.customer === edit.customer && later.field === edit.field)) continue;
+    const anchor = anchors.find(([, { anchor: one }]) => one.agreed.email?.value === `customer${edit.customer}@marram.example`)?.[1].anchor;
+    const value = String(edit.value);
+    const shadow = (other: unknown) => edit.member === 'shop' && edit.field === 'name' && typeof other === 'string' && other.startsWith(value.slice(0, 6).trim());
+    const agreed = anchor?.agreed[edit.field]?.value;
+    const known = agreed === value || shadow(agreed) || shadowOf(value, agreed);
+    const lost = store.journal.some((row) => row.kind === 'lost' && row.field === edit.field && row.anchor === anchor?.id && row.meaning === value);
+    const isHeld = held.has(`${anchor?.id}/${edit.field}`);
+    expect({ edit, before: before.length, kept: known || lost || isHeld }).toMatchObject({ kept: true });
+  }
+}
+
+/** An edit in the shop keeps the tail that the shop cannot show. */
+function shadowOf(value: string, agreed: unknown): boolean {
+  return typeof agreed === 'string' && agreed.startsWith(value);
+}
+
+const seeds = Array.from({ length: Number(process.env.SIMULATION_SEEDS ?? 4) }, (_, index) => index + 1);
+
+describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])('when a call %s', (fault) => {
+  test.each(seeds)('the laws hold whichever call it is (history %i)', async (seed) => {
+    const { calls } = await play(seed, undefined, fault);
+    expect(calls.length).toBeGreaterThan(40);
+    for (let at = 1; at <= calls.length; at += 1) {
+      try {
+        await checkLaws(await play(seed, at, fault), seed);
+      } catch (error) {
+        throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, { cause: error });
+      }
+    }
+  });
+});
+
+test('two workers cannot run one knot at once, and a worker that was presumed dead cannot write any more', async () => {
+  const store = new InMemoryStore();
+  const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);
+  const request = { run: 'r1', knot: 'customers', knotVersion: 1, kind: 'run', startedBy: 'x', now: 0, leaseMs: 1000 } as const;
+  const first = await store.beginRun(request);
+  expect(await store.beginRun({ ...request, run: 'r2', now: 999 })).toBeUndefined();
+  expect(await world.run({ leaseMs: 1000 })).toMatchObject({ kind: 'ended' });
+  await expect(store.commitMerge(first as never, [], [], [])).rejects.toThrow(LeaseLost);
+});

@@ -1,0 +1,245 @@
+import type { Anchor, AnchorId, Cause, FieldId, Held, Instant, MemberId, Operation, Present, Problem, Raw, Reading, RecordKey, Shared, Tie, Withheld } from '@anchor-knot/core';
+
+/** The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any more. */
+export interface RunLease {
+  readonly run: string;
+  readonly knot: string;
+  /** Fencing token: grows with every run of the knot. */
+  readonly token: number;
+}
+
+export type RunKind = 'run' | 'dry run';
+
+export interface RunRequest {
+  readonly run: string;
+  readonly knot: string;
+  readonly knotVersion: number;
+  readonly kind: RunKind;
+  readonly startedBy: string;
+  readonly now: Instant;
+  readonly leaseMs: number;
+}
+
+/** What is known of a tie without loading it: enough to see that a record has not changed. */
+export interface TieHead {
+  readonly anchor: AnchorId;
+  readonly fingerprint: string;
+  readonly version: string | undefined;
+  readonly gone: boolean;
+}
+
+export interface RecordRef {
+  readonly member: MemberId;
+  readonly key: RecordKey;
+}
+
+/** A record read in this run that differs from what is known, or is new. */
+export interface StagedRecord extends RecordRef {
+  readonly anchor: AnchorId | undefined;
+  readonly reading: Reading;
+}
+
+/** A record that belongs to no anchor: it waits for a person, or is rejected, or was set aside. */
+export interface OutsideRecord extends RecordRef {
+  readonly reading: Reading;
+  readonly verdict?: 'aside' | 'separate' | undefined;
+}
+
+export interface StoredAnchor {
+  readonly anchor: Anchor;
+  /** Grows with every change; a plan made from an older revision is not applied. */
+  readonly revision: number;
+}
+
+/** Something that waits for a person. Two drafts with the same identity are the same decision. */
+export interface DecisionDraft {
+  readonly kind: DecisionKind;
+  readonly anchor?: AnchorId | undefined;
+  readonly member?: MemberId | undefined;
+  readonly key?: RecordKey | undefined;
+  readonly field?: FieldId | undefined;
+  /** What happened and what can be done, for people. */
+  readonly says: string;
+  readonly detail: unknown;
+  /** Changes when what a person would decide on has changed. */
+  readonly fingerprint: string;
+}
+
+export type DecisionKind = 'held' | 'duplicate' | 'unsure match' | 'unreadable' | 'unwritable' | 'rejected' | 'refused' | 'cannot be created' | 'unclear write' | 'guard';
+
+export interface PlanEntry {
+  readonly anchor: AnchorId;
+  /** The revision that was planned from; 0 for a new anchor. */
+  readonly revision: number;
+  readonly title: string;
+  /** The anchor after the merge, before its writes. */
+  readonly after: Anchor;
+  readonly operations: readonly Operation[];
+  readonly withheld: readonly Withheld[];
+  readonly problems: readonly Problem[];
+  readonly held: readonly Held[];
+  readonly lost: readonly { readonly field: FieldId; readonly member?: MemberId | undefined; readonly value: Shared }[];
+  readonly decisions: readonly DecisionDraft[];
+  /** Keys by which newcomers find this anchor: rule and normalised value. */
+  readonly keys: readonly (readonly [rule: number, key: string])[];
+}
+
+/** A write that is about to be made. It stays open until its outcome is stored; a crash in between is resolved by looking. */
+export interface Intent {
+  readonly id: string;
+  readonly operation: Operation;
+  readonly storedAt: Instant;
+  /** Nobody could find out whether it took effect: a person must say. */
+  readonly unclear?: boolean;
+}
+
+export interface JournalRow {
+  readonly anchor: AnchorId;
+  readonly member: MemberId | undefined;
+  readonly key: RecordKey | undefined;
+  readonly kind: 'create' | 'update' | 'lost' | 'tied' | 'chosen' | 'gone';
+  readonly field: FieldId | undefined;
+  readonly before: Present;
+  readonly after: Present;
+  readonly meaning: Shared | undefined;
+  readonly cause: Cause | { readonly kind: 'key rule'; readonly rule: string | undefined } | undefined;
+  readonly at: Instant;
+}
+
+export type OperationState = 'planned' | 'written' | 'refused' | 'raced' | 'gone' | 'not done' | 'unclear';
+
+export interface WriteRecord {
+  readonly intent: string;
+  readonly operation: Operation;
+  readonly state: Exclude<OperationState, 'planned'>;
+  readonly words?: string | undefined;
+  readonly key?: RecordKey | undefined;
+}
+
+/** What a batch of writes left: anchors as they are now, and what is to be remembered of it. */
+export interface Outcomes {
+  readonly anchors: readonly {
+    readonly anchor: Anchor;
+    readonly open: boolean;
+    readonly decisions: readonly DecisionDraft[];
+    readonly keys: PlanEntry['keys'];
+    readonly title: string;
+  }[];
+  readonly writes: readonly WriteRecord[];
+  readonly journal: readonly JournalRow[];
+}
+
+export interface MemberCursor {
+  /** Ask for changes since then, by the system's clock. */
+  readonly changedSince: Instant;
+  /** When this member was last listed completely. */
+  readonly listedAt: Instant;
+  readonly knotVersion: number;
+}
+
+export interface MemberTally {
+  readonly read: number;
+  readonly create: number;
+  readonly update: number;
+  readonly leftAlone: number;
+  readonly held: number;
+  readonly rejected: number;
+  readonly waiting: number;
+  readonly written: number;
+  readonly failed: number;
+}
+
+export interface RunProgress {
+  readonly phase: 'resolving' | 'reading' | 'matching' | 'planning' | 'writing' | 'done';
+  readonly done: number;
+  readonly total?: number | undefined;
+  readonly tally: Readonly<Record<MemberId, MemberTally>>;
+}
+
+export interface MemberTrouble {
+  readonly member: MemberId;
+  readonly code: string;
+  readonly words: string;
+  readonly advice: string;
+}
+
+export interface RunResult {
+  readonly state: 'succeeded' | 'succeeded in part' | 'stopped by a guard' | 'stopped by a check' | 'stopped' | 'failed';
+  readonly progress: RunProgress;
+  readonly troubles: readonly MemberTrouble[];
+  readonly guards: readonly { readonly member: MemberId; readonly says: string }[];
+  readonly words?: string | undefined;
+  readonly now: Instant;
+}
+
+/** Thrown when the lease is gone: another worker took over, or the run was ended. */
+export class LeaseLost extends Error {
+  constructor(run: string) {
+    super(`run ${run} is no longer this worker's`);
+    this.name = 'LeaseLost';
+  }
+}
+
+/**
+ * What the orchestrator keeps. Each method is one transaction: it takes effect as a whole or not at all. Methods that
+ * take a lease throw {@link LeaseLost} when it is no longer valid.
+ */
+export interface Store {
+  /** Opens a run; `undefined` when another run of the knot is open and its lease has not run out. A run whose worker died is ended as failed. */
+  beginRun(request: RunRequest): Promise<RunLease | undefined>;
+  /** @returns whether somebody asked to stop the run */
+  renewLease(lease: RunLease, now: Instant, leaseMs: number): Promise<{ readonly stop: boolean }>;
+  saveProgress(lease: RunLease, progress: RunProgress): Promise<void>;
+  /** Ends the run and forgets what was staged. Cursors are moved only here, after everything that was read is settled. */
+  endRun(lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>): Promise<void>;
+
+  cursors(knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>>;
+  tieHeads(knot: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>>;
+  /** How many ties that are not gone each member has. */
+  tieCounts(knot: string): Promise<ReadonlyMap<MemberId, number>>;
+  /** Keys of a member's ties that are not gone, in order, after a key. */
+  tiedKeys(knot: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]>;
+  markGone(lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: Instant): Promise<void>;
+
+  outside(knot: string): Promise<readonly OutsideRecord[]>;
+  stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
+  /** Staged records without an anchor. */
+  stagedNewcomers(lease: RunLease): AsyncIterable<readonly (RecordRef & { readonly reading: Reading })[]>;
+  anchorsWithKeys(
+    knot: string,
+    keys: readonly (readonly [rule: number, key: string])[],
+  ): Promise<readonly { readonly rule: number; readonly key: string; readonly anchor: AnchorId }[]>;
+  tiesOf(knot: string, anchors: readonly AnchorId[]): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]>;
+  assign(lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly rule: string | undefined; readonly isNewAnchor: boolean })[]): Promise<void>;
+  /** Replaces the records outside of anchors, and the decisions about them. */
+  saveOutside(lease: RunLease, records: readonly OutsideRecord[], decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
+
+  /** Anchors to be merged in this run: those with staged records, and those with something open. In order of id. */
+  anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
+  loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>>;
+  /** What was staged for these anchors: readings by member, with the key and the rule for new ties. */
+  stagedFor(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly (RecordRef & { readonly reading: Reading; readonly rule: string | undefined })[]>>;
+  savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void>;
+  /** Planned entries that are not yet applied, in order of anchor, after an anchor. */
+  planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]>;
+
+  /** Steps 7 of the merge: agreed values, what the ties have seen, decisions and intents, before the first call. Gives the anchors whose revision was still the one planned from. */
+  commitMerge(lease: RunLease, entries: readonly PlanEntry[], intents: readonly Intent[], journal: readonly JournalRow[], at: Instant): Promise<readonly AnchorId[]>;
+  recordOutcomes(lease: RunLease, outcomes: Outcomes, at: Instant): Promise<void>;
+  openIntents(knot: string): Promise<readonly Intent[]>;
+  markUnclear(lease: RunLease, intents: readonly string[]): Promise<void>;
+  /** Opens or closes the decisions about the run itself (guards). */
+  saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
+}
+
+/** The text by which a decision is known from run to run. */
+export function decisionIdentity({ kind, anchor, member, key, field }: DecisionDraft): string {
+  return JSON.stringify([kind, anchor ?? null, member ?? null, key ?? null, field ?? null]);
+}
+
+/** Fields as a tie should show them if nobody edited: what is seen, or is known to be ahead of it. */
+export function expectedFields(tie: Tie): Record<FieldId, Raw> {
+  const fields: Record<FieldId, Raw> = { ...tie.seen };
+  for (const [field, { raw }] of Object.entries(tie.ahead)) fields[field] = raw;
+  return fields;
+}

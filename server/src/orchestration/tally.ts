@@ -1,0 +1,53 @@
+import type { CompiledKnot, MemberId } from '@anchor-knot/core';
+import type { MemberTally, PlanEntry, RunProgress } from './store.js';
+
+type Mutable<T> = { -readonly [Name in keyof T]: T[Name] };
+
+/** Counts of a run, per member, and how far it has come. */
+export class Tally {
+  phase: RunProgress['phase'] = 'reading';
+  done = 0;
+  total: number | undefined;
+  readonly #members = new Map<MemberId, Mutable<MemberTally>>();
+
+  constructor(knot: CompiledKnot) {
+    for (const { id } of knot.members) this.#members.set(id, { read: 0, create: 0, update: 0, leftAlone: 0, held: 0, rejected: 0, waiting: 0, written: 0, failed: 0 });
+  }
+
+  begin(phase: RunProgress['phase'], total?: number): void {
+    this.phase = phase;
+    this.done = 0;
+    this.total = total;
+  }
+
+  add(member: MemberId, what: keyof MemberTally, count = 1): void {
+    const tally = this.#members.get(member);
+    if (tally) tally[what] += count;
+  }
+
+  of(member: MemberId): MemberTally {
+    return this.#members.get(member) as MemberTally;
+  }
+
+  /** Counts what a plan would do. `sign` is -1 when an entry is planned again. */
+  addPlan(entry: PlanEntry, sign: 1 | -1 = 1): void {
+    for (const { kind, member } of entry.operations) this.add(member, kind, sign);
+    const heldFields = entry.held.length > 0;
+    for (const tie of entry.after.ties) {
+      if (tie.rejected) this.add(tie.member, 'rejected', sign);
+      else if (heldFields && !tie.gone) this.add(tie.member, 'held', sign);
+    }
+  }
+
+  /** What is neither created, updated, held, rejected nor waiting is left alone. `ties` are those after matching. */
+  countLeftAlone(ties: ReadonlyMap<MemberId, number>, updatedButHeld: ReadonlyMap<MemberId, number>): void {
+    for (const [member, tally] of this.#members) {
+      const touched = tally.update + tally.held - (updatedButHeld.get(member) ?? 0) + tally.rejected;
+      tally.leftAlone = Math.max(0, (ties.get(member) ?? 0) - touched);
+    }
+  }
+
+  snapshot(): RunProgress {
+    return { phase: this.phase, done: this.done, total: this.total, tally: Object.fromEntries([...this.#members].map(([id, tally]) => [id, { ...tally }])) };
+  }
+}

@@ -1,0 +1,36 @@
+import { DataSource } from 'typeorm';
+import { entities } from './entities/entities.js';
+import { Installation1764000000000 } from './migrations/1764000000000-Installation.js';
+
+/** In the order in which they are applied; only ever added to. */
+export const migrations = [Installation1764000000000];
+
+/** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */
+export function makeDataSource(url: string, poolSize = 10): DataSource {
+  return new DataSource({
+    type: 'postgres',
+    url,
+    entities,
+    migrations,
+    migrationsTransactionMode: 'each',
+    synchronize: false,
+    logging: false,
+    poolSize,
+    applicationName: 'anchor-knot',
+  });
+}
+
+const migrationLock = 7_210_411;
+
+export async function openDatabase(url: string, poolSize?: number): Promise<DataSource> {
+  const dataSource = await makeDataSource(url, poolSize).initialize();
+  const runner = dataSource.createQueryRunner();
+  try {
+    await runner.query('select pg_advisory_lock($1)', [migrationLock]);
+    await dataSource.runMigrations();
+  } finally {
+    await runner.query('select pg_advisory_unlock($1)', [migrationLock]);
+    await runner.release();
+  }
+  return dataSource;
+}

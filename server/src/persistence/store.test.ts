@@ -1,0 +1,198 @@
+/** One suite for both stores: what the simulations rely on in memory holds in PostgreSQL too. */
+import { type Anchor, anchorId, type Reading, recordKey } from '@anchor-knot/core';
+import { InMemoryStore } from '../orchestration/inMemoryStore.js';
+import { type DecisionDraft, type Intent, LeaseLost, type PlanEntry, type RunLease, type Store } from '../orchestration/store.js';
+import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
+import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+import { migrations } from './dataSource.js';
+import { PostgresStore } from './postgresStore.js';
+
+let database: TestDatabase;
+beforeAll(async () => {
+  database = await TestDatabase.start();
+});
+afterAll(async () => {
+  await database.stop();
+});
+
+async function postgresStore(): Promise<PostgresStore> {
+  const { data } = await database.fresh();
+  await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
+  return new PostgresStore(data);
+}
+
+const id = (n: number): string => `00000000-0000-7000-9000-${String(n).padStart(12, '0')}`;
+const request = (n: number, now: number) => ({ run: id(n), knot: 'customers', knotVersion: 1, kind: 'run', startedBy: 'x', now, leaseMs: 1000 }) as const;
+const reading = (fields: Reading['fields']): Reading => ({ fields });
+const anchor = (n: number, ...keys: string[]): Anchor => ({
+  id: anchorId(id(n)),
+  agreed: {},
+  parkedCreates: {},
+  ties: keys.map((key) => ({ member: 'crm', key: recordKey(key), seen: { name: key, exact: { $number: '1.10' } }, ahead: {}, left: {} })),
+});
+const entry = (of: Anchor, revision: number, more: Partial<PlanEntry> = {}): PlanEntry => ({
+  anchor: of.id,
+  revision,
+  title: 'Title',
+  after: of,
+  operations: [],
+  withheld: [],
+  problems: [],
+  held: [],
+  lost: [],
+  decisions: [],
+  keys: [],
+  ...more,
+});
+const operation = (of: Anchor) => ({ kind: 'update', anchor: of.id, member: 'crm', key: recordKey('k'), version: undefined, changes: [], fingerprint: '' }) as const;
+
+describe.each([
+  ['memory', async (): Promise<Store> => new InMemoryStore()],
+  ['PostgreSQL', postgresStore],
+] as const)('the store in %s', (_, make) => {
+  let store: Store;
+  let lease: RunLease;
+  beforeEach(async () => {
+    store = await make();
+    lease = (await store.beginRun(request(1, 0))) as RunLease;
+  });
+
+  test('gives a knot to one run at a time, and fences off a worker whose lease ran out', async () => {
+    expect(await store.beginRun(request(2, 500))).toBeUndefined();
+    await store.renewLease(lease, 900, 1000);
+    expect(await store.beginRun(request(3, 1500))).toBeUndefined();
+    const second = (await store.beginRun(request(4, 2000))) as RunLease;
+    expect(second.token).toBeGreaterThan(lease.token);
+    for (const late of [
+      () => store.renewLease(lease, 2000, 1),
+      () => store.stage(lease, []),
+      () => store.savePlan(lease, []),
+      () => store.commitMerge(lease, [entry(anchor(5, 'a'), 0)], [], [], 0),
+      () => store.recordOutcomes(lease, { anchors: [], writes: [], journal: [] }, 0),
+    ]) {
+      await expect(late()).rejects.toThrow(LeaseLost);
+    }
+    expect((await store.tieHeads('customers', 'crm', [recordKey('a')])).size).toBe(0);
+  });
+
+  test('forgets what a dead run staged and planned', async () => {
+    await store.stage(lease, [{ member: 'crm', key: recordKey('a'), anchor: undefined, reading: reading({}) }]);
+    await store.savePlan(lease, [entry(anchor(5, 'a'), 0)]);
+    const next = (await store.beginRun(request(2, 5000))) as RunLease;
+    const newcomers = [];
+    for await (const batch of store.stagedNewcomers(next)) newcomers.push(...batch);
+    expect([newcomers, await store.planned(next, undefined, 10)]).toEqual([[], []]);
+  });
+
+  test('keeps the last of two readings of a record, and gives newcomers until they are assigned', async () => {
+    const key = recordKey('a\u001f/ü"\'');
+    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, reading: reading({ name: 'old' }) }]);
+    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, reading: reading({ name: 'new' }) }]);
+    const newcomers = [];
+    for await (const batch of store.stagedNewcomers(lease)) newcomers.push(...batch);
+    expect(newcomers).toMatchObject([{ key, reading: { fields: { name: 'new' } } }]);
+    await store.assign(lease, [{ member: 'crm', key, anchor: anchorId(id(9)), rule: 'Email', isNewAnchor: true }]);
+    for await (const batch of store.stagedNewcomers(lease)) expect(batch).toEqual([]);
+    expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([id(9)]);
+    expect((await store.stagedFor(lease, [anchorId(id(9))])).get(anchorId(id(9)))).toMatchObject([{ key, rule: 'Email' }]);
+  });
+
+  test('commits a merge only over the revision that was planned from, with its intents, and only whole', async () => {
+    const [one, other] = [anchor(5, 'a'), anchor(6, 'b')];
+    const intents: Intent[] = [
+      { id: id(50), operation: operation(one), storedAt: 0 },
+      { id: id(60), operation: operation(other), storedAt: 0 },
+    ];
+    expect(await store.commitMerge(lease, [entry(one, 0, { keys: [[0, 'mail']] }), entry(other, 3)], intents, [], 0)).toEqual([one.id]);
+    expect((await store.openIntents('customers')).map(({ id: of }) => of)).toEqual([id(50)]);
+    expect(
+      await store.anchorsWithKeys('customers', [
+        [0, 'mail'],
+        [1, 'mail'],
+      ]),
+    ).toEqual([{ rule: 0, key: 'mail', anchor: one.id }]);
+    const stored = (await store.loadAnchors(lease, [one.id, other.id])).get(one.id);
+    expect(stored).toMatchObject({ revision: 1, anchor: one });
+    const clash = { ...anchor(7, 'x'), ties: [{ ...anchor(7, 'x').ties[0], seen: undefined as never }] } as Anchor;
+    if (!(store instanceof PostgresStore)) return;
+    await expect(store.commitMerge(lease, [entry(anchor(8, 'y'), 0), entry(clash, 0)], [], [], 0)).rejects.toThrow();
+    expect((await store.tieHeads('customers', 'crm', [recordKey('y')])).size).toBe(0);
+  });
+
+  test('lists what is open again, until an outcome closes it, and moves keys along', async () => {
+    const one = anchor(5, 'a');
+    await store.commitMerge(lease, [entry(one, 0, { operations: [operation(one)], keys: [[0, 'old']] })], [{ id: id(50), operation: operation(one), storedAt: 0 }], [], 0);
+    expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([one.id]);
+    await store.recordOutcomes(
+      lease,
+      {
+        anchors: [{ anchor: one, open: false, decisions: [], keys: [[0, 'new']], title: 'T' }],
+        writes: [{ intent: id(50), operation: operation(one), state: 'written' }],
+        journal: [],
+      },
+      0,
+    );
+    expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([]);
+    expect(await store.openIntents('customers')).toEqual([]);
+    expect(
+      (
+        await store.anchorsWithKeys('customers', [
+          [0, 'old'],
+          [0, 'new'],
+        ])
+      ).map(({ key }) => key),
+    ).toEqual(['new']);
+  });
+
+  test('marks ties as gone, counts the others, and keeps unclear intents', async () => {
+    await store.commitMerge(lease, [entry(anchor(5, 'a'), 0), entry(anchor(6, 'b'), 0)], [{ id: id(50), operation: operation(anchor(5, 'a')), storedAt: 0 }], [], 0);
+    await store.markGone(lease, 'crm', [recordKey('a')], 0);
+    await store.markUnclear(lease, [id(50)]);
+    expect((await store.tieCounts('customers')).get('crm')).toBe(1);
+    expect(await store.tiedKeys('customers', 'crm', undefined, 10)).toEqual(['b']);
+    expect((await store.tieHeads('customers', 'crm', [recordKey('a')])).get(recordKey('a'))).toMatchObject({ gone: true });
+    expect(await store.openIntents('customers')).toMatchObject([{ unclear: true }]);
+  });
+
+  test('keeps records outside and cursors from run to run', async () => {
+    const draft: DecisionDraft = { kind: 'duplicate', member: 'crm', key: recordKey('d'), says: 'x', detail: {}, fingerprint: 'f' };
+    await store.saveOutside(lease, [{ member: 'crm', key: recordKey('d'), reading: reading({ name: 'ü' }), verdict: 'aside' }], [draft], 0);
+    const progress = { phase: 'done', done: 0, tally: {} } as const;
+    await store.endRun(lease, { state: 'succeeded', progress, troubles: [], guards: [], now: 10 }, new Map([['crm', { changedSince: 5, listedAt: 6, knotVersion: 1 }]]));
+    expect(await store.outside('customers')).toEqual([{ member: 'crm', key: 'd', reading: { fields: { name: 'ü' } }, verdict: 'aside' }]);
+    expect((await store.cursors('customers')).get('crm')).toEqual({ changedSince: 5, listedAt: 6, knotVersion: 1 });
+    expect(await store.beginRun(request(2, 11))).toBeDefined();
+  });
+});
+
+test.each<Fault>(['fails after', 'worker dies before', 'worker dies after'])('a whole installation on PostgreSQL comes right after a fault: %s', async (fault) => {
+  for (const at of [9, 17, 23, 31, 38, 45]) {
+    const store = await postgresStore();
+    const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);
+    world.settleMs = 60;
+    for (const member of ['crm', 'shop', 'list']) {
+      world.system(member).edit(`${member}1`, 'email', 'one@marram.example');
+      world.system(member).edit(`${member}1`, 'name', `Name from ${member}`);
+    }
+    world.system('crm').edit('crm2', 'email', 'two@marram.example');
+    world.faults.at = at;
+    world.faults.fault = fault;
+    await world.run().catch(() => undefined);
+    world.faults.at = undefined;
+    await world.run();
+    expect(await world.run()).toMatchObject({
+      result: { state: 'succeeded', progress: { tally: { crm: { create: 0, update: 0 }, shop: { create: 0, update: 0 }, list: { create: 0, update: 0 } } } },
+    });
+    expect(['crm', 'shop', 'list'].map((member) => world.system(member).records.size)).toEqual([2, 2, 2]);
+    expect(await store.openIntents('customers')).toEqual([]);
+  }
+});
+
+test('migrations are applied in the order of their times, and every table they make can be taken back', async () => {
+  const times = migrations.map(({ name }) => Number(name.slice(-13)));
+  expect(times).toEqual(times.toSorted((a, b) => a - b));
+  const { data } = await database.fresh();
+  await data.undoLastMigration();
+  expect(await data.query(`select tablename from pg_tables where schemaname = 'public' and tablename not in ('migrations')`)).toEqual([]);
+});

@@ -1,0 +1,168 @@
+import type { FastifyInstance } from 'fastify';
+import type { ZodTypeProvider } from 'fastify-type-provider-zod';
+import { IsNull, LessThan } from 'typeorm';
+import { z } from 'zod';
+import { operationListSchema, type PlannedOperation, problemSchema, runListSchema, runSchema, runViewSchema, startedRunSchema, startRunSchema } from '@anchor-knot/contracts';
+import type { ApiContext } from '../api/context.js';
+import { noSuch } from '../api/problems.js';
+import { RunEntity } from '../persistence/entities/entities.js';
+import { memberSummaries, runSummary, waitingRun } from '../views/summaries.js';
+
+const pageSize = 50;
+
+interface OperationRow {
+  id: string;
+  anchor_id: string;
+  title: string;
+  member: string;
+  kind: 'create' | 'update';
+  record_key: string | null;
+  state: string;
+  words: string | null;
+  changes: PlannedOperation['changes'];
+}
+
+export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, events }: ApiContext): void {
+  const typed = app.withTypeProvider<ZodTypeProvider>();
+  const runs = data.getRepository(RunEntity);
+
+  typed.post(
+    '/api/knots/:knot/runs',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['runs'],
+        summary: 'Start a run or a dry run',
+        params: z.object({ knot: z.string() }),
+        body: startRunSchema,
+        response: { 202: startedRunSchema, 404: problemSchema, 409: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { knot } = request.params;
+      if (!(await knots.inForce(knot))) return reply.code(404).send(noSuch('knot'));
+      const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
+      if (run === undefined) return reply.code(409).send({ code: 'run waiting', says: 'A run of this knot is already waiting; it will do the same.' });
+      return reply.code(202).send({ run });
+    },
+  );
+
+  typed.get(
+    '/api/runs',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['runs'],
+        summary: 'Runs, newest first',
+        querystring: z.object({ knot: z.string().optional(), before: z.iso.datetime().optional() }),
+        response: { 200: runListSchema },
+      },
+    },
+    async (request) => {
+      const { knot, before } = request.query;
+      const rows = await runs.find({
+        where: { ...(knot ? { knotId: knot } : {}), ...(before ? { startedAt: LessThan(new Date(before)) } : {}) },
+        order: { startedAt: 'DESC' },
+        take: pageSize,
+      });
+      const waiting = before ? [] : (await queue.waiting()).filter((job) => !knot || job.data.knot === knot).map((job) => waitingRun(job, 0));
+      const last = rows.at(-1);
+      return { runs: [...waiting, ...rows.map(runSummary)], next: rows.length === pageSize && last ? last.startedAt.toISOString() : null };
+    },
+  );
+
+  typed.get(
+    '/api/runs/:run',
+    {
+      config: { role: 'viewer' },
+      schema: { tags: ['runs'], summary: 'One run', params: z.object({ run: z.uuid() }), response: { 200: runViewSchema, 404: problemSchema } },
+    },
+    async (request, reply) => {
+      const row = await runs.findOneBy({ id: request.params.run });
+      const job = row ? undefined : (await queue.waiting()).find(({ id }) => id === request.params.run);
+      const knot = await knots.inForce(row?.knotId ?? job?.data.knot ?? '');
+      if (!knot || (!row && !job)) return reply.code(404).send(noSuch('run'));
+      const run = row ? runSummary(row) : waitingRun(job as never, knot.version);
+      return {
+        run,
+        knotName: knot.definition.name,
+        thing: knot.definition.thing,
+        members: memberSummaries(knot.definition, await systems.all()),
+        fields: knot.definition.fields.map(({ id, name }) => ({ id, name })),
+      };
+    },
+  );
+
+  typed.get(
+    '/api/runs/:run/operations',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['runs'],
+        summary: 'What a run planned and wrote, record by record',
+        params: z.object({ run: z.uuid() }),
+        querystring: z.object({
+          after: z.coerce.number().int().optional(),
+          member: z.string().optional(),
+          kind: z.enum(['create', 'update']).optional(),
+          state: z.string().optional(),
+          search: z.string().max(200).optional(),
+        }),
+        response: { 200: operationListSchema },
+      },
+    },
+    async (request) => {
+      const { after, member, kind, state, search } = request.query;
+      const conditions = `run_id = $1 and ($2::text is null or member = $2) and ($3::text is null or kind = $3) and ($4::text is null or state = $4) and ($5::text is null or title ilike $5 or record_key ilike $5)`;
+      const parameters = [request.params.run, member ?? null, kind ?? null, state ?? null, search ? `%${search.replaceAll(/[\\%_]/g, '\\$&')}%` : null];
+      const rows = (await data.query(
+        `select id, anchor_id, title, member, kind, record_key, state, words, changes from plan_operation where ${conditions} and id > $6 order by id limit ${pageSize}`,
+        [...parameters, after ?? 0],
+      )) as OperationRow[];
+      const [{ total }] = (await data.query(`select count(*)::int as total from plan_operation where ${conditions}`, parameters)) as [{ total: number }];
+      const operations = rows.map((row): PlannedOperation => ({
+        id: row.id,
+        anchor: row.anchor_id,
+        title: row.title,
+        member: row.member,
+        kind: row.kind,
+        key: row.record_key,
+        state: row.state,
+        words: row.words,
+        changes: row.changes,
+      }));
+      return { operations, next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null, total };
+    },
+  );
+
+  typed.post(
+    '/api/runs/:run/stop',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['runs'],
+        summary: 'Ask a run to stop; each finished record stays as it is',
+        params: z.object({ run: z.uuid() }),
+        response: { 202: runSchema, 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      await data.query('update run set stop_asked = true where id = $1 and ended_at is null', [request.params.run]);
+      const row = await runs.findOneBy({ id: request.params.run, endedAt: IsNull() });
+      return row ? reply.code(202).send(runSummary(row)) : reply.code(404).send(noSuch('open run'));
+    },
+  );
+
+  app.get('/api/events', { config: { role: 'viewer' }, schema: { tags: ['runs'], summary: 'Server-sent events: runs as they change' } }, (request, reply) => {
+    reply.hijack();
+    reply.raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
+    reply.raw.write('retry: 2000\n\n');
+    const end = events.subscribe((run) => reply.raw.write(`data: ${JSON.stringify({ kind: 'run', run })}\n\n`));
+    // Proxies close connections on which nothing is said.
+    const alive = setInterval(() => reply.raw.write(': alive\n\n'), 20_000);
+    request.raw.on('close', () => {
+      clearInterval(alive);
+      end();
+    });
+  });
+}

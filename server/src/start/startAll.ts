@@ -1,0 +1,199 @@
+/** The start command: a cluster of our own, the stand-ins, the demo's data, the web server and a worker; stopped together. */
+import { type ChildProcess, fork, spawn } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join, resolve } from 'node:path';
+import { createInterface } from 'node:readline';
+import { Client } from 'pg';
+import { openInstallation } from '../installationParts.js';
+import { clusterFolder, freePort, startCluster } from './cluster.js';
+import { demoPeople, loadDemo, type StandIn } from './demo.js';
+
+const root = resolve(import.meta.dirname, '../../..');
+const data = resolve(process.env.ANCHOR_KNOT_DATA ?? join(root, '.data'));
+const empty = process.argv.includes('--empty');
+const say = (text: string): void => console.log(text);
+
+/** What is opened is closed in the opposite order. */
+const closers: { readonly name: string; readonly close: () => Promise<void> | void }[] = [];
+let stopping = false;
+
+async function stopAll(code: number): Promise<never> {
+  if (stopping) return new Promise<never>(() => undefined);
+  stopping = true;
+  say('\nStopping.');
+  for (const { name, close } of closers.toReversed()) {
+    try {
+      await close();
+    } catch (error) {
+      console.error(`${name} could not be stopped: ${(error as Error).message}`);
+    }
+  }
+  process.exit(code);
+}
+
+function keep(name: string, child: ChildProcess): void {
+  child.once('exit', (code, signal) => {
+    if (!stopping) {
+      console.error(`${name} ended by itself (${signal ?? code}).`);
+      void stopAll(1);
+    }
+  });
+  closers.push({
+    name,
+    close: () =>
+      new Promise<void>((done) => {
+        if (child.exitCode !== null || child.signalCode !== null) return done();
+        const timer = setTimeout(() => child.kill('SIGKILL'), 8000);
+        child.once('exit', () => {
+          clearTimeout(timer);
+          done();
+        });
+        child.kill('SIGTERM');
+      }),
+  });
+}
+
+interface Kept {
+  ports: Record<string, number>;
+  secrets: Record<string, string>;
+}
+const keptFile = join(data, 'start.json');
+
+function readKept(): Kept {
+  mkdirSync(data, { recursive: true, mode: 0o700 });
+  return existsSync(keptFile) ? (JSON.parse(readFileSync(keptFile, 'utf8')) as Kept) : { ports: {}, secrets: {} };
+}
+
+/** The same port as last time where it is free, so that links stay good. */
+async function portFor(kept: Kept, name: string, preferred: number): Promise<number> {
+  const wanted = kept.ports[name] ?? preferred;
+  const free = await new Promise<boolean>((done) => {
+    const probe = createServer();
+    probe.once('error', () => done(false));
+    probe.listen(wanted, '127.0.0.1', () => probe.close(() => done(true)));
+  });
+  kept.ports[name] = free ? wanted : await freePort();
+  return kept.ports[name];
+}
+
+function secretFor(kept: Kept, name: string): string {
+  kept.secrets[name] ??= randomBytes(18).toString('base64url');
+  return kept.secrets[name];
+}
+
+/** The key that encrypts secrets, in a folder of its own, apart from the data and its backups. */
+function secretKey(): string {
+  const folder = join(data, 'keys');
+  const file = join(folder, 'secret.key');
+  mkdirSync(folder, { recursive: true, mode: 0o700 });
+  if (!existsSync(file)) writeFileSync(file, randomBytes(32).toString('base64'), { mode: 0o600 });
+  return readFileSync(file, 'utf8').trim();
+}
+
+async function startStandIn(kept: Kept, which: 'crm' | 'shop', system: StandIn['system'], preferredPort: number): Promise<StandIn> {
+  const credential = { id: `anchor-knot-${which}`, secret: secretFor(kept, which) };
+  const port = await portFor(kept, which, preferredPort);
+  const child = spawn(process.execPath, [join(root, 'standins/dist/main.js'), which], {
+    env: { ...process.env, STANDIN_DATA: join(data, 'standins'), STANDIN_PORT: String(port), STANDIN_ID: credential.id, STANDIN_SECRET: credential.secret },
+    stdio: ['ignore', 'pipe', 'inherit'],
+    detached: true,
+  });
+  keep(which, child);
+  await new Promise<void>((done) => createInterface({ input: child.stdout }).once('line', () => done()));
+  return { system, address: `http://127.0.0.1:${port}`, credential };
+}
+
+/** Detached, so that Ctrl-C in the terminal reaches only this process, which then stops the others in order. */
+async function startProcess(name: string, file: string, environment: NodeJS.ProcessEnv): Promise<void> {
+  const child = fork(join(import.meta.dirname, '..', file), { env: { ...process.env, ...environment }, stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true });
+  keep(name, child);
+  await new Promise<void>((done, failed) => {
+    child.once('message', () => done());
+    child.once('exit', () => failed(new Error(`${name} did not start`)));
+  });
+}
+
+async function createDatabase(url: (name: string) => string, name: string): Promise<void> {
+  const client = new Client({ connectionString: url('postgres') });
+  await client.connect();
+  const { rowCount } = await client.query('select 1 from pg_database where datname = $1', [name]);
+  if (rowCount === 0) await client.query(`create database ${name}`);
+  await client.end();
+}
+
+async function main(): Promise<void> {
+  const lock = join(data, 'running');
+  const kept = readKept();
+  const other = existsSync(lock) ? Number(readFileSync(lock, 'utf8')) : undefined;
+  if (other !== undefined && isAlive(other)) {
+    say(`Anchor Knot is running already (process ${other}): http://127.0.0.1:${kept.ports.web}`);
+    return;
+  }
+  writeFileSync(lock, String(process.pid));
+  closers.push({ name: 'lock', close: () => rmSync(lock, { force: true }) });
+  process.on('SIGINT', () => void stopAll(0));
+  process.on('SIGTERM', () => void stopAll(0));
+  process.on('SIGHUP', () => void stopAll(0));
+
+  say('Starting the database.');
+  const id = createHash('sha256').update(data).digest('hex').slice(0, 12);
+  const cluster = await startCluster(clusterFolder(data, process.getuid?.() === 0 ? id : 'database'));
+  if (cluster.started) closers.push({ name: 'database', close: () => cluster.stop() });
+  const database = empty ? 'anchor_knot_empty' : 'anchor_knot';
+  await createDatabase(cluster.url, database);
+
+  const standIns: StandIn[] = [];
+  if (!empty) {
+    say('Starting the stand-ins: Fernhill CRM and Market Row.');
+    standIns.push(await startStandIn(kept, 'crm', 'fernhill', 4311), await startStandIn(kept, 'shop', 'marketRow', 4312));
+  }
+  const webPort = await portFor(kept, 'web', Number(process.env.PORT ?? 4300));
+  writeFileSync(keptFile, JSON.stringify(kept), { mode: 0o600 });
+
+  say(empty ? 'Preparing an empty installation.' : 'Preparing the demo.');
+  const environment = {
+    DATABASE_URL: cluster.url(database),
+    SECRET_KEY: secretKey(),
+    PORT: String(webPort),
+    HOST: '127.0.0.1',
+    WEB_FOLDER: join(root, 'web/dist/web/browser'),
+    LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
+  };
+  const parts = await openInstallation({ DATABASE_URL: environment.DATABASE_URL, SECRET_KEY: environment.SECRET_KEY });
+  await loadDemo(parts, standIns);
+  await parts.close();
+
+  say('Starting the server and a worker.');
+  await startProcess('worker', 'workerProcess.js', environment);
+  await startProcess('server', 'serverProcess.js', environment);
+  const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`);
+  const pages = standIns.map(({ system, address }) => `  ${system === 'fernhill' ? 'Fernhill CRM' : 'Market Row'}: ${address}`);
+  say(
+    [
+      '',
+      `Anchor Knot: http://127.0.0.1:${webPort}`,
+      '',
+      '  Sign in with',
+      ...people,
+      '',
+      ...(pages.length > 0 ? ['  The stand-ins have pages of their own, to edit records and switch faults on', ...pages, ''] : []),
+      'Ctrl-C stops everything.',
+    ].join('\n'),
+  );
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('startAll');
+  } catch {
+    return false;
+  }
+}
+
+main().catch(async (error: unknown) => {
+  console.error(error instanceof Error ? error.message : error);
+  await stopAll(1);
+});

@@ -1,0 +1,126 @@
+import { randomBytes } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { setTimeout as wait } from 'node:timers/promises';
+import type { FastifyInstance } from 'fastify';
+import { pino } from 'pino';
+import { httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
+import type { Knot } from '@anchor-knot/core';
+import { type CrmOptions, crmServer, type CustomerData, type Faults, noFaults, type ShopOptions, shopServer } from '@anchor-knot/standins';
+import { type InstallationParts, openInstallation } from '../installationParts.js';
+import type { RunResult } from '../orchestration/store.js';
+import { RunEntity, type RunRow } from '../persistence/entities/entities.js';
+import { PostgresStore } from '../persistence/postgresStore.js';
+import { Worker } from '../worker/worker.js';
+import type { TestDatabase } from './testDatabase.js';
+
+const demo = join(import.meta.dirname, '../../demo');
+export const demoKnot: Knot = knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot;
+const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<string, Record<string, unknown>>;
+
+/** The demo's systems over real HTTP and a real database, with small data, for tests. */
+export class RealInstallation {
+  readonly key = randomBytes(32).toString('base64');
+  readonly secret = `secret-${randomBytes(9).toString('hex')}`;
+  readonly url: string;
+  readonly parts: InstallationParts;
+  readonly crm: FastifyInstance;
+  readonly shop: FastifyInstance;
+  readonly addresses: { readonly crm: string; readonly shop: string };
+  readonly logged: string[] = [];
+  #worker: { readonly worker: Worker; readonly done: Promise<void> } | undefined;
+
+  private constructor(url: string, parts: InstallationParts, crm: FastifyInstance, shop: FastifyInstance, addresses: { crm: string; shop: string }, secret: string, key: string) {
+    this.url = url;
+    this.parts = parts;
+    this.crm = crm;
+    this.shop = shop;
+    this.addresses = addresses;
+    this.secret = secret;
+    this.key = key;
+  }
+
+  static async start(
+    database: TestDatabase,
+    data: CustomerData,
+    options: {
+      readonly crm?: Partial<CrmOptions>;
+      readonly shop?: Partial<ShopOptions>;
+      readonly prepare?: (crm: FastifyInstance, shop: FastifyInstance) => void;
+      readonly timeoutMs?: number;
+      readonly knot?: Knot;
+    } = {},
+  ): Promise<RealInstallation> {
+    const { url } = await database.fresh();
+    const secret = `secret-${randomBytes(9).toString('hex')}`;
+    const key = randomBytes(32).toString('base64');
+    const parts = await openInstallation({ DATABASE_URL: url, SECRET_KEY: key });
+    const crm = await crmServer({ seed: data.accounts, clientId: 'id', clientSecret: secret, ...options.crm });
+    const shop = await shopServer({ seed: data.shoppers, key: 'id', secret, ...options.shop, faults: { callsPerSecond: 0, ...options.shop?.faults } });
+    options.prepare?.(crm, shop);
+    const addresses = { crm: await crm.listen({ host: '127.0.0.1', port: 0 }), shop: await shop.listen({ host: '127.0.0.1', port: 0 }) };
+    const timeoutMs = options.timeoutMs ?? 5000;
+    await parts.systems.save({
+      id: 'fernhill',
+      description: httpSystemSchema.parse({ ...descriptions.fernhill, address: addresses.crm, timeoutMs }),
+      pennant: { pattern: 'halves', colour: 'petrol', letters: 'FC' },
+      credential: { id: 'id', secret },
+    });
+    await parts.systems.save({
+      id: 'marketRow',
+      description: httpSystemSchema.parse({ ...descriptions.marketRow, address: addresses.shop, timeoutMs }),
+      pennant: { pattern: 'saltire', colour: 'vermilion', letters: 'MR' },
+      credential: { id: 'id', secret },
+    });
+    await parts.knots.create(options.knot ?? demoKnot, 'test');
+    return new RealInstallation(url, parts, crm, shop, addresses, secret, key);
+  }
+
+  /** A worker in this process. */
+  async startWorker(leaseMs = 20_000): Promise<void> {
+    const log = pino({ level: 'debug' }, { write: (line: string) => void this.logged.push(line) });
+    const worker = new Worker({ ...this.parts, url: this.url, store: new PostgresStore(this.parts.data), log, leaseMs });
+    this.#worker = { worker, done: worker.work() };
+  }
+
+  async run(kind: 'run' | 'dry run' = 'run', more: { full?: boolean; overGuards?: boolean } = {}): Promise<RunRow & { readonly state: RunResult['state'] | 'running' }> {
+    const id = await this.parts.queue.send({ knot: 'customers', kind, startedBy: 'test', full: false, overGuards: false, ...more });
+    return this.ended(id as string);
+  }
+
+  async ended(id: string, patienceMs = 60_000): Promise<RunRow> {
+    for (const until = Date.now() + patienceMs; Date.now() < until; await wait(40)) {
+      const row = await this.parts.data.getRepository(RunEntity).findOneBy({ id });
+      if (row?.endedAt) return row;
+    }
+    throw new Error(`run ${id} did not end`);
+  }
+
+  async faults(which: 'crm' | 'shop', faults: Partial<Faults>): Promise<void> {
+    await fetch(`${this.addresses[which]}/faults.json`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ ...noFaults, ...faults }) });
+  }
+
+  async decisions(): Promise<{ kind: string; says: string; id: string; fingerprint: string; detail: never; member: string | null; record_key: string | null }[]> {
+    return this.parts.data.query('select id, kind, says, fingerprint, detail, member, record_key from decision where closed_at is null order by id');
+  }
+
+  async stop(): Promise<void> {
+    this.#worker?.worker.stop();
+    await this.#worker?.done;
+    await this.crm.close();
+    await this.shop.close();
+    await this.parts.close();
+  }
+}
+
+/** Edits a record as a person would, on the stand-in's own page. */
+export async function editOnPage(address: string, id: string, changes: Readonly<Record<string, string>>): Promise<void> {
+  const page = await (await fetch(`${address}/records/${id}`)).text();
+  const form = new URLSearchParams();
+  const plain = (text: string): string => text.replaceAll('&quot;', '"').replaceAll('&lt;', '<').replaceAll('&gt;', '>').replaceAll('&amp;', '&');
+  for (const [, name, value] of page.matchAll(/<input id="[^"]*" name="([^"]*)" value="([^"]*)"/g)) form.set(name as string, plain(value as string));
+  for (const [, name, value] of page.matchAll(/<textarea id="[^"]*" name="([^"]*)" rows="4">([^<]*)</g)) form.set(name as string, plain(value as string));
+  for (const [name, value] of Object.entries(changes)) form.set(name, value);
+  const answer = await fetch(`${address}/records/${id}`, { method: 'POST', body: form, redirect: 'manual' });
+  if (answer.status !== 302) throw new Error(`the page answered ${answer.status}: ${await answer.text()}`);
+}

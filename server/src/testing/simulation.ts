@@ -1,0 +1,210 @@
+import { type CompiledKnot, compileKnot, type Knot, type MemberId, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '@anchor-knot/core';
+import { type Capabilities, type Clock, type Connector, SystemTrouble, type WriteOutcome, type WriteRequest } from '@anchor-knot/connectors';
+import type { Installation, RunOptions } from '../orchestration/installation.js';
+import { runKnot } from '../orchestration/runKnot.js';
+import type { Store } from '../orchestration/store.js';
+
+/** What goes wrong at one input or output. */
+export type Fault = 'fails before' | 'fails after' | 'worker dies before' | 'worker dies after';
+
+/** The worker is gone: nothing of the run may happen after this. */
+export class WorkerDied extends Error {}
+
+/** Counts every read, write and store call, and lets one of them go wrong. */
+export class FaultInjector {
+  count = 0;
+  at: number | undefined;
+  fault: Fault = 'fails before';
+  dead = false;
+  /** Names of the calls made, in order. */
+  readonly calls: string[] = [];
+
+  /** Runs a call, with the fault if it is its turn. `fail` is what a plain failure of this call looks like. */
+  async around<T>(name: string, call: () => Promise<T>, fail: (effect: 'none' | 'done') => T | Promise<T>): Promise<T> {
+    // What a dead worker had begun side by side dies with it.
+    if (this.dead) throw new WorkerDied();
+    this.count += 1;
+    this.calls.push(name);
+    if (this.count !== this.at) return call();
+    if (this.fault === 'worker dies before') return this.#die();
+    if (this.fault === 'fails before') return fail('none');
+    const result = await call();
+    if (this.fault === 'worker dies after') return this.#die();
+    void result;
+    return fail('done');
+  }
+
+  #die(): never {
+    this.dead = true;
+    throw new WorkerDied();
+  }
+}
+
+/** Time that passes only when somebody waits. */
+export class SimulatedClock implements Clock {
+  time = Date.UTC(2026, 10, 23, 9, 0, 0);
+  now(): number {
+    return this.time;
+  }
+  async sleep(milliseconds: number): Promise<void> {
+    this.time += milliseconds;
+  }
+}
+
+export interface SimulatedSystemOptions {
+  readonly conditionalUpdate: boolean;
+  readonly idempotentCreate: boolean;
+  readonly changesSince: boolean;
+  readonly searchable: readonly string[];
+  readonly batchSize: number;
+}
+
+/** A system in memory: records, and a connector to them on which faults can be injected. */
+export class SimulatedSystem {
+  readonly records = new Map<RecordKey, SourceRecord>();
+  readonly #clock: SimulatedClock;
+  readonly #options: SimulatedSystemOptions;
+  readonly #created = new Map<string, RecordKey>();
+  #next = 0;
+
+  constructor(clock: SimulatedClock, options: SimulatedSystemOptions) {
+    this.#clock = clock;
+    this.#options = options;
+  }
+
+  /** Somebody makes or edits a record. */
+  edit(key: string, path: string, value: Raw): void {
+    this.#clock.time += 5000;
+    this.#put(recordKey(key), new Map([[path, value]]));
+  }
+
+  value(key: string, path: string): Raw | undefined {
+    return readPath(this.records.get(recordKey(key))?.fields ?? {}, path);
+  }
+
+  #put(key: RecordKey, changes: ReadonlyMap<string, Raw>): SourceRecord {
+    let fields = this.records.get(key)?.fields ?? {};
+    for (const [path, value] of changes) fields = writePath(fields, path, value);
+    const record: SourceRecord = { key, fields, version: `v${(this.#next += 1)}`, modifiedAt: this.#clock.now() };
+    this.records.set(key, record);
+    return record;
+  }
+
+  connector(name: string, faults: FaultInjector): Connector {
+    const capabilities: Capabilities = { ...this.#options };
+    const trouble = (): never => {
+      throw new SystemTrouble('server error', `${name} failed`, 'Try again later.');
+    };
+    const shown = (record: SourceRecord): SourceRecord =>
+      this.#options.conditionalUpdate ? record : { key: record.key, fields: record.fields, modifiedAt: record.modifiedAt as number };
+    // eslint-disable-next-line @typescript-eslint/no-this-alias -- a generator method has a `this` of its own
+    const system = this;
+    return {
+      capabilities,
+      clockOffset: () => 0,
+      close: async () => undefined,
+      async *read({ changedSince }) {
+        const all = [...system.records.keys()].sort();
+        for (let at = 0; at < all.length || at === 0; at += 3) {
+          yield await faults.around(
+            `${name}.read`,
+            async () => ({
+              records: all
+                .slice(at, at + 3)
+                .map((key) => shown(system.records.get(key) as SourceRecord))
+                .filter(({ modifiedAt }) => changedSince === undefined || (modifiedAt as number) >= changedSince),
+              unusable: [],
+            }),
+            trouble,
+          );
+        }
+      },
+      readOne: (key) => faults.around(`${name}.readOne`, async () => (system.records.has(key) ? shown(system.records.get(key) as SourceRecord) : undefined), trouble),
+      search: (field, value) =>
+        faults.around(`${name}.search`, async () => [...system.records.values()].filter((record) => readPath(record.fields, field) === value).map(shown), trouble),
+      write: (requests) => {
+        if (requests.length > capabilities.batchSize) throw new Error('batch too large');
+        return faults.around<readonly WriteOutcome[]>(
+          `${name}.write`,
+          async () => requests.map((request) => system.#write(request, shown)),
+          (effect) => requests.map(() => ({ kind: 'unknown', words: `the connection broke (${effect})` })),
+        );
+      },
+    };
+  }
+
+  #write(request: WriteRequest, shown: (record: SourceRecord) => SourceRecord): WriteOutcome {
+    if (request.kind === 'create') {
+      const before = this.#options.idempotentCreate ? this.#created.get(request.idempotencyKey) : undefined;
+      const key = before ?? recordKey(`new${(this.#next += 1)}`);
+      const record = before ? (this.records.get(before) as SourceRecord) : this.#put(key, request.fields);
+      this.#created.set(request.idempotencyKey, key);
+      return { kind: 'written', key, record: shown(record) };
+    }
+    const known = this.records.get(request.key);
+    if (!known) return { kind: 'gone' };
+    if (this.#options.conditionalUpdate && known.version !== request.version) return { kind: 'raced' };
+    return { kind: 'written', key: request.key, record: shown(this.#put(request.key, request.fields)) };
+  }
+}
+
+/** A whole installation in one process: systems, store and clock, all simulated, all deterministic. */
+export class SimulatedInstallation {
+  readonly clock = new SimulatedClock();
+  readonly faults = new FaultInjector();
+  readonly systems = new Map<MemberId, SimulatedSystem>();
+  readonly knot: CompiledKnot;
+  /** How long calls that are under way may take; a store in memory takes none. */
+  settleMs = 0;
+  readonly installation: Installation;
+  #ids = 0;
+
+  constructor(definition: Knot, store: Store, options: (member: MemberId) => SimulatedSystemOptions) {
+    const compiled = compileKnot(definition);
+    if (!compiled.ok) throw new Error(JSON.stringify(compiled.problems));
+    this.knot = compiled.knot;
+    for (const { id } of definition.members) this.systems.set(id, new SimulatedSystem(this.clock, options(id)));
+    this.installation = {
+      store: this.#faulty(store),
+      clock: this.clock,
+      nextId: () => `00000000-0000-7000-8000-${String((this.#ids += 1)).padStart(12, '0')}`,
+      connect: async (member) => this.system(member.id).connector(member.id, this.faults),
+      systemName: (member) => member,
+    };
+  }
+
+  system(member: MemberId): SimulatedSystem {
+    return this.systems.get(member) as SimulatedSystem;
+  }
+
+  /** A run; afterwards enough time passes that the lease of a dead worker has run out. */
+  async run(more: Partial<RunOptions> = {}) {
+    try {
+      return await runKnot(this.installation, { knot: this.knot, knotVersion: 1, kind: 'run', startedBy: 'simulation', leaseMs: 60_000, ...more });
+    } finally {
+      // Calls that were under way when the worker died come to their end; then another worker may start.
+      if (this.faults.dead) await new Promise((resolve) => setTimeout(resolve, this.settleMs));
+      this.faults.dead = false;
+      this.clock.time += 120_000;
+    }
+  }
+
+  #faulty(store: Store): Store {
+    const { faults } = this;
+    return new Proxy(store, {
+      get(target, name: string) {
+        const method = (target as unknown as Record<string, (...values: unknown[]) => unknown>)[name];
+        if (typeof method !== 'function') return method;
+        if (name === 'stagedNewcomers') return method.bind(target);
+        return (...values: unknown[]) =>
+          faults.around(
+            `store.${name}`,
+            async () => method.apply(target, values),
+            () => {
+              throw new Error(`the database failed at ${name}`);
+            },
+          );
+      },
+    });
+  }
+}

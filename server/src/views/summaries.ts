@@ -1,0 +1,71 @@
+import type { MemberSummary, Run, SystemSummary } from '@anchor-knot/contracts';
+import type { Knot } from '@anchor-knot/core';
+import type { RunRow, SystemRow } from '../persistence/entities/entities.js';
+import type { RunJob } from '../worker/jobs.js';
+
+export function runSummary(row: RunRow): Run {
+  return {
+    id: row.id,
+    knot: row.knotId,
+    knotVersion: row.knotVersion,
+    kind: row.kind,
+    startedBy: row.startedBy,
+    startedAt: row.startedAt.toISOString(),
+    endedAt: row.endedAt?.toISOString() ?? null,
+    state: row.state,
+    progress: row.progress as Run['progress'],
+    troubles: [...row.troubles],
+    guards: [...row.guards],
+    words: row.words,
+  };
+}
+
+/** A run that waits for a worker. */
+export function waitingRun(job: { id: string; data: RunJob; createdOn: Date }, knotVersion: number): Run {
+  return {
+    id: job.id,
+    knot: job.data.knot,
+    knotVersion,
+    kind: job.data.kind,
+    startedBy: job.data.startedBy,
+    startedAt: job.createdOn.toISOString(),
+    endedAt: null,
+    state: 'waiting',
+    progress: null,
+    troubles: [],
+    guards: [],
+    words: null,
+  };
+}
+
+/** The members of a knot with the systems behind them, for showing pennants. */
+export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): MemberSummary[] {
+  const byId = new Map(systems.map((system) => [system.id, system]));
+  return knot.members.map((member): MemberSummary => {
+    const system = byId.get(member.system);
+    return {
+      id: member.id,
+      system: member.system,
+      systemName: system?.name ?? member.system,
+      object: member.object,
+      pennant: (system?.pennant as MemberSummary['pennant'] | undefined) ?? { pattern: 'border', colour: 'ink', letters: '??' },
+      recordPage: system?.pageAddress ? `${system.pageAddress}/records/{key}` : null,
+    };
+  });
+}
+
+export function systemSummary(row: SystemRow, usedIn: SystemSummary['usedIn']): SystemSummary {
+  const { description } = row;
+  return {
+    id: row.id,
+    name: row.name,
+    kind: description.kind === 'http' ? 'JSON over HTTP' : 'folder of files',
+    address: description.kind === 'http' ? description.address : description.folder,
+    pageAddress: row.pageAddress,
+    pennant: row.pennant as SystemSummary['pennant'],
+    objects: Object.keys(description.objects),
+    trouble: row.trouble,
+    checkedAt: row.checkedAt?.toISOString() ?? null,
+    usedIn,
+  };
+}

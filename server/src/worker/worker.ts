@@ -1,0 +1,165 @@
+import { Client } from 'pg';
+import type { Logger } from 'pino';
+import type { DataSource } from 'typeorm';
+import { v7 as uuid } from 'uuid';
+import type { Clock } from '@anchor-knot/connectors';
+import type { Knots } from '../knots/knots.js';
+import { LeaseLost, type RunLease, type RunResult } from '../orchestration/store.js';
+import { runKnot } from '../orchestration/runKnot.js';
+import type { PostgresStore } from '../persistence/postgresStore.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
+import type { Systems } from '../systems/systems.js';
+import { jobChannel, type RunJob, type RunQueue } from './jobs.js';
+import { systemClock } from './systemClock.js';
+
+const idlePollMs = 2000;
+
+export interface WorkerParts {
+  readonly url: string;
+  readonly data: DataSource;
+  readonly store: PostgresStore;
+  readonly knots: Knots;
+  readonly systems: Systems;
+  readonly queue: RunQueue;
+  readonly log: Logger;
+  readonly leaseMs: number;
+}
+
+/** Takes runs from the queue and drives them. Any number of workers may do so, on any machine. */
+export class Worker {
+  readonly #parts: WorkerParts;
+  readonly #clock: Clock = systemClock;
+  readonly #stopping = new AbortController();
+  readonly #active = new Set<Promise<void>>();
+  #listener: Client | undefined;
+  #wake: () => void = () => undefined;
+
+  constructor(parts: WorkerParts) {
+    this.#parts = parts;
+  }
+
+  /** Works until it is stopped. */
+  async work(): Promise<void> {
+    await this.#listen();
+    let lookedForOrphans = 0;
+    while (!this.#stopping.signal.aborted) {
+      try {
+        if (Date.now() - lookedForOrphans > Math.min(10_000, this.#parts.leaseMs)) {
+          lookedForOrphans = Date.now();
+          await this.#parts.queue.takeUpOrphans(this.#parts.leaseMs / 1000);
+        }
+        const job = await this.#parts.queue.fetch();
+        if (job) {
+          const work = this.#run(job.id, job.data).finally(() => this.#active.delete(work));
+          this.#active.add(work);
+          continue;
+        }
+      } catch (error) {
+        this.#parts.log.error({ err: error }, 'the queue cannot be read');
+      }
+      await this.#idle();
+    }
+    await Promise.allSettled(this.#active);
+    await this.#listener?.end().catch(() => undefined);
+  }
+
+  stop(): void {
+    this.#stopping.abort();
+    this.#wake();
+  }
+
+  async #listen(): Promise<void> {
+    const client = new Client({ connectionString: this.#parts.url, application_name: 'anchor-knot-worker' });
+    client.on('notification', () => this.#wake());
+    // Without notifications the worker still polls.
+    client.on('error', () => (this.#listener = undefined));
+    await client.connect();
+    await client.query(`listen ${jobChannel}`);
+    this.#listener = client;
+  }
+
+  async #idle(): Promise<void> {
+    await new Promise<void>((resolve) => {
+      const timer = setTimeout(resolve, idlePollMs);
+      this.#wake = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    });
+  }
+
+  async #run(id: string, job: RunJob): Promise<void> {
+    const { knots, store, systems, queue, log, leaseMs } = this.#parts;
+    const lost = new AbortController();
+    try {
+      const knot = await knots.inForce(job.knot);
+      if (!knot) return;
+      const names = new Map((await systems.all()).map((system) => [system.id, system.name]));
+      const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
+      const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
+      const end = await runKnot(
+        { store, clock: this.#clock, nextId: () => uuid(), connect: (member) => systems.connect(member, this.#clock), systemName },
+        {
+          knot: knot.compiled,
+          knotVersion: knot.version,
+          kind: job.kind,
+          startedBy: job.startedBy,
+          overGuards: job.overGuards,
+          full: job.full,
+          leaseMs,
+          run: id,
+          signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
+          whileRunning: (lease) => this.#keepAlive(lease, lost),
+          beforeEnd: (result) => systems.recordHealth(healthOf(result, systemOf)),
+        },
+      );
+      if (end.kind === 'busy') {
+        // Another run holds the knot: this one follows it.
+        await this.#clock.sleep(500, this.#stopping.signal);
+        await queue.complete(id);
+        await queue.send(job);
+        return;
+      }
+      log.info({ run: id, knot: job.knot, kind: job.kind, state: end.result.state }, 'run ended');
+    } catch (error) {
+      if (error instanceof LeaseLost) log.warn({ run: id, knot: job.knot }, 'another worker took this run over');
+      else {
+        log.error({ err: error, run: id, knot: job.knot }, 'run failed');
+        await this.#endAsFailed(id);
+      }
+    } finally {
+      await queue.complete(id).catch(() => undefined);
+    }
+  }
+
+  /** Only a fault of the installation itself comes here; the run is ended so that the next one need not wait for the lease. */
+  async #endAsFailed(id: string): Promise<void> {
+    await this.#parts.data
+      .query(
+        `update run set ended_at = now(), state = 'failed', words = 'something failed inside; the log says what. The next run takes up where this one stood.' where id = $1 and ended_at is null`,
+        [id],
+      )
+      .catch(() => undefined);
+  }
+
+  #keepAlive(lease: RunLease, lost: AbortController): () => void {
+    const { store, leaseMs } = this.#parts;
+    const timer = setInterval(() => {
+      store.renewLease(lease, Date.now(), leaseMs).catch((error: unknown) => {
+        if (error instanceof LeaseLost) lost.abort();
+      });
+    }, leaseMs / 3);
+    return () => clearInterval(timer);
+  }
+}
+
+/** How each system of a knot did in a run. */
+function healthOf(result: RunResult, systemOf: ReadonlyMap<string, string>): ReadonlyMap<string, SystemRow['trouble']> {
+  const health = new Map<string, SystemRow['trouble']>([...systemOf.values()].map((system) => [system, null]));
+  for (const trouble of result.troubles) if (trouble.code !== 'record unusable') health.set(systemOf.get(trouble.member) as string, pickTrouble(trouble));
+  return health;
+}
+
+function pickTrouble({ code, words, advice }: NonNullable<SystemRow['trouble']>): SystemRow['trouble'] {
+  return { code, words, advice };
+}

@@ -1,0 +1,224 @@
+import { randomBytes, timingSafeEqual } from 'node:crypto';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { FaultSwitch, type Faults } from '../kit/faults.js';
+import { page, type PageField, recordForm, recordTable } from '../kit/pages.js';
+import { RecordLog } from '../kit/recordLog.js';
+import { standInServer } from '../kit/serve.js';
+import { type Account, type AccountInput, changeAccount, etagOf } from './account.js';
+
+export interface CrmOptions {
+  readonly dataFile?: string;
+  readonly seed?: readonly Account[];
+  readonly clientId: string;
+  readonly clientSecret: string;
+  readonly faults?: Partial<Faults>;
+  readonly faultSeed?: number;
+  /** The system's own clock. */
+  readonly now?: () => Date;
+}
+
+const name = 'Fernhill CRM';
+const tokenSeconds = 600;
+const fields: readonly PageField[] = [
+  { name: 'name', label: 'Company' },
+  { name: 'contact.firstName', label: 'First name' },
+  { name: 'contact.lastName', label: 'Last name' },
+  { name: 'contact.email', label: 'Email' },
+  { name: 'contact.phone', label: 'Phone' },
+  { name: 'address.street', label: 'Street' },
+  { name: 'address.postcode', label: 'Postcode' },
+  { name: 'address.town', label: 'Town' },
+  { name: 'address.country', label: 'Country' },
+  { name: 'segment', label: 'Segment' },
+  { name: 'creditLimit', label: 'Credit limit' },
+  { name: 'marketingConsent', label: 'Marketing consent (true, false or empty)' },
+  { name: 'notes', label: 'Notes', long: true },
+];
+
+/** Fernhill CRM: OAuth 2.0 client credentials, cursor pages, a filter by modification time, ETags, nested JSON. */
+export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
+  const app = await standInServer();
+  const faults = new FaultSwitch(options.faults, options.faultSeed);
+  const accounts = new RecordLog<Account>(options.dataFile);
+  if (accounts.size === 0 && options.seed) accounts.load(options.seed);
+  const now = options.now ?? (() => new Date());
+  const tokens = new Map<string, number>();
+  /** Which account each idempotency key made. It survives in the log as long as the account does not need it. */
+  const created = new RecordLog<{ id: string; account: string }>(options.dataFile === undefined ? undefined : `${options.dataFile}.keys`);
+
+  const error = (reply: FastifyReply, code: number, message: string, details?: unknown) =>
+    reply.code(code).send({ error: { code, message, ...(details ? { errors: details } : {}) } });
+
+  app.post('/oauth/token', async (request, reply) => {
+    const stopped = await faults.before(request, reply, (late) => late.send({ error: 'slow_down' }));
+    if (stopped) return stopped;
+    const [id = '', secret = ''] = basicOf(request).map(decodeURIComponent);
+    const body = request.body as Record<string, string> | undefined;
+    if (body?.grant_type !== 'client_credentials') return reply.code(400).send({ error: 'unsupported_grant_type', error_description: 'only client_credentials is offered' });
+    if (faults.faults.refuseSignIn || !equal(id, options.clientId) || !equal(secret, options.clientSecret))
+      return reply.code(401).send({ error: 'invalid_client', error_description: 'the client id or secret is wrong' });
+    const token = randomBytes(24).toString('base64url');
+    tokens.set(token, Date.now() + tokenSeconds * 1000);
+    return { access_token: token, token_type: 'Bearer', expires_in: tokenSeconds };
+  });
+
+  await app.register(
+    async (api) => {
+      api.addHook('onRequest', async (request, reply) => {
+        const stopped = await faults.before(request, reply, (late) => late.send({ error: { code: 429, message: 'rate limit exceeded' } }));
+        if (stopped) return stopped;
+        const token = /^Bearer (.+)$/.exec(request.headers.authorization ?? '')?.[1];
+        if (faults.faults.refuseSignIn || token === undefined || (tokens.get(token) ?? 0) < Date.now()) return error(reply, 401, 'the access token is missing, wrong or expired');
+        return undefined;
+      });
+
+      api.get('/accounts', async (request, reply) => {
+        const query = request.query as { limit?: string; cursor?: string; modifiedSince?: string; email?: string };
+        const limit = Math.min(Math.max(Number(query.limit ?? 50) || 50, 1), 1000);
+        const since = query.modifiedSince === undefined ? undefined : Date.parse(query.modifiedSince);
+        if (Number.isNaN(since)) return error(reply, 400, 'modifiedSince is not a time in ISO 8601');
+        const after = query.cursor === undefined ? undefined : Buffer.from(query.cursor, 'base64url').toString();
+        // Listed by id, so that a record that was there throughout is never skipped, whatever is added or changed meanwhile.
+        const sorted = byId(accounts, after);
+        const found = sorted.filter(
+          (account) =>
+            (since === undefined || Date.parse(account.modifiedAt) >= since) && (query.email === undefined || account.contact.email?.toLowerCase() === query.email.toLowerCase()),
+        );
+        const data = found.slice(0, limit);
+        if (faults.faults.brokenPages) return reply.type('application/json').send(`{"data":[{"id":"A-1","name":"Brok`);
+        const last = data.at(-1);
+        return {
+          data: data.map((account) => ({ ...account, etag: etagOf(account) })),
+          nextCursor: found.length > limit && last ? Buffer.from(last.id).toString('base64url') : null,
+        };
+      });
+
+      api.get('/accounts/:id', async (request, reply) => {
+        const account = accounts.get((request.params as { id: string }).id);
+        return account ? reply.header('etag', etagOf(account)).send(account) : error(reply, 404, 'no such account');
+      });
+
+      api.post('/accounts', async (request, reply) => {
+        const key = request.headers['idempotency-key'];
+        const before = typeof key === 'string' ? accounts.get(created.get(key)?.account ?? '') : undefined;
+        if (before) return reply.code(201).header('etag', etagOf(before)).send(before);
+        const result = changeAccount(undefined, request.body as AccountInput, now());
+        if ('errors' in result)
+          return error(
+            reply,
+            422,
+            'the account is not valid',
+            result.errors.map(({ field, message }) => `${field} ${message}`),
+          );
+        accounts.put(result.account);
+        if (typeof key === 'string') created.put({ id: key, account: result.account.id });
+        if (faults.drops(reply)) return reply;
+        return reply.code(201).header('etag', etagOf(result.account)).send(result.account);
+      });
+
+      api.patch('/accounts/:id', async (request, reply) => {
+        const known = accounts.get((request.params as { id: string }).id);
+        if (!known) return error(reply, 404, 'no such account');
+        const ifMatch = request.headers['if-match'];
+        if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return error(reply, 412, 'the account has changed since it was read');
+        const result = changeAccount(known, request.body as AccountInput, now());
+        if ('errors' in result)
+          return error(
+            reply,
+            422,
+            'the account is not valid',
+            result.errors.map(({ field, message }) => `${field} ${message}`),
+          );
+        accounts.put(result.account);
+        if (faults.drops(reply)) return reply;
+        return reply.header('etag', etagOf(result.account)).send(result.account);
+      });
+    },
+    { prefix: '/api' },
+  );
+
+  faults.register(app, name);
+  registerPages(app, accounts, now);
+  return app;
+}
+
+let sortedOf: { log: RecordLog<Account>; size: number; ids: string[] } | undefined;
+
+/** Accounts with an id above the given one, by id. Ids are never taken away, so the sorted list only grows. */
+function byId(log: RecordLog<Account>, after: string | undefined): Account[] {
+  if (sortedOf?.log !== log || sortedOf.size !== log.size)
+    sortedOf = {
+      log,
+      size: log.size,
+      ids: log
+        .all()
+        .map(({ id }) => id)
+        .sort(),
+    };
+  const { ids } = sortedOf;
+  let low = 0;
+  for (let high = after === undefined ? 0 : ids.length; low < high;) {
+    const middle = (low + high) >> 1;
+    if ((ids[middle] as string) <= (after as string)) low = middle + 1;
+    else high = middle;
+  }
+  return ids.slice(low).map((id) => log.get(id) as Account);
+}
+
+function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, now: () => Date): void {
+  const flat = ({ contact, address, ...rest }: Account): Record<string, unknown> => ({
+    ...rest,
+    ...Object.fromEntries(Object.entries(contact).map(([key, value]) => [`contact.${key}`, value])),
+    ...Object.fromEntries(Object.entries(address).map(([key, value]) => [`address.${key}`, value])),
+  });
+  const inputOf = (form: Record<string, string>): AccountInput => ({
+    name: form.name,
+    segment: form.segment,
+    notes: form.notes,
+    creditLimit: form.creditLimit === '' ? null : Number(form.creditLimit),
+    marketingConsent: form.marketingConsent === '' ? null : form.marketingConsent === 'true',
+    contact: { firstName: form['contact.firstName'], lastName: form['contact.lastName'], email: form['contact.email'], phone: form['contact.phone'] },
+    address: { street: form['address.street'], postcode: form['address.postcode'], town: form['address.town'], country: form['address.country'] },
+  });
+  app.get('/', async (request, reply) => {
+    const rows = accounts.all().map((account) => ({
+      id: account.id,
+      cells: [account.name, `${account.contact.firstName ?? ''} ${account.contact.lastName ?? ''}`, account.contact.email, account.contact.phone, account.modifiedAt],
+    }));
+    return reply.type('text/html').send(page(name, 'Accounts', recordTable((request.query as { q?: string }).q ?? '', ['Company', 'Contact', 'Email', 'Phone', 'Modified'], rows)));
+  });
+  app.get('/new', async (_, reply) => reply.type('text/html').send(page(name, 'New account', recordForm(fields, {}, '/records'))));
+  app.get('/records/:id', async (request, reply) => {
+    const account = accounts.get((request.params as { id: string }).id);
+    if (!account)
+      return reply
+        .code(404)
+        .type('text/html')
+        .send(page(name, 'No such account', ''));
+    return reply.type('text/html').send(page(name, `Account ${account.id}`, recordForm(fields, flat(account), `/records/${encodeURIComponent(account.id)}`)));
+  });
+  const save = async (request: FastifyRequest, reply: FastifyReply, known: Account | undefined) => {
+    const result = changeAccount(known, inputOf(request.body as Record<string, string>), now());
+    if ('errors' in result)
+      return reply
+        .code(422)
+        .type('text/html')
+        .send(page(name, 'Not saved', `<p>${result.errors.map(({ field, message }) => `${field} ${message}`).join('<br>')}</p>`));
+    accounts.put(result.account);
+    return reply.redirect(`/records/${encodeURIComponent(result.account.id)}`);
+  };
+  app.post('/records', async (request, reply) => save(request, reply, undefined));
+  app.post('/records/:id', async (request, reply) => save(request, reply, accounts.get((request.params as { id: string }).id)));
+}
+
+function basicOf(request: FastifyRequest): string[] {
+  const encoded = /^Basic (.+)$/.exec(request.headers.authorization ?? '')?.[1] ?? '';
+  const [id = '', ...secret] = Buffer.from(encoded, 'base64').toString().split(':');
+  return [id, secret.join(':')];
+}
+
+function equal(a: string, b: string): boolean {
+  const left = Buffer.from(a);
+  const right = Buffer.from(b);
+  return left.length === right.length && timingSafeEqual(left, right);
+}

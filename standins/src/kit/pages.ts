@@ -1,0 +1,54 @@
+/** Text made safe for HTML. */
+export function escapeHtml(value: unknown): string {
+  return String(value ?? '')
+    .replaceAll('&', '&amp;')
+    .replaceAll('<', '&lt;')
+    .replaceAll('>', '&gt;')
+    .replaceAll('"', '&quot;');
+}
+
+/** A page of a stand-in: deliberately plain, since it plays another company's program. */
+export function page(system: string, title: string, body: string): string {
+  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(title)} · ${escapeHtml(system)}</title><style>
+body{font:15px/1.45 Georgia,serif;margin:0 auto;max-width:980px;padding:1rem;color:#222;background:#fff}
+h1{font-size:1.25rem}nav a{margin-right:1rem}table{border-collapse:collapse;width:100%}th,td{border-bottom:1px solid #ccc;padding:.25rem .5rem;text-align:left;vertical-align:top;font-weight:normal}
+thead th{font-weight:bold}input,textarea,select{font:inherit;width:100%;box-sizing:border-box;padding:.2rem}input[type=checkbox]{width:auto}button{font:inherit;padding:.3rem 1rem}</style></head><body>
+<nav><strong>${escapeHtml(system)}</strong> &nbsp; <a href="/">Records</a><a href="/new">New record</a><a href="/faults">Faults</a></nav><h1>${escapeHtml(title)}</h1>${body}</body></html>`;
+}
+
+export interface PageField {
+  readonly name: string;
+  readonly label: string;
+  readonly long?: boolean;
+}
+
+export function recordForm(fields: readonly PageField[], values: Readonly<Record<string, unknown>>, action: string): string {
+  const rows = fields.map(({ name, label, long }) => {
+    const value = escapeHtml(values[name]);
+    const control = long ? `<textarea id="${name}" name="${name}" rows="4">${value}</textarea>` : `<input id="${name}" name="${name}" value="${value}">`;
+    return `<tr><th style="width:12rem"><label for="${name}">${escapeHtml(label)}</label></th><td>${control}</td></tr>`;
+  });
+  return `<form method="post" action="${escapeHtml(action)}"><table>${rows.join('')}</table><p><button>Save</button></p></form>`;
+}
+
+const rowsShown = 100;
+
+/** A searchable list; each row leads to its record. */
+export function recordTable(query: string, columns: readonly string[], rows: readonly { readonly id: string; readonly cells: readonly unknown[] }[]): string {
+  const wanted = query.trim().toLowerCase();
+  const found =
+    wanted === ''
+      ? rows
+      : rows.filter(({ id, cells }) =>
+          [id, ...cells].some((cell) =>
+            String(cell ?? '')
+              .toLowerCase()
+              .includes(wanted),
+          ),
+        );
+  const body = found
+    .slice(0, rowsShown)
+    .map(({ id, cells }) => `<tr><td><a href="/records/${encodeURIComponent(id)}">${escapeHtml(id)}</a></td>${cells.map((cell) => `<td>${escapeHtml(cell)}</td>`).join('')}</tr>`);
+  const count = found.length > rowsShown ? `the first ${rowsShown} of ${found.length}` : `${found.length}`;
+  return `<form><input name="q" aria-label="Search" placeholder="Search" value="${escapeHtml(query)}"></form><p>${count} records</p><table><thead><tr><th>Id</th>${columns.map((name) => `<th>${escapeHtml(name)}</th>`).join('')}</tr></thead><tbody>${body.join('')}</tbody></table>`;
+}

@@ -1,0 +1,59 @@
+import { appendFileSync, existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { dirname } from 'node:path';
+
+/**
+ * A table of records that survives a restart: an append-only log of JSON lines, made short when it is opened.
+ * Keys keep the order in which they were first added.
+ */
+export class RecordLog<T extends { readonly id: string }> {
+  readonly #path: string | undefined;
+  readonly #records = new Map<string, T>();
+
+  /** @param path the log file; without one, nothing is kept */
+  constructor(path?: string) {
+    this.#path = path;
+    if (path === undefined) return;
+    mkdirSync(dirname(path), { recursive: true });
+    if (existsSync(path)) {
+      for (const line of readFileSync(path, 'utf8').split('\n')) {
+        try {
+          const record = JSON.parse(line) as T;
+          this.#records.set(record.id, record);
+        } catch {
+          // The last line of a process that was killed while writing: its write was never answered.
+        }
+      }
+      this.#rewrite();
+    }
+  }
+
+  get size(): number {
+    return this.#records.size;
+  }
+
+  get(id: string): T | undefined {
+    return this.#records.get(id);
+  }
+
+  all(): T[] {
+    return [...this.#records.values()];
+  }
+
+  put(record: T): void {
+    this.#records.set(record.id, record);
+    if (this.#path !== undefined) appendFileSync(this.#path, `${JSON.stringify(record)}\n`);
+  }
+
+  /** Replaces everything. */
+  load(records: readonly T[]): void {
+    this.#records.clear();
+    for (const record of records) this.#records.set(record.id, record);
+    if (this.#path !== undefined) this.#rewrite();
+  }
+
+  #rewrite(): void {
+    const temporary = `${this.#path as string}.writing`;
+    writeFileSync(temporary, [...this.#records.values()].map((record) => `${JSON.stringify(record)}\n`).join(''));
+    renameSync(temporary, this.#path as string);
+  }
+}

@@ -1,0 +1,142 @@
+import { timingSafeEqual } from 'node:crypto';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { FaultSwitch, type Faults } from '../kit/faults.js';
+import { page, type PageField, recordForm, recordTable } from '../kit/pages.js';
+import { RecordLog } from '../kit/recordLog.js';
+import { standInServer } from '../kit/serve.js';
+import { changeShopper, type Shopper, type ShopperInput } from './shopper.js';
+
+export interface ShopOptions {
+  readonly dataFile?: string;
+  readonly seed?: readonly Shopper[];
+  readonly key: string;
+  readonly secret: string;
+  readonly faults?: Partial<Faults>;
+  readonly faultSeed?: number;
+  readonly now?: () => Date;
+}
+
+const name = 'Market Row';
+const fields: readonly PageField[] = [
+  { name: 'company_name', label: 'Company' },
+  { name: 'first_name', label: 'First name' },
+  { name: 'surname', label: 'Surname' },
+  { name: 'mail', label: 'Mail' },
+  { name: 'tel', label: 'Telephone' },
+  { name: 'address_line', label: 'Address line' },
+  { name: 'post_code', label: 'Post code' },
+  { name: 'city', label: 'City' },
+  { name: 'country_code', label: 'Country code' },
+  { name: 'group_id', label: 'Group (3, 7, 8, 9)' },
+  { name: 'credit_ceiling', label: 'Credit ceiling' },
+  { name: 'newsletter', label: 'Newsletter (Y, N or empty)' },
+  { name: 'remark', label: 'Remark', long: true },
+];
+
+/** Market Row: HTTP Basic with key and secret, numbered pages with a Link header, a strict rate limit, flat JSON. */
+export async function shopServer(options: ShopOptions): Promise<FastifyInstance> {
+  const app = await standInServer();
+  const faults = new FaultSwitch({ callsPerSecond: 100, ...options.faults }, options.faultSeed);
+  const shoppers = new RecordLog<Shopper>(options.dataFile);
+  if (shoppers.size === 0 && options.seed) shoppers.load(options.seed);
+  const now = options.now ?? (() => new Date());
+  let lastId = Math.max(
+    77_000,
+    ...shoppers
+      .all()
+      .slice(-1)
+      .map(({ id }) => Number(id)),
+  );
+  const nextId = (): string => String((lastId += 1));
+  const wanted = Buffer.from(`Basic ${Buffer.from(`${options.key}:${options.secret}`).toString('base64')}`);
+  const shown = ({ id, ...rest }: Shopper) => ({ shopper_id: Number(id), ...rest });
+  const fail = (reply: FastifyReply, status: number, reason: string) => reply.code(status).send({ status: 'error', reason });
+
+  await app.register(
+    async (api) => {
+      api.addHook('onRequest', async (request, reply) => {
+        const stopped = await faults.before(request, reply, (late) => late.send({ status: 'error', reason: 'too many calls, wait a little' }));
+        if (stopped) return stopped;
+        const given = Buffer.from(request.headers.authorization ?? '');
+        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted)) return fail(reply, 401, 'key or secret not accepted');
+        return undefined;
+      });
+
+      api.get('/shoppers', async (request, reply) => {
+        const query = request.query as { page?: string; per_page?: string; mail?: string; external_ref?: string };
+        const size = Math.min(Math.max(Number(query.per_page ?? 25) || 25, 1), 1000);
+        const number = Math.max(Number(query.page ?? 1) || 1, 1);
+        const narrow = query.mail !== undefined || query.external_ref !== undefined;
+        const all = shoppers.all();
+        const found = narrow
+          ? all.filter(
+              (shopper) =>
+                (query.mail === undefined || shopper.mail.toLowerCase() === query.mail.toLowerCase()) &&
+                (query.external_ref === undefined || shopper.external_ref === query.external_ref),
+            )
+          : all;
+        const part = found.slice((number - 1) * size, number * size);
+        if (number * size < found.length) {
+          const next = new URLSearchParams({ ...query, page: String(number + 1), per_page: String(size) } as Record<string, string>);
+          reply.header('link', `</shop/v1/shoppers?${next.toString()}>; rel="next"`);
+        }
+        if (faults.faults.brokenPages) return reply.type('application/json').send('[{"shopper_id": 77001, "mail": ');
+        return reply.header('x-total', String(found.length)).send(part.map(shown));
+      });
+
+      api.get('/shoppers/:id', async (request, reply) => {
+        const shopper = shoppers.get((request.params as { id: string }).id);
+        return shopper ? { shopper: shown(shopper) } : fail(reply, 404, 'unknown shopper');
+      });
+
+      const write = async (request: FastifyRequest, reply: FastifyReply, known: Shopper | undefined) => {
+        const input = (request.body as { shopper?: ShopperInput } | undefined)?.shopper;
+        if (typeof input !== 'object' || input === null) return fail(reply, 400, 'a shopper is expected');
+        const result = changeShopper(known, input, known?.id ?? nextId(), now());
+        if ('reason' in result) return fail(reply, 400, result.reason);
+        shoppers.put(result.shopper);
+        if (faults.drops(reply)) return reply;
+        return reply.code(known ? 200 : 201).send({ shopper: shown(result.shopper) });
+      };
+      api.post('/shoppers', async (request, reply) => write(request, reply, undefined));
+      api.put('/shoppers/:id', async (request, reply) => {
+        const known = shoppers.get((request.params as { id: string }).id);
+        return known ? write(request, reply, known) : fail(reply, 404, 'unknown shopper');
+      });
+    },
+    { prefix: '/shop/v1' },
+  );
+
+  faults.register(app, name);
+  app.get('/', async (request, reply) => {
+    const rows = shoppers
+      .all()
+      .map((shopper) => ({ id: shopper.id, cells: [shopper.company_name, `${shopper.first_name} ${shopper.surname}`, shopper.mail, shopper.tel, shopper.changed] }));
+    return reply
+      .type('text/html')
+      .send(page(name, 'Shoppers', recordTable((request.query as { q?: string }).q ?? '', ['Company', 'Name', 'Mail', 'Telephone', 'Changed (UTC)'], rows)));
+  });
+  app.get('/new', async (_, reply) => reply.type('text/html').send(page(name, 'New shopper', recordForm(fields, {}, '/records'))));
+  app.get('/records/:id', async (request, reply) => {
+    const shopper = shoppers.get((request.params as { id: string }).id);
+    if (!shopper)
+      return reply
+        .code(404)
+        .type('text/html')
+        .send(page(name, 'No such shopper', ''));
+    return reply.type('text/html').send(page(name, `Shopper ${shopper.id}`, recordForm(fields, { ...shopper }, `/records/${shopper.id}`)));
+  });
+  const save = async (request: FastifyRequest, reply: FastifyReply, known: Shopper | undefined) => {
+    const result = changeShopper(known, request.body as ShopperInput, known?.id ?? nextId(), now());
+    if ('reason' in result)
+      return reply
+        .code(400)
+        .type('text/html')
+        .send(page(name, 'Not saved', `<p>${result.reason}</p>`));
+    shoppers.put(result.shopper);
+    return reply.redirect(`/records/${result.shopper.id}`);
+  };
+  app.post('/records', async (request, reply) => save(request, reply, undefined));
+  app.post('/records/:id', async (request, reply) => save(request, reply, shoppers.get((request.params as { id: string }).id)));
+  return app;
+}

@@ -1,0 +1,95 @@
+import { HttpClient, HttpErrorResponse } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import {
+  type AnchorList,
+  anchorListSchema,
+  type AnchorView,
+  anchorViewSchema,
+  type Choice,
+  type DecisionList,
+  decisionListSchema,
+  type KnotView,
+  knotViewSchema,
+  type OperationList,
+  operationListSchema,
+  problemSchema,
+  type Problem,
+  runListSchema,
+  type RunView,
+  runViewSchema,
+  startedRunSchema,
+  systemSummarySchema,
+  type Watch,
+  watchSchema,
+} from '@anchor-knot/contracts';
+import { map, type Observable } from 'rxjs';
+import { z } from 'zod';
+
+type Query = Record<string, string | number | boolean>;
+
+/** All calls to the server. Answers are checked against the contracts, so a view never works on something else. */
+@Injectable({ providedIn: 'root' })
+export class Api {
+  readonly #http = inject(HttpClient);
+
+  watch(): Observable<Watch> {
+    return this.#get('/api/watch', watchSchema);
+  }
+  systems() {
+    return this.#get('/api/systems', z.object({ systems: z.array(systemSummarySchema) })).pipe(map(({ systems }) => systems));
+  }
+  knot(id: string): Observable<KnotView> {
+    return this.#get(`/api/knots/${encodeURIComponent(id)}`, knotViewSchema);
+  }
+  anchors(knot: string, query: Query): Observable<AnchorList> {
+    return this.#get(`/api/knots/${encodeURIComponent(knot)}/anchors`, anchorListSchema, query);
+  }
+  anchor(id: string): Observable<AnchorView> {
+    return this.#get(`/api/anchors/${encodeURIComponent(id)}`, anchorViewSchema);
+  }
+  decisions(query: Query): Observable<DecisionList> {
+    return this.#get('/api/decisions', decisionListSchema, query);
+  }
+  decide(knot: string, decision: string, choice: Choice): Observable<unknown> {
+    return this.#http.post(`/api/knots/${encodeURIComponent(knot)}/decisions/${decision}`, choice);
+  }
+  runs(query: Query) {
+    return this.#get('/api/runs', runListSchema, query);
+  }
+  run(id: string): Observable<RunView> {
+    return this.#get(`/api/runs/${encodeURIComponent(id)}`, runViewSchema);
+  }
+  operations(run: string, query: Query): Observable<OperationList> {
+    return this.#get(`/api/runs/${encodeURIComponent(run)}/operations`, operationListSchema, query);
+  }
+  startRun(knot: string, kind: 'run' | 'dry run', more: { overGuards?: boolean; full?: boolean } = {}): Observable<string> {
+    return this.#http.post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more }).pipe(map((answer) => startedRunSchema.parse(answer).run));
+  }
+  stopRun(run: string): Observable<unknown> {
+    return this.#http.post(`/api/runs/${run}/stop`, {});
+  }
+  checkDefinition(knot: string, definition: unknown) {
+    return this.#http
+      .post(`/api/knots/${encodeURIComponent(knot)}/definition/check`, { definition })
+      .pipe(map((answer) => z.object({ problems: z.array(z.object({ at: z.string(), says: z.string() })) }).parse(answer).problems));
+  }
+  changeDefinition(knot: string, definition: unknown, basedOn: number, note: string): Observable<unknown> {
+    return this.#http.put(`/api/knots/${encodeURIComponent(knot)}/definition`, { definition, basedOn, note });
+  }
+
+  #get<T>(url: string, schema: z.ZodType<T>, query: Query = {}): Observable<T> {
+    return this.#http.get(url, { params: query }).pipe(map((answer) => schema.parse(answer)));
+  }
+}
+
+/** What an error says to the person who met it. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof HttpErrorResponse) {
+    const parsed = problemSchema.safeParse(error.error);
+    if (parsed.success) return parsed.data;
+    if (error.status === 0)
+      return { code: 'unreachable', says: 'The server cannot be reached.', advice: 'See whether it is running; this page tries again by itself when you do something.' };
+    return { code: 'fault', says: `The server answered ${error.status}.` };
+  }
+  return { code: 'fault', says: error instanceof Error ? error.message.slice(0, 300) : String(error) };
+}

@@ -1,0 +1,50 @@
+/** A value as text: records hold JSON, people read words. Exact numbers show as they were sent. */
+export function valueText(value: unknown): string {
+  if (value === null || value === undefined) return '';
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  if (typeof value === 'object') {
+    if ('$number' in value) return String((value as { $number: unknown }).$number);
+    return Array.isArray(value) ? value.map(valueText).join(', ') : JSON.stringify(value);
+  }
+  return String(value);
+}
+
+export interface Piece {
+  readonly text: string;
+  readonly changed: boolean;
+  /** Blanks at the ends, shown as dots. */
+  readonly blank: boolean;
+}
+
+/** A text in pieces: blanks at its ends apart, and what differs from another text apart (common start and end are equal). */
+export function pieces(text: string, other?: string): Piece[] {
+  let start = 0;
+  let end = text.length;
+  if (other !== undefined && other !== text) {
+    while (start < text.length && start < other.length && text[start] === other[start]) start += 1;
+    let otherEnd = other.length;
+    while (end > start && otherEnd > start && text[end - 1] === other[otherEnd - 1]) {
+      end -= 1;
+      otherEnd -= 1;
+    }
+  } else start = end;
+  const parts = [
+    { text: text.slice(0, start), changed: false },
+    { text: text.slice(start, end), changed: true },
+    { text: text.slice(end), changed: false },
+  ];
+  const lead = text.length - text.trimStart().length;
+  const trail = text.trim() === '' ? text.length : text.trimEnd().length;
+  let at = 0;
+  return parts.flatMap((part): Piece[] => {
+    const result: Piece[] = [];
+    for (const character of part.text) {
+      const blank = at < lead || at >= trail;
+      const last = result.at(-1);
+      if (last && last.blank === blank) result[result.length - 1] = { ...last, text: last.text + (blank ? '·' : character) };
+      else result.push({ text: blank ? '·' : character, changed: part.changed, blank });
+      at += character.length;
+    }
+    return result;
+  });
+}

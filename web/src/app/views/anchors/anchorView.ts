@@ -1,0 +1,165 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { RouterLink } from '@angular/router';
+import type { AnchorView, Cell, JournalEntry } from '@anchor-knot/contracts';
+import { filter } from 'rxjs';
+import { Api } from '../../api/api';
+import { LiveRuns } from '../../api/liveRuns';
+import { load } from '../../api/loaded';
+import { SessionService } from '../../api/session';
+import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
+import { Value } from '../../values/value';
+import { valueText } from '../../values/valueText';
+import { causeWords, plural } from '../../words/sentences';
+import { AgoPipe, ExactTimePipe } from '../../words/times';
+import { DecisionPanel } from '../decisions/decisionPanel';
+import { StartRun } from '../runs/startRun';
+import { State } from '../state';
+
+interface Reason {
+  readonly title: string;
+  readonly text: string;
+  readonly at: string;
+  readonly run: string | null;
+}
+
+/** What do all systems say about this one thing, and why? */
+@Component({
+  selector: 'ak-one-anchor-view',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, MatButtonModule, RecordGrid, Value, DecisionPanel, State, AgoPipe, ExactTimePipe],
+  template: `
+    <div class="page">
+      <header>
+        <h1>{{ view.value()?.title || 'Anchor' }}</h1>
+        @if (view.value(); as one) {
+          <small>{{ one.thing }} · {{ plural(tied(), 'tie') }} · {{ one.decisions.length > 0 ? plural(one.decisions.length, 'decision') : one.agrees ? 'all agree' : 'to be written with the next run' }}</small>
+          <div class="acts">@if (session.may('operator')) { <button mat-flat-button type="button" (click)="runs.start(one.knot, 'run')">Run now</button> }</div>
+        }
+      </header>
+      <ak-state [of]="view" />
+      @if (view.value(); as one) {
+        <div class="body">
+          <div class="scroll">
+            <ak-record-grid [caption]="'What each system says of ' + one.title" [rows]="rows()" [members]="members()" [tone]="tone()" [tieing]="tieing()">
+              <ng-template #anchor let-row>
+                @let field = fieldOf(row.id);
+                @if (field?.agreed; as agreed) { <strong><ak-value [value]="agreed.value" /></strong> } @else { <small>{{ isHeld(row.id) ? 'held' : 'not agreed' }}</small> }
+              </ng-template>
+              <ng-template #cell let-row let-member="member">
+                @let cell = cellOf(row.id, member.id);
+                @if (cell.state === 'no mapping') { <small>not here</small> }
+                @else if (cell.state === 'not sent') { <small>{{ member.hint === 'no record' ? '' : 'not sent' }}</small> }
+                @else {
+                  <ak-value [class.quiet]="cell.state === 'agrees'" [value]="cell.raw" [against]="cell.state === 'agrees' || cell.state === 'unreadable' ? undefined : against(row.id, cell)" />
+                  @if (note(cell); as words) { <small [class.wrong]="cell.state === 'unreadable' || cell.state === 'rejected'" [class.waits]="cell.state === 'ahead'" [title]="words">{{ words }}</small> }
+                }
+              </ng-template>
+            </ak-record-grid>
+            @for (decision of one.decisions; track decision.id; let first = $first) { <div class="decision"><ak-decision-panel [decision]="decision" [members]="one.members" [onAnchor]="true" [listens]="first" (decided)="view.reload()" /></div> }
+          </div>
+          <aside aria-labelledby="why">
+            <h2 id="why">Why it is what it is</h2>
+            <ul>
+              @for (reason of reasons(); track $index) { <li>{{ reason.title }} <small>{{ reason.text }} · @if (reason.run) {<a [routerLink]="['/runs', reason.run]" [title]="reason.at | exactTime">{{ reason.at | ago }}</a>} @else {<span [title]="reason.at | exactTime">{{ reason.at | ago }}</span>}</small></li> }
+              @empty { <li class="quiet">Nothing was written here yet: what the systems say was equal from the start.</li> }
+            </ul>
+          </aside>
+        </div>
+      }
+    </div>
+  `,
+  styles: `.decision { padding: 12px 22px 0; } .decision:last-child { padding-bottom: 20px; } small { display: block; overflow: hidden; text-overflow: ellipsis; }`,
+})
+export class OneAnchorView {
+  readonly id = input.required<string>();
+  readonly #api = inject(Api);
+  protected readonly session = inject(SessionService);
+  protected readonly runs = inject(StartRun);
+  protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveRuns).changes.pipe(filter(({ endedAt }) => endedAt !== null)));
+  protected readonly plural = plural;
+
+  protected readonly rows = computed((): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? []);
+  protected readonly tied = computed(() => this.view.value()?.members.filter(({ key, gone }) => key !== null && !gone).length ?? 0);
+  protected readonly members = computed((): GridMember[] =>
+    (this.view.value()?.members ?? []).map((member) => ({
+      ...member,
+      hint: member.key === null ? 'no record' : member.gone ? `${member.key} · gone` : member.rejected.length > 0 ? `${member.key} · rejected` : member.key,
+      link: member.key !== null && member.recordPage ? member.recordPage.replace('{key}', encodeURIComponent(member.key)) : null,
+    })),
+  );
+  readonly #held = computed(
+    () =>
+      new Set(
+        this.view
+          .value()
+          ?.decisions.filter(({ kind }) => kind === 'held')
+          .map(({ field }) => field),
+      ),
+  );
+  protected readonly tone = computed(() => {
+    this.view.value();
+    return (row: GridRow, member: GridMember): CellTone => {
+      const { state } = this.cellOf(row.id, member.id);
+      return state === 'unreadable' || state === 'rejected' ? 'wrong' : state === 'ahead' || (state === 'differs' && this.#held().has(row.id)) ? 'waits' : 'plain';
+    };
+  });
+  protected readonly tieing = computed(() => {
+    this.view.value();
+    return (row: GridRow, member: GridMember) => this.cellOf(row.id, member.id).direction;
+  });
+  protected readonly reasons = computed(() => gather(this.view.value()));
+
+  protected fieldOf(id: string) {
+    return this.view.value()?.fields.find((field) => field.id === id);
+  }
+  protected cellOf(field: string, member: string): Cell {
+    return this.fieldOf(field)?.cells[member] ?? { state: 'no mapping', raw: null, meaning: null, reason: null, direction: null, path: null };
+  }
+  protected isHeld(field: string): boolean {
+    return this.#held().has(field);
+  }
+  /** Differences are marked only where the forms can be compared: the system holds the value as it is shared. */
+  protected against(field: string, cell: Cell): unknown {
+    const agreed = this.fieldOf(field)?.agreed?.value;
+    return agreed !== undefined && agreed !== null && valueText(cell.raw) === valueText(cell.meaning) ? agreed : undefined;
+  }
+  protected note(cell: Cell): string {
+    switch (cell.state) {
+      case 'unreadable':
+        return cell.reason ?? 'cannot be read';
+      case 'rejected':
+        return '';
+      case 'ahead':
+        return valueText(cell.raw) === valueText(cell.meaning) ? 'held' : `held: ${valueText(cell.meaning)}`;
+      case 'differs':
+        return cell.direction === 'from' ? 'differs; this system only gives' : cell.meaning === null ? 'to be filled' : 'to be written';
+      default:
+        return '';
+    }
+  }
+}
+
+/** The journal as reasons: what one run wrote of one field into several systems is one line. */
+function gather(view: AnchorView | undefined): Reason[] {
+  if (!view) return [];
+  const names = new Map(view.fields.map(({ id, name }) => [id, name]));
+  const systems = new Map(view.members.map(({ id, systemName }) => [id, systemName]));
+  const groups = new Map<string, JournalEntry[]>();
+  for (const row of view.journal) {
+    const key = row.kind === 'create' ? `${row.run}/${row.member}/create` : `${row.run}/${row.kind}/${row.field}/${JSON.stringify(row.meaning)}`;
+    groups.set(key, [...(groups.get(key) ?? []), row]);
+  }
+  return [...groups.values()].map((rows): Reason => {
+    const [row] = rows as [JournalEntry];
+    const where = rows.flatMap(({ member }) => (member ? [systems.get(member) ?? member] : [])).join(' and ');
+    const field = names.get(row.field ?? '') ?? '';
+    const why = causeWords(row.cause, view.members);
+    if (row.kind === 'create')
+      return { title: `Created in ${systems.get(row.member ?? '') ?? ''}`, text: `record ${row.key ?? ''}, ${plural(rows.length, 'field')}`, at: row.at, run: row.run };
+    if (row.kind === 'gone') return { title: `Gone in ${where}`, text: `record ${row.key ?? ''}`, at: row.at, run: row.run };
+    if (row.kind === 'lost') return { title: `${field}: “${valueText(row.meaning)}” lost`, text: `${where || 'what was agreed'} · ${why}`, at: row.at, run: row.run };
+    if (row.kind === 'chosen') return { title: `${field}: “${valueText(row.meaning)}” chosen`, text: why, at: row.at, run: row.run };
+    return { title: `${field}: ${valueText(row.before) || 'blank'} → ${valueText(row.after) || 'blank'}`, text: `${why} · written to ${where}`, at: row.at, run: row.run };
+  });
+}

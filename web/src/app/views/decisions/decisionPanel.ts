@@ -1,0 +1,177 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
+import { MatSnackBar } from '@angular/material/snack-bar';
+import { RouterLink } from '@angular/router';
+import type { Choice, Decision, MemberSummary, Problem } from '@anchor-knot/contracts';
+import { fromEvent } from 'rxjs';
+import { Api, problemOf } from '../../api/api';
+import { SessionService } from '../../api/session';
+import { isTyping } from '../../shell/shortcuts';
+import { Value } from '../../values/value';
+import { valueText } from '../../values/valueText';
+import { ExactTimePipe } from '../../words/times';
+import { StartRun } from '../runs/startRun';
+
+/** One way to decide: a key to press, what it says, and what is sent. */
+interface Option {
+  readonly key: string;
+  readonly who: string;
+  readonly value: unknown;
+  readonly shows: boolean;
+  readonly note: string;
+  readonly choice: Choice;
+}
+
+interface HeldDetail {
+  readonly base: { readonly value: unknown } | null;
+  readonly candidates: readonly {
+    readonly value: unknown;
+    readonly givers: readonly { readonly kind: string; readonly member?: string; readonly name?: string }[];
+    readonly at: number;
+  }[];
+}
+
+/** A decision with its choices, taken by button or digit. */
+@Component({
+  selector: 'ak-decision-panel',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule, RouterLink, Value, ExactTimePipe],
+  template: `
+    @let one = decision();
+    <section [class.settles]="options().length > 0" [attr.data-decision]="one.kind" [attr.aria-label]="one.says">
+      <p>{{ one.says }}</p>
+      @if (problem(); as problem) { <p class="wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
+      @if (options().length > 0 && session.may('operator')) {
+        <div class="options">
+          @for (option of options(); track option.key) {
+            <button mat-stroked-button type="button" [disabled]="busy()" (click)="choose(option)">
+              <span class="option"><kbd>{{ option.key }}</kbd> {{ option.who }}@if (option.shows) { <ak-value [value]="option.value" [against]="base()" /> }@if (option.note) { <small>{{ option.note }}</small> }</span>
+            </button>
+          }
+        </div>
+      } @else if (options().length > 0) { <p class="small">Your role may look, not decide.</p> }
+      <p class="small">
+        @if (one.anchor && !onAnchor()) { <a [routerLink]="['/anchors', one.anchor]">Open {{ one.title }}</a> · }
+        @if (recordLink(); as link) { <a [href]="link" target="_blank" rel="noopener">Open the record in its system</a> · }
+        <span>since {{ one.openedAt | exactTime }}</span>
+      </p>
+    </section>
+  `,
+  styles: `
+    section { border-left: 3px solid var(--vermilion); padding: 8px 14px; background: var(--sheet); } section.settles { border-color: var(--brass); } p { margin: 0 0 6px; max-width: 80ch; overflow-wrap: anywhere; }
+    .options { display: flex; flex-wrap: wrap; gap: 8px; margin: 8px 0; } .option { display: inline-flex; gap: 7px; align-items: baseline; max-width: 460px; } .option ak-value { max-width: 300px; color: var(--ink); } kbd { font: 600 12px/16px var(--values); }
+    button { height: auto; min-height: 32px; padding-block: 5px; }
+  `,
+})
+export class DecisionPanel {
+  readonly decision = input.required<Decision>();
+  readonly members = input.required<readonly MemberSummary[]>();
+  /** Whether the panel stands on its anchor's own page. */
+  readonly onAnchor = input(false);
+  /** Whether digits choose here: only one panel at a time listens. */
+  readonly listens = input(true);
+  readonly decided = output();
+  protected readonly session = inject(SessionService);
+  readonly #api = inject(Api);
+  readonly #snack = inject(MatSnackBar);
+  readonly #runs = inject(StartRun);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | undefined>(undefined);
+
+  protected readonly base = computed(() => (this.decision().kind === 'held' ? ((this.decision().detail as unknown as HeldDetail).base?.value ?? undefined) : undefined));
+  protected readonly recordLink = computed(() => {
+    const { member, key } = this.decision();
+    const page = this.members().find(({ id }) => id === member)?.recordPage;
+    return page && key ? page.replace('{key}', encodeURIComponent(key)) : null;
+  });
+  protected readonly options = computed((): Option[] => optionsOf(this.decision(), this.members()));
+
+  constructor() {
+    fromEvent<KeyboardEvent>(document, 'keydown')
+      .pipe(takeUntilDestroyed())
+      .subscribe((event) => {
+        if (!this.listens() || isTyping(event) || this.busy() || !this.session.may('operator')) return;
+        const option = this.options().find(({ key }) => key === event.key);
+        if (option) this.choose(option);
+      });
+  }
+
+  protected choose(option: Option): void {
+    const { knot, id, kind } = this.decision();
+    if (kind === 'guard') return this.#runs.start(knot, 'run', { overGuards: true });
+    this.busy.set(true);
+    this.problem.set(undefined);
+    this.#api.decide(knot, id, option.choice).subscribe({
+      next: () => {
+        this.busy.set(false);
+        window.dispatchEvent(new Event('anchor-knot-decided'));
+        this.decided.emit();
+        this.#snack
+          .open('Decided. The next run writes it.', 'Run now')
+          .onAction()
+          .subscribe(() => this.#runs.start(knot, 'run'));
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(problemOf(error));
+        if (this.problem()?.code !== 'not a choice') this.decided.emit();
+      },
+    });
+  }
+}
+
+function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly MemberSummary[]): Option[] {
+  const plain = { value: undefined, shows: false, note: '' };
+  const numbered = (options: Omit<Option, 'key'>[]): Option[] => options.map((option, index) => ({ ...option, key: String(index + 1) }));
+  switch (kind) {
+    case 'held': {
+      const { base, candidates } = detail as unknown as HeldDetail;
+      const name = (giver: { kind: string; member?: string; name?: string }): string =>
+        giver.kind === 'person' ? (giver.name ?? '') : (members.find(({ id }) => id === giver.member)?.systemName ?? '');
+      const known = base !== null && candidates.some(({ value }) => valueText(value) === valueText(base.value));
+      return [
+        ...numbered(
+          candidates.map(({ value, givers }) => ({
+            who: givers.map(name).join(' and '),
+            value,
+            shows: true,
+            note: '',
+            choice: { choose: 'value', value: value as never, fingerprint },
+          })),
+        ),
+        ...(base && !known
+          ? [
+              {
+                key: '0',
+                who: 'stay with what was agreed',
+                value: base.value,
+                shows: true,
+                note: '',
+                choice: { choose: 'value', value: base.value as never, fingerprint },
+              } as Option,
+            ]
+          : []),
+      ];
+    }
+    case 'duplicate': {
+      const { keys, tiedKey } = detail as unknown as { keys: string[]; tiedKey: string | null };
+      const all = [...(tiedKey === null ? [] : [tiedKey]), ...keys];
+      return numbered(all.map((key) => ({ ...plain, who: `keep record ${key}`, note: key === tiedKey ? 'tied now' : '', choice: { choose: 'record', key, fingerprint } })));
+    }
+    case 'unsure match': {
+      const { anchors } = detail as unknown as { anchors: string[] };
+      return numbered([
+        ...anchors.map((anchor, index): Omit<Option, 'key'> => ({ ...plain, who: `the same as candidate ${index + 1}`, choice: { choose: 'anchor', anchor, fingerprint } })),
+        { ...plain, who: 'a thing of its own', choice: { choose: 'separate', fingerprint } },
+      ]);
+    }
+    case 'refused':
+    case 'unclear write':
+      return numbered([{ ...plain, who: kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again', choice: { choose: 'try again', fingerprint } }]);
+    case 'guard':
+      return numbered([{ ...plain, who: 'run over the guards this once', choice: { choose: 'try again', fingerprint } }]);
+    default:
+      return [];
+  }
+}

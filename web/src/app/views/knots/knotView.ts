@@ -1,0 +1,108 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { RouterLink, RouterLinkActive } from '@angular/router';
+import { filter, map } from 'rxjs';
+import { Api } from '../../api/api';
+import { LiveRuns } from '../../api/liveRuns';
+import { load } from '../../api/loaded';
+import { SessionService } from '../../api/session';
+import { count, plural } from '../../words/sentences';
+import { AgoPipe, ExactTimePipe } from '../../words/times';
+import { RunDetail } from '../runs/runDetail';
+import { StartRun } from '../runs/startRun';
+import { State } from '../state';
+import { KnotChecks, KnotHistory, KnotIdentity, KnotMembers } from './knotSections';
+import { KnotCrosswalks } from './knotCrosswalks';
+import { KnotDefinition } from './knotDefinition';
+import { KnotFields } from './knotFields';
+
+const sections = ['Members', 'Identity', 'Fields', 'Crosswalks', 'Checks', 'Dry run', 'Definition', 'History'] as const;
+
+/** How does this kind of thing stay the same? One place, its sections side by side in the order of the work. */
+@Component({
+  selector: 'ak-one-knot-view',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [
+    MatButtonModule,
+    RouterLink,
+    RouterLinkActive,
+    State,
+    RunDetail,
+    KnotMembers,
+    KnotIdentity,
+    KnotFields,
+    KnotCrosswalks,
+    KnotChecks,
+    KnotDefinition,
+    KnotHistory,
+    AgoPipe,
+    ExactTimePipe,
+  ],
+  template: `
+    <div class="page">
+      <header>
+        <h1>{{ knot.value()?.name ?? 'Knot' }}</h1>
+        @if (knot.value(); as one) {
+          <small>version {{ one.version }} in force · {{ count(one.agree) }} of {{ plural(one.anchors, 'anchor') }} agree · @if (one.lastRun; as run) {last run <a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a>} @else {never ran}@if (one.decisions > 0) { · <a routerLink="/decisions">{{ plural(one.decisions, 'decision') }}</a>}</small>
+          <div class="acts">
+            @if (session.may('operator')) {
+              <button mat-stroked-button type="button" (click)="dryRun(one.id)">Dry run</button>
+              <button mat-flat-button type="button" (click)="runs.start(one.id, 'run')">Run now</button>
+            }
+          </div>
+        }
+      </header>
+      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page">{{ section }}</a>}</nav>
+      <ak-state [of]="knot" />
+      @if (knot.value(); as one) {
+        <div class="scroll">
+          @switch (section()) {
+            @case ('members') { <ak-knot-members [knot]="one" /> }
+            @case ('identity') { <ak-knot-identity [knot]="one" /> }
+            @case ('fields') { <ak-knot-fields [knot]="one" /> }
+            @case ('crosswalks') { <ak-knot-crosswalks [knot]="one" /> }
+            @case ('checks') { <ak-knot-checks [knot]="one" /> }
+            @case ('dry-run') {
+              @if (shownRun(); as run) { <ak-run-detail [run]="run" /> }
+              @else if (latest.value() === null) { <p class="empty">A dry run reads every system, matches, merges and plans as a run does, and writes nothing. Its counts, and every single change as before and after, will be shown here.@if (session.may('operator')) {<br /><br /><button mat-flat-button type="button" (click)="dryRun(one.id)">Start a dry run</button>}</p> }
+            }
+            @case ('definition') { <ak-knot-definition [knot]="one" (changed)="knot.reload()" /> }
+            @case ('history') { <ak-knot-history [knot]="one" /> }
+            @default { <p class="empty">This knot has no section of that name.</p> }
+          }
+        </div>
+      }
+    </div>
+  `,
+  styles: `
+    .page > header { border: 0; padding-bottom: 4px; }
+    .sections { display: flex; gap: 20px; padding: 0 22px; border-bottom: 1px solid var(--hair); overflow-x: auto; } .sections a { padding: 6px 0 8px; color: var(--ink-2); text-decoration: none; border-bottom: 2px solid transparent; white-space: nowrap; } .sections a.on { color: var(--ink); font-weight: 650; border-color: var(--petrol); }
+    .scroll { flex: 1; overflow: auto; min-height: 0; }
+  `,
+})
+export class OneKnotView {
+  readonly id = input.required<string>();
+  readonly section = input.required<string>();
+  readonly #api = inject(Api);
+  readonly #live = inject(LiveRuns);
+  protected readonly session = inject(SessionService);
+  protected readonly runs = inject(StartRun);
+  protected readonly sections = sections;
+  protected readonly count = count;
+  protected readonly plural = plural;
+  protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.changes.pipe(filter((run) => run.endedAt !== null && run.knot === this.id())));
+  /** The newest dry run, or null when there was none. */
+  protected readonly latest = load(this.id, (id) => this.#api.runs({ knot: id }).pipe(map(({ runs }) => runs.find(({ kind }) => kind === 'dry run')?.id ?? null)));
+  readonly #started = linkedSignal<string, string | undefined>({ source: this.id, computation: () => undefined });
+  protected readonly shownRun = computed(() => this.#started() ?? this.latest.value() ?? undefined);
+
+  protected slug(section: (typeof sections)[number]): string {
+    return section.toLowerCase().replace(' ', '-');
+  }
+  protected dryRun(knot: string): void {
+    this.runs.start(knot, 'dry run', {}, (run) => {
+      this.#started.set(run);
+      this.runs.open(knot);
+    });
+  }
+}

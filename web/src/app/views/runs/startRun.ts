@@ -1,0 +1,24 @@
+import { inject, Injectable } from '@angular/core';
+import { MatSnackBar } from '@angular/material/snack-bar';
+import { Router } from '@angular/router';
+import { Api, problemOf } from '../../api/api';
+
+/** Starts a run from anywhere and leads to it. */
+@Injectable({ providedIn: 'root' })
+export class StartRun {
+  readonly #api = inject(Api);
+  readonly #router = inject(Router);
+  readonly #snack = inject(MatSnackBar);
+
+  /** The section of a knot where its dry run is shown. */
+  open(knot: string): void {
+    void this.#router.navigate(['/knots', knot, 'dry-run']);
+  }
+
+  start(knot: string, kind: 'run' | 'dry run', more: { overGuards?: boolean } = {}, then?: (run: string) => void): void {
+    this.#api.startRun(knot, kind, more).subscribe({
+      next: (run) => (then ? then(run) : void this.#router.navigate(['/runs', run])),
+      error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close'),
+    });
+  }
+}

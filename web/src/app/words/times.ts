@@ -1,0 +1,32 @@
+import { Pipe, type PipeTransform } from '@angular/core';
+
+const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+
+/** The exact time in the reader's zone, with the zone. */
+export function exactTime(iso: string): string {
+  return `${new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'medium' }).format(new Date(iso))} ${zone}`;
+}
+
+/** How long ago, in words; days and more as a date. */
+export function ago(iso: string, now = Date.now()): string {
+  const seconds = Math.round((now - Date.parse(iso)) / 1000);
+  if (seconds < 10) return 'just now';
+  if (seconds < 60) return `${seconds} s ago`;
+  if (seconds < 3600) return `${Math.floor(seconds / 60)} min ago`;
+  if (seconds < 86_400) return `${Math.floor(seconds / 3600)} h ago`;
+  return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: seconds > 300 * 86_400 ? 'numeric' : undefined }).format(new Date(iso));
+}
+
+@Pipe({ name: 'ago' })
+export class AgoPipe implements PipeTransform {
+  transform(iso: string): string {
+    return ago(iso);
+  }
+}
+
+@Pipe({ name: 'exactTime' })
+export class ExactTimePipe implements PipeTransform {
+  transform(iso: string): string {
+    return exactTime(iso);
+  }
+}
