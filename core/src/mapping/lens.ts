@@ -36,7 +36,15 @@ export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens
   const usesHeld = steps.some((step) => step.usesHeld);
   const setsRawForm = steps.some((step) => step.setsRawForm);
 
+  // A merge asks several times what the same value means. Without steps that look at what the other side holds, the answer is the same.
+  let last: { readonly raw: Raw; readonly outcome: Outcome<Shared> } | undefined;
   function inbound(raw: Raw, agreed: Shared | undefined): Outcome<Shared> {
+    if (usesHeld || typeof raw === 'object') return readThrough(raw, agreed);
+    if (last?.raw !== raw) last = { raw, outcome: readThrough(raw, agreed) };
+    return last.outcome;
+  }
+
+  function readThrough(raw: Raw, agreed: Shared | undefined): Outcome<Shared> {
     const held = usesHeld && agreed !== undefined && agreed !== null ? heldAtEachStep(steps, agreed as Raw) : undefined;
     let value: Raw = isBlank(raw) ? null : raw;
     for (const [index, step] of steps.entries()) {

@@ -176,9 +176,11 @@ function heldBecause(rule: Rule): string {
 function candidatesOf({ agreed, ties }: FieldMergeInput, edits: readonly Edit[]): readonly Candidate[] {
   const values: { value: Shared; edit?: Edit }[] = edits.map((edit) => ({ value: edit.value, edit }));
   if (agreed && edits.some(({ behind }) => behind)) values.push({ value: agreed.value });
+  const first = values[0] as { value: Shared };
+  const inConflict = values.some(({ value }) => !sameShared(value, first.value));
   const isShadow = (of: { value: Shared; edit?: Edit }, other: { value: Shared }): boolean =>
     of.edit !== undefined && !sameShared(of.value, other.value) && of.edit.from.lens.means(of.edit.from.present, other.value);
-  const survivors = values.filter((one) => !values.some((other) => isShadow(one, other) && !isShadow(other, one)));
+  const survivors = !inConflict ? values : values.filter((one) => !values.some((other) => isShadow(one, other) && !isShadow(other, one)));
 
   const groups = new Map<string, { value: Shared; edits: Edit[]; isAgreed: boolean }>();
   for (const { value, edit } of survivors.length > 0 ? survivors : values) {

@@ -32,6 +32,8 @@ export function failed(reason: string): Outcome<never> {
   return { ok: false, reason };
 }
 
+/** Printable ASCII without blanks at its ends is in normal form already, and most text is. */
+const isPlainText = /^(?:[!-~](?:[ -~]*[!-~])?)?$/;
 const plainNumber = /^[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?$/;
 
 /** A decimal from plain or exponent notation; `undefined` for any other text. Never NaN or infinite. */
@@ -58,7 +60,9 @@ export function normalise(type: FieldType, value: unknown): Outcome<Shared> {
     case 'choice':
     case 'note': {
       if (typeof value === 'object') return failed(`${show(value)} is not a text`);
-      let text = String(value).normalize('NFC').trim();
+      const given = String(value);
+      if (isPlainText.test(given)) return good(given === '' ? null : given);
+      let text = given.normalize('NFC').trim();
       if (type === 'note') text = text.replaceAll('\r\n', '\n');
       // PostgreSQL text and JSON cannot hold U+0000, and no business system means anything by it.
       text = text.replaceAll('\u0000', '').toWellFormed();

@@ -3,8 +3,8 @@ import type { Choice } from '@anchor-knot/contracts';
 import { type Anchor, anchorId, type Ahead, type FieldId, type Reading, recordKey, settleHeld, type Shared, type Tie } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import { expectedFields } from '../orchestration/store.js';
-import { saveTies } from '../persistence/postgresStore.js';
-import { anchorFromRows, type AnchorRow, type TieRow, tieToRow } from '../persistence/rows.js';
+import { saveTies } from '../persistence/tables/anchors.js';
+import { agreedToColumn, anchorFromRows, type AnchorRow, type TieRow, tieToRow } from '../persistence/rows.js';
 
 export type DecideOutcome =
   { readonly kind: 'decided' } | { readonly kind: 'not found' } | { readonly kind: 'changed meanwhile' } | { readonly kind: 'not a choice'; readonly says: string };
@@ -70,7 +70,11 @@ async function settle(db: EntityManager, knot: LoadedKnot, decision: DecisionRow
   const field = decision.field as string;
   const settled = settleHeld(knot.compiled, loaded, { field, fingerprint: choice.fingerprint, value: choice.value as Shared, person, at: now.getTime() });
   if (!settled.ok) return settled.reason === 'not a choice' ? { kind: 'not a choice', says: 'choose one of the values shown' } : { kind: 'changed meanwhile' };
-  await db.query('update anchor set agreed = $2, open = true, revision = revision + 1, changed_at = $3 where id = $1', [loaded.id, JSON.stringify(settled.anchor.agreed), now]);
+  await db.query('update anchor set agreed = $2, open = true, revision = revision + 1, changed_at = $3 where id = $1', [
+    loaded.id,
+    JSON.stringify(agreedToColumn(settled.anchor.agreed)),
+    now,
+  ]);
   await saveTies(
     db,
     knot.id,

@@ -7,6 +7,10 @@ import type { DecisionDraft, Intent, JournalRow, MemberTrouble, PlanEntry, RunLe
 import type { Tally } from './tally.js';
 import { type WriteEnd, writeMember } from './writeOperations.js';
 
+const entriesAtOnce = 1000;
+/** How many writes are on their way at once: after a crash each of them has to be looked for. */
+const [fewestWritesAtOnce, mostWritesAtOnce] = [200, 5000];
+
 export interface Applied {
   /** Records that changed between reading and writing: they are read and merged again. */
   readonly raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[];
@@ -27,11 +31,14 @@ export async function applyPlan(
   const raced: { anchor: AnchorId; member: MemberId }[] = [];
   const troubles = new Map<MemberId, MemberTrouble>();
   const widest = Math.max(...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
-  const atOnce = Math.min(5000, Math.max(200, widest));
+  const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
+  let planned: readonly PlanEntry[] = [];
   let after: AnchorId | undefined;
   while (!stopped()) {
-    const entries = await store.planned(lease, after, atOnce);
-    if (entries.length === 0) break;
+    if (planned.length === 0) planned = await store.planned(lease, after, entriesAtOnce);
+    if (planned.length === 0) break;
+    const entries = firstWrites(planned, writesAtOnce);
+    planned = planned.slice(entries.length);
     after = entries.at(-1)?.anchor;
     const intents = entries.flatMap((entry) => entry.operations.map((operation): Intent => ({ id: installation.nextId(), operation, storedAt: installation.clock.now() })));
     const applied = new Set(
@@ -55,6 +62,13 @@ export async function applyPlan(
     await afterBatch();
   }
   return { raced, troubles: [...troubles.values()] };
+}
+
+/** The first entries, with no more writes than that (but at least one entry). */
+function firstWrites(entries: readonly PlanEntry[], most: number): readonly PlanEntry[] {
+  let writes = 0;
+  const end = entries.findIndex((entry, index) => (writes += entry.operations.length) > most && index > 0);
+  return end < 0 ? entries : entries.slice(0, end);
 }
 
 async function writeAll(

@@ -17,6 +17,7 @@ import {
   type RunProgress,
   type RunRequest,
   type RunResult,
+  type StagedNewcomer,
   type StagedRecord,
   type Store,
   type StoredAnchor,
@@ -171,8 +172,14 @@ export class InMemoryStore implements Store {
     for (const record of records) staged.set(refId(record), record);
   }
 
-  async *stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedRecord[]> {
-    yield [...this.#check(lease).staged.values()].filter(({ anchor }) => anchor === undefined);
+  async *stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]> {
+    const newcomers = [...this.#check(lease).staged.values()].filter(({ anchor }) => anchor === undefined);
+    yield newcomers.map(({ member, key, matchKeys, reading }) => ({ member, key, matchKeys, isRejected: (reading.rejected?.length ?? 0) > 0 }));
+  }
+
+  async stagedReadings(lease: RunLease, refs: readonly RecordRef[]) {
+    const { staged } = this.#check(lease);
+    return refs.flatMap((ref) => staged.get(refId(ref)) ?? []);
   }
 
   async anchorsWithKeys(_: string, keys: readonly (readonly [number, string])[]) {

@@ -1,8 +1,8 @@
-import { type AnchorId, anchorId, keyOf, matchByKey, type MemberId, type Newcomer, type Reading, type RecordKey } from '@anchor-knot/core';
+import { type AnchorId, anchorId, matchByKey, type MemberId, type Newcomer, type RecordKey } from '@anchor-knot/core';
 import { decisionsOfMatching } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import { outsideId } from './readMembers.js';
-import type { DecisionDraft, OutsideRecord, RunLease } from './store.js';
+import type { DecisionDraft, OutsideRecord, RecordRef, RunLease } from './store.js';
 import type { Tally } from './tally.js';
 
 const askedAtOnce = 5000;
@@ -22,21 +22,16 @@ export async function matchNewcomers(installation: Installation, options: RunOpt
   const { store, nextId } = installation;
   const { knot } = options;
   const newcomers: Newcomer[] = [];
-  /** Only records that may stay outside need their reading here: the others' is staged. */
-  const readings = new Map<string, Reading>();
   for await (const batch of store.stagedNewcomers(lease)) {
-    for (const { member, key, reading } of batch) {
-      const values = knot.sharedValues(member, reading.fields, knot.keyFields);
-      const isRejected = (reading.rejected?.length ?? 0) > 0;
+    for (const { member, key, matchKeys, isRejected } of batch) {
       const verdict = outside.get(outsideId(member, key))?.verdict;
       newcomers.push({
         member,
         key,
-        keys: knot.keyRules.map((rule) => keyOf(rule, values)),
+        keys: matchKeys.map((matchKey) => matchKey ?? undefined),
         canStart: !isRejected && knot.member(member).startsAnchors,
         separate: verdict === 'separate',
       });
-      readings.set(outsideId(member, key), reading);
     }
   }
   const matching = matchByKey(
@@ -50,14 +45,17 @@ export async function matchNewcomers(installation: Installation, options: RunOpt
   const assignments = matching.ties.map(({ newcomer: { member, key }, anchor, rule, isNewAnchor }) => ({ member, key, anchor, rule, isNewAnchor }));
   for (let at = 0; at < assignments.length; at += askedAtOnce) await store.assign(lease, assignments.slice(at, at + askedAtOnce));
 
+  const stay: RecordRef[] = [];
+  for (const doubt of matching.doubts) for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) stay.push({ member: doubt.member, key });
+  stay.push(...matching.unmatched);
   const stays = new Map<string, OutsideRecord>();
   for (const [id, record] of outside) if (record.verdict === 'aside') stays.set(id, record);
-  const keep = (member: MemberId, key: RecordKey): void => {
-    const id = outsideId(member, key);
-    stays.set(id, { member, key, reading: readings.get(id) as Reading, verdict: outside.get(id)?.verdict });
-  };
-  for (const doubt of matching.doubts) for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) keep(doubt.member, key);
-  for (const { member, key } of matching.unmatched) keep(member, key);
+  for (let at = 0; at < stay.length; at += askedAtOnce) {
+    for (const { member, key, reading } of await store.stagedReadings(lease, stay.slice(at, at + askedAtOnce))) {
+      const id = outsideId(member, key);
+      stays.set(id, { member, key, reading, verdict: outside.get(id)?.verdict });
+    }
+  }
   const rejected = matching.unmatched.flatMap(({ member, key }) => {
     const record = stays.get(outsideId(member, key));
     return record?.reading.rejected ? [record] : [];

@@ -4,7 +4,7 @@ import type { Installation, RunOptions } from './installation.js';
 import { expectedFields, type PlanEntry, type RunLease } from './store.js';
 import type { Tally } from './tally.js';
 
-const mergedAtOnce = 500;
+const mergedAtOnce = 1000;
 
 export interface PlanContext {
   readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
@@ -25,6 +25,8 @@ export async function planAnchors(
 ): Promise<{ updatedButHeld: Map<MemberId, number> }> {
   const { store } = installation;
   const updatedButHeld = new Map<MemberId, number>();
+  /** The database takes one batch while the next is worked out. */
+  let saving = Promise.resolve();
   for (let after: AnchorId | undefined; ;) {
     const ids = await store.anchorsToMerge(lease, after, mergedAtOnce);
     if (ids.length > 0) {
@@ -33,11 +35,17 @@ export async function planAnchors(
         tally.addPlan(entry);
         if (entry.held.length > 0) for (const { kind, member } of entry.operations) if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
       }
-      await store.savePlan(lease, entries);
+      await saving;
+      saving = store.savePlan(lease, entries);
+      // Awaited above or below; until then its failure is not forgotten, only not yet told.
+      saving.catch(() => undefined);
       tally.done += entries.length;
       await afterBatch();
     }
-    if (ids.length < mergedAtOnce) return { updatedButHeld };
+    if (ids.length < mergedAtOnce) {
+      await saving;
+      return { updatedButHeld };
+    }
     after = ids.at(-1);
   }
 }

@@ -1,4 +1,4 @@
-import type { CompiledKnot, CompiledMember, Instant, MemberId, RecordKey, SourceRecord } from '@anchor-knot/core';
+import { type CompiledKnot, type CompiledMember, type Instant, keyOf, type MemberId, type Reading, type RecordKey, type SourceRecord } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -91,11 +91,17 @@ async function differing(
     const known = outside.get(outsideId(member.id, record.key));
     if (known) outside.set(outsideId(member.id, record.key), { ...known, reading });
     if (known?.verdict === 'aside') continue;
-    staged.push({ member: member.id, key: record.key, anchor: head?.anchor, reading });
+    staged.push({ member: member.id, key: record.key, anchor: head?.anchor, reading, matchKeys: head ? [] : matchKeysOf(knot, member.id, reading) });
   }
   return staged;
 }
 
 export function outsideId(member: MemberId, key: RecordKey): string {
   return `${member}\u001f${key}`;
+}
+
+/** The keys of a record by the knot's key rules. */
+export function matchKeysOf(knot: CompiledKnot, member: MemberId, { fields }: Reading): StagedRecord['matchKeys'] {
+  const values = knot.sharedValues(member, fields, knot.keyFields);
+  return knot.keyRules.map((rule) => keyOf(rule, values) ?? null);
 }

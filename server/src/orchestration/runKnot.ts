@@ -5,7 +5,7 @@ import { findGone } from './findGone.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
 import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
-import { type MemberReading, outsideId, readMember } from './readMembers.js';
+import { matchKeysOf, type MemberReading, outsideId, readMember } from './readMembers.js';
 import { resolveIntents } from './resolveIntents.js';
 import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
 import { Tally } from './tally.js';
@@ -139,7 +139,13 @@ class KnotRun {
     if (waiting.length > 0)
       await store.stage(
         this.#lease,
-        waiting.map(({ member, key, reading }) => ({ member, key, reading: this.#checkedAgain(member, reading), anchor: undefined })),
+        waiting.map(({ member, key, reading }) => ({
+          member,
+          key,
+          reading: this.#checkedAgain(member, reading),
+          anchor: undefined,
+          matchKeys: matchKeysOf(knot, member, reading),
+        })),
       );
     const readings = new Map<MemberId, MemberReading>();
     await Promise.all(
@@ -234,7 +240,7 @@ class KnotRun {
         const fields = knot.rawFields(member, record);
         const { says } = knot.failedChecks(member, fields);
         await store.stage(this.#lease, [
-          { member, key, anchor, reading: { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) } },
+          { member, key, anchor, matchKeys: [], reading: { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) } },
         ]);
         anchors.add(anchor);
       } catch (error) {

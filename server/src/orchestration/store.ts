@@ -37,6 +37,14 @@ export interface RecordRef {
 export interface StagedRecord extends RecordRef {
   readonly anchor: AnchorId | undefined;
   readonly reading: Reading;
+  /** Its keys by rule, `null` where it has none; needed only while it has no anchor. */
+  readonly matchKeys: readonly (string | null)[];
+}
+
+/** What matching needs of a staged record without an anchor. */
+export interface StagedNewcomer extends RecordRef {
+  readonly matchKeys: StagedRecord['matchKeys'];
+  readonly isRejected: boolean;
 }
 
 /** A record that belongs to no anchor: it waits for a person, or is rejected, or was set aside. */
@@ -203,8 +211,8 @@ export interface Store {
 
   outside(knot: string): Promise<readonly OutsideRecord[]>;
   stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
-  /** Staged records without an anchor. */
-  stagedNewcomers(lease: RunLease): AsyncIterable<readonly (RecordRef & { readonly reading: Reading })[]>;
+  stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]>;
+  stagedReadings(lease: RunLease, refs: readonly RecordRef[]): Promise<readonly (RecordRef & { readonly reading: Reading })[]>;
   anchorsWithKeys(
     knot: string,
     keys: readonly (readonly [rule: number, key: string])[],

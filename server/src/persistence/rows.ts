@@ -1,4 +1,4 @@
-import { type Anchor, anchorId, type AnchorId, recordKey, type Tie } from '@anchor-knot/core';
+import { type Agreed, type Anchor, anchorId, type AnchorId, type FieldId, recordKey, type Shared, type Tie } from '@anchor-knot/core';
 import { tieFingerprint } from '../orchestration/fingerprint.js';
 
 /** A tie as its row: column names are the keys. */
@@ -16,9 +16,15 @@ export interface TieRow {
   fingerprint: string;
 }
 
+/**
+ * What an anchor's fields agree on, as it is stored: most fields were given by the same member at the same moment for the
+ * same reason, which is written once for all of them.
+ */
+export type AgreedColumn = readonly (Omit<Agreed, 'value'> & { readonly values: Readonly<Record<FieldId, Shared>> })[];
+
 export interface AnchorRow {
   id: string;
-  agreed: Anchor['agreed'];
+  agreed: AgreedColumn;
   parked_creates: Anchor['parkedCreates'];
   revision: number;
 }
@@ -54,5 +60,33 @@ export function tieFromRow(row: TieRow): Tie {
 }
 
 export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor {
-  return { id: anchorId(row.id), agreed: row.agreed, parkedCreates: row.parked_creates, ties: ties.map(tieFromRow) };
+  return { id: anchorId(row.id), agreed: agreedFromColumn(row.agreed), parkedCreates: row.parked_creates, ties: ties.map(tieFromRow) };
+}
+
+export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {
+  const givings = new Map<string, { by: Agreed['by']; at: number; why: Agreed['why']; values: Record<FieldId, Shared> }>();
+  for (const [field, { value, by, at, why }] of Object.entries(agreed)) {
+    const name = JSON.stringify([by, at, why]);
+    const giving = givings.get(name);
+    if (giving) giving.values[field] = value;
+    else givings.set(name, { by, at, why, values: { [field]: value } });
+  }
+  return [...givings.values()];
+}
+
+export function agreedFromColumn(column: AgreedColumn): Anchor['agreed'] {
+  const agreed: Record<FieldId, Agreed> = {};
+  for (const { by, at, why, values } of column) for (const [field, value] of Object.entries(values)) agreed[field] = { value, by, at, why };
+  return agreed;
+}
+
+/** Items by the anchor they belong to. */
+export function byAnchor<Id extends string, T>(items: readonly T[], anchorOf: (item: T) => Id): Map<Id, T[]> {
+  const groups = new Map<Id, T[]>();
+  for (const item of items) {
+    const group = groups.get(anchorOf(item));
+    if (group) group.push(item);
+    else groups.set(anchorOf(item), [item]);
+  }
+  return groups;
 }

@@ -77,7 +77,7 @@ describe.each([
   });
 
   test('forgets what a dead run staged and planned', async () => {
-    await store.stage(lease, [{ member: 'crm', key: recordKey('a'), anchor: undefined, reading: reading({}) }]);
+    await store.stage(lease, [{ member: 'crm', key: recordKey('a'), anchor: undefined, matchKeys: ['k', null], reading: reading({}) }]);
     await store.savePlan(lease, [entry(anchor(5, 'a'), 0)]);
     const next = (await store.beginRun(request(2, 5000))) as RunLease;
     const newcomers = [];
@@ -87,11 +87,12 @@ describe.each([
 
   test('keeps the last of two readings of a record, and gives newcomers until they are assigned', async () => {
     const key = recordKey('a\u001f/ü"\'');
-    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, reading: reading({ name: 'old' }) }]);
-    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, reading: reading({ name: 'new' }) }]);
+    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, matchKeys: ['k', null], reading: reading({ name: 'old' }) }]);
+    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, matchKeys: ['k', null], reading: reading({ name: 'new' }) }]);
     const newcomers = [];
     for await (const batch of store.stagedNewcomers(lease)) newcomers.push(...batch);
-    expect(newcomers).toMatchObject([{ key, reading: { fields: { name: 'new' } } }]);
+    expect(newcomers).toEqual([{ member: 'crm', key, matchKeys: ['k', null], isRejected: false }]);
+    expect(await store.stagedReadings(lease, [{ member: 'crm', key }])).toMatchObject([{ key, reading: { fields: { name: 'new' } } }]);
     await store.assign(lease, [{ member: 'crm', key, anchor: anchorId(id(9)), rule: 'Email', isNewAnchor: true }]);
     for await (const batch of store.stagedNewcomers(lease)) expect(batch).toEqual([]);
     expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([id(9)]);

@@ -79,10 +79,10 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     },
     async (request, reply) => {
       const row = await runs.findOneBy({ id: request.params.run });
-      const job = row ? undefined : (await queue.waiting()).find(({ id }) => id === request.params.run);
+      const job = row ? undefined : await queue.find(request.params.run);
       const knot = await knots.inForce(row?.knotId ?? job?.data.knot ?? '');
-      if (!knot || (!row && !job)) return reply.code(404).send(noSuch('run'));
-      const run = row ? runSummary(row) : waitingRun(job as never, knot.version);
+      const run = row ? runSummary(row) : job && waitingRun(job, knot?.version ?? 0);
+      if (!knot || !run) return reply.code(404).send(noSuch('run'));
       return {
         run,
         knotName: knot.definition.name,

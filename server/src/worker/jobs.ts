@@ -57,6 +57,11 @@ export class RunQueue {
     }[];
   }
 
+  /** A run that was asked for, whether it waits or a worker has just taken it. */
+  async find(id: string): Promise<{ id: string; data: RunJob; createdOn: Date } | undefined> {
+    return (await this.#boss.getJobById<RunJob>(runQueue, id)) ?? undefined;
+  }
+
   /** Jobs whose worker died: taken a while ago, and no run of theirs holds a lease. Each is ended, and sent anew if its run did not end. */
   async takeUpOrphans(graceSeconds: number): Promise<number> {
     const orphans = (await this.#data.query(

@@ -72,9 +72,7 @@ export class App {
     merge(this.#router.events.pipe(filter((event) => event instanceof NavigationEnd)), fromEvent(window, 'anchor-knot-decided')).pipe(
       startWith(undefined),
       filter(() => this.session.person() !== undefined),
-      switchMap(() =>
-        merge(of(undefined), this.#live.changes.pipe(filter(({ endedAt }) => endedAt !== null))).pipe(throttleTime(500, undefined, { leading: true, trailing: true })),
-      ),
+      switchMap(() => merge(of(undefined), this.#live.ends).pipe(throttleTime(500, undefined, { leading: true, trailing: true }))),
       switchMap(() =>
         this.#api.decisions({}).pipe(
           map(({ total }) => total),

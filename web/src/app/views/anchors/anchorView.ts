@@ -2,7 +2,6 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { AnchorView, Cell, JournalEntry } from '@anchor-knot/contracts';
-import { filter } from 'rxjs';
 import { Api } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load } from '../../api/loaded';
@@ -76,7 +75,7 @@ export class OneAnchorView {
   readonly #api = inject(Api);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
-  protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveRuns).changes.pipe(filter(({ endedAt }) => endedAt !== null)));
+  protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveRuns).ends);
   protected readonly plural = plural;
 
   protected readonly rows = computed((): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? []);

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink, RouterLinkActive } from '@angular/router';
-import { filter, map } from 'rxjs';
+import { map } from 'rxjs';
 import { Api } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load } from '../../api/loaded';
@@ -90,7 +90,7 @@ export class OneKnotView {
   protected readonly sections = sections;
   protected readonly count = count;
   protected readonly plural = plural;
-  protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.changes.pipe(filter((run) => run.endedAt !== null && run.knot === this.id())));
+  protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.ends);
   /** The newest dry run, or null when there was none. */
   protected readonly latest = load(this.id, (id) => this.#api.runs({ knot: id }).pipe(map(({ runs }) => runs.find(({ kind }) => kind === 'dry run')?.id ?? null)));
   readonly #started = linkedSignal<string, string | undefined>({ source: this.id, computation: () => undefined });

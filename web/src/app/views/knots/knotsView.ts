@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { filter } from 'rxjs';
 import { Api } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load } from '../../api/loaded';
@@ -38,6 +37,6 @@ import { State } from '../state';
 })
 export class KnotsView {
   readonly #api = inject(Api);
-  protected readonly watch = load(signal('now').asReadonly(), () => this.#api.watch(), inject(LiveRuns).changes.pipe(filter(({ endedAt }) => endedAt !== null)));
+  protected readonly watch = load(signal('now').asReadonly(), () => this.#api.watch(), inject(LiveRuns).ends);
   protected readonly count = count;
 }

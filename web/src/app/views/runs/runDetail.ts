@@ -4,7 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { RouterLink } from '@angular/router';
 import type { MemberTally, PlannedOperation, Problem, Run, RunView } from '@anchor-knot/contracts';
-import { catchError, combineLatest, debounceTime, filter, of, startWith, Subject, switchMap } from 'rxjs';
+import { catchError, combineLatest, debounceTime, filter, merge, of, startWith, Subject, switchMap } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load, type Loaded } from '../../api/loaded';
@@ -36,7 +36,7 @@ const columns: readonly { readonly key: keyof MemberTally; readonly dry: string;
   template: `
     <ak-state [of]="view" />
     @if (view.value(); as loaded) {
-      @let run = live() ?? loaded.run;
+      @let run = loaded.run.endedAt ? loaded.run : (live() ?? loaded.run);
       <p class="sentence" aria-live="polite"><strong>{{ sentence(run) }}</strong> <small>{{ run.kind }} by {{ run.startedBy }}, {{ run.startedAt | exactTime }}, version {{ run.knotVersion }}</small></p>
       @if (!run.endedAt) {
         <mat-progress-bar mode="indeterminate" aria-label="Running" />
@@ -111,7 +111,7 @@ export class RunDetail {
   protected readonly view: Loaded<RunView> = load(
     this.run,
     (id) => this.#api.run(id),
-    this.#live.changes.pipe(filter((run) => run.id === this.run() && (run.endedAt !== null || this.view.value() === undefined))),
+    merge(this.#live.opened, this.#live.changes.pipe(filter((run) => run.id === this.run() && (run.endedAt !== null || this.view.value() === undefined)))),
   );
   protected readonly live = linkedSignal<string, Run | undefined>({ source: this.run, computation: () => undefined });
 
@@ -135,21 +135,18 @@ export class RunDetail {
       )
       .subscribe((run) => this.live.set(run));
     const filled = (values: Record<string, string>) => Object.fromEntries(Object.entries(values).filter(([, value]) => value !== ''));
-    const ended = this.#live.changes.pipe(
-      filter((run) => run.id === this.run()),
-      startWith(undefined),
-    );
+    const changed = merge(this.#live.opened, this.#live.changes.pipe(filter((run) => run.id === this.run()))).pipe(startWith(undefined));
     combineLatest({
       run: toObservable(this.run),
       member: this.member$.pipe(startWith('')),
       kind: this.kind$.pipe(startWith('')),
       state: this.state$.pipe(startWith('')),
       search: this.search$.pipe(startWith('')),
-      ended,
+      changed,
     })
       .pipe(
         debounceTime(150),
-        switchMap(({ run, ended: _, ...query }) => {
+        switchMap(({ run, changed: _, ...query }) => {
           this.#query.set(filled(query));
           this.problem.set(undefined);
           return this.#api.operations(run, this.#query()).pipe(

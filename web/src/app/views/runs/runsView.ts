@@ -51,7 +51,7 @@ export class RunsView {
   protected readonly runs = load(
     this.#question,
     (before) => forkJoin([this.#api.runs(before ? { before } : {}), this.#api.watch()]),
-    inject(LiveRuns).changes.pipe(throttleTime(1000, undefined, { leading: true, trailing: true })),
+    inject(LiveRuns).anything.pipe(throttleTime(1000, undefined, { leading: true, trailing: true })),
   );
 
   protected nameOf(run: Run, watch: Watch): string {

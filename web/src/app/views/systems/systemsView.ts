@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { filter } from 'rxjs';
 import { Api } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load } from '../../api/loaded';
@@ -49,5 +48,5 @@ import { State } from '../state';
 })
 export class SystemsView {
   readonly #api = inject(Api);
-  protected readonly systems = load(signal('all').asReadonly(), () => this.#api.systems(), inject(LiveRuns).changes.pipe(filter(({ endedAt }) => endedAt !== null)));
+  protected readonly systems = load(signal('all').asReadonly(), () => this.#api.systems(), inject(LiveRuns).ends);
 }

@@ -95,7 +95,7 @@ export class WatchView {
   protected readonly watch = load(
     signal('now').asReadonly(),
     () => this.#api.watch(),
-    inject(LiveRuns).changes.pipe(throttleTime(700, undefined, { leading: true, trailing: true })),
+    inject(LiveRuns).anything.pipe(throttleTime(700, undefined, { leading: true, trailing: true })),
   );
   protected readonly kindWords = kindWords;
   protected readonly plural = plural;

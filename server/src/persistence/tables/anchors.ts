@@ -1,0 +1,150 @@
+import { createHash } from 'node:crypto';
+import type { DataSource, EntityManager } from 'typeorm';
+import { type Anchor, type AnchorId, anchorId, type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
+import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead } from '../../orchestration/store.js';
+import { agreedToColumn, anchorFromRows, type AnchorRow, byAnchor, type TieRow, tieToRow } from '../rows.js';
+import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+
+export interface AnchorSave {
+  readonly anchor: Anchor;
+  readonly open: boolean;
+  readonly title: string;
+  readonly keys: PlanEntry['keys'];
+}
+
+const longestTitle = 500;
+
+export async function loadAnchors(data: DataSource, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
+  const anchors = (await data.query('select id, agreed, parked_creates, revision from anchor where id = any($1::uuid[])', [ids])) as AnchorRow[];
+  if (anchors.length === 0) return new Map();
+  const ties = (await data.query('select * from tie where anchor_id = any($1::uuid[]) order by member', [ids])) as TieRow[];
+  const tiesOfAnchors = byAnchor(ties, ({ anchor_id }) => anchor_id);
+  return new Map(anchors.map((row) => [anchorId(row.id), { anchor: anchorFromRows(row, tiesOfAnchors.get(row.id) ?? []), revision: row.revision }]));
+}
+
+/** Locks the anchors that exist, until the end of the transaction. */
+export async function lockRevisions(db: EntityManager, ids: readonly AnchorId[]): Promise<ReadonlyMap<string, number>> {
+  const rows = (await db.query('select id, revision from anchor where id = any($1::uuid[]) for update', [ids])) as { id: string; revision: number }[];
+  return new Map(rows.map(({ id, revision }) => [id, revision]));
+}
+
+export async function saveAnchors(db: EntityManager, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
+  if (saves.length === 0) return;
+  await db.query(
+    `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at)
+     select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2
+     from unnest($3::uuid[], $4::text[], ${fromJsonColumn('$5')}, ${fromJsonColumn('$6')}, $7::boolean[]) as r(id, title, agreed, parked, open)
+     on conflict (id) do update set title = excluded.title, agreed = excluded.agreed, parked_creates = excluded.parked_creates, open = excluded.open, revision = anchor.revision + 1, changed_at = excluded.changed_at`,
+    [
+      knot,
+      new Date(at),
+      saves.map(({ anchor }) => anchor.id),
+      saves.map(({ title }) => title.slice(0, longestTitle)),
+      jsonColumn(saves.map(({ anchor }) => agreedToColumn(anchor.agreed))),
+      jsonColumn(saves.map(({ anchor }) => anchor.parkedCreates)),
+      saves.map(({ open }) => open),
+    ],
+  );
+  await saveTies(
+    db,
+    knot,
+    saves.flatMap(({ anchor }) => anchor.ties.map((tie) => tieToRow(anchor.id, tie))),
+  );
+  await saveMatchKeys(db, knot, saves);
+}
+
+export async function saveTies(db: EntityManager, knot: string, ties: readonly TieRow[]): Promise<void> {
+  await db.query(
+    `insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, seen, ahead, left_alone, rejected, parked)
+     select $1, member, record_key, anchor_id, version, gone, fingerprint, seen::jsonb, ahead::jsonb, left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
+     from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], ${fromJsonColumn('$8')}, ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')})
+       as r(member, record_key, anchor_id, version, gone, fingerprint, seen, ahead, left_alone, rejected, parked)
+     on conflict (knot_id, member, record_key) do update set anchor_id = excluded.anchor_id, seen = excluded.seen, ahead = excluded.ahead, left_alone = excluded.left_alone,
+       rejected = excluded.rejected, parked = excluded.parked, version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint`,
+    [
+      knot,
+      ties.map(({ member }) => member),
+      ties.map(({ record_key }) => record_key),
+      ties.map(({ anchor_id }) => anchor_id),
+      ties.map(({ version }) => version),
+      ties.map(({ gone }) => gone),
+      ties.map(({ fingerprint }) => fingerprint),
+      jsonColumn(ties.map(({ seen }) => seen)),
+      jsonColumn(ties.map(({ ahead }) => ahead)),
+      jsonColumn(ties.map(({ left_alone }) => left_alone)),
+      jsonColumn(ties.map(({ rejected }) => rejected)),
+      jsonColumn(ties.map(({ parked }) => parked)),
+    ],
+  );
+}
+
+async function saveMatchKeys(db: EntityManager, knot: string, saves: readonly AnchorSave[]): Promise<void> {
+  const keys = saves.flatMap(({ anchor, keys: own }) => own.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor: anchor.id })));
+  await db.query(
+    `with wanted as (select distinct * from unnest($2::smallint[], $3::text[], $4::uuid[]) as r(rule, key_hash, anchor_id)),
+          dropped as (delete from match_key m where m.anchor_id = any($5::uuid[]) and not exists (select 1 from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id))
+     insert into match_key (knot_id, rule, key_hash, anchor_id) select $1, rule, key_hash, anchor_id from wanted on conflict do nothing`,
+    [knot, keys.map(({ rule }) => rule), keys.map(({ hash }) => hash), keys.map(({ anchor }) => anchor), saves.map(({ anchor }) => anchor.id)],
+  );
+}
+
+export async function anchorsWithKeys(data: DataSource, knot: string, keys: readonly (readonly [rule: number, key: string])[]) {
+  if (keys.length === 0) return [];
+  const hashed = keys.map(([rule, key]) => ({ rule, key, hash: hashKey(key) }));
+  const wanted = new Map(hashed.map(({ rule, key, hash }) => [`${rule}/${hash}`, key]));
+  const rows = (await data.query(
+    'select m.rule, m.key_hash, m.anchor_id from match_key m join unnest($2::smallint[], $3::text[]) as k(rule, key_hash) on m.rule = k.rule and m.key_hash = k.key_hash where m.knot_id = $1',
+    [knot, hashed.map(({ rule }) => rule), hashed.map(({ hash }) => hash)],
+  )) as { rule: number; key_hash: string; anchor_id: string }[];
+  return rows.map(({ rule, key_hash, anchor_id }) => ({ rule, key: wanted.get(`${rule}/${key_hash}`) as string, anchor: anchorId(anchor_id) }));
+}
+
+export async function tieHeads(data: DataSource, knot: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>> {
+  if (keys.length === 0) return new Map();
+  const rows = (await data.query('select record_key, anchor_id, fingerprint, version, gone from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
+    knot,
+    member,
+    keys,
+  ])) as Pick<TieRow, 'record_key' | 'anchor_id' | 'fingerprint' | 'version' | 'gone'>[];
+  return new Map(
+    rows.map((row) => [recordKey(row.record_key), { anchor: anchorId(row.anchor_id), fingerprint: row.fingerprint, version: row.version ?? undefined, gone: row.gone }]),
+  );
+}
+
+export async function tieCounts(data: DataSource, knot: string): Promise<ReadonlyMap<MemberId, number>> {
+  const rows = (await data.query('select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member', [knot])) as { member: string; count: number }[];
+  return new Map(rows.map(({ member, count }) => [member, count]));
+}
+
+export async function tiedKeys(data: DataSource, knot: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]> {
+  const rows = (await data.query('select record_key from tie where knot_id = $1 and member = $2 and not gone and record_key > $3 order by record_key limit $4', [
+    knot,
+    member,
+    after ?? '',
+    limit,
+  ])) as { record_key: string }[];
+  return rows.map(({ record_key }) => recordKey(record_key));
+}
+
+export async function tiesOf(data: DataSource, knot: string, anchors: readonly AnchorId[]): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]> {
+  const rows = (await data.query('select anchor_id, member, record_key from tie where knot_id = $1 and anchor_id = any($2::uuid[])', [knot, anchors])) as {
+    anchor_id: string;
+    member: string;
+    record_key: string;
+  }[];
+  return rows.map(({ anchor_id, member, record_key }) => ({ anchor: anchorId(anchor_id), member, key: recordKey(record_key) }));
+}
+
+export async function markGone(db: EntityManager, lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number): Promise<void> {
+  await db.query(
+    `with gone as (update tie set gone = true where knot_id = $1 and member = $2 and record_key = any($3::text[]) and not gone returning anchor_id, record_key),
+          opened as (update anchor set open = true, revision = revision + 1, changed_at = $5 from gone where anchor.id = gone.anchor_id)
+     insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, at) select $1, $4, anchor_id, $2, record_key, 'gone', $5 from gone`,
+    [lease.knot, member, keys, lease.run, new Date(at)],
+  );
+}
+
+/** Keys are personal data, and of any length: 162 bits of their SHA-256 are kept. */
+function hashKey(key: string): string {
+  return createHash('sha256').update(key).digest('base64url').slice(0, 27);
+}

@@ -1,0 +1,70 @@
+import type { DataSource, EntityManager } from 'typeorm';
+import type { AnchorId } from '@anchor-knot/core';
+import type { PlanEntry, RunLease, WriteRecord } from '../../orchestration/store.js';
+import { type AgreedColumn, agreedFromColumn, agreedToColumn } from '../rows.js';
+import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+
+const leastId = '00000000-0000-0000-0000-000000000000';
+
+/** An entry with its agreed values in their short form: most of an entry's length is in them. */
+type EntryColumn = Omit<PlanEntry, 'after'> & { readonly after: Omit<PlanEntry['after'], 'agreed'> & { readonly agreed: AgreedColumn } };
+
+function entryToColumn(entry: PlanEntry): EntryColumn {
+  return { ...entry, after: { ...entry.after, agreed: agreedToColumn(entry.after.agreed) } };
+}
+function entryFromColumn(entry: EntryColumn): PlanEntry {
+  return { ...entry, after: { ...entry.after, agreed: agreedFromColumn(entry.after.agreed) } };
+}
+
+export async function savePlan(db: EntityManager, { run }: RunLease, entries: readonly PlanEntry[]): Promise<void> {
+  await db.query(
+    `insert into plan_entry (run_id, anchor_id, entry) select $1, * from unnest($2::uuid[], ${fromJsonColumn('$3')}) on conflict (run_id, anchor_id) do update set entry = excluded.entry`,
+    [run, entries.map(({ anchor }) => anchor), jsonColumn(entries.map(entryToColumn))],
+  );
+  const operations = entries.flatMap(({ title, operations: own }) => own.map((operation) => ({ operation, title })));
+  if (operations.length === 0) return;
+  await db.query(
+    `insert into plan_operation (run_id, anchor_id, member, kind, record_key, title, changes)
+     select $1, anchor, member, kind, key, title, changes::jsonb
+     from unnest($2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[], ${fromJsonColumn('$7')}) as r(anchor, member, kind, key, title, changes)`,
+    [
+      run,
+      operations.map(({ operation }) => operation.anchor),
+      operations.map(({ operation }) => operation.member),
+      operations.map(({ operation }) => operation.kind),
+      operations.map(({ operation }) => (operation.kind === 'update' ? operation.key : null)),
+      operations.map(({ title }) => title),
+      jsonColumn(operations.map(({ operation }) => operation.changes)),
+    ],
+  );
+}
+
+/** From where the last batch ended: what was applied is deleted, and walking over deleted rows again and again would grow with their square. */
+export async function planned(data: DataSource, { run }: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]> {
+  const rows = (await data.query('select entry from plan_entry where run_id = $1 and anchor_id > $2 order by anchor_id limit $3', [run, after ?? leastId, limit])) as {
+    entry: string;
+  }[];
+  return rows.map(({ entry }) => entryFromColumn(JSON.parse(entry) as EntryColumn));
+}
+
+export async function forgetPlanned(db: EntityManager, { run }: RunLease, anchors: readonly AnchorId[]): Promise<void> {
+  await db.query('delete from plan_entry where run_id = $1 and anchor_id = any($2::uuid[])', [run, anchors]);
+}
+
+/** What a run shows of its operations, after their writes. */
+export async function recordStates(db: EntityManager, { run }: RunLease, writes: readonly WriteRecord[]): Promise<void> {
+  if (writes.length === 0) return;
+  await db.query(
+    `update plan_operation o set state = r.state, words = r.words, record_key = coalesce(r.key, o.record_key)
+     from unnest($2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[]) as r(anchor, member, state, words, key)
+     where o.run_id = $1 and o.anchor_id = r.anchor and o.member = r.member and o.state = 'planned'`,
+    [
+      run,
+      writes.map(({ operation }) => operation.anchor),
+      writes.map(({ operation }) => operation.member),
+      writes.map(({ state }) => state),
+      writes.map(({ words }) => words ?? null),
+      writes.map(({ key }) => key ?? null),
+    ],
+  );
+}

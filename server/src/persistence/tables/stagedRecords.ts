@@ -1,0 +1,104 @@
+import type { DataSource, EntityManager } from 'typeorm';
+import { type AnchorId, anchorId, recordKey, type Reading } from '@anchor-knot/core';
+import type { RecordRef, RunLease, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
+import { byAnchor } from '../rows.js';
+import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+
+const newcomersAtOnce = 5000;
+const leastId = '00000000-0000-0000-0000-000000000000';
+/** From that many new records on, the planner must know of them before they are walked through in order. */
+const worthAnalysing = 5000;
+
+interface StagedRow {
+  readonly member: string;
+  readonly record_key: string;
+  /** JSON that only we read; as text it costs the database nothing to take and to give. */
+  readonly reading: string;
+}
+
+export async function stage(db: EntityManager, { run }: RunLease, records: readonly StagedRecord[]): Promise<void> {
+  await db.query(
+    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading)
+     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[], ${fromJsonColumn('$7')})
+     on conflict (run_id, member, record_key) do update
+       set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected, reading = excluded.reading`,
+    [
+      run,
+      records.map(({ member }) => member),
+      records.map(({ key }) => key),
+      records.map(({ anchor }) => anchor ?? null),
+      jsonColumn(records.map(({ matchKeys }) => matchKeys)),
+      records.map(({ reading }) => (reading.rejected?.length ?? 0) > 0),
+      jsonColumn(records.map(({ reading }) => reading)),
+    ],
+  );
+}
+
+export async function* stagedNewcomers(data: DataSource, { run }: RunLease): AsyncIterable<readonly StagedNewcomer[]> {
+  let after: readonly [string, string] = ['', ''];
+  for (;;) {
+    const rows = (await data.query(
+      `select member, record_key, match_keys, rejected from staged_record where run_id = $1 and anchor_id is null and (member, record_key) > ($2, $3 collate "C") order by member, record_key limit $4`,
+      [run, ...after, newcomersAtOnce],
+    )) as { member: string; record_key: string; match_keys: string; rejected: boolean }[];
+    const last = rows.at(-1);
+    if (!last) return;
+    yield rows.map((row) => ({ member: row.member, key: recordKey(row.record_key), matchKeys: JSON.parse(row.match_keys) as (string | null)[], isRejected: row.rejected }));
+    if (rows.length < newcomersAtOnce) return;
+    after = [last.member, last.record_key];
+  }
+}
+
+export async function stagedReadings(data: DataSource, { run }: RunLease, refs: readonly RecordRef[]): Promise<readonly (RecordRef & { readonly reading: Reading })[]> {
+  const rows = (await data.query(
+    'select member, record_key, reading from staged_record join unnest($2::text[], $3::text[]) as wanted(member, record_key) using (member, record_key) where run_id = $1',
+    [run, refs.map(({ member }) => member), refs.map(({ key }) => key)],
+  )) as StagedRow[];
+  return rows.map((row) => ({ member: row.member, key: recordKey(row.record_key), reading: JSON.parse(row.reading) as Reading }));
+}
+
+export async function assign(
+  db: EntityManager,
+  { run }: RunLease,
+  records: readonly (RecordRef & { readonly anchor: AnchorId; readonly rule: string | undefined })[],
+): Promise<void> {
+  await db.query(
+    `update staged_record s set anchor_id = r.anchor, rule = r.rule from unnest($2::text[], $3::text[], $4::uuid[], $5::text[]) as r(member, key, anchor, rule)
+     where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
+    [run, records.map(({ member }) => member), records.map(({ key }) => key), records.map(({ anchor }) => anchor), records.map(({ rule }) => rule ?? null)],
+  );
+}
+
+export async function anchorsToMerge(data: DataSource, { run, knot }: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
+  if (after === undefined) await analyseIfMany(data, run);
+  const rows = (await data.query(
+    `select id from (
+       (select distinct anchor_id as id from staged_record where run_id = $1 and anchor_id > $3 order by 1 limit $4)
+       union (select id from anchor where knot_id = $2 and open and id > $3 order by 1 limit $4)
+     ) both_kinds order by id limit $4`,
+    [run, knot, after ?? leastId, limit],
+  )) as { id: string }[];
+  return rows.map(({ id }) => anchorId(id));
+}
+
+async function analyseIfMany(data: DataSource, run: string): Promise<void> {
+  const [{ many }] = (await data.query('select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows', [run, worthAnalysing])) as [
+    { many: boolean },
+  ];
+  if (many) await data.query('analyze staged_record');
+}
+
+export async function stagedFor(data: DataSource, { run }: RunLease, anchors: readonly AnchorId[]) {
+  const rows = (await data.query(
+    'select anchor_id, member, record_key, reading, rule from staged_record where run_id = $1 and anchor_id = any($2::uuid[]) order by member, record_key',
+    [run, anchors],
+  )) as (StagedRow & { anchor_id: string; rule: string | null })[];
+  const staged = rows.map((row) => ({
+    anchor: anchorId(row.anchor_id),
+    member: row.member,
+    key: recordKey(row.record_key),
+    reading: JSON.parse(row.reading) as Reading,
+    rule: row.rule ?? undefined,
+  }));
+  return byAnchor(staged, ({ anchor }) => anchor);
+}
