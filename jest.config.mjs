@@ -10,7 +10,10 @@ const project = (name) => ({
   transform: {
     '^.+\\.ts$': [
       '@swc/jest',
-      { jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true }, experimental: { keepImportAttributes: true } }, module: { type: 'es6' } },
+      {
+        jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true }, transform: { legacyDecorator: true }, experimental: { keepImportAttributes: true } },
+        module: { type: 'es6' },
+      },
     ],
   },
   moduleNameMapper: {
@@ -19,4 +22,4 @@ const project = (name) => ({
   },
 });
 
-export default { projects: Object.keys(packages).map(project), testTimeout: 60_000, maxWorkers: 2 };
+export default { projects: [...Object.keys(packages), 'web'].map(project), testTimeout: 60_000, maxWorkers: 2 };

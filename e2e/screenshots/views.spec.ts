@@ -9,7 +9,9 @@ test('pictures of the main views', async ({ page }) => {
   test.setTimeout(240_000);
   const picture = async (name: string): Promise<void> => {
     await page.waitForLoadState('networkidle').catch(() => undefined);
-    await page.waitForTimeout(700);
+    // Values that have just come in fade to plain: the picture shows them at rest.
+    await page.evaluate(() => Promise.all(document.getAnimations().map((animation) => animation.finished)));
+    await page.evaluate(() => document.fonts.ready);
     await page.screenshot({ path: join(folder, `${name}.png`) });
   };
   const show = async (name: string, path: string): Promise<void> => {

@@ -6,7 +6,7 @@ import csrf from '@fastify/csrf-protection';
 import helmet from '@fastify/helmet';
 import rateLimit from '@fastify/rate-limit';
 import swagger from '@fastify/swagger';
-import Fastify, { type FastifyBaseLogger, type FastifyInstance } from 'fastify';
+import Fastify, { LogController, type FastifyBaseLogger, type FastifyInstance } from 'fastify';
 import { jsonSchemaTransform, jsonSchemaTransformObject, serializerCompiler, validatorCompiler } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import type { Settings } from '../configuration/settings.js';
@@ -21,7 +21,13 @@ import { answerErrors } from './problems.js';
 
 /** The web server: the API, its description, and the built web client. */
 export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SECRET_KEY' | 'COOKIE_SECURE' | 'WEB_FOLDER'>, log: FastifyBaseLogger): Promise<FastifyInstance> {
-  const app = Fastify({ loggerInstance: log, disableRequestLogging: true, bodyLimit: 8 * 1024 * 1024, routerOptions: { maxParamLength: 200 }, forceCloseConnections: true });
+  const app = Fastify({
+    loggerInstance: log,
+    logController: new LogController({ disableRequestLogging: true }),
+    bodyLimit: 8 * 1024 * 1024,
+    routerOptions: { maxParamLength: 200 },
+    forceCloseConnections: true,
+  });
   app.setValidatorCompiler(validatorCompiler);
   app.setSerializerCompiler(serializerCompiler);
   answerErrors(app);

@@ -97,21 +97,20 @@ export class SimulatedSystem {
     };
     const shown = (record: SourceRecord): SourceRecord =>
       this.#options.conditionalUpdate ? record : { key: record.key, fields: record.fields, modifiedAt: record.modifiedAt as number };
-    // eslint-disable-next-line @typescript-eslint/no-this-alias -- a generator method has a `this` of its own
-    const system = this;
+    const { records } = this;
     return {
       capabilities,
       clockOffset: () => 0,
       close: async () => undefined,
       async *read({ changedSince }) {
-        const all = [...system.records.keys()].sort();
+        const all = [...records.keys()].sort();
         for (let at = 0; at < all.length || at === 0; at += 3) {
           yield await faults.around(
             `${name}.read`,
             async () => ({
               records: all
                 .slice(at, at + 3)
-                .map((key) => shown(system.records.get(key) as SourceRecord))
+                .map((key) => shown(records.get(key) as SourceRecord))
                 .filter(({ modifiedAt }) => changedSince === undefined || (modifiedAt as number) >= changedSince),
               unusable: [],
             }),
@@ -119,14 +118,13 @@ export class SimulatedSystem {
           );
         }
       },
-      readOne: (key) => faults.around(`${name}.readOne`, async () => (system.records.has(key) ? shown(system.records.get(key) as SourceRecord) : undefined), trouble),
-      search: (field, value) =>
-        faults.around(`${name}.search`, async () => [...system.records.values()].filter((record) => readPath(record.fields, field) === value).map(shown), trouble),
+      readOne: (key) => faults.around(`${name}.readOne`, async () => (records.has(key) ? shown(records.get(key) as SourceRecord) : undefined), trouble),
+      search: (field, value) => faults.around(`${name}.search`, async () => [...records.values()].filter((record) => readPath(record.fields, field) === value).map(shown), trouble),
       write: (requests) => {
         if (requests.length > capabilities.batchSize) throw new Error('batch too large');
         return faults.around<readonly WriteOutcome[]>(
           `${name}.write`,
-          async () => requests.map((request) => system.#write(request, shown)),
+          async () => requests.map((request) => this.#write(request, shown)),
           (effect) => requests.map(() => ({ kind: 'unknown', words: `the connection broke (${effect})` })),
         );
       },

@@ -48,6 +48,13 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
 
   const error = (reply: FastifyReply, code: number, message: string, details?: unknown) =>
     reply.code(code).send({ error: { code, message, ...(details ? { errors: details } : {}) } });
+  const invalid = (reply: FastifyReply, errors: readonly { field: string; message: string }[]) =>
+    error(
+      reply,
+      422,
+      'the account is not valid',
+      errors.map(({ field, message }) => `${field} ${message}`),
+    );
 
   app.post('/oauth/token', async (request, reply) => {
     const stopped = await faults.before(request, reply, (late) => late.send({ error: 'slow_down' }));
@@ -103,13 +110,7 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const before = typeof key === 'string' ? accounts.get(created.get(key)?.account ?? '') : undefined;
         if (before) return reply.code(201).header('etag', etagOf(before)).send(before);
         const result = changeAccount(undefined, request.body as AccountInput, now());
-        if ('errors' in result)
-          return error(
-            reply,
-            422,
-            'the account is not valid',
-            result.errors.map(({ field, message }) => `${field} ${message}`),
-          );
+        if ('errors' in result) return invalid(reply, result.errors);
         accounts.put(result.account);
         if (typeof key === 'string') created.put({ id: key, account: result.account.id });
         if (faults.drops(reply)) return reply;
@@ -122,13 +123,7 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const ifMatch = request.headers['if-match'];
         if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return error(reply, 412, 'the account has changed since it was read');
         const result = changeAccount(known, request.body as AccountInput, now());
-        if ('errors' in result)
-          return error(
-            reply,
-            422,
-            'the account is not valid',
-            result.errors.map(({ field, message }) => `${field} ${message}`),
-          );
+        if ('errors' in result) return invalid(reply, result.errors);
         accounts.put(result.account);
         if (faults.drops(reply)) return reply;
         return reply.header('etag', etagOf(result.account)).send(result.account);

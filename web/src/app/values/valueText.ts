@@ -16,6 +16,11 @@ export interface Piece {
   readonly blank: boolean;
 }
 
+function isLeading(text: string, at: number): boolean {
+  const unit = text.charCodeAt(at);
+  return unit >= 0xd800 && unit <= 0xdbff;
+}
+
 /** A text in pieces: blanks at its ends apart, and what differs from another text apart (common start and end are equal). */
 export function pieces(text: string, other?: string): Piece[] {
   let start = 0;
@@ -27,6 +32,9 @@ export function pieces(text: string, other?: string): Piece[] {
       end -= 1;
       otherEnd -= 1;
     }
+    // A character outside the basic plane is two code units, and is marked as a whole.
+    if (start > 0 && isLeading(text, start - 1)) start -= 1;
+    if (end < text.length && isLeading(text, end - 1)) end += 1;
   } else start = end;
   const parts = [
     { text: text.slice(0, start), changed: false },

@@ -129,7 +129,7 @@ export function causeWords(cause: Json, members: readonly MemberSummary[]): stri
   const name = (id: unknown): string => members.find((member) => member.id === id)?.systemName ?? 'what was agreed';
   if (typeof cause !== 'object' || cause === null) return '';
   const { kind, members: from, rule, name: person } = cause as { kind?: string; members?: unknown[]; rule?: string; name?: string };
-  const names = (from ?? []).map(name).join(' and ');
+  const names = (from ?? []).map(name).join(' and ') || 'what was agreed';
   switch (kind) {
     case 'edit':
       return `edited in ${names}`;

@@ -28,9 +28,9 @@ import { State } from '../state';
               <tbody>
                 @for (run of loaded[0].runs; track run.id) {
                   <tr>
-                    <td><a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a></td>
+                    <td class="whole"><a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a></td>
                     <td>{{ nameOf(run, loaded[1]) }}</td><td>{{ run.kind }}</td><td>{{ sentence(run, loaded[1]) }}@if (run.words) {<br /><small>{{ run.words }}</small>}</td>
-                    <td [class.wrong]="run.state === 'failed'" [class.waits]="run.state !== 'succeeded' && run.state !== 'failed'">{{ run.state }}</td><td class="number">{{ took(run) }}</td><td>{{ run.startedBy }}</td>
+                    <td [class.wrong]="run.state === 'failed'" [class.waits]="run.state !== 'succeeded' && run.state !== 'failed'">{{ run.state }}</td><td class="number whole">{{ took(run) }}</td><td>{{ run.startedBy }}</td>
                   </tr>
                 }
               </tbody>
@@ -41,6 +41,7 @@ import { State } from '../state';
       }
     </div>
   `,
+  styles: `.whole { white-space: nowrap; }`,
 })
 export class RunsView {
   readonly #api = inject(Api);
