@@ -12,12 +12,12 @@ function ids(): () => AnchorId {
 
 const newcomer = (member: string, key: string, keys: (string | undefined)[], canStart = true): Newcomer => ({ member, key: recordKey(key), keys, canStart });
 
-/** The matching with new anchors named by their records, so that two can be compared. */
+/** The matching with new anchors named by their records, so that two can be compared. The records of a doubt are in the order in which a person sees them. */
 function portrait(matching: Matching): string {
   const anchors = new Map<string, string[]>();
   for (const { newcomer: one, anchor } of matching.ties) anchors.set(anchor, [...(anchors.get(anchor) ?? []), `${one.member}/${one.key}`]);
   const blocked = [...matching.blocked].map(([anchor, members]) => [(anchors.get(anchor) ?? [anchor]).sort(), [...members].sort()]);
-  const doubts = matching.doubts.map(({ kind, member, ...rest }) => [kind, member, 'keys' in rest ? [...rest.keys].sort() : rest.key]);
+  const doubts = matching.doubts.map(({ kind, member, ...rest }) => [kind, member, 'keys' in rest ? rest.keys : rest.key]);
   return JSON.stringify([
     [...anchors.values()].map((all) => all.sort()).sort(),
     doubts.map((doubt) => JSON.stringify(doubt)).sort(),

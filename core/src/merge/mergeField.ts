@@ -173,7 +173,7 @@ function heldBecause(rule: Rule): string {
 }
 
 /** Step 3: the values of all edits, and the agreed one if any editing tie is behind; shadows drop out. */
-function candidatesOf({ agreed, ties }: FieldMergeInput, edits: readonly Edit[]): readonly Candidate[] {
+function candidatesOf({ agreed }: FieldMergeInput, edits: readonly Edit[]): readonly Candidate[] {
   const values: { value: Shared; edit?: Edit }[] = edits.map((edit) => ({ value: edit.value, edit }));
   if (agreed && edits.some(({ behind }) => behind)) values.push({ value: agreed.value });
   const first = values[0] as { value: Shared };
@@ -189,15 +189,13 @@ function candidatesOf({ agreed, ties }: FieldMergeInput, edits: readonly Edit[])
     else group.isAgreed = true;
     groups.set(sharedKey(value), group);
   }
-  const order = new Map(ties.map(({ tie }, index) => [tie.member, index]));
-  const position = (giver: Giver): number => (giver.kind === 'member' ? (order.get(giver.member) ?? -1) : -1);
+  // Edits come in the knot's order of members, and so do the groups and their givers; the agreed value is named last.
   return [...groups.values()]
     .map(({ value, edits: alike, isAgreed }): Candidate => {
       if (isAgreed && agreed) return { value, givers: [agreed.by], at: agreed.at, isAgreed: true };
-      const givers = alike.map(({ from }): Giver => ({ kind: 'member', member: from.tie.member }));
-      return { value, givers: givers.toSorted((a, b) => position(a) - position(b)), at: Math.max(...alike.map(({ at }) => at)), isAgreed: false };
+      return { value, givers: alike.map(({ from }) => ({ kind: 'member', member: from.tie.member })), at: Math.max(...alike.map(({ at }) => at)), isAgreed: false };
     })
-    .toSorted((a, b) => Number(a.isAgreed) - Number(b.isAgreed) || position(a.givers[0] as Giver) - position(b.givers[0] as Giver));
+    .toSorted((a, b) => Number(a.isAgreed) - Number(b.isAgreed));
 }
 
 /** Step 5. Newcomers have no seen of their own to be combined against: for them the steps of the rule decide. */

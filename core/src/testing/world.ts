@@ -64,7 +64,9 @@ export class World {
       allWritten: true,
     };
     for (const id of shuffle([...this.anchors.keys()])) {
-      const merge = mergeAnchor({ knot: this.knot, anchor: this.anchors.get(id) as Anchor, readings: readings.of.get(id) ?? new Map(), now: this.now });
+      const stored = this.anchors.get(id) as Anchor;
+      // A store gives the ties of an anchor in any order.
+      const merge = mergeAnchor({ knot: this.knot, anchor: { ...stored, ties: shuffle([...stored.ties]) }, readings: readings.of.get(id) ?? new Map(), now: this.now });
       const plan = planAnchor(this.knot, merge, readings.blocked.get(id) ?? new Set());
       outcome.held.push(...merge.held.map((held) => ({ ...held, anchor: id })));
       outcome.problems.push(...merge.problems, ...plan.problems);
