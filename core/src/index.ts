@@ -6,3 +6,4 @@ export * from './mapping/index.js';
 export * from './merge/index.js';
 export * from './plan/index.js';
 export * from './record/index.js';
+export * from './schema/index.js';

@@ -5,6 +5,7 @@ import type { Installation, RunOptions } from './installation.js';
 import { isOpen, keysOfAnchor, titleOf } from './planAnchors.js';
 import type { DecisionDraft, Intent, JournalRow, MemberTrouble, PlanEntry, RunLease } from './store.js';
 import type { Tally } from './tally.js';
+import { together } from './together.js';
 import { type WriteEnd, writeMember } from './writeOperations.js';
 
 const entriesAtOnce = 1000;
@@ -82,14 +83,12 @@ async function writeAll(
 ): Promise<WriteEnd[]> {
   const byMember = new Map<MemberId, Intent[]>();
   for (const intent of intents) byMember.set(intent.operation.member, [...(byMember.get(intent.operation.member) ?? []), intent]);
-  const all = await Promise.all(
-    [...byMember].map(async ([member, own]) => {
-      const halted = () => stopped() || troubles.has(member);
-      const { ends, trouble } = await writeMember(installation, options.knot, member, connectors.get(member) as Connector, own, anchors, halted);
-      if (trouble) troubles.set(member, trouble);
-      return ends;
-    }),
-  );
+  const all = await together([...byMember], async ([member, own], failed) => {
+    const halted = () => stopped() || failed() || troubles.has(member);
+    const { ends, trouble } = await writeMember(installation, options.knot, member, connectors.get(member) as Connector, own, anchors, halted);
+    if (trouble) troubles.set(member, trouble);
+    return ends;
+  });
   return all.flat();
 }
 

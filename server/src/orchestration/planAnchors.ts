@@ -26,28 +26,29 @@ export async function planAnchors(
   const { store } = installation;
   const updatedButHeld = new Map<MemberId, number>();
   /** The database takes one batch while the next is worked out. */
-  let saving = Promise.resolve();
-  for (let after: AnchorId | undefined; ;) {
-    const ids = await store.anchorsToMerge(lease, after, mergedAtOnce);
-    if (ids.length > 0) {
+  let saving: Promise<void> = Promise.resolve();
+  try {
+    for (let after: AnchorId | undefined; ;) {
+      const ids = await store.anchorsToMerge(lease, after, mergedAtOnce);
       const entries = await planBatch(installation, options, lease, ids, context);
       for (const entry of entries) {
         tally.addPlan(entry);
         if (entry.held.length > 0) for (const { kind, member } of entry.operations) if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
       }
       await saving;
-      saving = store.savePlan(lease, entries);
-      // Awaited above or below; until then its failure is not forgotten, only not yet told.
+      if (entries.length > 0) saving = store.savePlan(lease, entries);
+      // It is awaited further down; until then its failure is not lost, only not yet told.
       saving.catch(() => undefined);
       tally.done += entries.length;
+      if (ids.length < mergedAtOnce) break;
       await afterBatch();
+      after = ids.at(-1);
     }
-    if (ids.length < mergedAtOnce) {
-      await saving;
-      return { updatedButHeld };
-    }
-    after = ids.at(-1);
+  } finally {
+    // Also after a failure nothing is left under way; its own failure is told where there was none before.
+    await saving;
   }
+  return { updatedButHeld };
 }
 
 export async function planBatch(installation: Installation, options: RunOptions, lease: RunLease, ids: readonly AnchorId[], context: PlanContext): Promise<PlanEntry[]> {

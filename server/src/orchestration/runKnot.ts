@@ -9,6 +9,7 @@ import { matchKeysOf, type MemberReading, outsideId, readMember } from './readMe
 import { resolveIntents } from './resolveIntents.js';
 import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
 import { Tally } from './tally.js';
+import { together } from './together.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
@@ -148,15 +149,17 @@ class KnotRun {
         })),
       );
     const readings = new Map<MemberId, MemberReading>();
-    await Promise.all(
-      knot.members.map(async (member) => {
-        const connector = this.#connectors.get(member.id);
-        if (!connector || this.#troubles.has(member.id)) return;
-        const reading = await readMember(this.#installation, this.#options, this.#lease, member, connector, this.#outside, this.#tally, () => this.#beat());
-        readings.set(member.id, reading);
-        if (reading.trouble) this.#note(reading.trouble);
-      }),
-    );
+    await together(knot.members, async (member, failed) => {
+      const connector = this.#connectors.get(member.id);
+      if (!connector || this.#troubles.has(member.id)) return;
+      const afterPage = async (): Promise<void> => {
+        if (failed()) throw new Error('the reading of another member failed');
+        await this.#beat();
+      };
+      const reading = await readMember(this.#installation, this.#options, this.#lease, member, connector, this.#outside, this.#tally, afterPage);
+      readings.set(member.id, reading);
+      if (reading.trouble) this.#note(reading.trouble);
+    });
     for (const [member, reading] of readings) await this.#afterReading(member, reading);
     return readings;
   }

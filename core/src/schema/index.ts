@@ -1,0 +1,4 @@
+/** What is in a system's objects: their fields as declared or seen, how schemas differ, what values they hold. */
+export * from './compareSchemas.js';
+export * from './profile.js';
+export * from './schema.js';
