@@ -10,7 +10,14 @@ test('pictures of the main views', async ({ page }) => {
   const picture = async (name: string): Promise<void> => {
     await page.waitForLoadState('networkidle').catch(() => undefined);
     // Values that have just come in fade to plain: the picture shows them at rest.
-    await page.evaluate(() => Promise.all(document.getAnimations().map((animation) => animation.finished)));
+    await page.evaluate(() =>
+      Promise.allSettled(
+        document
+          .getAnimations()
+          .filter(({ effect }) => effect?.getComputedTiming().iterations !== Infinity)
+          .map(({ finished }) => finished),
+      ),
+    );
     await page.evaluate(() => document.fonts.ready);
     await page.screenshot({ path: join(folder, `${name}.png`) });
   };
