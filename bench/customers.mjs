@@ -9,7 +9,7 @@ import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { performance } from 'node:perf_hooks';
-import { HttpConnector } from '@anchor-knot/connectors';
+import { AddressFilter, HttpConnector } from '@anchor-knot/connectors';
 import { httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
 import { compileKnot } from '@anchor-knot/core';
 import { clusterFolder, openDatabase, PostgresStore, runKnot, startCluster } from '@anchor-knot/server';
@@ -26,6 +26,7 @@ const close = async () => {
   for (const closer of closers.reverse()) await closer();
 };
 const secret = 'bench';
+const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
 
 async function standIn(which) {
   const child = spawn(process.execPath, [join(root, 'standins/dist/main.js'), which], {
@@ -60,8 +61,8 @@ closers.push(() => data.destroy());
 await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
 
 const descriptions = JSON.parse(readFileSync(join(root, 'server/demo/systems.json'), 'utf8'));
-for (const description of Object.values(descriptions)) for (const object of Object.values(description.objects)) object.list.pageSize.value = pageSize;
-const systems = Object.fromEntries(Object.entries(descriptions).map(([id, description]) => [id, httpSystemSchema.parse({ ...description, address: addresses[id] })]));
+for (const description of [descriptions.fernhill, descriptions.marketRow]) for (const object of Object.values(description.objects)) object.list.pageSize.value = pageSize;
+const systems = Object.fromEntries(['fernhill', 'marketRow'].map((id) => [id, httpSystemSchema.parse({ ...descriptions[id], address: addresses[id] })]));
 const { knot: definition } = knotFileSchema.parse(JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8')));
 // The mappings measured: the demo's thirteen fields, with phones, a crosswalk and cuts, plus a formula on the note; no guards.
 for (const member of definition.members) member.guards = {};
@@ -73,7 +74,7 @@ const installation = {
   store: new PostgresStore(data),
   clock,
   nextId: () => uuid(),
-  connect: async ({ system, object }) => new HttpConnector(systems[system], object, { clock, random: () => 0.5, credential: { id: 'bench', secret } }),
+  connect: async ({ system, object }) => new HttpConnector(systems[system], object, { clock, random: () => 0.5, addresses, credential: { id: 'bench', secret } }),
   systemName: (member) => member,
 };
 const run = (full) => runKnot(installation, { knot: compiled.knot, knotVersion: 1, kind: 'run', startedBy: 'bench', leaseMs: 3_600_000, full });

@@ -9,10 +9,12 @@ import { setTimeout as wait } from 'node:timers/promises';
 import { filesSystemSchema, type HttpSystem, httpSystemSchema } from '@anchor-knot/contracts';
 import { type Raw, readPath, recordKey, type SourceRecord } from '@anchor-knot/core';
 import { crmServer, type Faults, generateCustomers, shopServer } from '@anchor-knot/standins';
+import { AddressFilter } from './addressFilter.js';
 import type { Clock, Connector } from './connector.js';
 import { FilesConnector } from './files/filesConnector.js';
 import { HttpConnector } from './http/httpConnector.js';
 
+const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
 const clock: Clock = { now: () => Date.now(), sleep: async (milliseconds) => void (await wait(Math.min(milliseconds, 20))) };
 const credential = { id: 'id', secret: 's&ü:%' };
 const systems = JSON.parse(readFileSync(join(import.meta.dirname, '../../server/demo/systems.json'), 'utf8')) as Record<string, object>;
@@ -23,7 +25,7 @@ afterAll(async () => {
 });
 
 function http(system: HttpSystem, object: string, secret = credential.secret): HttpConnector {
-  const connector = new HttpConnector(system, object, { clock, random: () => 0, credential: { ...credential, secret } });
+  const connector = new HttpConnector(system, object, { clock, random: () => 0, addresses, credential: { ...credential, secret } });
   closing.push(() => connector.close());
   return connector;
 }

@@ -1,4 +1,4 @@
-import type { FieldPath, Instant, Raw, RecordKey, SourceRecord } from '@anchor-knot/core';
+import type { FieldPath, Instant, Raw, RecordKey, SourceRecord, SourceSchema } from '@anchor-knot/core';
 
 /** What time it is, and a way to wait: by argument, so that simulations run on a clock of their own. */
 export interface Clock {
@@ -19,6 +19,10 @@ export interface Capabilities {
   readonly changesSince: boolean;
   /** Fields by which records can be searched. */
   readonly searchable: readonly FieldPath[];
+  /** Records can be made there. */
+  readonly create: boolean;
+  /** Records can be changed there. */
+  readonly update: boolean;
 }
 
 /** A part of a record set. */
@@ -58,6 +62,8 @@ export interface Connector {
   search(field: FieldPath, value: string): Promise<readonly SourceRecord[]>;
   /** Writes a batch: one outcome per request, in order. @throws {SystemTrouble} when nothing of it was tried */
   write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]>;
+  /** The object's fields in the system's own words; `undefined` when it does not say. @throws {SystemTrouble} */
+  describe(): Promise<SourceSchema | undefined>;
   /** How far the system's clock is ahead of ours, in milliseconds; 0 until measured. */
   clockOffset(): number;
   close(): Promise<void>;

@@ -1,5 +1,10 @@
 export { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type TroubleCode, type WriteOutcome, type WriteRequest } from './connector.js';
+export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.js';
 export { FilesConnector } from './files/filesConnector.js';
 export { type CallerDependencies } from './http/caller.js';
 export { HttpConnector } from './http/httpConnector.js';
+export { type ConnectorDependencies, openConnector } from './open.js';
+export { type Probe, type ProbeStep, probeSystem } from './probe.js';
+export { listTables, previewQuery, type QueryPreview, type TableFound } from './sql/exploreDatabase.js';
+export { SqlConnector, type SqlDependencies } from './sql/sqlConnector.js';
 export { parseExactJson, stringifyExactJson } from './json/exactJson.js';

@@ -111,14 +111,22 @@ test('No lost edit: each edit was agreed, lost to a named rule, is shadowed, or 
       if (after === undefined || after === null || sameShared(before ?? null, after)) return;
       edited += 1;
       const raw = world.knot.rawFields(member, world.of(member).get(key) as never)[edit.field] as string;
+      const anchorsBefore = new Map(world.anchors);
       const outcome = play(world, { edits: [], fates: ends });
       const anchor = [...world.anchors.values()].find(({ ties }) => ties.some((tie) => tie.member === member && tie.key === key));
       const lens = world.knot.fields.find(({ id }) => id === edit.field)?.mappings.get(member)?.lens;
       const agreed = anchor?.agreed[edit.field];
-      const won = agreed !== undefined && (sameShared(agreed.value, after) || lens?.means(raw, agreed.value));
-      const lost = outcome.lost.some((one) => one.field === edit.field && one.member === member && sameShared(one.value, after));
+      const known = anchorsBefore.get(anchor?.id as never)?.agreed[edit.field]?.value;
+      // A newcomer that says what is agreed already has no edit of its own.
+      if (before === undefined && known !== undefined && lens?.means(raw, known)) return;
+      // What the record says depends on what it knew: by itself, or with the value that was agreed before.
+      const says = [undefined, known].map((agreedThen) => lens?.inbound(raw, agreedThen));
+      const isSaid = (value: Shared): boolean => says.some((said) => said?.ok === true && sameShared(said.value, value));
+      const won = agreed !== undefined && (isSaid(agreed.value) || lens?.means(raw, agreed.value));
+      const lost = outcome.lost.some((one) => one.field === edit.field && one.member === member && isSaid(one.value));
+      // A shadow of a value that is held stands for it.
       const isHeld = (run: RunOutcome) =>
-        run.held.some((held) => held.anchor === anchor?.id && held.field === edit.field && held.candidates.some(({ value }) => sameShared(value, after)));
+        run.held.some((held) => held.anchor === anchor?.id && held.field === edit.field && held.candidates.some(({ value }) => isSaid(value) || lens?.means(raw, value)));
       // A write that raced came with another edit, which may well have settled it.
       if (isHeld(outcome) && !ends.includes('raced')) expect(isHeld(world.run())).toBe(true);
       expect(won || lost || isHeld(outcome)).toBe(true);

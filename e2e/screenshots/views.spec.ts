@@ -51,6 +51,17 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Dark' }).click();
   await picture('anchor-dark');
   await page.getByRole('button', { name: 'Light' }).click();
+  await page.goto(`${address()}/systems/coldharbour`);
+  await page.getByRole('button', { name: 'Test' }).click();
+  await page.getByRole('button', { name: 'Look at all' }).click();
+  await page.getByText('the same time as here').waitFor();
+  await page.locator('tbody tr').filter({ hasNotText: 'just now' }).first().waitFor({ state: 'detached' });
+  await picture('system');
+  await show('object', '/systems/coldharbour/objects/debtors/fields');
+  await page.goto(`${address()}/systems/granary/change`);
+  await page.getByRole('button', { name: 'Test' }).click();
+  await page.getByRole('heading', { name: 'It works' }).waitFor();
+  await picture('connect');
   await show('systems', '/systems');
   await show('runs', '/runs');
 });

@@ -16,6 +16,11 @@ const paths = [
   '/knots/customers/definition',
   '/anchors',
   '/systems',
+  '/systems/coldharbour',
+  '/systems/coldharbour/objects/debtors/fields',
+  '/systems/coldharbour/objects/debtors/history',
+  '/systems/fernhill/objects/accounts/records',
+  '/systems/granary/change',
   '/runs',
 ];
 

@@ -27,6 +27,7 @@ export default async function installation(): Promise<() => Promise<void>> {
   const addressAfter = (label: string): string => printed.find((line) => line.includes(`${label}: http`))?.split(`${label}: `)[1] ?? '';
   process.env.ANCHOR_KNOT = addressAfter('Anchor Knot');
   process.env.CRM_PAGE = addressAfter('Fernhill CRM');
+  process.env.ERP_PAGE = addressAfter('Coldharbour ERP');
   process.env.SHOP_PAGE = addressAfter('Market Row');
   return async () => {
     const ended = new Promise((done) => child.once('exit', done));

@@ -2,6 +2,7 @@ import { expect, type Page } from '@playwright/test';
 
 export const address = (): string => process.env.ANCHOR_KNOT as string;
 export const crmPage = (): string => process.env.CRM_PAGE as string;
+export const erpPage = (): string => process.env.ERP_PAGE as string;
 export const shopPage = (): string => process.env.SHOP_PAGE as string;
 
 const people = { administrator: ['ottilie@hazelmoor.example', 'glasshouse-admin'], viewer: ['wren@hazelmoor.example', 'glasshouse-viewer'] } as const;

@@ -1,7 +1,9 @@
 import type { DataSource } from 'typeorm';
+import { AddressFilter } from '@anchor-knot/connectors';
 import type { Settings } from './configuration/settings.js';
 import { Knots } from './knots/knots.js';
 import { openDatabase } from './persistence/dataSource.js';
+import { SystemObjects } from './systems/objects.js';
 import { SecretBox } from './systems/secretBox.js';
 import { Systems } from './systems/systems.js';
 import { RunQueue } from './worker/jobs.js';
@@ -10,19 +12,24 @@ export interface InstallationParts {
   readonly data: DataSource;
   readonly knots: Knots;
   readonly systems: Systems;
+  readonly objects: SystemObjects;
   readonly queue: RunQueue;
   close(): Promise<void>;
 }
 
 /** What the web server and the worker have in common. */
-export async function openInstallation(settings: Pick<Settings, 'DATABASE_URL' | 'SECRET_KEY'>): Promise<InstallationParts> {
+export async function openInstallation(settings: Pick<Settings, 'DATABASE_URL' | 'SECRET_KEY' | 'REACHABLE_NETWORKS'>): Promise<InstallationParts> {
   const data = await openDatabase(settings.DATABASE_URL);
   const queue = await RunQueue.open(settings.DATABASE_URL, data);
+  const database = new URL(settings.DATABASE_URL);
+  const own = [{ host: database.hostname, port: Number(database.port || 5432) }];
+  const systems = new Systems(data, new SecretBox(settings.SECRET_KEY), new AddressFilter({ allowed: settings.REACHABLE_NETWORKS, own }));
   return {
     data,
     queue,
     knots: new Knots(data),
-    systems: new Systems(data, new SecretBox(settings.SECRET_KEY)),
+    systems,
+    objects: new SystemObjects(data, systems),
     close: async () => {
       await queue.close();
       await data.destroy();

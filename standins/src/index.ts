@@ -4,3 +4,7 @@ export { type CustomerData, type CustomerOptions, demoCustomers, generateCustome
 export { type Faults, noFaults, seededRandom } from './kit/faults.js';
 export { type ShopOptions, shopServer } from './shop/server.js';
 export type { Shopper } from './shop/shopper.js';
+export { erpRole, openErpDatabase } from './erp/database.js';
+export { erpServer } from './erp/server.js';
+export { type Business, generateBusiness } from './generator/business.js';
+export { granaryRole, granaryServer, openGranaryDatabase } from './granary/server.js';

@@ -1,27 +1,43 @@
-/** Starts one stand-in as a process of its own: `node main.js crm` or `node main.js shop`. Settings come from the environment. */
+/** Starts one stand-in as a process of its own: `node main.js crm`, `shop`, `erp` or `granary`. Settings come from the environment. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import type { FastifyInstance } from 'fastify';
 import { crmServer } from './crm/server.js';
+import { openErpDatabase } from './erp/database.js';
+import { erpServer } from './erp/server.js';
+import { generateBusiness } from './generator/business.js';
 import { demoCustomers, generateCustomers } from './generator/customers.js';
+import { granaryServer, openGranaryDatabase } from './granary/server.js';
 import { shopServer } from './shop/server.js';
 
-const which = process.argv[2];
+const which = process.argv[2] ?? '';
 const folder = process.env.STANDIN_DATA ?? '.data/standins';
 const port = Number(process.env.STANDIN_PORT ?? 0);
 const id = process.env.STANDIN_ID ?? 'demo';
 const secret = process.env.STANDIN_SECRET ?? 'demo';
+const databaseUrl = process.env.STANDIN_DATABASE_URL ?? '';
 const faults = process.env.STANDIN_FAULTS ? (JSON.parse(process.env.STANDIN_FAULTS) as Record<string, number | boolean>) : {};
 const size = process.env.STANDIN_CUSTOMERS ? (JSON.parse(process.env.STANDIN_CUSTOMERS) as Partial<typeof demoCustomers>) : {};
 
 mkdirSync(folder, { recursive: true });
 const data = generateCustomers({ ...demoCustomers, ...size });
-writeFileSync(join(folder, 'truth.json'), JSON.stringify(data.truth));
-const dataFile = join(folder, `${which ?? 'unknown'}.jsonl`);
-if (which !== 'crm' && which !== 'shop') throw new Error('say which stand-in to start: crm or shop');
-const app =
-  which === 'crm'
-    ? await crmServer({ dataFile, seed: data.accounts, clientId: id, clientSecret: secret, faults })
-    : await shopServer({ dataFile, seed: data.shoppers, key: id, secret, faults });
+const business = () => generateBusiness(data, { seed: demoCustomers.seed, documents: 1200, mess: true });
+const dataFile = join(folder, `${which}.jsonl`);
+
+const starts: Readonly<Record<string, () => Promise<FastifyInstance>>> = {
+  crm: () => crmServer({ dataFile, seed: data.accounts, clientId: id, clientSecret: secret, faults }),
+  shop: () => shopServer({ dataFile, seed: data.shoppers, key: id, secret, faults }),
+  erp: async () => erpServer({ pool: await openErpDatabase(databaseUrl, secret, business) }),
+  granary: async () => granaryServer({ pool: await openGranaryDatabase(databaseUrl, secret, business) }),
+};
+const start = starts[which];
+if (!start) throw new Error(`say which stand-in to start: ${Object.keys(starts).join(', ')}`);
+if (which === 'crm') {
+  const debtors = business().debtors;
+  const truth = data.truth.map((one) => ({ ...one, erp: debtors.filter(({ customer }) => customer === one.customer).map(({ number }) => number) }));
+  writeFileSync(join(folder, 'truth.json'), JSON.stringify(truth));
+}
+const app = await start();
 const stop = (): void => void app.close().then(() => process.exit(0));
 process.on('SIGTERM', stop);
 process.on('SIGINT', stop);

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { resolve } from 'node:path';
 import type { FileObject, FilesSystem } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '@anchor-knot/core';
+import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
 import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
 import { backUp, type FileRow, readRows, rowVersion, type RowFile, writeRows } from './rowFile.js';
 
@@ -12,7 +12,7 @@ const pageSize = 1000;
  * before, and replaces the file in one step; the file as it was before the first write is kept beside it (`.bak`).
  */
 export class FilesConnector implements Connector {
-  readonly capabilities: Capabilities = { batchSize: 10_000, conditionalUpdate: true, idempotentCreate: true, changesSince: false, searchable: [] };
+  readonly capabilities: Capabilities = { batchSize: 10_000, conditionalUpdate: true, idempotentCreate: true, changesSince: false, searchable: [], create: true, update: true };
   readonly #object: FileObject;
   readonly #path: string;
   #backedUp = false;
@@ -23,6 +23,11 @@ export class FilesConnector implements Connector {
     if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
     this.#object = object;
     this.#path = resolve(base, system.folder, object.path);
+  }
+
+  async describe(): Promise<SourceSchema | undefined> {
+    const { columns } = await this.#load();
+    return columns && { origin: 'declared', fields: columns.map((path) => ({ path, type: 'text' })) };
   }
 
   clockOffset(): number {

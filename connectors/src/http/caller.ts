@@ -1,6 +1,8 @@
+import { isIP, type LookupFunction } from 'node:net';
 import { Agent, type Dispatcher, request } from 'undici';
 import type { Credential, HttpSystem } from '@anchor-knot/contracts';
 import type { Raw } from '@anchor-knot/core';
+import type { AddressFilter } from '../addressFilter.js';
 import { type Clock, SystemTrouble } from '../connector.js';
 import { parseExactJson } from '../json/exactJson.js';
 
@@ -25,6 +27,8 @@ export interface CallerDependencies {
   /** A number from 0 up to 1, for jitter. */
   readonly random: () => number;
   readonly credential?: Credential | undefined;
+  /** Where systems may be. */
+  readonly addresses: AddressFilter;
 }
 
 const mostAttempts = 6;
@@ -49,7 +53,23 @@ export class Caller {
     this.#system = system;
     this.#dependencies = dependencies;
     this.#origin = new URL(system.address);
-    this.#agent = new Agent({ connections: 8, headersTimeout: system.timeoutMs, bodyTimeout: system.timeoutMs, connect: { timeout: Math.min(system.timeoutMs, 10_000) } });
+    this.#agent = new Agent({
+      connections: 8,
+      headersTimeout: system.timeoutMs,
+      bodyTimeout: system.timeoutMs,
+      connect: { timeout: Math.min(system.timeoutMs, 10_000), lookup: this.#lookUp },
+    });
+  }
+
+  readonly #lookUp: LookupFunction = (host, options, done) => {
+    this.#judged(host).then(
+      (address) => (options.all ? done(null, [{ address, family: isIP(address) }]) : done(null, address, isIP(address))),
+      (error: Error) => done(error, ''),
+    );
+  };
+
+  #judged(host: string): Promise<string> {
+    return this.#dependencies.addresses.resolve(host, Number(this.#origin.port || (this.#origin.protocol === 'https:' ? 443 : 80)), this.#system.name);
   }
 
   /** How far the system's clock is ahead, by the Date header (RFC 9110 section 6.6.1) of the quickest answer so far. */
@@ -121,6 +141,8 @@ export class Caller {
         `${this.#system.name} points to another host: ${url.host}`,
         'Check the address of the system; its pages must come from the same host.',
       );
+    // Names are judged when they are looked up; an address that needs no looking up is judged here.
+    if (isIP(url.hostname.replace(/^\[|\]$/g, ''))) await this.#judged(url.hostname);
     const { clock } = this.#dependencies;
     const sentAt = clock.now();
     const response = await request(url, {

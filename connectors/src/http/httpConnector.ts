@@ -27,7 +27,14 @@ export class HttpConnector implements Connector {
       idempotentCreate: object.create?.idempotencyHeader !== undefined,
       changesSince: object.list.changedSince !== undefined,
       searchable: Object.keys(object.search),
+      create: object.create !== undefined,
+      update: object.update !== undefined,
     };
+  }
+
+  /** JSON over HTTP has no common way to say it: what is known is what the records show. */
+  async describe(): Promise<undefined> {
+    return undefined;
   }
 
   clockOffset(): number {

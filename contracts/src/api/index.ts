@@ -79,6 +79,7 @@ export const systemSummarySchema = z.object({
   kind: z.string(),
   address: z.string(),
   pageAddress: z.string().nullable(),
+  environment: z.enum(['production', 'test copy']),
   pennant: pennantSchema,
   objects: z.array(z.string()),
   trouble: z.object({ code: z.string(), words: z.string(), advice: z.string() }).nullable(),

@@ -159,3 +159,13 @@ describe('a held field', () => {
     expect(valuesOf(world)).toEqual(['left', 'left', 'left']);
   });
 });
+
+test('a newcomer’s cut value is not completed with the rest of a value that it never held', () => {
+  const knot = knotWith(ask, 'text', { a: mapping('value'), b: mapping('value', [{ kind: 'cut', length: 10 }]) });
+  const world = worldWith(knot, { a: 'Fernhill Gardens' });
+  world.run();
+  world.edit('b', 'x', 'key', 'k');
+  world.edit('b', 'x', 'value', 'Oakridge N');
+  const [held] = world.run().held;
+  expect(held?.candidates.map(({ value }) => value)).toEqual(['Oakridge N', 'Fernhill Gardens']);
+});

@@ -128,13 +128,24 @@ function editOf(input: FieldMergeInput, { tie, value }: Read, adopted: boolean):
   const edited = before?.ok ? !sameShared(value, before.value) : value !== null && !sameShared(value, agreed);
   if (!edited) return undefined;
   const noticed = noticedBefore(input, tie);
+  const behind = newcomer || (tie.lens.writes && agreed !== undefined && !tie.lens.means(seen, agreed));
   return {
     from: tie,
-    value,
+    value: behind ? readAlone(tie, value) : value,
     newcomer,
     at: noticed ? (noticed.modifiedAt ?? noticed.noticedAt) : (tie.modifiedAt ?? input.now),
-    behind: newcomer || (tie.lens.writes && agreed !== undefined && !tie.lens.means(seen, agreed)),
+    behind,
   };
+}
+
+/**
+ * What an edit says that was made without knowing the agreed value: read with it, a narrow member's value would be
+ * completed with a rest that never belonged to it (`Oakridge N`, cut at ten, and `Fernhill Gardens` would make
+ * `Oakridge Nrdens`).
+ */
+function readAlone({ lens, present }: FieldTie, value: Shared): Shared {
+  const alone = lens.inbound(present as Raw, undefined);
+  return alone.ok ? alone.value : value;
 }
 
 interface Settlement {

@@ -79,6 +79,19 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'DELETE /api/session': 'viewer',
   'GET /api/watch': 'viewer',
   'GET /api/systems': 'viewer',
+  'GET /api/systems/{system}': 'viewer',
+  'POST /api/systems': 'administrator',
+  'PUT /api/systems/{system}': 'administrator',
+  'PUT /api/systems/{system}/credential': 'administrator',
+  'DELETE /api/systems/{system}': 'administrator',
+  'POST /api/systems/{system}/probe': 'operator',
+  'POST /api/system-test': 'administrator',
+  'POST /api/database-tables': 'administrator',
+  'POST /api/query-preview': 'administrator',
+  'GET /api/systems/{system}/objects/{object}': 'viewer',
+  'PUT /api/systems/{system}/objects/{object}/holds': 'editor',
+  'POST /api/systems/{system}/objects/{object}/look': 'operator',
+  'GET /api/systems/{system}/objects/{object}/records': 'viewer',
   'GET /api/events': 'viewer',
   'GET /api/knots/{knot}': 'viewer',
   'POST /api/knots/{knot}/definition/check': 'viewer',
@@ -112,7 +125,7 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
     if (['GET /api/events', 'DELETE /api/session', 'POST /api/session'].includes(route)) continue;
     const headers = who === 'nobody' ? {} : await once(who);
     const url = path
-      .replace('{knot}', 'nothing')
+      .replace(/\{(knot|system|object)\}/g, 'nothing')
       .replace(/\{(run|anchor)\}/, nowhere)
       .replace('{decision}', '1');
     const { statusCode } = await call({ method, url, headers, ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}) });
@@ -163,6 +176,34 @@ test('a definition is changed only by who saw the version in force, and a bad on
   expect((await put('not a knot', version + 1)).statusCode).toBe(422);
 });
 
+test('a system is connected, tested, changed and disconnected over the API; its secret goes in and never comes out', async () => {
+  const headers = { ...(await once('administrator')) };
+  const planted = 'planted-secret-4711';
+  const pennant = { pattern: 'disc', colour: 'plum', letters: 'X' };
+  const shop = (await call({ url: '/api/systems/marketRow', headers })).json() as { description: object };
+  const description = { ...shop.description, name: 'Second shop' };
+  const test1 = await call({ method: 'POST', url: '/api/system-test', headers, payload: { description, credential: { id: 'id', secret: planted } } });
+  expect(test1.json()).toMatchObject({ ok: false, steps: [{ state: 'good' }, { name: 'Sign in', state: 'failed' }] });
+  const connected = await call({ method: 'POST', url: '/api/systems', headers, payload: { description, pennant, note: '=cmd()', credential: { id: 'id', secret: planted } } });
+  expect([connected.statusCode, connected.json()]).toEqual([201, { system: 'second-shop' }]);
+  const probe = await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} });
+  expect(await call({ method: 'PUT', url: '/api/systems/second-shop/credential', headers, payload: { id: 'id', secret: installation.secret } })).toMatchObject({ statusCode: 204 });
+  expect((await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} })).json()).toMatchObject({ ok: true });
+  const view = await call({ url: '/api/systems/second-shop', headers });
+  expect(view.json()).toMatchObject({ signsInAs: 'id', note: '=cmd()', revision: 1, environment: 'production' });
+  const change = (revision: number, objects: object) =>
+    call({ method: 'PUT', url: '/api/systems/second-shop', headers, payload: { description: { ...description, objects }, pennant, revision } });
+  expect((await change(7, {})).statusCode).toBe(409);
+  expect((await change(1, {})).statusCode).toBe(200);
+  expect((await call({ method: 'DELETE', url: '/api/systems/marketRow', headers })).json()).toMatchObject({ says: 'Market Row is used in Customers.' });
+  const inUse = await call({ method: 'PUT', url: '/api/systems/marketRow', headers, payload: { description: { ...shop.description, objects: {} }, pennant, revision: 1 } });
+  expect(inUse.json()).toMatchObject({ code: 'object in use' });
+  expect((await call({ method: 'DELETE', url: '/api/systems/second-shop', headers })).statusCode).toBe(204);
+  const audit = JSON.stringify(await installation.parts.data.query('select * from audit'));
+  expect(audit).toContain('system connected');
+  for (const place of [test1.body, probe.body, view.body, audit, ...logged]) expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
+});
+
 test('secrets are in no answer and no log line, and encrypted in the database', async () => {
   const headers = { ...(await once('administrator')) };
   await installation.run();
@@ -173,6 +214,9 @@ test('secrets are in no answer and no log line, and encrypted in the database', 
   const urls = [
     '/api/watch',
     '/api/systems',
+    '/api/systems/fernhill',
+    '/api/systems/fernhill/objects/accounts',
+    '/api/systems/fernhill/objects/accounts/records',
     '/api/knots/customers',
     '/api/decisions',
     `/api/anchors/${anchors[0]?.id}`,

@@ -14,6 +14,7 @@ import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
 import { guardRoutes, signInRoutes } from '../signIn/signInRoutes.js';
+import { systemRoutes } from '../systems/systemRoutes.js';
 import { anchorRoutes } from '../views/anchorRoutes.js';
 import { watchRoutes } from '../views/watchRoutes.js';
 import type { ApiContext } from './context.js';
@@ -88,6 +89,7 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   app.get('/api/openapi.json', { config: { role: 'everybody' }, schema: { hide: true } }, async () => app.swagger());
   signInRoutes(app, context.data, { secureCookie: settings.COOKIE_SECURE });
   watchRoutes(app, context);
+  systemRoutes(app, context);
   knotRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);

@@ -1,5 +1,6 @@
 import type { DataSource } from 'typeorm';
 import type { Knots } from '../knots/knots.js';
+import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { RunQueue } from '../worker/jobs.js';
 import type { RunEvents } from '../runs/runEvents.js';
@@ -9,6 +10,7 @@ export interface ApiContext {
   readonly data: DataSource;
   readonly knots: Knots;
   readonly systems: Systems;
+  readonly objects: SystemObjects;
   readonly queue: RunQueue;
   readonly events: RunEvents;
 }

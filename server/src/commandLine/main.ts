@@ -1,6 +1,7 @@
 /** `anchor-knot check | dry-run | run FILE`: a knot over files, with no server and no database. */
 import { parseArgs } from 'node:util';
 import type { RunResult } from '../orchestration/store.js';
+import { rotateKey } from '../systems/rotateKey.js';
 import { BadKnotFile, checkFiles, readFileKnot, runFileKnot } from './fileKnot.js';
 
 const usage = `anchor-knot: keeps records the same in several files
@@ -8,6 +9,9 @@ const usage = `anchor-knot: keeps records the same in several files
   anchor-knot check FILE      says what is wrong with a knot file and its members' files
   anchor-knot dry-run FILE    says what a run would write; writes nothing but its plan
   anchor-knot run FILE        runs: updates the files in place and keeps a backup of each (.bak)
+
+  anchor-knot rotate-key      encrypts the secrets of a server's systems under another key; DATABASE_URL, SECRET_KEY
+                              and NEW_SECRET_KEY come from the environment; stop the server and the workers before
 
   --state FOLDER   where state, journal and lists are kept; FILE without .knot.json, with .state, unless given
   --json           print the counts as JSON
@@ -49,6 +53,10 @@ async function main(): Promise<number> {
   } = parsed;
   if (values.help) {
     console.log(usage);
+    return 0;
+  }
+  if (command === 'rotate-key' && file === undefined) {
+    console.log(`${await rotateKey(process.env)} secrets are under the new key. Start the server and the workers with it.`);
     return 0;
   }
   if (!['check', 'dry-run', 'run'].includes(command ?? '') || file === undefined || rest.length > 0) {

@@ -1,3 +1,4 @@
+import { parseNetwork } from '@anchor-knot/connectors';
 import { z } from 'zod';
 
 /** Settings come from the environment and are checked at start. `docs/settings.md` lists them. */
@@ -11,9 +12,23 @@ const settingsSchema = z.object({
   WEB_FOLDER: z.string().optional(),
   COOKIE_SECURE: z.stringbool().default(false),
   LEASE_SECONDS: z.coerce.number().min(1).max(3600).default(60),
+  /** Private networks that systems may be in, in CIDR notation, separated by commas. */
+  REACHABLE_NETWORKS: z
+    .string()
+    .default('')
+    .transform((text) => text.split(',').flatMap((part) => part.trim() || []))
+    .refine((networks) => networks.every(isNetwork), 'must be networks in CIDR notation, such as 10.0.0.0/8'),
   LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
 });
 export type Settings = z.output<typeof settingsSchema>;
+
+function isNetwork(text: string): boolean {
+  try {
+    return parseNetwork(text) !== undefined;
+  } catch {
+    return false;
+  }
+}
 
 /** @throws {Error} naming every setting that is missing or wrong */
 export function readSettings(environment: NodeJS.ProcessEnv): Settings {

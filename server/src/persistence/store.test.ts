@@ -194,6 +194,6 @@ test('migrations are applied in the order of their times, and every table they m
   const times = migrations.map(({ name }) => Number(name.slice(-13)));
   expect(times).toEqual(times.toSorted((a, b) => a - b));
   const { data } = await database.fresh();
-  await data.undoLastMigration();
+  for (const _ of migrations) await data.undoLastMigration();
   expect(await data.query(`select tablename from pg_tables where schemaname = 'public' and tablename not in ('migrations')`)).toEqual([]);
 });

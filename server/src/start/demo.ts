@@ -1,14 +1,17 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Credential, httpSystemSchema, knotFileSchema, type Pennant, type Person } from '@anchor-knot/contracts';
+import { type Credential, knotFileSchema, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
 import { UserEntity } from '../persistence/entities/entities.js';
 import type { InstallationParts } from '../installationParts.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 
 export interface StandIn {
-  readonly system: 'fernhill' | 'marketRow';
+  readonly system: keyof typeof demoSystems;
+  /** Of its pages for people, and of its API where that is HTTP. */
   readonly address: string;
   readonly credential: Credential;
+  /** Where its database is, for those that are databases. */
+  readonly database: { readonly host: string; readonly port: number };
 }
 
 export interface DemoPerson extends Person {
@@ -23,10 +26,13 @@ export const demoPeople: readonly DemoPerson[] = [
   { name: 'Wren Ashdown', email: 'wren@hazelmoor.example', role: 'viewer', password: 'glasshouse-viewer' },
 ];
 
-const pennants: Record<StandIn['system'], Pennant> = {
-  fernhill: { pattern: 'halves', colour: 'petrol', letters: 'FC' },
-  marketRow: { pattern: 'saltire', colour: 'vermilion', letters: 'MR' },
-};
+/** The systems of the demo's company. */
+export const demoSystems = {
+  fernhill: { name: 'Fernhill CRM', pennant: { pattern: 'halves', colour: 'petrol', letters: 'FC' } },
+  marketRow: { name: 'Market Row', pennant: { pattern: 'saltire', colour: 'vermilion', letters: 'MR' } },
+  coldharbour: { name: 'Coldharbour ERP', pennant: { pattern: 'chevron', colour: 'ink', letters: 'CE' } },
+  granary: { name: 'Granary', pennant: { pattern: 'bars', colour: 'brass', letters: 'GY' } },
+} as const satisfies Record<string, { name: string; pennant: Pennant }>;
 
 /** The first administrator and, with stand-ins, the demo's systems and knot. What is there already is left as it is, but for addresses. */
 export async function loadDemo(parts: InstallationParts, standIns: readonly StandIn[]): Promise<void> {
@@ -36,9 +42,14 @@ export async function loadDemo(parts: InstallationParts, standIns: readonly Stan
   if (standIns.length === 0) return;
   const folder = join(import.meta.dirname, '../../demo');
   const descriptions = JSON.parse(readFileSync(join(folder, 'systems.json'), 'utf8')) as Record<StandIn['system'], Record<string, unknown>>;
-  for (const { system, address, credential } of standIns) {
-    const description = httpSystemSchema.parse({ ...descriptions[system], address });
-    await parts.systems.save({ id: system, description, pennant: pennants[system], pageAddress: address, credential });
+  for (const { system, address, credential, database } of standIns) {
+    const known = await parts.systems.find(system);
+    const place = descriptions[system].kind === 'sql' ? database : { address };
+    if (known) await parts.systems.moveTo(known, place, address, credential);
+    else {
+      const description = systemSchema.parse({ ...descriptions[system], ...place });
+      await parts.systems.save({ id: system, description, pennant: demoSystems[system].pennant, pageAddress: address, credential });
+    }
   }
   const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, 'customers.knot.json'), 'utf8')));
   if (!(await parts.knots.inForce(knot.id))) await parts.knots.create(knot, demoPeople[0]?.name ?? '');

@@ -7,8 +7,8 @@ import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { Client } from 'pg';
 import { openInstallation } from '../installationParts.js';
-import { clusterFolder, freePort, startCluster } from './cluster.js';
-import { demoPeople, loadDemo, type StandIn } from './demo.js';
+import { type Cluster, clusterFolder, freePort, startCluster } from './cluster.js';
+import { demoPeople, demoSystems, loadDemo, type StandIn } from './demo.js';
 
 const root = resolve(import.meta.dirname, '../../..');
 const data = resolve(process.env.ANCHOR_KNOT_DATA ?? join(root, '.data'));
@@ -55,6 +55,20 @@ function keep(name: string, child: ChildProcess): void {
   });
 }
 
+interface StandInStart {
+  readonly which: string;
+  readonly system: StandIn['system'];
+  readonly port: number;
+  /** The database role that signs in, for those that are databases. */
+  readonly role?: string;
+}
+const standInStarts: readonly StandInStart[] = [
+  { which: 'crm', system: 'fernhill', port: 4311 },
+  { which: 'shop', system: 'marketRow', port: 4312 },
+  { which: 'erp', system: 'coldharbour', port: 4313, role: 'erp_exchange' },
+  { which: 'granary', system: 'granary', port: 4314, role: 'granary_reader' },
+];
+
 interface Kept {
   ports: Record<string, number>;
   secrets: Record<string, string>;
@@ -92,17 +106,25 @@ function secretKey(): string {
   return readFileSync(file, 'utf8').trim();
 }
 
-async function startStandIn(kept: Kept, which: 'crm' | 'shop', system: StandIn['system'], preferredPort: number): Promise<StandIn> {
-  const credential = { id: `anchor-knot-${which}`, secret: secretFor(kept, which) };
+async function startStandIn(kept: Kept, { which, system, port: preferredPort, role }: StandInStart, cluster: Cluster): Promise<StandIn> {
+  const credential = { id: role ?? `anchor-knot-${which}`, secret: secretFor(kept, which) };
   const port = await portFor(kept, which, preferredPort);
   const child = spawn(process.execPath, [join(root, 'standins/dist/main.js'), which], {
-    env: { ...process.env, STANDIN_DATA: join(data, 'standins'), STANDIN_PORT: String(port), STANDIN_ID: credential.id, STANDIN_SECRET: credential.secret },
+    env: {
+      ...process.env,
+      STANDIN_DATA: join(data, 'standins'),
+      STANDIN_PORT: String(port),
+      STANDIN_ID: credential.id,
+      STANDIN_SECRET: credential.secret,
+      STANDIN_DATABASE_URL: cluster.url('postgres'),
+    },
     stdio: ['ignore', 'pipe', 'inherit'],
     detached: true,
   });
   keep(which, child);
   await new Promise<void>((done) => createInterface({ input: child.stdout }).once('line', () => done()));
-  return { system, address: `http://127.0.0.1:${port}`, credential };
+  const { hostname, port: databasePort } = new URL(cluster.url('postgres'));
+  return { system, address: `http://127.0.0.1:${port}`, credential, database: { host: hostname, port: Number(databasePort) } };
 }
 
 /** Detached, so that Ctrl-C in the terminal reaches only this process, which then stops the others in order. */
@@ -146,8 +168,11 @@ async function main(): Promise<void> {
 
   const standIns: StandIn[] = [];
   if (!empty) {
-    say('Starting the stand-ins: Fernhill CRM and Market Row.');
-    standIns.push(await startStandIn(kept, 'crm', 'fernhill', 4311), await startStandIn(kept, 'shop', 'marketRow', 4312));
+    say(`Starting the stand-ins: ${standInStarts.map(({ system }) => demoSystems[system].name).join(', ')}.`);
+    // The databases of other systems are not the application's: they are in a cluster of their own.
+    const theirs = await startCluster(clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'));
+    if (theirs.started) closers.push({ name: 'database of the stand-ins', close: () => theirs.stop() });
+    standIns.push(...(await Promise.all(standInStarts.map((start) => startStandIn(kept, start, theirs)))));
   }
   const webPort = await portFor(kept, 'web', Number(process.env.PORT ?? 4300));
   writeFileSync(keptFile, JSON.stringify(kept), { mode: 0o600 });
@@ -160,8 +185,10 @@ async function main(): Promise<void> {
     HOST: '127.0.0.1',
     WEB_FOLDER: join(root, 'web/dist/web/browser'),
     LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
+    // The stand-ins are on this machine.
+    REACHABLE_NETWORKS: process.env.REACHABLE_NETWORKS ?? '127.0.0.0/8',
   };
-  const parts = await openInstallation({ DATABASE_URL: environment.DATABASE_URL, SECRET_KEY: environment.SECRET_KEY });
+  const parts = await openInstallation({ DATABASE_URL: environment.DATABASE_URL, SECRET_KEY: environment.SECRET_KEY, REACHABLE_NETWORKS: [] });
   await loadDemo(parts, standIns);
   await parts.close();
 
@@ -169,7 +196,7 @@ async function main(): Promise<void> {
   await startProcess('worker', 'workerProcess.js', environment);
   await startProcess('server', 'serverProcess.js', environment);
   const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`);
-  const pages = standIns.map(({ system, address }) => `  ${system === 'fernhill' ? 'Fernhill CRM' : 'Market Row'}: ${address}`);
+  const pages = standIns.map(({ system, address }) => `  ${demoSystems[system].name}: ${address}`);
   say(
     [
       '',
@@ -178,7 +205,7 @@ async function main(): Promise<void> {
       '  Sign in with',
       ...people,
       '',
-      ...(pages.length > 0 ? ['  The stand-ins have pages of their own, to edit records and switch faults on', ...pages, ''] : []),
+      ...(pages.length > 0 ? ['  The stand-ins have pages of their own, to edit records and to switch faults on', ...pages, ''] : []),
       'Ctrl-C stops everything.',
     ].join('\n'),
   );

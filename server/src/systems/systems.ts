@@ -1,48 +1,135 @@
 import type { DataSource } from 'typeorm';
-import { type Clock, type Connector, FilesConnector, HttpConnector, SystemTrouble } from '@anchor-knot/connectors';
-import { credentialSchema, type Pennant, systemSchema, type System } from '@anchor-knot/contracts';
+import { type AddressFilter, type Clock, type Connector, type ConnectorDependencies, openConnector, type Probe, probeSystem, SystemTrouble } from '@anchor-knot/connectors';
+import { type Credential, credentialSchema, type Pennant, type System, systemSchema } from '@anchor-knot/contracts';
 import type { CompiledMember } from '@anchor-knot/core';
 import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
+import { systemClock } from '../worker/systemClock.js';
 import type { SecretBox } from './secretBox.js';
+
+export interface SystemSettings {
+  readonly description: System;
+  readonly pennant: Pennant;
+  readonly note?: string;
+  readonly environment?: SystemRow['environment'];
+  readonly pageAddress?: string | null;
+}
 
 /** The connected systems: descriptions, secrets, and connectors made from both. */
 export class Systems {
   readonly #data: DataSource;
   readonly #secrets: SecretBox;
+  readonly #addresses: AddressFilter;
 
-  constructor(data: DataSource, secrets: SecretBox) {
+  constructor(data: DataSource, secrets: SecretBox, addresses: AddressFilter) {
     this.#data = data;
     this.#secrets = secrets;
+    this.#addresses = addresses;
   }
 
   async all(): Promise<SystemRow[]> {
     return this.#data.getRepository(SystemEntity).find({ order: { id: 'asc' } });
   }
 
-  async save(system: { id: string; description: System; pennant: Pennant; pageAddress?: string | null; credential?: { id: string; secret: string } }): Promise<void> {
-    const sealed = system.credential ? this.#secrets.seal(JSON.stringify(system.credential), system.id) : undefined;
+  async find(id: string): Promise<SystemRow | undefined> {
+    return (await this.#data.getRepository(SystemEntity).findOneBy({ id })) ?? undefined;
+  }
+
+  /** Connects a system, or gives one that is connected new settings. A credential that is not given stays as it is. */
+  async save({ id, credential, ...settings }: SystemSettings & { id: string; credential?: Credential | undefined }): Promise<void> {
     await this.#data.getRepository(SystemEntity).save({
-      id: system.id,
-      name: system.description.name,
-      description: system.description,
-      pennant: system.pennant,
-      pageAddress: system.pageAddress ?? null,
-      ...(sealed ? { credential: sealed } : {}),
+      id,
+      name: settings.description.name,
+      description: settings.description,
+      pennant: settings.pennant,
+      pageAddress: settings.pageAddress ?? null,
+      note: settings.note ?? '',
+      environment: settings.environment ?? 'production',
+      ...(credential ? this.#sealed(id, credential) : {}),
     });
   }
 
+  /** Connects a new system under an id made from its name. @returns the id */
+  async connectNew(settings: SystemSettings & { credential?: Credential | undefined }): Promise<string> {
+    const base =
+      settings.description.name
+        .normalize('NFKD')
+        .toLowerCase()
+        .replaceAll(/[^a-z0-9]+/g, '-')
+        .replaceAll(/^-|-$/g, '')
+        .slice(0, 40) || 'system';
+    const taken = new Set((await this.all()).map(({ id }) => id));
+    let id = base;
+    for (let number = 2; taken.has(id); number += 1) id = `${base}-${number}`;
+    await this.save({ id, ...settings });
+    return id;
+  }
+
+  /** @returns false when somebody changed it since that revision */
+  async change(id: string, revision: number, { description, pennant, note, environment }: SystemSettings): Promise<boolean> {
+    const { affected } = await this.#data
+      .getRepository(SystemEntity)
+      .update(
+        { id, revision },
+        { name: description.name, description: description as never, pennant, note: note ?? '', environment: environment ?? 'production', revision: revision + 1 },
+      );
+    return (affected ?? 0) > 0;
+  }
+
+  /** A stand-in of the demo listens at another port after a restart; everything else stays as it was left. */
+  async moveTo(row: SystemRow, place: { address: string } | { host: string; port: number }, pageAddress: string, credential: Credential): Promise<void> {
+    const description = systemSchema.parse({ ...row.description, ...place });
+    await this.#data.getRepository(SystemEntity).update({ id: row.id }, { description: description as never, pageAddress, ...this.#sealed(row.id, credential) });
+  }
+
+  /** The only way a secret gets in; there is none out, but to the system itself. */
+  async replaceCredential(id: string, credential: Credential): Promise<void> {
+    await this.#data.getRepository(SystemEntity).update({ id }, this.#sealed(id, credential));
+  }
+
+  async remove(id: string): Promise<void> {
+    await this.#data.getRepository(SystemEntity).delete({ id });
+  }
+
+  /** What connectors need, with the credential kept for a system, or one that is only being tried. */
+  dependencies(row: SystemRow | undefined, clock: Clock = systemClock, tried?: Credential): ConnectorDependencies {
+    return { clock, random: Math.random, credential: tried ?? (row ? this.#credential(row) : undefined), addresses: this.#addresses, folder: process.cwd() };
+  }
+
   /** A connector for one member's object. @throws {SystemTrouble} when there is no such system or object */
-  async connect(member: CompiledMember, clock: Clock): Promise<Connector> {
-    const row = await this.#data.getRepository(SystemEntity).findOneBy({ id: member.system });
+  async connect(member: Pick<CompiledMember, 'system' | 'object'>, clock: Clock): Promise<Connector> {
+    const row = await this.find(member.system);
     if (!row) throw new SystemTrouble('object is gone', `there is no system “${member.system}”`, 'Connect it, or choose another system for this member.');
-    const description = systemSchema.parse(row.description);
-    if (description.kind === 'files') return new FilesConnector(description, member.object, process.cwd());
-    const credential = row.credential ? credentialSchema.parse(JSON.parse(this.#secrets.open(row.credential, row.id))) : undefined;
-    return new HttpConnector(description, member.object, { clock, random: Math.random, credential });
+    return openConnector(systemSchema.parse(row.description), member.object, this.dependencies(row, clock));
+  }
+
+  /** Tries a connected system, and keeps how it went for everybody to see. */
+  async probe(row: SystemRow): Promise<Probe> {
+    const probe = await probeSystem(systemSchema.parse(row.description), this.dependencies(row));
+    const failed = probe.steps.find(({ state }) => state === 'failed');
+    const trouble = failed ? { code: failed.code ?? 'cannot be read', words: failed.says, advice: failed.advice ?? '' } : null;
+    await this.#data.getRepository(SystemEntity).update({ id: row.id }, { probe: probe as never, probedAt: new Date(), trouble: trouble as never, checkedAt: new Date() });
+    return probe;
   }
 
   /** Keeps how each system did in the last run, for everybody to see. */
   async recordHealth(troubles: ReadonlyMap<string, SystemRow['trouble']>): Promise<void> {
     for (const [id, trouble] of troubles) await this.#data.getRepository(SystemEntity).update({ id }, { trouble: trouble as never, checkedAt: new Date() });
+  }
+
+  /** Encrypts every kept secret anew, under another key. @returns how many there are */
+  async moveSecrets(to: SecretBox): Promise<number> {
+    return this.#data.transaction(async (db) => {
+      const rows = (await db.query('select id, credential from system where credential is not null for update')) as { id: string; credential: Buffer }[];
+      for (const { id, credential } of rows) await db.query('update system set credential = $2 where id = $1', [id, to.seal(this.#secrets.open(credential, id), id)]);
+      return rows.length;
+    });
+  }
+
+  #sealed(id: string, credential: Credential): Pick<SystemRow, 'credential' | 'credentialId'> {
+    return { credential: this.#secrets.seal(JSON.stringify(credential), id), credentialId: credential.id };
+  }
+
+  #credential(row: SystemRow): Credential | undefined {
+    return row.credential ? credentialSchema.parse(JSON.parse(this.#secrets.open(row.credential, row.id))) : undefined;
   }
 }

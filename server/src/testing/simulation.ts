@@ -91,7 +91,7 @@ export class SimulatedSystem {
   }
 
   connector(name: string, faults: FaultInjector): Connector {
-    const capabilities: Capabilities = { ...this.#options };
+    const capabilities: Capabilities = { ...this.#options, create: true, update: true };
     const trouble = (): never => {
       throw new SystemTrouble('server error', `${name} failed`, 'Try again later.');
     };
@@ -100,6 +100,7 @@ export class SimulatedSystem {
     const { records } = this;
     return {
       capabilities,
+      describe: async () => undefined,
       clockOffset: () => 0,
       close: async () => undefined,
       async *read({ changedSince }) {

@@ -1,4 +1,4 @@
-import type { MemberSummary, Run, SystemSummary } from '@anchor-knot/contracts';
+import type { MemberSummary, Run, System, SystemSummary } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import type { RunRow, SystemRow } from '../persistence/entities/entities.js';
 import type { RunJob } from '../worker/jobs.js';
@@ -54,13 +54,21 @@ export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): Memb
   });
 }
 
+const kindNames = { http: 'JSON over HTTP', sql: 'SQL database', files: 'folder of files' } as const;
+
+function addressOf(description: System): string {
+  if (description.kind === 'http') return description.address;
+  return description.kind === 'sql' ? `${description.host}:${description.port}/${description.database}` : description.folder;
+}
+
 export function systemSummary(row: SystemRow, usedIn: SystemSummary['usedIn']): SystemSummary {
   const { description } = row;
   return {
     id: row.id,
     name: row.name,
-    kind: description.kind === 'http' ? 'JSON over HTTP' : 'folder of files',
-    address: description.kind === 'http' ? description.address : description.folder,
+    kind: kindNames[description.kind],
+    address: addressOf(description),
+    environment: row.environment,
     pageAddress: row.pageAddress,
     pennant: row.pennant as SystemSummary['pennant'],
     objects: Object.keys(description.objects),

@@ -21,15 +21,6 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
   }
 
   typed.get(
-    '/api/systems',
-    {
-      config: { role: 'viewer' },
-      schema: { tags: ['systems'], summary: 'Connected systems and how they are', response: { 200: z.object({ systems: z.array(systemSummarySchema) }) } },
-    },
-    async () => ({ systems: await allSystems() }),
-  );
-
-  typed.get(
     '/api/watch',
     { config: { role: 'viewer' }, schema: { tags: ['watch'], summary: 'How everything stands, and what waits for a person', response: { 200: watchSchema } } },
     async () => {

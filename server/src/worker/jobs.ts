@@ -9,7 +9,14 @@ export interface RunJob {
   readonly overGuards: boolean;
 }
 
+/** To read all records of an object once. */
+export interface LookJob {
+  readonly system: string;
+  readonly object: string;
+}
+
 export const runQueue = 'run-knot';
+const lookQueue = 'look-at-object';
 export const jobChannel = 'anchor_knot_job';
 export const runChannel = 'anchor_knot_run';
 
@@ -29,6 +36,7 @@ export class RunQueue {
     await boss.start();
     // A run may take hours; dead workers are noticed by their lease, not by this limit.
     await boss.createQueue(runQueue, { name: runQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
+    await boss.createQueue(lookQueue, { name: lookQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
     return new RunQueue(boss, data);
   }
 
@@ -55,6 +63,21 @@ export class RunQueue {
       data: RunJob;
       createdOn: Date;
     }[];
+  }
+
+  /** @returns false when a look at this object is waiting already */
+  async sendLook(job: LookJob): Promise<boolean> {
+    const id = await this.#boss.send(lookQueue, { ...job }, { singletonKey: `${job.system}/${job.object}` });
+    if (id !== null) await this.#data.query('select pg_notify($1, $2)', [jobChannel, id]);
+    return id !== null;
+  }
+
+  async fetchLook(): Promise<{ id: string; data: LookJob } | undefined> {
+    return (await this.#boss.fetch<LookJob>(lookQueue, { batchSize: 1 }))[0];
+  }
+
+  async completeLook(id: string): Promise<void> {
+    await this.#boss.complete(lookQueue, id);
   }
 
   /** A run that was asked for, whether it waits or a worker has just taken it. */

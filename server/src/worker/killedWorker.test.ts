@@ -46,7 +46,15 @@ function watch(app: FastifyInstance, name: string): void {
 /** Starts the worker; when it is killed, another takes its place, as a supervisor would do. */
 function startWorker(): void {
   const child = fork(join(import.meta.dirname, '../../dist/workerProcess.js'), {
-    env: { ...process.env, NODE_OPTIONS: '', DATABASE_URL: installation.url, SECRET_KEY: installation.key, LEASE_SECONDS: '1', LOG_LEVEL: 'silent' },
+    env: {
+      ...process.env,
+      NODE_OPTIONS: '',
+      DATABASE_URL: installation.url,
+      SECRET_KEY: installation.key,
+      LEASE_SECONDS: '1',
+      REACHABLE_NETWORKS: '127.0.0.0/8',
+      LOG_LEVEL: 'silent',
+    },
     stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
   });
   worker = child;

@@ -119,6 +119,7 @@ const shopper = (id: string, mail: string): Shopper => ({
 
 test('bad input becomes a decision or a rejected record that says what to do, and everything else goes on', async () => {
   const installation = await start({
+    customers: [],
     truth: [],
     accounts: [
       account('unreadable', { phone: '01632 96O417' }),

@@ -8,8 +8,9 @@ import { LeaseLost, type RunLease, type RunResult } from '../orchestration/store
 import { runKnot } from '../orchestration/runKnot.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
+import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
-import { jobChannel, type RunJob, type RunQueue } from './jobs.js';
+import { jobChannel, type LookJob, type RunJob, type RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
@@ -20,6 +21,7 @@ export interface WorkerParts {
   readonly store: PostgresStore;
   readonly knots: Knots;
   readonly systems: Systems;
+  readonly objects: SystemObjects;
   readonly queue: RunQueue;
   readonly log: Logger;
   readonly leaseMs: number;
@@ -33,6 +35,8 @@ export class Worker {
   readonly #active = new Set<Promise<void>>();
   #listener: Client | undefined;
   #wake: () => void = () => undefined;
+  /** One look at a time: it reads a whole object, and runs come first. */
+  #looking = false;
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
@@ -51,6 +55,17 @@ export class Worker {
         const job = await this.#parts.queue.fetch();
         if (job) {
           const work = this.#run(job.id, job.data).finally(() => this.#active.delete(work));
+          this.#active.add(work);
+          continue;
+        }
+        const look = this.#looking ? undefined : await this.#parts.queue.fetchLook();
+        if (look) {
+          this.#looking = true;
+          const work = this.#look(look.id, look.data).finally(() => {
+            this.#looking = false;
+            this.#active.delete(work);
+            this.#wake();
+          });
           this.#active.add(work);
           continue;
         }
@@ -129,6 +144,17 @@ export class Worker {
       }
     } finally {
       await queue.complete(id).catch(() => undefined);
+    }
+  }
+
+  async #look(id: string, { system, object }: LookJob): Promise<void> {
+    const { objects, queue, log } = this.#parts;
+    try {
+      await objects.look(system, object, this.#stopping.signal);
+    } catch (error) {
+      log.error({ err: error, system, object }, 'look failed');
+    } finally {
+      await queue.completeLook(id).catch(() => undefined);
     }
   }
 

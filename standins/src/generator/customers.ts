@@ -6,6 +6,8 @@ import { companyEnds, companyStarts, countryNames, firstNames, lastNames, notes,
 export interface CustomerData {
   readonly accounts: readonly Account[];
   readonly shoppers: readonly Shopper[];
+  /** The customers themselves, without any mess: other systems of the same company know them too. */
+  readonly customers: readonly Customer[];
   /** What really belongs together: one entry per customer, with its records in each system. */
   readonly truth: readonly { readonly customer: string; readonly crm: readonly string[]; readonly shop: readonly string[] }[];
 }
@@ -22,7 +24,7 @@ export interface CustomerOptions {
 /** The demo: around 400 accounts and 320 shoppers, about 250 customers in both. */
 export const demoCustomers: CustomerOptions = { seed: 20261123, inBoth: 252, onlyCrm: 148, onlyShop: 66, mess: true };
 
-interface Customer {
+export interface Customer {
   readonly company: string;
   readonly firstName: string;
   readonly lastName: string;
@@ -47,6 +49,7 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
   const random = seededRandom(options.seed);
   const pick = <T>(items: readonly T[]): T => items[Math.floor(random() * items.length)] as T;
   const chance = (share: number): boolean => options.mess && random() < share;
+  const customers: Customer[] = [];
   const accounts: Account[] = [];
   const shoppers: Shopper[] = [];
   const truth: { customer: string; crm: string[]; shop: string[] }[] = [];
@@ -112,13 +115,14 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
 
   for (let index = 0; index < total; index += 1) {
     const of = customer(index, pick, random);
+    customers.push(of);
     const crm = index < options.inBoth + options.onlyCrm ? [addAccount(of)] : [];
     const shop = index < options.inBoth || index >= options.inBoth + options.onlyCrm ? [addShopper(of)] : [];
     // The same person, registered twice in the shop with the same address.
     if (shop.length > 0 && chance(0.012)) shop.push(addShopper({ ...of, note: null }));
     truth.push({ customer: `c${index + 1}`, crm, shop });
   }
-  return { accounts, shoppers, truth };
+  return { accounts, shoppers, customers, truth };
 }
 
 function customer(index: number, pick: <T>(items: readonly T[]) => T, random: () => number): Customer {

@@ -1,5 +1,5 @@
 import { EntitySchema } from 'typeorm';
-import type { KnotFile, System } from '@anchor-knot/contracts';
+import type { KnotFile, Probe, System } from '@anchor-knot/contracts';
 import type { RunProgress, RunResult } from '../../orchestration/store.js';
 
 /** Rows of the tables that are read and written one at a time. The engine's hot tables are worked on in sets, by `PostgresStore`. */
@@ -12,18 +12,31 @@ export interface SystemRow {
   credential: Buffer | null;
   trouble: { code: string; words: string; advice: string } | null;
   checkedAt: Date | null;
+  note: string;
+  environment: 'production' | 'test copy';
+  revision: number;
+  /** The id of the credential, which is no secret. */
+  credentialId: string | null;
+  probe: Probe | null;
+  probedAt: Date | null;
 }
 export const SystemEntity = new EntitySchema<SystemRow>({
   name: 'system',
   columns: {
     id: { type: 'text', primary: true },
     name: { type: 'text' },
-    description: { type: 'jsonb' },
+    description: { type: 'json' },
     pennant: { type: 'jsonb' },
     pageAddress: { type: 'text', name: 'page_address', nullable: true },
     credential: { type: 'bytea', nullable: true },
     trouble: { type: 'jsonb', nullable: true },
     checkedAt: { type: 'timestamptz', name: 'checked_at', nullable: true },
+    note: { type: 'text' },
+    environment: { type: 'text' },
+    revision: { type: 'int' },
+    credentialId: { type: 'text', name: 'credential_id', nullable: true },
+    probe: { type: 'jsonb', nullable: true },
+    probedAt: { type: 'timestamptz', name: 'probed_at', nullable: true },
   },
 });
 

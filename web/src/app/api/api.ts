@@ -5,20 +5,37 @@ import {
   anchorListSchema,
   type AnchorView,
   anchorViewSchema,
+  type ChangeSystem,
   type Choice,
+  type ConnectSystem,
+  type Credential,
   type DecisionList,
   decisionListSchema,
   type KnotView,
   knotViewSchema,
+  type ObjectSummary,
+  type ObjectView,
+  objectViewSchema,
   type OperationList,
   operationListSchema,
+  type Probe,
+  probeSchema,
   problemSchema,
   type Problem,
+  type QueryPreview,
+  queryPreviewSchema,
   runListSchema,
   type RunView,
   runViewSchema,
   startedRunSchema,
+  type Sample,
+  sampleSchema,
   systemSummarySchema,
+  type SystemView,
+  systemViewSchema,
+  type Tables,
+  tablesSchema,
+  type TestSystem,
   type Watch,
   watchSchema,
 } from '@anchor-knot/contracts';
@@ -37,6 +54,45 @@ export class Api {
   }
   systems() {
     return this.#get('/api/systems', z.object({ systems: z.array(systemSummarySchema) })).pipe(map(({ systems }) => systems));
+  }
+  system(id: string): Observable<SystemView> {
+    return this.#get(`/api/systems/${encodeURIComponent(id)}`, systemViewSchema);
+  }
+  object(system: string, object: string): Observable<ObjectView> {
+    return this.#get(objectUrl(system, object), objectViewSchema);
+  }
+  records(system: string, object: string, query: Query): Observable<Sample> {
+    return this.#get(`${objectUrl(system, object)}/records`, sampleSchema, query);
+  }
+  look(system: string, object: string): Observable<unknown> {
+    return this.#http.post(`${objectUrl(system, object)}/look`, {});
+  }
+  sayHolds(system: string, object: string, holds: ObjectSummary['holds']): Observable<unknown> {
+    return this.#http.put(`${objectUrl(system, object)}/holds`, { holds });
+  }
+  connectSystem(system: ConnectSystem): Observable<string> {
+    return this.#http.post('/api/systems', system).pipe(map((answer) => z.object({ system: z.string() }).parse(answer).system));
+  }
+  changeSystem(id: string, system: ChangeSystem): Observable<unknown> {
+    return this.#http.put(`/api/systems/${encodeURIComponent(id)}`, system);
+  }
+  disconnectSystem(id: string): Observable<unknown> {
+    return this.#http.delete(`/api/systems/${encodeURIComponent(id)}`);
+  }
+  replaceCredential(id: string, credential: Credential): Observable<unknown> {
+    return this.#http.put(`/api/systems/${encodeURIComponent(id)}/credential`, credential);
+  }
+  testSystem(test: TestSystem): Observable<Probe> {
+    return this.#http.post('/api/system-test', test).pipe(map((answer) => probeSchema.parse(answer)));
+  }
+  probe(id: string): Observable<Probe> {
+    return this.#http.post(`/api/systems/${encodeURIComponent(id)}/probe`, {}).pipe(map((answer) => probeSchema.parse(answer)));
+  }
+  tables(test: TestSystem): Observable<Tables> {
+    return this.#http.post('/api/database-tables', test).pipe(map((answer) => tablesSchema.parse(answer)));
+  }
+  previewQuery(test: TestSystem & { sql: string }): Observable<QueryPreview> {
+    return this.#http.post('/api/query-preview', test).pipe(map((answer) => queryPreviewSchema.parse(answer)));
   }
   knot(id: string): Observable<KnotView> {
     return this.#get(`/api/knots/${encodeURIComponent(id)}`, knotViewSchema);
@@ -80,6 +136,10 @@ export class Api {
   #get<T>(url: string, schema: z.ZodType<T>, query: Query = {}): Observable<T> {
     return this.#http.get(url, { params: query }).pipe(map((answer) => schema.parse(answer)));
   }
+}
+
+function objectUrl(system: string, object: string): string {
+  return `/api/systems/${encodeURIComponent(system)}/objects/${encodeURIComponent(object)}`;
 }
 
 /** What an error says to the person who met it. */

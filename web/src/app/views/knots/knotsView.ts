@@ -33,7 +33,7 @@ import { State } from '../state';
       }
     </div>
   `,
-  styles: `.member { display: inline-flex; gap: 6px; align-items: baseline; margin-right: 20px; }`,
+  styles: `.member { display: inline-flex; gap: 6px; align-items: center; margin-right: 20px; } td > small { margin-left: 7px; }`,
 })
 export class KnotsView {
   readonly #api = inject(Api);

@@ -29,8 +29,8 @@ import { State } from '../state';
                 @for (run of loaded[0].runs; track run.id) {
                   <tr>
                     <td class="whole"><a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a></td>
-                    <td>{{ nameOf(run, loaded[1]) }}</td><td>{{ run.kind }}</td><td>{{ sentence(run, loaded[1]) }}@if (run.words) {<br /><small>{{ run.words }}</small>}</td>
-                    <td [class.wrong]="run.state === 'failed'" [class.waits]="run.state !== 'succeeded' && run.state !== 'failed'">{{ run.state }}</td><td class="number whole">{{ took(run) }}</td><td>{{ run.startedBy }}</td>
+                    <td>{{ nameOf(run, loaded[1]) }}</td><td class="whole">{{ run.kind }}</td><td>{{ sentence(run, loaded[1]) }}@if (run.words) {<br /><small>{{ run.words }}</small>}</td>
+                    <td [class.wrong]="run.state === 'failed'" [class.waits]="run.state !== 'succeeded' && run.state !== 'failed'">{{ run.state }}</td><td class="number whole">{{ took(run) }}</td><td class="whole">{{ run.startedBy }}</td>
                   </tr>
                 }
               </tbody>

@@ -1,0 +1,149 @@
+import { z } from 'zod';
+import { credentialSchema, systemSchema } from '../system.js';
+import { pennantSchema, problemSchema, systemSummarySchema } from './index.js';
+
+/** What crosses HTTP about systems, their objects and what is in them. */
+
+const time = z.iso.datetime();
+const json = z.json();
+export const environments = ['production', 'test copy'] as const;
+
+const sourceTypeSchema = z.enum(['text', 'number', 'yes/no', 'date', 'instant', 'list', 'mixed', 'unknown']);
+const sourceFieldSchema = z.object({
+  path: z.string(),
+  type: sourceTypeSchema,
+  required: z.boolean().optional(),
+  readOnly: z.boolean().optional(),
+  choices: z.array(z.string()).optional(),
+  reference: z.string().optional(),
+  longest: z.number().optional(),
+});
+export const sourceSchemaSchema = z.object({ origin: z.enum(['declared', 'seen']), fields: z.array(sourceFieldSchema) });
+export type SourceField = z.output<typeof sourceFieldSchema>;
+
+const countedSchema = z.object({ value: z.string(), count: z.number() });
+export const fieldProfileSchema = z.object({
+  path: z.string(),
+  type: sourceTypeSchema,
+  types: z.array(z.object({ type: sourceTypeSchema, count: z.number() })),
+  sent: z.number(),
+  filled: z.number(),
+  distinct: z.number(),
+  distinctIsExact: z.boolean(),
+  commonest: z.array(countedSchema),
+  commonestIsExact: z.boolean(),
+  formats: z.array(countedSchema),
+  smallest: z.string().nullable(),
+  largest: z.string().nullable(),
+  longest: z.number(),
+});
+export type FieldProfile = z.output<typeof fieldProfileSchema>;
+export const objectProfileSchema = z.object({ records: z.number(), fields: z.array(fieldProfileSchema), moreFields: z.boolean() });
+export type ObjectProfile = z.output<typeof objectProfileSchema>;
+
+const schemaChangeSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.enum(['added', 'removed']), field: z.string(), type: sourceTypeSchema }),
+  z.object({ kind: z.literal('retyped'), field: z.string(), from: sourceTypeSchema, to: sourceTypeSchema }),
+  z.object({ kind: z.enum(['now required', 'no longer required', 'now read-only', 'no longer read-only']), field: z.string() }),
+  z.object({ kind: z.literal('choices'), field: z.string(), added: z.array(z.string()), removed: z.array(z.string()) }),
+  z.object({ kind: z.literal('length'), field: z.string(), from: z.number().optional(), to: z.number().optional() }),
+  z.object({ kind: z.literal('reference'), field: z.string(), from: z.string().optional(), to: z.string().optional() }),
+]);
+export type SchemaChange = z.output<typeof schemaChangeSchema>;
+
+export const probeStepSchema = z.object({
+  name: z.string(),
+  state: z.enum(['good', 'failed', 'doubtful', 'not tried']),
+  says: z.string(),
+  advice: z.string().optional(),
+  code: z.string().optional(),
+});
+export type ProbeStep = z.output<typeof probeStepSchema>;
+export const probeSchema = z.object({ steps: z.array(probeStepSchema), answerMs: z.number().optional(), clockOffsetMs: z.number().optional(), ok: z.boolean() });
+export type Probe = z.output<typeof probeSchema>;
+
+/** How a profile is coming on. */
+export const profileStateSchema = z.object({
+  state: z.enum(['waiting', 'reading', 'done', 'failed']),
+  records: z.number(),
+  startedAt: time,
+  endedAt: time.nullable(),
+  words: z.string().nullable(),
+});
+export type ProfileState = z.output<typeof profileStateSchema>;
+
+export const objectSummarySchema = z.object({
+  name: z.string(),
+  may: z.array(z.enum(['read', 'create', 'update'])),
+  /** Whether it can be asked for what changed since a time. */
+  tellsChanges: z.boolean(),
+  holds: z.enum(['things that change', 'events']),
+  holdsIsGuessed: z.boolean(),
+  fields: z.number().nullable(),
+  records: z.number().nullable(),
+  schemaVersion: z.number().nullable(),
+  changedAt: time.nullable(),
+  profile: profileStateSchema.nullable(),
+});
+export type ObjectSummary = z.output<typeof objectSummarySchema>;
+
+export const systemViewSchema = z.object({
+  summary: systemSummarySchema,
+  description: systemSchema,
+  note: z.string(),
+  environment: z.enum(environments),
+  /** Grows with every change; a change says which one it was made from. */
+  revision: z.number(),
+  /** The id that signs in; the secret is never shown. */
+  signsInAs: z.string().nullable(),
+  probe: probeSchema.extend({ at: time }).nullable(),
+  objects: z.array(objectSummarySchema),
+});
+export type SystemView = z.output<typeof systemViewSchema>;
+
+export const objectViewSchema = z.object({
+  system: systemSummarySchema,
+  environment: z.enum(environments),
+  object: objectSummarySchema,
+  schema: sourceSchemaSchema.nullable(),
+  profile: objectProfileSchema.nullable(),
+  history: z.array(z.object({ version: z.number(), seenAt: time, fields: z.number(), changes: z.array(schemaChangeSchema) })),
+});
+export type ObjectView = z.output<typeof objectViewSchema>;
+
+const systemSettings = {
+  description: systemSchema,
+  note: z.string().max(2000).default(''),
+  environment: z.enum(environments).default('production'),
+  pennant: pennantSchema,
+};
+export const connectSystemSchema = z.object({ ...systemSettings, credential: credentialSchema.optional() });
+export type ConnectSystem = z.input<typeof connectSystemSchema>;
+export const changeSystemSchema = z.object({ ...systemSettings, revision: z.number() });
+export type ChangeSystem = z.input<typeof changeSystemSchema>;
+/** With `system`, its kept credential serves where none is given. */
+export const testSystemSchema = z.object({ description: systemSchema, credential: credentialSchema.optional(), system: z.string().optional() });
+export type TestSystem = z.input<typeof testSystemSchema>;
+
+export const sampleSchema = z.object({ records: z.array(z.object({ key: z.string(), fields: z.record(z.string(), json) })), more: z.boolean() });
+export type Sample = z.output<typeof sampleSchema>;
+
+export const tablesSchema = z.object({
+  tables: z.array(
+    z.object({
+      schema: z.string(),
+      table: z.string(),
+      kind: z.enum(['table', 'view']),
+      rows: z.number(),
+      key: z.string().nullable(),
+      times: z.array(z.string()),
+      may: z.array(z.enum(['read', 'create', 'update', 'delete'])),
+    }),
+  ),
+});
+export type Tables = z.output<typeof tablesSchema>;
+export const queryPreviewSchema = z.object({ fields: z.array(sourceFieldSchema), rows: z.array(z.record(z.string(), json)) });
+export type QueryPreview = z.output<typeof queryPreviewSchema>;
+
+/** A system that cannot do what was asked: its trouble, as a problem. */
+export const systemTroubleSchema = problemSchema;

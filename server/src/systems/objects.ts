@@ -1,0 +1,174 @@
+import type { DataSource } from 'typeorm';
+import type { ObjectProfile, ObjectSummary, ObjectView, ProfileState, System } from '@anchor-knot/contracts';
+import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor-knot/core';
+import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import { systemClock } from '../worker/systemClock.js';
+import type { Systems } from './systems.js';
+
+const progressMs = 400;
+
+interface ProfileRow {
+  readonly object: string;
+  readonly state: ProfileState['state'];
+  readonly records: string;
+  readonly started_at: Date;
+  readonly ended_at: Date | null;
+  readonly words: string | null;
+}
+
+/** What is in the objects of systems: their schemas as they were seen over time, and profiles of their records. */
+export class SystemObjects {
+  readonly #data: DataSource;
+  readonly #systems: Systems;
+
+  constructor(data: DataSource, systems: Systems) {
+    this.#data = data;
+    this.#systems = systems;
+  }
+
+  async summaries(systemId: string, description: System): Promise<ObjectSummary[]> {
+    const profiles = new Map((await this.#profiles(systemId)).map((row) => [row.object, row]));
+    const schemas = (await this.#data.query(
+      `select distinct on (object) object, version, seen_at, jsonb_array_length(schema->'fields') as fields, jsonb_path_exists(schema, '$.fields[*] ? (@.type == "instant")') as timed
+       from object_schema where system_id = $1 order by object, version desc`,
+      [systemId],
+    )) as { object: string; version: number; seen_at: Date; fields: number; timed: boolean }[];
+    const natures = new Map(
+      ((await this.#data.query('select object, holds from object_nature where system_id = $1', [systemId])) as { object: string; holds: ObjectSummary['holds'] }[]).map((row) => [
+        row.object,
+        row.holds,
+      ]),
+    );
+    return Object.keys(description.objects).map((name): ObjectSummary => {
+      const schema = schemas.find(({ object }) => object === name);
+      const profile = profiles.get(name);
+      const said = natures.get(name);
+      return {
+        name,
+        may: mayOf(description, name),
+        tellsChanges: tellsChanges(description, name),
+        holds: said ?? guessNature(description, name, schema?.timed ?? false),
+        holdsIsGuessed: said === undefined,
+        fields: schema?.fields ?? null,
+        records: profile?.state === 'done' ? Number(profile.records) : null,
+        schemaVersion: schema?.version ?? null,
+        changedAt: schema && schema.version > 1 ? schema.seen_at.toISOString() : null,
+        profile: profile ? profileState(profile) : null,
+      };
+    });
+  }
+
+  async details(systemId: string, object: string): Promise<Pick<ObjectView, 'schema' | 'profile' | 'history'>> {
+    const versions = (await this.#data.query('select version, seen_at, schema, changes from object_schema where system_id = $1 and object = $2 order by version desc limit 100', [
+      systemId,
+      object,
+    ])) as { version: number; seen_at: Date; schema: ObjectView['schema']; changes: ObjectView['history'][number]['changes'] }[];
+    const [row] = (await this.#data.query('select profile from object_profile where system_id = $1 and object = $2', [systemId, object])) as { profile: ObjectProfile | null }[];
+    return {
+      schema: versions[0]?.schema ?? null,
+      profile: row?.profile ?? null,
+      history: versions.map(({ version, seen_at, schema, changes }) => ({ version, seenAt: seen_at.toISOString(), fields: schema?.fields.length ?? 0, changes })),
+    };
+  }
+
+  async sayNature(systemId: string, object: string, holds: ObjectSummary['holds']): Promise<void> {
+    await this.#data.query('insert into object_nature (system_id, object, holds) values ($1, $2, $3) on conflict (system_id, object) do update set holds = excluded.holds', [
+      systemId,
+      object,
+      holds,
+    ]);
+  }
+
+  /** Marks an object as about to be looked at. */
+  async waitForLook(systemId: string, object: string): Promise<void> {
+    await this.#data.query(
+      `insert into object_profile (system_id, object, state, started_at) values ($1, $2, 'waiting', now())
+       on conflict (system_id, object) do update set state = 'waiting', records = 0, started_at = now(), ended_at = null, words = null`,
+      [systemId, object],
+    );
+  }
+
+  /** Reads all records of an object once: takes its schema, and what each field holds. The profile before stays until the new one is there. */
+  async look(systemId: string, object: string, signal?: AbortSignal): Promise<void> {
+    let connector: Connector | undefined;
+    try {
+      connector = await this.#systems.connect({ system: systemId, object }, systemClock);
+      const declared = await connector.describe();
+      const profiler = new Profiler();
+      let records = 0;
+      let told = 0;
+      for await (const page of connector.read({ signal })) {
+        for (const { fields } of page.records) profiler.add(fields);
+        records += page.records.length;
+        if (Date.now() - told < progressMs) continue;
+        told = Date.now();
+        await this.#data.query(`update object_profile set state = 'reading', records = $3 where system_id = $1 and object = $2`, [systemId, object, records]);
+      }
+      const profile = profiler.profile();
+      await this.#saveSchema(systemId, object, schemaFrom(declared, profile));
+      await this.#data.query(`update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4 where system_id = $1 and object = $2`, [
+        systemId,
+        object,
+        profile.records,
+        JSON.stringify(profile),
+      ]);
+    } catch (error) {
+      const words = error instanceof SystemTrouble ? `${error.message}. ${error.advice}` : signal?.aborted ? 'It was stopped.' : 'Something failed inside; the log says what.';
+      await this.#data.query(`update object_profile set state = 'failed', ended_at = now(), words = $3 where system_id = $1 and object = $2`, [systemId, object, words]);
+      if (!(error instanceof SystemTrouble) && !signal?.aborted) throw error;
+    } finally {
+      await connector?.close().catch(() => undefined);
+    }
+  }
+
+  async #saveSchema(systemId: string, object: string, schema: SourceSchema): Promise<void> {
+    const [last] = (await this.#data.query('select version, schema from object_schema where system_id = $1 and object = $2 order by version desc limit 1', [systemId, object])) as {
+      version: number;
+      schema: SourceSchema;
+    }[];
+    const changes = last ? compareSchemas(last.schema, schema) : [];
+    if (last && changes.length === 0) return;
+    await this.#data.query('insert into object_schema (system_id, object, version, seen_at, schema, changes) values ($1, $2, $3, now(), $4, $5) on conflict do nothing', [
+      systemId,
+      object,
+      (last?.version ?? 0) + 1,
+      JSON.stringify(schema),
+      JSON.stringify(changes),
+    ]);
+  }
+
+  async #profiles(systemId: string): Promise<ProfileRow[]> {
+    return (await this.#data.query('select object, state, records, started_at, ended_at, words from object_profile where system_id = $1', [systemId])) as ProfileRow[];
+  }
+}
+
+function profileState({ state, records, started_at, ended_at, words }: ProfileRow): ProfileState {
+  return { state, records: Number(records), startedAt: started_at.toISOString(), endedAt: ended_at?.toISOString() ?? null, words };
+}
+
+function mayOf(description: System, object: string): ObjectSummary['may'] {
+  switch (description.kind) {
+    case 'http': {
+      const { create, update } = description.objects[object] ?? {};
+      return ['read', ...(create ? (['create'] as const) : []), ...(update ? (['update'] as const) : [])];
+    }
+    case 'sql':
+      return description.objects[object]?.mayWrite && description.objects[object]?.source.kind === 'table' ? ['read', 'create', 'update'] : ['read'];
+    case 'files':
+      return ['read', 'create', 'update'];
+    default:
+      throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
+  }
+}
+
+function tellsChanges(description: System, object: string): boolean {
+  if (description.kind === 'http') return description.objects[object]?.list.changedSince !== undefined;
+  return description.kind === 'sql' && description.objects[object]?.modifiedAt !== undefined;
+}
+
+/** What is never changed there and has a moment, but none of its last change, is a list of what happened. */
+function guessNature(description: System, object: string, hasTimes: boolean): ObjectSummary['holds'] {
+  const isTimed = description.objects[object]?.modifiedAt !== undefined;
+  const isQuery = description.kind === 'sql' && description.objects[object]?.source.kind === 'query';
+  return hasTimes && !isTimed && !isQuery && !mayOf(description, object).includes('update') ? 'events' : 'things that change';
+}

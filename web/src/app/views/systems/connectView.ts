@@ -1,0 +1,256 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MatSnackBar } from '@angular/material/snack-bar';
+import { Router, RouterLink } from '@angular/router';
+import type { Pennant as PennantSettings, Probe, Problem, System } from '@anchor-knot/contracts';
+import { map, of, startWith } from 'rxjs';
+import { Api, problemOf } from '../../api/api';
+import { load } from '../../api/loaded';
+import { Pennant } from '../../pennant/pennant';
+import { State } from '../state';
+import { DatabaseObjects } from './databaseObjects';
+import { ProbeSteps } from './probeSteps';
+import { colours, draftOf, emptyDraft, lettersFor, objectExamples, patterns, readDraft, type SystemDraft } from './systemDraft';
+
+const text = (value: string) => new FormControl(value, { nonNullable: true });
+
+/** Connects a system, or changes one: what it is, where it is, how to sign in, what is in it; tried before it is kept. */
+@Component({
+  selector: 'ak-connect-view',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ReactiveFormsModule, RouterLink, MatButtonModule, Pennant, State, ProbeSteps, DatabaseObjects],
+  template: `
+    <div class="page">
+      <header><h1>{{ id() ? 'Change ' + (view.value()?.summary?.name ?? 'a system') : 'Connect a system' }}</h1><small>{{ id() ? 'What uses it works by the change from its next run on.' : 'Nothing is written there by connecting or testing it.' }}</small></header>
+      @if (id()) { <ak-state [of]="view" /> }
+      @if (!id() || view.value()) {
+        <div class="body">
+          <form class="scroll" [formGroup]="form" (ngSubmit)="save()">
+            <fieldset>
+              <legend>What it is</legend>
+              <div class="kinds" role="radiogroup" aria-label="Kind">@for (kind of kinds; track kind.id) {<label><input type="radio" formControlName="kind" [value]="kind.id" /> <span><strong>{{ kind.name }}</strong><small>{{ kind.says }}</small></span></label>}</div>
+              <div class="row">
+                <label class="wide">Name<input formControlName="name" maxlength="200" /></label>
+                <label>Environment<select formControlName="environment"><option value="production">production</option><option value="test copy">test copy</option></select></label>
+              </div>
+              <div class="row">
+                <label>Pennant<select formControlName="pattern">@for (one of patterns; track one) {<option [value]="one">{{ one }}</option>}</select></label>
+                <label>Colour<select formControlName="colour">@for (one of colours; track one) {<option [value]="one">{{ one }}</option>}</select></label>
+                <label class="narrow">Letters<input formControlName="letters" maxlength="2" [placeholder]="pennant().letters" /></label>
+                <span class="flag"><ak-pennant [settings]="pennant()" [name]="draft().name || 'Name'" [shown]="true" /></span>
+              </div>
+              <label class="wide">Note<input formControlName="note" maxlength="2000" placeholder="Whose it is, what to know before it is changed" /></label>
+            </fieldset>
+            <fieldset>
+              <legend>Where it is, and how to sign in</legend>
+              @switch (draft().kind) {
+                @case ('http') {
+                  <div class="row"><label class="wide">Address<input formControlName="address" type="url" placeholder="https://crm.example.com" spellcheck="false" /></label><label class="narrow">Time limit, s<input formControlName="seconds" inputmode="decimal" /></label></div>
+                  <div class="row">
+                    <label>Sign-in<select formControlName="signIn"><option value="client credentials">OAuth 2.0 client credentials</option><option value="key and secret">key and secret (HTTP Basic)</option><option value="none">none</option></select></label>
+                    @if (draft().signIn === 'client credentials') { <label>Token path<input formControlName="tokenPath" spellcheck="false" /></label><label>Scope<input formControlName="scope" placeholder="none" spellcheck="false" /></label> }
+                  </div>
+                }
+                @case ('sql') {
+                  <div class="row"><label class="wide">Host<input formControlName="host" placeholder="erp-db.example.com" spellcheck="false" /></label><label class="narrow">Port<input formControlName="port" inputmode="numeric" /></label><label>Database<input formControlName="database" spellcheck="false" /></label></div>
+                  <div class="row"><label>TLS<select formControlName="tls"><option value="verified">verified: certificate checked</option><option value="required">required: encrypted, not checked</option><option value="off">off: only where the way is safe</option></select></label><label class="narrow">Time limit, s<input formControlName="seconds" inputmode="decimal" /></label></div>
+                }
+                @case ('files') { <label class="wide">Folder<input formControlName="folder" placeholder="/srv/exchange/partners" spellcheck="false" /></label><small>A folder on the machine of the workers.</small> }
+              }
+              @if (needsCredential()) {
+                <div class="row">
+                  <label>{{ draft().kind === 'sql' ? 'Role' : 'Id or key' }}<input formControlName="credentialId" autocomplete="off" spellcheck="false" [placeholder]="view.value()?.signsInAs ?? ''" /></label>
+                  <label>{{ draft().kind === 'sql' ? 'Password' : 'Secret' }}<input formControlName="secret" type="password" autocomplete="new-password" [placeholder]="view.value()?.signsInAs ? 'kept as it is' : ''" /></label>
+                </div>
+                <small>Typed once, kept encrypted, never shown again. Use an account made for this connection, with no more rights than it needs.</small>
+              }
+            </fieldset>
+            <fieldset>
+              <legend>What is in it</legend>
+              @if (draft().kind === 'sql') { <ak-database-objects [request]="tried()" [objects]="objects()" (changed)="setObjects($event)" /> }
+              <label class="wide">Objects, as JSON<textarea formControlName="objects" rows="12" spellcheck="false"></textarea></label>
+              <button mat-button type="button" (click)="example()">Start from an example</button> <button mat-button type="button" (click)="download()" [disabled]="!reading().ok">Download the description</button>
+              <label class="file">Open a description file<input type="file" accept=".json,application/json" (change)="open($event)" /></label>
+            </fieldset>
+          </form>
+          <aside aria-live="polite">
+            @if (problems().length > 0) { <h2 [class.wrong]="form.dirty">What is still missing</h2><ul>@for (one of problems(); track $index) {<li><span class="value">{{ one.at }}</span><small>{{ one.says }}</small></li>}</ul> }
+            @if (problem(); as one) { <div role="alert"><strong class="wrong">{{ one.says }}</strong><p class="small">{{ one.advice }}</p></div> }
+            <p class="acts"><button mat-stroked-button type="button" [disabled]="!reading().ok || busy()" (click)="test()">{{ busy() ? 'Trying…' : 'Test' }}</button> <button mat-flat-button type="button" [disabled]="!reading().ok || busy()" (click)="save()">{{ id() ? 'Save' : 'Connect' }}</button> <a mat-button [routerLink]="id() ? ['/systems', id()] : ['/systems']">Leave</a></p>
+            @if (probe(); as result) { <h2>{{ result.ok ? 'It works' : 'It does not work yet' }}</h2><ak-probe-steps [probe]="result" /> } @else { <p class="small">A test goes step by step: reach the host, TLS, sign in, read one page of each object and one record. It writes nothing.</p> }
+          </aside>
+        </div>
+      }
+    </div>
+  `,
+  styles: `
+    form { padding: 12px 22px 40px; } fieldset { border: 0; border-bottom: 1px solid var(--hair); margin: 0 0 14px; padding: 0 0 16px; max-width: 860px; } legend { font-weight: 680; padding: 0; margin-bottom: 8px; }
+    .kinds { display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 10px; margin-bottom: 12px; } .kinds label { display: flex; gap: 8px; align-items: baseline; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 8px 10px; color: var(--ink); font-size: 14px; } .kinds small { display: block; } .kinds label { align-items: flex-start; } .kinds input { width: auto; min-height: 0; margin: 4px 0 0; } .acts { display: flex; gap: 8px; margin: 0 0 14px; }
+    .row { display: flex; gap: 12px; margin-bottom: 8px; flex-wrap: wrap; align-items: flex-end; } label { display: block; font-size: 12.5px; line-height: 16px; color: var(--ink-2); flex: 1 1 170px; } .wide { flex: 3 1 320px; } .narrow { flex: 0 1 90px; } .flag { padding-bottom: 6px; } .file { margin-top: 8px; } .file input { border: 0; padding: 4px 0; background: none; }
+    input, select, textarea { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } select { font-family: inherit; } fieldset > small { display: block; margin-top: 4px; }
+    ul { list-style: none; padding: 0; margin: 0 0 12px; } li { padding: 5px 0; border-top: 1px solid var(--hair-2); } li small { display: block; }
+  `,
+})
+export class ConnectView {
+  /** Given when a connected system is changed. */
+  readonly id = input<string>();
+  readonly #api = inject(Api);
+  readonly #router = inject(Router);
+  readonly #snack = inject(MatSnackBar);
+  protected readonly kinds = [
+    { id: 'http', name: 'JSON over HTTP', says: 'a REST interface: CRM, shop, ticket desk, work board' },
+    { id: 'sql', name: 'SQL database', says: 'PostgreSQL: tables, views, queries of your own' },
+    { id: 'files', name: 'Folder of files', says: 'CSV and JSON Lines' },
+  ] as const;
+  protected readonly patterns = patterns;
+  protected readonly colours = colours;
+  protected readonly view = load(
+    computed(() => this.id() ?? ''),
+    (id) => (id === '' ? of(undefined) : this.#api.system(id)),
+  );
+  protected readonly form = new FormGroup({
+    ...(Object.fromEntries(Object.entries(emptyDraft).map(([name, value]) => [name, text(value as string)])) as { [Name in keyof SystemDraft]: FormControl<SystemDraft[Name]> }),
+    environment: new FormControl<'production' | 'test copy'>('production', { nonNullable: true }),
+    pattern: new FormControl<PennantSettings['pattern']>('quarters', { nonNullable: true }),
+    colour: new FormControl<PennantSettings['colour']>('plum', { nonNullable: true }),
+    letters: text(''),
+    note: text(''),
+    credentialId: text(''),
+    secret: text(''),
+  });
+  protected readonly draft = toSignal(
+    this.form.valueChanges.pipe(
+      map(() => this.form.getRawValue()),
+      startWith(this.form.getRawValue()),
+    ),
+    { requireSync: true },
+  );
+  protected readonly reading = computed(() => readDraft(this.draft()));
+  protected readonly problems = computed(() => {
+    const reading = this.reading();
+    return reading.ok ? [] : reading.problems;
+  });
+  protected readonly pennant = computed<PennantSettings>(() => ({
+    pattern: this.draft().pattern,
+    colour: this.draft().colour,
+    letters: this.draft().letters || lettersFor(this.draft().name),
+  }));
+  protected readonly needsCredential = computed(() => this.draft().kind === 'sql' || (this.draft().kind === 'http' && this.draft().signIn !== 'none'));
+  protected readonly objects = computed<System['objects']>(() => {
+    const reading = this.reading();
+    return reading.ok ? reading.description.objects : {};
+  });
+  /** What a test, a list of tables or a preview is asked with. */
+  protected readonly tried = computed(() => {
+    const reading = this.reading();
+    const credential = this.#credential();
+    const system = this.id();
+    return reading.ok ? { description: reading.description, ...(credential ? { credential } : {}), ...(system && !credential ? { system } : {}) } : undefined;
+  });
+  readonly #credential = computed(() => {
+    const { credentialId, secret } = this.draft();
+    return this.needsCredential() && secret !== '' ? { id: credentialId || (this.view.value()?.signsInAs ?? ''), secret } : undefined;
+  });
+  protected readonly probe = signal<Probe | undefined>(undefined);
+  protected readonly problem = signal<Problem | undefined>(undefined);
+  protected readonly busy = signal(false);
+
+  constructor() {
+    // The form is filled once, when the system that it is to change has come.
+    const filling = effect(() => {
+      const view = this.view.value();
+      if (!view) return;
+      this.form.patchValue({ ...draftOf(view.description), environment: view.environment, ...view.summary.pennant, note: view.note });
+      filling.destroy();
+    });
+  }
+
+  protected setObjects(objects: System['objects']): void {
+    this.form.controls.objects.setValue(JSON.stringify(objects, null, 2));
+    this.form.markAsDirty();
+  }
+
+  protected example(): void {
+    this.form.controls.objects.setValue(objectExamples[this.draft().kind]);
+  }
+
+  protected test(): void {
+    const request = this.tried();
+    if (!request) return;
+    this.#begin();
+    this.#api.testSystem(request).subscribe({
+      next: (probe) => {
+        this.busy.set(false);
+        this.probe.set(probe);
+      },
+      error: (error: unknown) => this.#failed(error),
+    });
+  }
+
+  protected save(): void {
+    const reading = this.reading();
+    if (!reading.ok || this.busy()) return;
+    this.#begin();
+    const { note, environment } = this.draft();
+    const settings = { description: reading.description, pennant: this.pennant(), note, environment };
+    const credential = this.#credential();
+    const id = this.id();
+    if (id === undefined) {
+      this.#api
+        .connectSystem({ ...settings, ...(credential ? { credential } : {}) })
+        .subscribe({ next: (system) => this.#done(system, 'Connected.'), error: (error: unknown) => this.#failed(error) });
+      return;
+    }
+    this.#api.changeSystem(id, { ...settings, revision: this.view.value()?.revision ?? 0 }).subscribe({
+      next: () => {
+        if (!credential) return this.#done(id, 'Saved.');
+        this.#api.replaceCredential(id, credential).subscribe({ next: () => this.#done(id, 'Saved, with the new secret.'), error: (error: unknown) => this.#failed(error) });
+      },
+      error: (error: unknown) => this.#failed(error),
+    });
+  }
+
+  protected download(): void {
+    const reading = this.reading();
+    if (!reading.ok) return;
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([JSON.stringify(reading.description, null, 2)], { type: 'application/json' }));
+    link.download = `${reading.description.name.replaceAll(/[^\p{L}\p{N}]+/gu, '-')}.system.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+
+  protected async open(event: Event): Promise<void> {
+    const [file] = (event.target as HTMLInputElement).files ?? [];
+    if (!file) return;
+    try {
+      const description = JSON.parse(await file.text()) as System;
+      this.form.patchValue(draftOf(description));
+      this.problem.set(undefined);
+    } catch {
+      this.problem.set({
+        code: 'not a description',
+        says: `${file.name} is not the description of a system.`,
+        advice: 'It is a JSON file as “Download the description” makes it.',
+      });
+    }
+  }
+
+  #begin(): void {
+    this.busy.set(true);
+    this.problem.set(undefined);
+    this.probe.set(undefined);
+  }
+
+  #failed(error: unknown): void {
+    this.busy.set(false);
+    this.problem.set(problemOf(error));
+  }
+
+  #done(system: string, says: string): void {
+    this.#snack.open(says, 'Close', { duration: 5000 });
+    void this.#router.navigate(['/systems', system]);
+  }
+}
