@@ -26,7 +26,7 @@ const close = async () => {
   for (const closer of closers.reverse()) await closer();
 };
 const secret = 'bench';
-const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
+const reachable = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
 
 async function standIn(which) {
   const child = spawn(process.execPath, [join(root, 'standins/dist/main.js'), which], {
@@ -74,7 +74,7 @@ const installation = {
   store: new PostgresStore(data),
   clock,
   nextId: () => uuid(),
-  connect: async ({ system, object }) => new HttpConnector(systems[system], object, { clock, random: () => 0.5, addresses, credential: { id: 'bench', secret } }),
+  connect: async ({ system, object }) => new HttpConnector(systems[system], object, { clock, random: () => 0.5, addresses: reachable, credential: { id: 'bench', secret } }),
   systemName: (member) => member,
 };
 const run = (full) => runKnot(installation, { knot: compiled.knot, knotVersion: 1, kind: 'run', startedBy: 'bench', leaseMs: 3_600_000, full });

@@ -8,7 +8,7 @@ import { dirname, join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { filesSystemSchema, type HttpSystem, httpSystemSchema } from '@anchor-knot/contracts';
 import { type Raw, readPath, recordKey, type SourceRecord } from '@anchor-knot/core';
-import { crmServer, type Faults, generateCustomers, shopServer } from '@anchor-knot/standins';
+import { boardsServer, crmServer, deskServer, type Faults, generateCustomers, generateWork, shopServer } from '@anchor-knot/standins';
 import { AddressFilter } from './addressFilter.js';
 import type { Clock, Connector } from './connector.js';
 import { FilesConnector } from './files/filesConnector.js';
@@ -46,6 +46,15 @@ async function shop(faults: Partial<Faults> = {}): Promise<{ address: string; de
   const description = httpSystemSchema.parse({ ...systems.marketRow, address, timeoutMs: 3000 });
   (description.objects.shoppers as { list: { pageSize: { value: number } } }).list.pageSize.value = 10;
   return { address, description };
+}
+
+const work = generateWork(data, { seed: 7, tickets: 40, projects: 8, tasksEach: 5 });
+async function stoodIn(system: string, app: Awaited<ReturnType<typeof deskServer>>, object: string): Promise<Connector> {
+  closing.push(() => app.close());
+  const address = await app.listen({ host: '127.0.0.1', port: 0 });
+  const description = httpSystemSchema.parse({ ...systems[system], address, timeoutMs: 3000 });
+  (description.objects[object] as { list: { pageSize: { value: number } } }).list.pageSize.value = 10;
+  return http(description, object);
 }
 
 /** A REST server that we did not write: the json-server package. */
@@ -144,6 +153,24 @@ const cases: readonly Case[] = [
       ['mail', 'new@x.example'],
     ],
     searchable: 'mail',
+  },
+  {
+    name: 'Bellpull Desk',
+    make: async () => stoodIn('bellpull', await deskServer({ ...work, token: credential.secret }), 'tickets'),
+    field: 'subject',
+    create: [
+      ['subject', 'New "Ltd" 🌱'],
+      ['priority', 2],
+    ],
+  },
+  {
+    name: 'Pegline Boards',
+    make: async () => stoodIn('pegline', await boardsServer({ rows: work.rows, key: credential.secret }), 'tasks'),
+    field: 'cells.title',
+    create: [
+      ['cells.title', 'New "Ltd" 🌱'],
+      ['parent', work.rows[0]?.id ?? ''],
+    ],
   },
   { name: 'a REST server package', make: restServer, field: 'name', create: [['name', 'New "Ltd" 🌱']] },
   { name: 'a CSV file', make: async () => files('csv'), field: 'name', create: [['name', 'New "Ltd"\n🌱']] },

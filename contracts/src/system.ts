@@ -38,6 +38,10 @@ export const httpObjectSchema = z.strictObject({
       z.strictObject({ kind: z.literal('cursor'), parameter: z.string(), first: z.string().optional(), next: fieldPath }),
       /** Numbered pages; the next one is announced by a Link header (RFC 8288). */
       z.strictObject({ kind: z.literal('link header') }),
+      /** Numbered pages until one is not full; the first is number 1 unless said otherwise. */
+      z.strictObject({ kind: z.literal('page number'), parameter: z.string(), first: z.int().min(0).max(1).default(1) }),
+      /** From the how-manieth record on, until a page is not full. */
+      z.strictObject({ kind: z.literal('offset'), parameter: z.string() }),
     ]),
     changedSince: z.strictObject({ parameter: z.string(), format: timeFormat }).optional(),
   }),
@@ -57,6 +61,10 @@ export const httpSystemSchema = z.strictObject({
     z.strictObject({ kind: z.literal('client credentials'), tokenPath: z.string().startsWith('/'), scope: z.string().optional() }),
     /** HTTP Basic (RFC 7617) with a key and a secret. */
     z.strictObject({ kind: z.literal('key and secret') }),
+    /** A token that does not change (RFC 6750): the credential's secret. Its id is only a name. */
+    z.strictObject({ kind: z.literal('bearer token') }),
+    /** The credential's secret in a header of the system's own. */
+    z.strictObject({ kind: z.literal('header key'), header: z.string().regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$/, 'is not the name of a header') }),
     z.strictObject({ kind: z.literal('none') }),
   ]),
   timeoutMs: z.int().min(100).max(300_000).default(15_000),

@@ -1,10 +1,13 @@
+export { type BoardsOptions, boardsServer } from './boards/server.js';
 export { type Account, segments } from './crm/account.js';
 export { type CrmOptions, crmServer } from './crm/server.js';
 export { type CustomerData, type CustomerOptions, demoCustomers, generateCustomers } from './generator/customers.js';
 export { type Faults, noFaults, seededRandom } from './kit/faults.js';
 export { type ShopOptions, shopServer } from './shop/server.js';
 export type { Shopper } from './shop/shopper.js';
+export { type DeskOptions, deskServer } from './desk/server.js';
 export { erpRole, openErpDatabase } from './erp/database.js';
 export { erpServer } from './erp/server.js';
 export { type Business, generateBusiness } from './generator/business.js';
+export { generateWork } from './generator/work.js';
 export { granaryRole, granaryServer, openGranaryDatabase } from './granary/server.js';

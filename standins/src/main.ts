@@ -1,12 +1,15 @@
-/** Starts one stand-in as a process of its own: `node main.js crm`, `shop`, `erp` or `granary`. Settings come from the environment. */
+/** Starts one stand-in as a process of its own: `node main.js crm`, `shop`, `desk`, `boards`, `erp` or `granary`. Settings come from the environment. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { FastifyInstance } from 'fastify';
+import { boardsServer } from './boards/server.js';
 import { crmServer } from './crm/server.js';
+import { deskServer } from './desk/server.js';
 import { openErpDatabase } from './erp/database.js';
 import { erpServer } from './erp/server.js';
 import { generateBusiness } from './generator/business.js';
 import { demoCustomers, generateCustomers } from './generator/customers.js';
+import { generateWork } from './generator/work.js';
 import { granaryServer, openGranaryDatabase } from './granary/server.js';
 import { shopServer } from './shop/server.js';
 
@@ -22,11 +25,14 @@ const size = process.env.STANDIN_CUSTOMERS ? (JSON.parse(process.env.STANDIN_CUS
 mkdirSync(folder, { recursive: true });
 const data = generateCustomers({ ...demoCustomers, ...size });
 const business = () => generateBusiness(data, { seed: demoCustomers.seed, documents: 1200, mess: true });
+const work = () => generateWork(data, { seed: demoCustomers.seed, tickets: 300, projects: 30, tasksEach: 10 });
 const dataFile = join(folder, `${which}.jsonl`);
 
 const starts: Readonly<Record<string, () => Promise<FastifyInstance>>> = {
   crm: () => crmServer({ dataFile, seed: data.accounts, clientId: id, clientSecret: secret, faults }),
   shop: () => shopServer({ dataFile, seed: data.shoppers, key: id, secret, faults }),
+  desk: () => deskServer({ dataFile, ...work(), token: secret, faults }),
+  boards: () => boardsServer({ dataFile, rows: work().rows, key: secret, faults }),
   erp: async () => erpServer({ pool: await openErpDatabase(databaseUrl, secret, business) }),
   granary: async () => granaryServer({ pool: await openGranaryDatabase(databaseUrl, secret, business) }),
 };
@@ -34,7 +40,12 @@ const start = starts[which];
 if (!start) throw new Error(`say which stand-in to start: ${Object.keys(starts).join(', ')}`);
 if (which === 'crm') {
   const debtors = business().debtors;
-  const truth = data.truth.map((one) => ({ ...one, erp: debtors.filter(({ customer }) => customer === one.customer).map(({ number }) => number) }));
+  const { requesters } = work();
+  const truth = data.truth.map((one) => ({
+    ...one,
+    erp: debtors.filter(({ customer }) => customer === one.customer).map(({ number }) => number),
+    desk: requesters.filter(({ customer }) => customer === one.customer).map(({ id: requester }) => requester),
+  }));
   writeFileSync(join(folder, 'truth.json'), JSON.stringify(truth));
 }
 const app = await start();

@@ -133,7 +133,7 @@ export class Caller {
     }
   }
 
-  async #once(call: Call, authorization: string | undefined): Promise<Answer> {
+  async #once(call: Call, signIn: Readonly<Record<string, string>>): Promise<Answer> {
     const url = new URL(call.path, this.#origin);
     if (url.origin !== this.#origin.origin)
       throw new SystemTrouble(
@@ -148,7 +148,7 @@ export class Caller {
     const response = await request(url, {
       method: call.method,
       dispatcher: this.#agent,
-      headers: { accept: 'application/json', ...(authorization ? { authorization } : {}), ...call.headers },
+      headers: { accept: 'application/json', ...signIn, ...call.headers },
       ...(call.body === undefined ? {} : { body: call.body }),
       ...(call.signal ? { signal: call.signal } : {}),
     });
@@ -175,15 +175,25 @@ export class Caller {
     }
   }
 
-  async #signIn(): Promise<string | undefined> {
+  /** The headers that sign in. */
+  async #signIn(): Promise<Readonly<Record<string, string>>> {
     const { signIn } = this.#system;
     const { credential, clock } = this.#dependencies;
-    if (signIn.kind === 'none') return undefined;
+    if (signIn.kind === 'none') return {};
     if (!credential) throw new SystemTrouble('sign-in refused', `no credential is kept for ${this.#system.name}`, 'Enter the credential of this system.');
-    const basic = `Basic ${Buffer.from(`${credential.id}:${credential.secret}`).toString('base64')}`;
-    if (signIn.kind === 'key and secret') return basic;
-    if (!this.#token || this.#token.until <= clock.now()) this.#token = await this.#fetchToken(signIn.tokenPath, signIn.scope, credential);
-    return `Bearer ${this.#token.value}`;
+    switch (signIn.kind) {
+      case 'key and secret':
+        return { authorization: `Basic ${Buffer.from(`${credential.id}:${credential.secret}`).toString('base64')}` };
+      case 'bearer token':
+        return { authorization: `Bearer ${credential.secret}` };
+      case 'header key':
+        return { [signIn.header.toLowerCase()]: credential.secret };
+      case 'client credentials':
+        if (!this.#token || this.#token.until <= clock.now()) this.#token = await this.#fetchToken(signIn.tokenPath, signIn.scope, credential);
+        return { authorization: `Bearer ${this.#token.value}` };
+      default:
+        throw new Error(`unknown sign-in ${JSON.stringify(signIn satisfies never)}`);
+    }
   }
 
   /** OAuth 2.0 client credentials grant, RFC 6749 section 4.4. */
@@ -193,7 +203,10 @@ export class Caller {
     const basic = Buffer.from(`${encodeURIComponent(id)}:${encodeURIComponent(secret)}`).toString('base64');
     for (let attempt = 1; ; attempt += 1) {
       try {
-        const answer = await this.#once({ method: 'POST', path, body: form.toString(), headers: { 'content-type': 'application/x-www-form-urlencoded' } }, `Basic ${basic}`);
+        const answer = await this.#once(
+          { method: 'POST', path, body: form.toString(), headers: { 'content-type': 'application/x-www-form-urlencoded' } },
+          { authorization: `Basic ${basic}` },
+        );
         const body = answer.body as { access_token?: unknown; expires_in?: unknown } | null;
         if (answer.status === 200 && typeof body === 'object' && typeof body?.access_token === 'string') {
           const seconds = typeof body.expires_in === 'number' ? body.expires_in : 300;

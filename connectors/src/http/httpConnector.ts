@@ -51,12 +51,16 @@ export class HttpConnector implements Connector {
     if (changedSince !== undefined && list.changedSince) query.set(list.changedSince.parameter, writeTime(list.changedSince.format, changedSince));
     if (list.paging.kind === 'cursor' && list.paging.first !== undefined) query.set(list.paging.parameter, list.paging.first);
     const seen = new Set<string>();
-    let path: string | undefined = `${list.path}?${query.toString()}`;
+    if (list.paging.kind === 'page number') query.set(list.paging.parameter, String(list.paging.first));
+    let path: string | undefined = withQuery(list.path, query);
     let coming: Promise<Answer> | undefined = this.#fetchPage(path, signal);
+    let records = 0;
     for (let count = 0; coming; count += 1) {
       const answer: Answer = await coming;
       seen.add(path as string);
-      path = this.#nextPage(answer, query, path as string);
+      const items = this.#items(answer);
+      records += items.length;
+      path = this.#nextPage(answer, query, path as string, { pages: count + 1, records, isFull: items.length >= list.pageSize.value });
       if (path !== undefined && (seen.has(path) || count > mostPages)) {
         throw new SystemTrouble(
           'answer not understood',
@@ -67,7 +71,7 @@ export class HttpConnector implements Connector {
       // The next page is on its way while this one is worked on.
       coming = path === undefined ? undefined : this.#fetchPage(path, signal);
       coming?.catch(() => undefined);
-      yield this.#page(answer);
+      yield this.#page(items);
     }
   }
 
@@ -83,9 +87,9 @@ export class HttpConnector implements Connector {
     if (parameter === undefined) throw new Error(`${field} cannot be searched`);
     const { list } = this.#object;
     const query = new URLSearchParams({ [list.pageSize.parameter]: String(list.pageSize.value), [parameter]: value });
-    const answer = await this.#caller.read({ method: 'GET', path: `${list.path}?${query.toString()}` });
+    const answer = await this.#caller.read({ method: 'GET', path: withQuery(list.path, query) });
     if (answer.status >= 400) throw this.#notUnderstood(answer);
-    return this.#page(answer).records;
+    return this.#page(this.#items(answer)).records;
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
@@ -137,17 +141,31 @@ export class HttpConnector implements Connector {
     return answer;
   }
 
-  #nextPage(answer: Answer, query: URLSearchParams, here: string): string | undefined {
+  #nextPage(answer: Answer, query: URLSearchParams, here: string, read: { pages: number; records: number; isFull: boolean }): string | undefined {
     const { list } = this.#object;
-    if (list.paging.kind === 'link header') return nextLink(answer.headers.link, new URL(here, this.#system.address));
-    const cursor = scalarText(readPath(answer.body, list.paging.next));
-    if (cursor === undefined || cursor === '') return undefined;
-    const next = new URLSearchParams(query);
-    next.set(list.paging.parameter, cursor);
-    return `${list.path}?${next.toString()}`;
+    const { paging } = list;
+    const at = (parameter: string, value: string): string => {
+      const next = new URLSearchParams(query);
+      next.set(parameter, value);
+      return withQuery(list.path, next);
+    };
+    switch (paging.kind) {
+      case 'link header':
+        return nextLink(answer.headers.link, new URL(here, this.#system.address));
+      case 'cursor': {
+        const cursor = scalarText(readPath(answer.body, paging.next));
+        return cursor === undefined || cursor === '' ? undefined : at(paging.parameter, cursor);
+      }
+      case 'page number':
+        return read.isFull ? at(paging.parameter, String(paging.first + read.pages)) : undefined;
+      case 'offset':
+        return read.isFull ? at(paging.parameter, String(read.records)) : undefined;
+      default:
+        throw new Error(`unknown paging ${JSON.stringify(paging satisfies never)}`);
+    }
   }
 
-  #page(answer: Answer): Page {
+  #items(answer: Answer): readonly Raw[] {
     const { list } = this.#object;
     const items = list.items === '' ? answer.body : readPath(answer.body, list.items);
     if (!Array.isArray(items))
@@ -156,9 +174,13 @@ export class HttpConnector implements Connector {
         `${this.#system.name} answered without a list${list.items ? ` at “${list.items}”` : ''}`,
         'Its answers have another form than is described.',
       );
+    return items as readonly Raw[];
+  }
+
+  #page(items: readonly Raw[]): Page {
     const records: SourceRecord[] = [];
     const unusable: { reason: string }[] = [];
-    for (const item of items as Raw[]) {
+    for (const item of items) {
       const record = this.#record(item, undefined);
       if (record) records.push(record);
       else unusable.push({ reason: `a record without a key in “${this.#object.key}”: ${stringifyExactJson(item).slice(0, 120)}` });
@@ -203,6 +225,11 @@ function body(fields: ReadonlyMap<FieldPath, Raw>, wrap: string | undefined): st
   let record: Record<string, Raw> = {};
   for (const [path, value] of fields) record = writePath(record, path, value);
   return stringifyExactJson(wrap === undefined ? record : { [wrap]: record });
+}
+
+/** A described path may have a query of its own. */
+function withQuery(path: string, query: URLSearchParams): string {
+  return `${path}${path.includes('?') ? '&' : '?'}${query.toString()}`;
 }
 
 function withKey(path: string, key: RecordKey): string {

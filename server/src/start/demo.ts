@@ -30,6 +30,8 @@ export const demoPeople: readonly DemoPerson[] = [
 export const demoSystems = {
   fernhill: { name: 'Fernhill CRM', pennant: { pattern: 'halves', colour: 'petrol', letters: 'FC' } },
   marketRow: { name: 'Market Row', pennant: { pattern: 'saltire', colour: 'vermilion', letters: 'MR' } },
+  bellpull: { name: 'Bellpull Desk', pennant: { pattern: 'disc', colour: 'kelp', letters: 'BD' } },
+  pegline: { name: 'Pegline Boards', pennant: { pattern: 'chequer', colour: 'plum', letters: 'PB' } },
   coldharbour: { name: 'Coldharbour ERP', pennant: { pattern: 'chevron', colour: 'ink', letters: 'CE' } },
   granary: { name: 'Granary', pennant: { pattern: 'bars', colour: 'brass', letters: 'GY' } },
 } as const satisfies Record<string, { name: string; pennant: Pennant }>;

@@ -65,6 +65,8 @@ interface StandInStart {
 const standInStarts: readonly StandInStart[] = [
   { which: 'crm', system: 'fernhill', port: 4311 },
   { which: 'shop', system: 'marketRow', port: 4312 },
+  { which: 'desk', system: 'bellpull', port: 4315 },
+  { which: 'boards', system: 'pegline', port: 4316 },
   { which: 'erp', system: 'coldharbour', port: 4313, role: 'erp_exchange' },
   { which: 'granary', system: 'granary', port: 4314, role: 'granary_reader' },
 ];

@@ -1,8 +1,7 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { IsNull } from 'typeorm';
-import { z } from 'zod';
-import { type SystemSummary, systemSummarySchema, type Watch, watchSchema } from '@anchor-knot/contracts';
+import { type SystemSummary, type Watch, watchSchema } from '@anchor-knot/contracts';
 import type { ApiContext } from '../api/context.js';
 import { RunEntity } from '../persistence/entities/entities.js';
 import { memberSummaries, runSummary, systemSummary } from './summaries.js';

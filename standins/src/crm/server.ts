@@ -1,8 +1,9 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
-import { page, type PageField, recordForm, recordTable } from '../kit/pages.js';
+import type { PageField } from '../kit/pages.js';
 import { RecordLog } from '../kit/recordLog.js';
+import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { type Account, type AccountInput, changeAccount, etagOf } from './account.js';
 
@@ -166,7 +167,7 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, now: 
     ...Object.fromEntries(Object.entries(contact).map(([key, value]) => [`contact.${key}`, value])),
     ...Object.fromEntries(Object.entries(address).map(([key, value]) => [`address.${key}`, value])),
   });
-  const inputOf = (form: Record<string, string>): AccountInput => ({
+  const inputOf = (form: Readonly<Record<string, string>>): AccountInput => ({
     name: form.name,
     segment: form.segment,
     notes: form.notes,
@@ -175,35 +176,27 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, now: 
     contact: { firstName: form['contact.firstName'], lastName: form['contact.lastName'], email: form['contact.email'], phone: form['contact.phone'] },
     address: { street: form['address.street'], postcode: form['address.postcode'], town: form['address.town'], country: form['address.country'] },
   });
-  app.get('/', async (request, reply) => {
-    const rows = accounts.all().map((account) => ({
-      id: account.id,
-      cells: [account.name, `${account.contact.firstName ?? ''} ${account.contact.lastName ?? ''}`, account.contact.email, account.contact.phone, account.modifiedAt],
-    }));
-    return reply.type('text/html').send(page(name, 'Accounts', recordTable((request.query as { q?: string }).q ?? '', ['Company', 'Contact', 'Email', 'Phone', 'Modified'], rows)));
+  registerRecordPages(app, {
+    name,
+    noun: ['account', 'accounts'],
+    fields,
+    columns: ['Company', 'Contact', 'Email', 'Phone', 'Modified'],
+    list: async () =>
+      accounts.all().map((account) => ({
+        id: account.id,
+        cells: [account.name, `${account.contact.firstName ?? ''} ${account.contact.lastName ?? ''}`, account.contact.email, account.contact.phone, account.modifiedAt],
+      })),
+    show: async (id) => {
+      const account = accounts.get(id);
+      return account && flat(account);
+    },
+    save: async (id, form) => {
+      const result = changeAccount(id === undefined ? undefined : accounts.get(id), inputOf(form), now());
+      if ('errors' in result) return { refused: result.errors.map(({ field, message }) => `${field} ${message}`).join('; ') };
+      accounts.put(result.account);
+      return { id: result.account.id };
+    },
   });
-  app.get('/new', async (_, reply) => reply.type('text/html').send(page(name, 'New account', recordForm(fields, {}, '/records'))));
-  app.get('/records/:id', async (request, reply) => {
-    const account = accounts.get((request.params as { id: string }).id);
-    if (!account)
-      return reply
-        .code(404)
-        .type('text/html')
-        .send(page(name, 'No such account', ''));
-    return reply.type('text/html').send(page(name, `Account ${account.id}`, recordForm(fields, flat(account), `/records/${encodeURIComponent(account.id)}`)));
-  });
-  const save = async (request: FastifyRequest, reply: FastifyReply, known: Account | undefined) => {
-    const result = changeAccount(known, inputOf(request.body as Record<string, string>), now());
-    if ('errors' in result)
-      return reply
-        .code(422)
-        .type('text/html')
-        .send(page(name, 'Not saved', `<p>${result.errors.map(({ field, message }) => `${field} ${message}`).join('<br>')}</p>`));
-    accounts.put(result.account);
-    return reply.redirect(`/records/${encodeURIComponent(result.account.id)}`);
-  };
-  app.post('/records', async (request, reply) => save(request, reply, undefined));
-  app.post('/records/:id', async (request, reply) => save(request, reply, accounts.get((request.params as { id: string }).id)));
 }
 
 function basicOf(request: FastifyRequest): string[] {

@@ -1,6 +1,7 @@
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { FastifyInstance } from 'fastify';
 import type { Pool } from 'pg';
-import { page, type PageField, recordForm, recordTable } from '../kit/pages.js';
+import { page, type PageField } from '../kit/pages.js';
+import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { erpRole } from './database.js';
 
@@ -50,50 +51,41 @@ const faults = {
 export async function erpServer({ pool }: { readonly pool: Pool }): Promise<FastifyInstance> {
   const app = await standInServer();
 
-  app.get('/', async (request, reply) => {
-    const { rows } = await pool.query<Record<string, unknown> & { debtor_no: string }>('select * from debtor order by debtor_no');
-    const shown = rows.map((row) => ({
-      id: row.debtor_no,
-      cells: [row.name, row.place, row.mail, row.phone ?? row.telephone, row.changed_at instanceof Date ? row.changed_at.toISOString() : ''],
-    }));
-    return reply.type('text/html').send(page(name, 'Debtors', recordTable((request.query as { q?: string }).q ?? '', ['Name', 'Place', 'Mail', 'Phone', 'Changed'], shown)));
-  });
-  app.get('/new', async (_, reply) => reply.type('text/html').send(page(name, 'New debtor', recordForm(fields, {}, '/records'))));
-  app.get('/records/:id', async (request, reply) => {
-    const { id } = request.params as { id: string };
-    const { rows } = await pool.query<Record<string, unknown>>('select * from debtor where debtor_no = $1', [id]);
-    if (!rows[0])
-      return reply
-        .code(404)
-        .type('text/html')
-        .send(page(name, 'No such debtor', ''));
-    return reply.type('text/html').send(page(name, `Debtor ${id}`, recordForm(fields, { ...rows[0], phone: rows[0].phone ?? rows[0].telephone }, `/records/${id}`)));
-  });
-  const save = async (request: FastifyRequest, reply: FastifyReply, id: string | undefined) => {
-    const body = request.body as Record<string, string>;
-    const { rows } = await pool.query<{ name: string }>(`select attname as name from pg_attribute where attrelid = 'debtor'::regclass and attnum > 0 and not attisdropped`);
-    const columns = new Set(rows.map((row) => row.name));
-    const given = fields.flatMap(({ name: field }) => {
-      const column = field === 'phone' && !columns.has('phone') ? 'telephone' : field;
-      return body[field] === undefined ? [] : [[column, body[field] === '' ? null : body[field]] as const];
-    });
-    const values = given.map(([, value]) => value);
-    try {
+  registerRecordPages(app, {
+    name,
+    noun: ['debtor', 'debtors'],
+    fields,
+    columns: ['Name', 'Place', 'Mail', 'Phone', 'Changed'],
+    list: async () => {
+      const { rows } = await pool.query<Record<string, unknown> & { debtor_no: string }>('select * from debtor order by debtor_no');
+      return rows.map((row) => ({
+        id: row.debtor_no,
+        cells: [row.name, row.place, row.mail, row.phone ?? row.telephone, row.changed_at instanceof Date ? row.changed_at.toISOString() : ''],
+      }));
+    },
+    show: async (id) => {
+      const { rows } = await pool.query<Record<string, unknown>>('select * from debtor where debtor_no = $1', [id]);
+      return rows[0] && { ...rows[0], phone: rows[0].phone ?? rows[0].telephone };
+    },
+    save: async (id, form) => {
+      const { rows } = await pool.query<{ name: string }>(
+        `select attname as name from pg_attribute where attrelid = 'debtor'::regclass and attname = 'phone' and not attisdropped`,
+      );
+      const phone = rows.length > 0 ? 'phone' : 'telephone';
+      const given = fields.flatMap(({ name: field }) => (form[field] === undefined ? [] : [[field === 'phone' ? phone : field, form[field] === '' ? null : form[field]] as const]));
+      const values = given.map(([, value]) => value);
       const text =
         id === undefined
           ? `insert into debtor (${given.map(([column]) => column).join(', ')}) values (${given.map((_, index) => `$${index + 1}`).join(', ')}) returning debtor_no`
           : `update debtor set ${given.map(([column], index) => `${column} = $${index + 1}`).join(', ')} where debtor_no = $${given.length + 1} returning debtor_no`;
-      const result = await pool.query<{ debtor_no: string }>(text, id === undefined ? values : [...values, id]);
-      return reply.redirect(`/records/${result.rows[0]?.debtor_no ?? ''}`);
-    } catch (error) {
-      return reply
-        .code(422)
-        .type('text/html')
-        .send(page(name, 'Not saved', `<p>${String((error as Error).message).replaceAll('<', '&lt;')}</p>`));
-    }
-  };
-  app.post('/records', async (request, reply) => save(request, reply, undefined));
-  app.post('/records/:id', async (request, reply) => save(request, reply, (request.params as { id: string }).id));
+      try {
+        const result = await pool.query<{ debtor_no: string }>(text, id === undefined ? values : [...values, id]);
+        return { id: result.rows[0]?.debtor_no ?? '' };
+      } catch (error) {
+        return { refused: (error as Error).message };
+      }
+    },
+  });
 
   app.get('/faults', async (_, reply) => {
     const boxes = await Promise.all(

@@ -1,8 +1,9 @@
 import { timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
-import { page, type PageField, recordForm, recordTable } from '../kit/pages.js';
+import type { PageField } from '../kit/pages.js';
 import { RecordLog } from '../kit/recordLog.js';
+import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { changeShopper, type Shopper, type ShopperInput } from './shopper.js';
 
@@ -108,35 +109,20 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
   );
 
   faults.register(app, name);
-  app.get('/', async (request, reply) => {
-    const rows = shoppers
-      .all()
-      .map((shopper) => ({ id: shopper.id, cells: [shopper.company_name, `${shopper.first_name} ${shopper.surname}`, shopper.mail, shopper.tel, shopper.changed] }));
-    return reply
-      .type('text/html')
-      .send(page(name, 'Shoppers', recordTable((request.query as { q?: string }).q ?? '', ['Company', 'Name', 'Mail', 'Telephone', 'Changed (UTC)'], rows)));
+  registerRecordPages(app, {
+    name,
+    noun: ['shopper', 'shoppers'],
+    fields,
+    columns: ['Company', 'Name', 'Mail', 'Telephone', 'Changed (UTC)'],
+    list: async () =>
+      shoppers.all().map((shopper) => ({ id: shopper.id, cells: [shopper.company_name, `${shopper.first_name} ${shopper.surname}`, shopper.mail, shopper.tel, shopper.changed] })),
+    show: async (id) => shoppers.get(id) as Record<string, unknown> | undefined,
+    save: async (id, form) => {
+      const result = changeShopper(id === undefined ? undefined : shoppers.get(id), form as ShopperInput, id ?? nextId(), now());
+      if ('reason' in result) return { refused: result.reason };
+      shoppers.put(result.shopper);
+      return { id: result.shopper.id };
+    },
   });
-  app.get('/new', async (_, reply) => reply.type('text/html').send(page(name, 'New shopper', recordForm(fields, {}, '/records'))));
-  app.get('/records/:id', async (request, reply) => {
-    const shopper = shoppers.get((request.params as { id: string }).id);
-    if (!shopper)
-      return reply
-        .code(404)
-        .type('text/html')
-        .send(page(name, 'No such shopper', ''));
-    return reply.type('text/html').send(page(name, `Shopper ${shopper.id}`, recordForm(fields, { ...shopper }, `/records/${shopper.id}`)));
-  });
-  const save = async (request: FastifyRequest, reply: FastifyReply, known: Shopper | undefined) => {
-    const result = changeShopper(known, request.body as ShopperInput, known?.id ?? nextId(), now());
-    if ('reason' in result)
-      return reply
-        .code(400)
-        .type('text/html')
-        .send(page(name, 'Not saved', `<p>${result.reason}</p>`));
-    shoppers.put(result.shopper);
-    return reply.redirect(`/records/${result.shopper.id}`);
-  };
-  app.post('/records', async (request, reply) => save(request, reply, undefined));
-  app.post('/records/:id', async (request, reply) => save(request, reply, shoppers.get((request.params as { id: string }).id)));
   return app;
 }

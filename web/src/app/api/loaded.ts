@@ -1,7 +1,7 @@
 import { DestroyRef, inject, type Signal, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type { Problem } from '@anchor-knot/contracts';
-import { catchError, map, merge, type Observable, of, startWith, Subject, switchMap } from 'rxjs';
+import { catchError, map, merge, type Observable, of, startWith, Subject, switchMap, take } from 'rxjs';
 import { problemOf } from './api';
 
 /** What a view shows: still loading, loaded, or the problem. A reload keeps showing what was there. */
@@ -19,7 +19,16 @@ export function load<Question, T>(question: Signal<Question>, ask: (question: Qu
   const loading = signal(true);
   const reloads = new Subject<void>();
   let asked: Question | undefined;
-  merge(toObservable(question), merge(reloads, again).pipe(map(() => question())))
+  // A component hears of events before its inputs are bound, and may not read them until then: nothing is asked again before the first question.
+  const questions = toObservable(question);
+  merge(
+    questions,
+    questions.pipe(
+      take(1),
+      switchMap(() => merge(reloads, again)),
+      map(() => question()),
+    ),
+  )
     .pipe(
       switchMap((now) => {
         if (asked !== now) value.set(undefined);

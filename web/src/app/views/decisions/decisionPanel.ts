@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, type Signal, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
@@ -71,6 +71,8 @@ export class DecisionPanel {
   readonly onAnchor = input(false);
   /** Whether digits choose here: only one panel at a time listens. */
   readonly listens = input(true);
+  /** In a list: the id of the panel that listens. Asked when a key comes, so that a digit right after `j` reaches the panel that `j` went to. */
+  readonly opened = input<Signal<string>>();
   readonly decided = output();
   protected readonly session = inject(SessionService);
   readonly #api = inject(Api);
@@ -91,7 +93,7 @@ export class DecisionPanel {
     fromEvent<KeyboardEvent>(document, 'keydown')
       .pipe(takeUntilDestroyed())
       .subscribe((event) => {
-        if (!this.listens() || isTyping(event) || this.busy() || !this.session.may('operator')) return;
+        if (!this.listens() || (this.opened()?.() ?? this.decision().id) !== this.decision().id || isTyping(event) || this.busy() || !this.session.may('operator')) return;
         const option = this.options().find(({ key }) => key === event.key);
         if (option) this.choose(option);
       });

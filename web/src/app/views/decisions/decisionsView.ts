@@ -29,7 +29,7 @@ import { DecisionPanel } from './decisionPanel';
           @for (one of loaded.decisions; track one.id; let index = $index) {
             <article>
               <h2><button type="button" data-item [attr.aria-expanded]="opened() === one.id" (click)="opened.set(one.id)" (focus)="opened.set(one.id)">{{ one.title ?? (one.key ? 'Record ' + one.key : one.knotName) }}</button> <small>{{ kindWords(one.kind, 1) }}</small></h2>
-              <ak-decision-panel [decision]="one" [members]="membersOf(one)" [listens]="opened() === one.id" (decided)="list.reload()" />
+              <ak-decision-panel [decision]="one" [members]="membersOf(one)" [opened]="opened" (decided)="list.reload()" />
             </article>
           } @empty { <p class="empty">Nothing waits for you. Held fields, duplicates, rejected records and refused writes will be listed here, with what can be done.</p> }
           @if (loaded.next; as next) { <p class="pad"><a mat-stroked-button routerLink="/decisions" [queryParams]="{ kind: kind(), offset: next }">Show the next {{ count(loaded.total - +next) }}</a></p> }

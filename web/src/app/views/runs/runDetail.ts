@@ -96,7 +96,7 @@ const columns: readonly { readonly key: keyof MemberTally; readonly dry: string;
     .filters { display: flex; gap: 14px; align-items: center; padding: 8px 22px; border-bottom: 1px solid var(--hair); flex-wrap: wrap; } .grow { flex: 1; max-width: 280px; }
     select, input { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 3px 6px; } input { width: 100%; }
     .changes { table-layout: fixed; } .changes th:first-child { width: 25%; } .changes th:nth-child(2) { width: 13%; } .changes td { padding: 4px 10px; } .changes tbody th { overflow-wrap: anywhere; border-right: 1px solid var(--hair-2); }
-    .changes tbody { border-bottom: 1px solid var(--hair); }
+    .changes ak-pennant { margin-right: 6px; } .changes tbody { border-bottom: 1px solid var(--hair); }
   `,
 })
 export class RunDetail {
@@ -128,16 +128,13 @@ export class RunDetail {
   readonly #names = computed(() => new Map(this.view.value()?.fields.map(({ id, name }) => [id, name])));
 
   constructor() {
-    this.#live.changes
-      .pipe(
-        filter((run) => run.id === this.run()),
-        takeUntilDestroyed(),
-      )
-      .subscribe((run) => this.live.set(run));
+    const run$ = toObservable(this.run);
+    const mine = run$.pipe(switchMap((id) => this.#live.changes.pipe(filter((run) => run.id === id))));
+    mine.pipe(takeUntilDestroyed()).subscribe((run) => this.live.set(run));
     const filled = (values: Record<string, string>) => Object.fromEntries(Object.entries(values).filter(([, value]) => value !== ''));
-    const changed = merge(this.#live.opened, this.#live.changes.pipe(filter((run) => run.id === this.run()))).pipe(startWith(undefined));
+    const changed = merge(this.#live.opened, mine).pipe(startWith(undefined));
     combineLatest({
-      run: toObservable(this.run),
+      run: run$,
       member: this.member$.pipe(startWith('')),
       kind: this.kind$.pipe(startWith('')),
       state: this.state$.pipe(startWith('')),

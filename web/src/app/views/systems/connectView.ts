@@ -49,8 +49,9 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
                 @case ('http') {
                   <div class="row"><label class="wide">Address<input formControlName="address" type="url" placeholder="https://crm.example.com" spellcheck="false" /></label><label class="narrow">Time limit, s<input formControlName="seconds" inputmode="decimal" /></label></div>
                   <div class="row">
-                    <label>Sign-in<select formControlName="signIn"><option value="client credentials">OAuth 2.0 client credentials</option><option value="key and secret">key and secret (HTTP Basic)</option><option value="none">none</option></select></label>
+                    <label>Sign-in<select formControlName="signIn"><option value="client credentials">OAuth 2.0 client credentials</option><option value="key and secret">key and secret (HTTP Basic)</option><option value="bearer token">bearer token</option><option value="header key">key in a header</option><option value="none">none</option></select></label>
                     @if (draft().signIn === 'client credentials') { <label>Token path<input formControlName="tokenPath" spellcheck="false" /></label><label>Scope<input formControlName="scope" placeholder="none" spellcheck="false" /></label> }
+                    @if (draft().signIn === 'header key') { <label>Header<input formControlName="header" spellcheck="false" /></label> }
                   </div>
                 }
                 @case ('sql') {

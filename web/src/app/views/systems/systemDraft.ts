@@ -1,11 +1,12 @@
-import { type Pennant, type System, systemSchema } from '@anchor-knot/contracts';
+import { type HttpSystem, type Pennant, type System, systemSchema } from '@anchor-knot/contracts';
 
 /** What a person types to connect a system, as text; {@link readDraft} makes a description of it. */
 export interface SystemDraft {
   readonly kind: System['kind'];
   readonly name: string;
   readonly address: string;
-  readonly signIn: 'client credentials' | 'key and secret' | 'none';
+  readonly signIn: HttpSystem['signIn']['kind'];
+  readonly header: string;
   readonly tokenPath: string;
   readonly scope: string;
   readonly host: string;
@@ -24,6 +25,7 @@ export const emptyDraft: SystemDraft = {
   signIn: 'client credentials',
   tokenPath: '/oauth/token',
   scope: '',
+  header: 'x-api-key',
   host: '',
   port: '5432',
   database: '',
@@ -74,6 +76,7 @@ const places: Readonly<Record<string, string>> = {
   folder: 'folder',
   timeoutMs: 'time limit',
   'signIn.tokenPath': 'token path',
+  'signIn.header': 'header',
 };
 
 const says: Readonly<Record<string, string>> = {
@@ -85,6 +88,7 @@ const says: Readonly<Record<string, string>> = {
   folder: 'is missing',
   'time limit': 'is no number of seconds from 0.1 to 300',
   'token path': 'does not begin with /',
+  header: 'is not the name of a header',
 };
 
 /** @returns the description, or everything that keeps the draft from being one */
@@ -117,7 +121,9 @@ function asDescription(draft: SystemDraft, objects: unknown): unknown {
         signIn:
           draft.signIn === 'client credentials'
             ? { kind: draft.signIn, tokenPath: draft.tokenPath.trim(), ...(draft.scope.trim() === '' ? {} : { scope: draft.scope.trim() }) }
-            : { kind: draft.signIn },
+            : draft.signIn === 'header key'
+              ? { kind: draft.signIn, header: draft.header.trim() }
+              : { kind: draft.signIn },
         timeoutMs: milliseconds(draft.seconds),
         objects,
       };
@@ -154,6 +160,7 @@ export function draftOf(description: System): SystemDraft {
         address: description.address,
         signIn: signIn.kind,
         ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath, scope: signIn.scope ?? '' } : {}),
+        ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
         seconds: String(description.timeoutMs / 1000),
       };
     }

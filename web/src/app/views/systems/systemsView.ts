@@ -28,7 +28,7 @@ import { State } from '../state';
                 @for (system of all; track system.id) {
                   <tr>
                     <th scope="row"><a class="title" [routerLink]="['/systems', system.id]"><ak-pennant [settings]="system.pennant" [name]="system.name" [shown]="true" /></a>@if (system.environment === 'test copy') {<small class="waits">test copy</small>}</th>
-                    <td>{{ system.kind }}</td>
+                    <td class="whole">{{ system.kind }}</td>
                     <td><span class="value">{{ system.address }}</span>@if (system.pageAddress) {<small><a [href]="system.pageAddress" target="_blank" rel="noopener">open its own page<span class="hidden"> ({{ system.name }}, new tab)</span></a></small>}</td>
                     <td>@for (object of system.objects; track object; let last = $last) {<a [routerLink]="['/systems', system.id, 'objects', object, 'fields']">{{ object }}</a>{{ last ? '' : ', ' }}} @empty {<span class="quiet">none described</span>}</td>
                     <td>
@@ -47,7 +47,7 @@ import { State } from '../state';
       }
     </div>
   `,
-  styles: `td small { display: block; max-width: 44ch; }`,
+  styles: `td small { display: block; max-width: 44ch; } .whole { white-space: nowrap; }`,
 })
 export class SystemsView {
   protected readonly session = inject(SessionService);

@@ -1,0 +1,126 @@
+import { seededRandom } from '../kit/faults.js';
+import type { CustomerData } from './customers.js';
+
+export interface Requester {
+  readonly id: string;
+  readonly full_name: string;
+  readonly email: string | null;
+  readonly organisation: string | null;
+  readonly phone: string | null;
+  readonly touched: number;
+  readonly customer: string;
+}
+export interface Ticket {
+  readonly id: string;
+  readonly subject: string;
+  readonly body: string;
+  readonly state: string;
+  readonly priority: number;
+  readonly requester_id: number;
+  readonly agent: string | null;
+  readonly order_ref: string | null;
+  readonly opened: number;
+  readonly touched: number;
+}
+export interface BoardRow {
+  readonly id: string;
+  readonly parent: string | null;
+  readonly cells: Readonly<Record<string, string | null>>;
+}
+
+export const ticketStates = ['new', 'open', 'waiting', 'solved', 'closed'] as const;
+const agents = ['halima.boye', 'sunniva.dahl', 'piers.loxley'];
+const subjects = [
+  'Pane arrived cracked',
+  'Vent does not close',
+  'When will it be delivered',
+  'Invoice goes to the wrong address',
+  'Gutter bracket missing',
+  'Door sticks in the rain',
+  'Order a second staging bench',
+  'Change of phone number',
+];
+const tasks = [
+  'Survey the site',
+  'Agree the foundation',
+  'Order the glass',
+  'Deliver the frame',
+  'Raise the frame',
+  'Glaze the roof',
+  'Fit vents and doors',
+  'Hand over',
+  'Send the invoice',
+  'Ask how it went',
+];
+const firstDay = Date.UTC(2026, 2, 2);
+const dayMs = 86_400_000;
+
+/** Tickets and their requesters, projects and their tasks, about the same customers. The same options give the same data. */
+export function generateWork({ customers }: CustomerData, options: { readonly seed: number; readonly tickets: number; readonly projects: number; readonly tasksEach: number }) {
+  const random = seededRandom(options.seed);
+  const pick = <T>(items: readonly T[]): T => items[Math.floor(random() * items.length)] as T;
+  const requesters: Requester[] = [];
+  for (const [index, of] of customers.entries()) {
+    if (random() < 0.6) continue;
+    requesters.push({
+      id: String(5001 + requesters.length),
+      full_name: random() < 0.1 ? `${of.lastName}, ${of.firstName}` : `${of.firstName} ${of.lastName}`,
+      email: random() < 0.06 ? null : of.email,
+      organisation: random() < 0.3 ? null : of.company,
+      phone: random() < 0.5 ? null : `+${{ GB: '44', DE: '49', FR: '33', IE: '353' }[of.country] ?? '44'}${of.digits}`,
+      touched: Math.floor((firstDay + random() * 200 * dayMs) / 1000),
+      customer: `c${index + 1}`,
+    });
+  }
+  const tickets = Array.from({ length: options.tickets }, (_, index): Ticket => {
+    const opened = Math.floor((firstDay + (index / options.tickets) * 250 * dayMs) / 1000);
+    return {
+      id: String(8001 + index),
+      subject: pick(subjects),
+      body: `Hello, ${pick(subjects).toLowerCase()}. Could somebody look at it? 🌱`,
+      state: pick(ticketStates),
+      priority: 1 + Math.floor(random() * 4),
+      requester_id: Number(pick(requesters).id),
+      agent: random() < 0.2 ? null : pick(agents),
+      order_ref: random() < 0.5 ? null : String(260_000_001 + Math.floor(random() * 1200)),
+      opened,
+      touched: opened + Math.floor(random() * 20 * 86_400),
+    };
+  });
+  const rows: BoardRow[] = [];
+  const german = (time: number): string => new Date(time).toISOString().slice(0, 10).split('-').reverse().join('.');
+  for (let project = 0; project < options.projects; project += 1) {
+    const of = pick(customers);
+    const start = firstDay + project * 8 * dayMs;
+    const id = `R${4001 + rows.length}`;
+    rows.push({
+      id,
+      parent: null,
+      cells: {
+        title: `${of.company}: greenhouse`,
+        stage: pick(['planned', 'building', 'done']),
+        lead: pick(agents),
+        start: german(start),
+        end: german(start + 60 * dayMs),
+        budget: `${(3000 + Math.floor(random() * 300) * 100).toLocaleString('de-DE')},00`,
+        client: of.company,
+      },
+    });
+    for (let task = 0; task < options.tasksEach; task += 1) {
+      rows.push({
+        id: `R${4001 + rows.length}`,
+        parent: id,
+        cells: {
+          title: tasks[task % tasks.length] as string,
+          stage: pick(['to do', 'doing', 'done']),
+          lead: random() < 0.2 ? null : pick(agents),
+          start: german(start + task * 6 * dayMs),
+          end: german(start + (task * 6 + 4) * dayMs),
+          budget: null,
+          client: null,
+        },
+      });
+    }
+  }
+  return { requesters, tickets, rows };
+}

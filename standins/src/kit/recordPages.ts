@@ -1,0 +1,41 @@
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { escapeHtml, page, type PageField, recordForm, recordTable } from './pages.js';
+
+export interface RecordPages {
+  /** Of the system. */
+  readonly name: string;
+  /** What one record is called, and many. */
+  readonly noun: readonly [one: string, many: string];
+  readonly fields: readonly PageField[];
+  readonly columns: readonly string[];
+  readonly list: () => Promise<readonly { readonly id: string; readonly cells: readonly unknown[] }[]>;
+  /** The values of the fields of a record; `undefined` when there is none of that id. */
+  readonly show: (id: string) => Promise<Readonly<Record<string, unknown>> | undefined>;
+  /** Makes a record (without an id) or changes one. @returns its id, or why it cannot be */
+  readonly save: (id: string | undefined, form: Readonly<Record<string, string>>) => Promise<{ readonly id: string } | { readonly refused: string }>;
+}
+
+/** The pages of a stand-in on which people see and edit its records. */
+export function registerRecordPages(app: FastifyInstance, { name, noun: [one, many], fields, columns, list, show, save }: RecordPages): void {
+  const html = (reply: FastifyReply, title: string, body: string, code = 200): FastifyReply =>
+    reply
+      .code(code)
+      .type('text/html')
+      .send(page(name, title, body));
+  const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
+  app.get('/', async (request, reply) => html(reply, capital(many), recordTable((request.query as { q?: string }).q ?? '', columns, await list())));
+  app.get('/new', async (_, reply) => html(reply, `New ${one}`, recordForm(fields, {}, '/records')));
+  app.get('/records/:id', async (request, reply) => {
+    const { id } = request.params as { id: string };
+    const values = await show(id);
+    return values ? html(reply, `${capital(one)} ${id}`, recordForm(fields, values, `/records/${encodeURIComponent(id)}`)) : html(reply, `No such ${one}`, '', 404);
+  });
+  const post = async (request: FastifyRequest, reply: FastifyReply): Promise<FastifyReply> => {
+    const { id } = request.params as { id?: string };
+    if (id !== undefined && !(await show(id))) return html(reply, `No such ${one}`, '', 404);
+    const result = await save(id, request.body as Record<string, string>);
+    return 'refused' in result ? html(reply, 'Not saved', `<p>${escapeHtml(result.refused)}</p>`, 422) : reply.redirect(`/records/${encodeURIComponent(result.id)}`);
+  };
+  app.post('/records', post);
+  app.post('/records/:id', post);
+}
