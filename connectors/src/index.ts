@@ -2,6 +2,7 @@ export { type Capabilities, type Clock, type Connector, type Page, SystemTrouble
 export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.js';
 export { FilesConnector } from './files/filesConnector.js';
 export { type CallerDependencies } from './http/caller.js';
+export { NotOpenApi, type OpenApiReading, type ProposedObject, readOpenApi } from './http/openApi.js';
 export { HttpConnector } from './http/httpConnector.js';
 export { type ConnectorDependencies, openConnector } from './open.js';
 export { type Probe, type ProbeStep, probeSystem } from './probe.js';

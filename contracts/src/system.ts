@@ -23,7 +23,7 @@ export const filesSystemSchema = z.strictObject({
 const fieldPath = z.string().min(1).max(200);
 const timeFormat = z.enum(['iso', 'sql utc', 'unix seconds', 'unix milliseconds']);
 
-/** An object that is reached as JSON over HTTP. Paths are relative to the system's address; `{key}` stands for the key. */
+/** An object that is reached as JSON over HTTP. Paths are below the system's address; `{key}` stands for the key. */
 export const httpObjectSchema = z.strictObject({
   key: fieldPath,
   modifiedAt: z.strictObject({ field: fieldPath, format: timeFormat }).optional(),
@@ -57,7 +57,7 @@ export const httpSystemSchema = z.strictObject({
   name: z.string().min(1).max(200),
   address: z.url({ protocol: /^https?$/ }),
   signIn: z.discriminatedUnion('kind', [
-    /** OAuth 2.0 client credentials (RFC 6749 section 4.4). */
+    /** OAuth 2.0 client credentials (RFC 6749 section 4.4). The token's path begins at the host, not at the address. */
     z.strictObject({ kind: z.literal('client credentials'), tokenPath: z.string().startsWith('/'), scope: z.string().optional() }),
     /** HTTP Basic (RFC 7617) with a key and a secret. */
     z.strictObject({ kind: z.literal('key and secret') }),

@@ -47,6 +47,33 @@ test('a database is connected: what is missing is named, a wrong password too, t
   await expect(page.locator('header')).toContainText('test copy');
 });
 
+test('a JSON interface is taken from its OpenAPI document: sign-in, address and the ticked objects', async ({ page }) => {
+  await page.goto(`${address()}/systems/connect`);
+  const file = page.getByLabel('Take it from an OpenAPI 3 document');
+  const give = (text: string) => file.setInputFiles({ name: 'api.yaml', mimeType: 'application/yaml', buffer: Buffer.from(text) });
+  await give('a: shopping list');
+  await expect(page.getByRole('alert')).toContainText('This is no OpenAPI 3 document');
+  const listed =
+    '{ get: { parameters: [{ name: offset, in: query }, { name: limit, in: query }], responses: { 200: { content: { application/json: { schema: { type: array, items: { properties: { id: {} } } } } } } } } }';
+  await give(`
+openapi: 3.1.0
+info: { title: Parcel tracker }
+servers: [{ url: 'https://parcels.example.com/v1' }]
+components: { securitySchemes: { key: { type: apiKey, in: header, name: X-Parcel-Key } } }
+paths: { /parcels: ${listed}, '/parcels/{id}': { get: { responses: {} } }, /vans: ${listed}, '/vans/{van}': { get: { responses: {} } } }`);
+  await page
+    .getByRole('row', { name: /parcels/ })
+    .getByRole('checkbox')
+    .check();
+  await expect(page.getByRole('row', { name: /parcels/ })).toContainText('no field tells when a record was last changed');
+  await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Parcel tracker');
+  await expect(page.getByLabel('Address')).toHaveValue('https://parcels.example.com/v1');
+  await expect(page.getByRole('textbox', { name: 'Header' })).toHaveValue('X-Parcel-Key');
+  await expect(page.getByLabel('Objects, as JSON')).toHaveValue(/"parcels": \{/);
+  await expect(page.getByLabel('Objects, as JSON')).not.toHaveValue(/vans/);
+  await expect(page.getByRole('button', { name: 'Connect', exact: true })).toBeEnabled();
+});
+
 test('looking at an object shows what its fields hold; a change over there is noticed by the next look', async ({ page }) => {
   await page.goto(`${address()}/systems/coldharbour`);
   await page.getByRole('button', { name: 'Look at all' }).click();

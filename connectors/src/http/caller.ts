@@ -15,7 +15,7 @@ export interface Answer {
 
 export interface Call {
   readonly method: Dispatcher.HttpMethod;
-  /** Relative to the system's address, with its query; or absolute, from a Link header of the same origin. */
+  /** Below the system's address, with its query; or absolute, on the same host. */
   readonly path: string;
   readonly headers?: Readonly<Record<string, string>>;
   readonly body?: string | undefined;
@@ -70,6 +70,11 @@ export class Caller {
 
   #judged(host: string): Promise<string> {
     return this.#dependencies.addresses.resolve(host, Number(this.#origin.port || (this.#origin.protocol === 'https:' ? 443 : 80)), this.#system.name);
+  }
+
+  /** The whole URL of a path: below the address, which may have a path of its own; what is absolute already stays so. */
+  url(path: string): URL {
+    return /^https?:/.test(path) ? new URL(path) : new URL(this.#origin.origin + this.#origin.pathname.replace(/\/+$/, '') + path);
   }
 
   /** How far the system's clock is ahead, by the Date header (RFC 9110 section 6.6.1) of the quickest answer so far. */
@@ -134,7 +139,7 @@ export class Caller {
   }
 
   async #once(call: Call, signIn: Readonly<Record<string, string>>): Promise<Answer> {
-    const url = new URL(call.path, this.#origin);
+    const url = this.url(call.path);
     if (url.origin !== this.#origin.origin)
       throw new SystemTrouble(
         'answer not understood',
@@ -204,7 +209,7 @@ export class Caller {
     for (let attempt = 1; ; attempt += 1) {
       try {
         const answer = await this.#once(
-          { method: 'POST', path, body: form.toString(), headers: { 'content-type': 'application/x-www-form-urlencoded' } },
+          { method: 'POST', path: this.#origin.origin + path, body: form.toString(), headers: { 'content-type': 'application/x-www-form-urlencoded' } },
           { authorization: `Basic ${basic}` },
         );
         const body = answer.body as { access_token?: unknown; expires_in?: unknown } | null;

@@ -151,7 +151,7 @@ export class HttpConnector implements Connector {
     };
     switch (paging.kind) {
       case 'link header':
-        return nextLink(answer.headers.link, new URL(here, this.#system.address));
+        return nextLink(answer.headers.link, this.#caller.url(here));
       case 'cursor': {
         const cursor = scalarText(readPath(answer.body, paging.next));
         return cursor === undefined || cursor === '' ? undefined : at(paging.parameter, cursor);
@@ -246,8 +246,7 @@ function scalarText(value: Present): string | undefined {
 function nextLink(header: string | undefined, here: URL): string | undefined {
   for (const link of header?.matchAll(/<([^>]*)>([^<]*)/g) ?? []) {
     if (/;\s*rel\s*=\s*"?[^";]*\bnext\b/i.test(link[2] ?? '')) {
-      const url = new URL(link[1] as string, here);
-      return url.origin === here.origin ? url.pathname + url.search : url.href;
+      return new URL(link[1] as string, here).href;
     }
   }
   return undefined;

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { credentialSchema, systemSchema } from '../system.js';
+import { credentialSchema, httpObjectSchema, httpSystemSchema, systemSchema } from '../system.js';
 import { pennantSchema, problemSchema, systemSummarySchema } from './index.js';
 
 /** What crosses HTTP about systems, their objects and what is in them. */
@@ -144,6 +144,14 @@ export const tablesSchema = z.object({
 export type Tables = z.output<typeof tablesSchema>;
 export const queryPreviewSchema = z.object({ fields: z.array(sourceFieldSchema), rows: z.array(z.record(z.string(), json)) });
 export type QueryPreview = z.output<typeof queryPreviewSchema>;
+
+export const openApiReadingSchema = z.object({
+  title: z.string(),
+  address: z.string().optional(),
+  signIn: httpSystemSchema.shape.signIn,
+  objects: z.array(z.object({ name: z.string(), object: httpObjectSchema, doubts: z.array(z.string()) })),
+});
+export type OpenApiReading = z.output<typeof openApiReadingSchema>;
 
 /** A system that cannot do what was asked: its trouble, as a problem. */
 export const systemTroubleSchema = problemSchema;

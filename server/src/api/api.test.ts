@@ -88,6 +88,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/system-test': 'administrator',
   'POST /api/database-tables': 'administrator',
   'POST /api/query-preview': 'administrator',
+  'POST /api/openapi-reading': 'administrator',
   'GET /api/systems/{system}/objects/{object}': 'viewer',
   'PUT /api/systems/{system}/objects/{object}/holds': 'editor',
   'POST /api/systems/{system}/objects/{object}/look': 'operator',

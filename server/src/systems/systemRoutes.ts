@@ -6,6 +6,7 @@ import {
   connectSystemSchema,
   credentialSchema,
   objectViewSchema,
+  openApiReadingSchema,
   type Problem,
   probeSchema,
   problemSchema,
@@ -22,7 +23,7 @@ import {
   testSystemSchema,
 } from '@anchor-knot/contracts';
 import { recordKey, type SourceRecord } from '@anchor-knot/core';
-import { listTables, type Probe, previewQuery, probeSystem, SystemTrouble } from '@anchor-knot/connectors';
+import { listTables, NotOpenApi, type Probe, previewQuery, probeSystem, readOpenApi, SystemTrouble } from '@anchor-knot/connectors';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
@@ -249,6 +250,30 @@ export function systemRoutes(app: FastifyInstance, { data, knots, systems, objec
         const { fields, rows } = await previewQuery(description, sql, systems.dependencies(row, systemClock, credential));
         return { fields: fields as z.input<typeof queryPreviewSchema>['fields'], rows: rows as z.input<typeof queryPreviewSchema>['rows'] };
       });
+    },
+  );
+
+  typed.post(
+    '/api/openapi-reading',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'What an OpenAPI 3 document says of a system: sign-in, and objects with what was guessed',
+        body: z.object({ document: z.string().min(1) }),
+        response: { 200: openApiReadingSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      try {
+        const reading = readOpenApi(request.body.document);
+        return { ...reading, objects: reading.objects.map((one) => ({ ...one, doubts: [...one.doubts] })) };
+      } catch (error) {
+        if (!(error instanceof NotOpenApi)) throw error;
+        return reply
+          .code(422)
+          .send({ code: 'not OpenAPI', says: `This is no OpenAPI 3 document: ${error.message}.`, advice: 'Give the JSON or YAML file that describes the interface.' });
+      }
     },
   );
 

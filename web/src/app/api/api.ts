@@ -16,6 +16,8 @@ import {
   type ObjectSummary,
   type ObjectView,
   objectViewSchema,
+  type OpenApiReading,
+  openApiReadingSchema,
   type OperationList,
   operationListSchema,
   type Probe,
@@ -93,6 +95,9 @@ export class Api {
   }
   previewQuery(test: TestSystem & { sql: string }): Observable<QueryPreview> {
     return this.#http.post('/api/query-preview', test).pipe(map((answer) => queryPreviewSchema.parse(answer)));
+  }
+  readOpenApi(document: string): Observable<OpenApiReading> {
+    return this.#http.post('/api/openapi-reading', { document }).pipe(map((answer) => openApiReadingSchema.parse(answer)));
   }
   knot(id: string): Observable<KnotView> {
     return this.#get(`/api/knots/${encodeURIComponent(id)}`, knotViewSchema);

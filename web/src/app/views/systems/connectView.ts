@@ -4,13 +4,14 @@ import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router, RouterLink } from '@angular/router';
-import type { Pennant as PennantSettings, Probe, Problem, System } from '@anchor-knot/contracts';
+import type { OpenApiReading, Pennant as PennantSettings, Probe, Problem, System } from '@anchor-knot/contracts';
 import { map, of, startWith } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { load } from '../../api/loaded';
 import { Pennant } from '../../pennant/pennant';
 import { State } from '../state';
 import { DatabaseObjects } from './databaseObjects';
+import { OpenApiObjects } from './openApiObjects';
 import { ProbeSteps } from './probeSteps';
 import { colours, draftOf, emptyDraft, lettersFor, objectExamples, patterns, readDraft, type SystemDraft } from './systemDraft';
 
@@ -20,7 +21,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
 @Component({
   selector: 'ak-connect-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ReactiveFormsModule, RouterLink, MatButtonModule, Pennant, State, ProbeSteps, DatabaseObjects],
+  imports: [ReactiveFormsModule, RouterLink, MatButtonModule, Pennant, State, ProbeSteps, DatabaseObjects, OpenApiObjects],
   template: `
     <div class="page">
       <header><h1>{{ id() ? 'Change ' + (view.value()?.summary?.name ?? 'a system') : 'Connect a system' }}</h1><small>{{ id() ? 'What uses it works by the change from its next run on.' : 'Nothing is written there by connecting or testing it.' }}</small></header>
@@ -70,6 +71,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
             </fieldset>
             <fieldset>
               <legend>What is in it</legend>
+              @if (draft().kind === 'http') { <ak-open-api-objects [objects]="objects()" (changed)="setObjects($event)" (read)="takeOver($event)" /> }
               @if (draft().kind === 'sql') { <ak-database-objects [request]="tried()" [objects]="objects()" (changed)="setObjects($event)" /> }
               <label class="wide">Objects, as JSON<textarea formControlName="objects" rows="12" spellcheck="false"></textarea></label>
               <button mat-button type="button" (click)="example()">Start from an example</button> <button mat-button type="button" (click)="download()" [disabled]="!reading().ok">Download the description</button>
@@ -171,6 +173,18 @@ export class ConnectView {
   protected setObjects(objects: System['objects']): void {
     this.form.controls.objects.setValue(JSON.stringify(objects, null, 2));
     this.form.markAsDirty();
+  }
+
+  /** What a document says of the system itself fills what is still empty. */
+  protected takeOver({ title, address, signIn }: OpenApiReading): void {
+    const { name, address: given } = this.form.controls;
+    if (name.value.trim() === '') name.setValue(title);
+    if (given.value.trim() === '' && address !== undefined) given.setValue(address);
+    this.form.patchValue({
+      signIn: signIn.kind,
+      ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath } : {}),
+      ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
+    });
   }
 
   protected example(): void {
