@@ -30,12 +30,12 @@ import { WrittenChart } from './writtenChart';
               <p class="empty">Nothing is connected yet. Systems and knots will be listed here, with what agrees and what does not.</p>
             } @else {
               <table class="plain">
-                <thead><tr><th scope="col">Knot<br /><small>anchors</small></th>@for (system of now.systems; track system.id) {<th scope="col"><ak-pennant [settings]="system.pennant" [name]="system.name" [shown]="true" /><br /><small [class.wrong]="system.trouble" [title]="system.trouble?.words ?? ''">{{ system.trouble ? 'in trouble: ' + system.trouble.code : system.checkedAt ? 'answers' : 'not asked yet' }}</small></th>}<th scope="col">Last run</th><th scope="col"><span class="hidden">Actions</span></th></tr></thead>
+                <thead><tr><th scope="col">Knot<br /><small>anchors</small></th>@for (system of columns(); track system.id) {<th scope="col"><ak-pennant [settings]="system.pennant" [name]="system.name" [shown]="true" [short]="columns().length > mostNamed" [title]="system.name" /><br /><small [class.wrong]="system.trouble" [title]="system.trouble?.words ?? ''">{{ system.trouble ? 'in trouble: ' + system.trouble.code : system.checkedAt ? 'answers' : 'not asked yet' }}</small></th>}<th scope="col">Last run</th><th scope="col"><span class="hidden">Actions</span></th></tr></thead>
                 <tbody>
                   @for (knot of now.knots; track knot.id) {
                     <tr>
                       <th scope="row"><a [routerLink]="['/knots', knot.id, 'fields']"><strong>{{ knot.name }}</strong></a><br /><small>{{ agreement(knot) }}</small></th>
-                      @for (system of now.systems; track system.id) {
+                      @for (system of columns(); track system.id) {
                         <td>
                           @if (memberOf(knot, system.id); as member) {
                             <span class="mark" [class.wrong]="member.trouble" [class.waits]="!member.trouble && member.waiting > 0" [class.none]="member.ties === 0"></span><span class="value inline">{{ member.ties.toLocaleString('en-GB') }}</span><br />
@@ -97,6 +97,9 @@ export class WatchView {
     () => this.#api.watch(),
     inject(LiveRuns).anything.pipe(throttleTime(700, undefined, { leading: true, trailing: true })),
   );
+  /** Systems that a knot uses; with more of them than this, their letters stand for their names. */
+  protected readonly columns = computed(() => this.watch.value()?.systems.filter(({ usedIn }) => usedIn.length > 0) ?? []);
+  protected readonly mostNamed = 4;
   protected readonly kindWords = kindWords;
   protected readonly plural = plural;
   protected readonly written = computed(() => this.watch.value()?.written.reduce((sum, { values }) => sum + values, 0) ?? 0);
