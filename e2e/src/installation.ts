@@ -11,7 +11,7 @@ import { createInterface } from 'node:readline';
 export default async function installation(): Promise<() => Promise<void>> {
   const data = mkdtempSync(join(tmpdir(), 'anchor-knot-e2e-'));
   const root = resolve(import.meta.dirname, '../..');
-  const child = spawn(process.execPath, [join(root, 'server/dist/start/startAll.js')], {
+  const child = spawn(process.execPath, [join(root, 'server/dist/start/startAll.js'), '--throw-away'], {
     cwd: root,
     env: { ...process.env, ANCHOR_KNOT_DATA: data, PORT: process.env.E2E_PORT ?? '4390' },
     stdio: ['ignore', 'pipe', 'inherit'],

@@ -13,6 +13,8 @@ import { demoPeople, demoSystems, loadDemo, type StandIn } from './demo.js';
 const root = resolve(import.meta.dirname, '../../..');
 const data = resolve(process.env.ANCHOR_KNOT_DATA ?? join(root, '.data'));
 const empty = process.argv.includes('--empty');
+/** For tests: the clusters are removed when all is stopped. */
+const throwAway = process.argv.includes('--throw-away');
 const say = (text: string): void => console.log(text);
 
 /** What is opened is closed in the opposite order. */
@@ -139,6 +141,21 @@ async function startProcess(name: string, file: string, environment: NodeJS.Proc
   });
 }
 
+/** A cluster that is stopped with everything else, if it did not run before. */
+async function openCluster(name: string, folder: string): Promise<Cluster> {
+  const cluster = await startCluster(folder, { throwAway });
+  if (cluster.started) {
+    closers.push({
+      name,
+      close: () => {
+        cluster.stop();
+        if (throwAway) rmSync(folder, { recursive: true, force: true });
+      },
+    });
+  }
+  return cluster;
+}
+
 async function createDatabase(url: (name: string) => string, name: string): Promise<void> {
   const client = new Client({ connectionString: url('postgres') });
   await client.connect();
@@ -163,8 +180,7 @@ async function main(): Promise<void> {
 
   say('Starting the database.');
   const id = createHash('sha256').update(data).digest('hex').slice(0, 12);
-  const cluster = await startCluster(clusterFolder(data, process.getuid?.() === 0 ? id : 'database'));
-  if (cluster.started) closers.push({ name: 'database', close: () => cluster.stop() });
+  const cluster = await openCluster('database', clusterFolder(data, process.getuid?.() === 0 ? id : 'database'));
   const database = empty ? 'anchor_knot_empty' : 'anchor_knot';
   await createDatabase(cluster.url, database);
 
@@ -172,8 +188,7 @@ async function main(): Promise<void> {
   if (!empty) {
     say(`Starting the stand-ins: ${standInStarts.map(({ system }) => demoSystems[system].name).join(', ')}.`);
     // The databases of other systems are not the application's: they are in a cluster of their own.
-    const theirs = await startCluster(clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'));
-    if (theirs.started) closers.push({ name: 'database of the stand-ins', close: () => theirs.stop() });
+    const theirs = await openCluster('database of the stand-ins', clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'));
     standIns.push(...(await Promise.all(standInStarts.map((start) => startStandIn(kept, start, theirs)))));
   }
   const webPort = await portFor(kept, 'web', Number(process.env.PORT ?? 4300));
