@@ -71,7 +71,7 @@ export interface Connector {
 
 export type TroubleCode = 'unreachable' | 'sign-in refused' | 'not allowed' | 'object is gone' | 'too many calls' | 'server error' | 'answer not understood' | 'file problem';
 
-/** A system, not a record, is in trouble: what happened, in its own words where it has any, and what can be done. */
+/** Trouble of a whole system. The message says what happened, with the system's own words where it has any; `advice` says what to do. */
 export class SystemTrouble extends Error {
   readonly code: TroubleCode;
   readonly advice: string;

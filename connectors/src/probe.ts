@@ -116,12 +116,10 @@ async function handshake({ host, port }: Place, systemName: string, { addresses 
     });
     const fail = (error: Error): void => {
       socket.destroy();
-      const code = (error as NodeJS.ErrnoException).code ?? '';
-      const advice =
-        code === 'EPROTO' || /wrong version/i.test(error.message)
-          ? 'It speaks no TLS on this port: use http, or another port.'
-          : 'Use the name that the certificate is for, or have it renewed there.';
-      failed(new SystemTrouble('unreachable', `${systemName}: TLS failed: ${error.message}`, advice, { cause: error }));
+      const isOther = (error as NodeJS.ErrnoException).code === 'EPROTO' || /wrong version/i.test(error.message);
+      const says = isOther ? 'it speaks no TLS on this port' : `TLS failed: ${error.message}`;
+      const advice = isOther ? 'Use http, or another port.' : 'Use the name that the certificate is for, or have it renewed there.';
+      failed(new SystemTrouble('unreachable', `${systemName}: ${says}`, advice, { cause: error }));
     };
     socket.once('error', fail);
     socket.once('timeout', () => fail(new Error(`no answer within ${connectMs / 1000} s`)));

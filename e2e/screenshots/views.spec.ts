@@ -53,7 +53,7 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Light' }).click();
   await page.goto(`${address()}/systems/coldharbour`);
   await page.getByRole('button', { name: 'Test' }).click();
-  await page.getByRole('button', { name: 'Look at all' }).click();
+  await page.getByRole('button', { name: 'Profile all' }).click();
   await page.getByText('the same time as here').waitFor();
   await page.locator('tbody tr').filter({ hasNotText: 'just now' }).first().waitFor({ state: 'detached' });
   await picture('system');

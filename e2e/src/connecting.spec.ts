@@ -74,9 +74,9 @@ paths: { /parcels: ${listed}, '/parcels/{id}': { get: { responses: {} } }, /vans
   await expect(page.getByRole('button', { name: 'Connect', exact: true })).toBeEnabled();
 });
 
-test('looking at an object shows what its fields hold; a change over there is noticed by the next look', async ({ page }) => {
+test('a profile shows what the fields of an object hold; a change over there is noticed by the next one', async ({ page }) => {
   await page.goto(`${address()}/systems/coldharbour`);
-  await page.getByRole('button', { name: 'Look at all' }).click();
+  await page.getByRole('button', { name: 'Profile all' }).click();
   await expect(page.getByRole('row', { name: /debtors/ })).toContainText('just now');
   await expect(page.getByRole('row', { name: /stock movements/ })).toContainText('events');
   await page.getByRole('link', { name: 'debtors' }).click();
@@ -85,7 +85,7 @@ test('looking at an object shows what its fields hold; a change over there is no
   await expect(country).toContainText('GBR');
   await fault(page, 'The phone of debtors is called telephone', true);
   await page.goto(`${address()}/systems/coldharbour/objects/debtors/history`);
-  await page.getByRole('button', { name: 'Look again' }).click();
+  await page.getByRole('button', { name: 'Profile again' }).click();
   await expect(page.getByText('phone is gone')).toBeVisible();
   await expect(page.getByText('telephone is new (text)')).toBeVisible();
   await fault(page, 'The phone of debtors is called telephone', false);

@@ -5,6 +5,7 @@ import type { Raw } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { type Clock, SystemTrouble } from '../connector.js';
 import { parseExactJson } from '../json/exactJson.js';
+import { isRefusedConnection } from '../refusedConnection.js';
 
 /** What a system answered. `body` is JSON; an answer without a body is null. */
 export interface Answer {
@@ -281,12 +282,6 @@ async function boundedText(body: AsyncIterable<Uint8Array>, name: string): Promi
 
 function messageOf(error: unknown): string {
   return error instanceof Error ? error.message || (error as NodeJS.ErrnoException).code || error.name : String(error);
-}
-
-/** Nothing was sent: nobody listened, or the name is unknown. */
-function isRefusedConnection(error: unknown): boolean {
-  const code = (error as NodeJS.ErrnoException | undefined)?.code ?? '';
-  return ['ECONNREFUSED', 'ENOTFOUND', 'EHOSTUNREACH', 'UND_ERR_CONNECT_TIMEOUT'].includes(code) || (error instanceof AggregateError && error.errors.every(isRefusedConnection));
 }
 
 function unreachable(system: HttpSystem, cause: unknown): SystemTrouble {

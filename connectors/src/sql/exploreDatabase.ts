@@ -4,6 +4,7 @@ import type { Raw, SourceField } from '@anchor-knot/core';
 import { SystemTrouble } from '../connector.js';
 import { Database } from './database.js';
 import { SqlConnector, type SqlDependencies } from './sqlConnector.js';
+import { querySource } from './values.js';
 
 /** A table or view that the role can see, and what it may do there. */
 export interface TableFound {
@@ -64,7 +65,7 @@ export async function previewQuery(system: SqlSystem, sql: string, dependencies:
   const database = new Database(system, dependencies.credential, dependencies.addresses);
   try {
     const { fields } = await connector.describe();
-    const { rows } = await database.reading(() => database.query(`select * from (${sql.trim().replace(/;\s*$/, '')}\n) as source limit $1`, [previewRows]));
+    const { rows } = await database.reading(() => database.query(`select * from ${querySource(sql)} limit $1`, [previewRows]));
     return { fields, rows };
   } catch (error) {
     if (!(error instanceof DatabaseError)) throw error;

@@ -3,8 +3,9 @@ import type { Credential, SqlObject, SqlSystem } from '@anchor-knot/contracts';
 import { type FieldPath, isExactNumber, type Raw, type RecordKey, recordKey, type SourceField, type SourceRecord, type SourceSchema, type SourceType } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { isRefusedConnection } from '../refusedConnection.js';
 import { type Answer, Database } from './database.js';
-import { quoted, toParameter } from './values.js';
+import { querySource, quoted, toParameter } from './values.js';
 
 const pageSize = 1000;
 /** The row version of PostgreSQL (manual, section 5.5): the transaction that wrote the row. */
@@ -168,8 +169,7 @@ export class SqlConnector implements Connector {
 
   #source(): string {
     const { source } = this.#object;
-    // A line comment at the end of a query must not swallow what follows.
-    if (source.kind === 'query') return `(${source.sql.trim().replace(/;\s*$/, '')}\n) as source`;
+    if (source.kind === 'query') return querySource(source.sql);
     return `(select *, xmin::text as ${versionColumn} from ${quoted(source.schema)}.${quoted(source.table)}) as source`;
   }
 
@@ -240,8 +240,4 @@ function sourceType(name: string): SourceType {
   if (name.startsWith('timestamp')) return 'instant';
   if (name === 'array') return 'list';
   return name === 'json' || name === 'jsonb' ? 'mixed' : 'text';
-}
-
-function isRefusedConnection(error: unknown): boolean {
-  return ['ECONNREFUSED', 'ENOTFOUND', 'EHOSTUNREACH'].includes((error as { code?: string } | undefined)?.code ?? '');
 }

@@ -78,3 +78,8 @@ export function toParameter(value: Raw): string | null | readonly Raw[] {
 export function quoted(name: string): string {
   return `"${name.replaceAll('"', '""')}"`;
 }
+
+/** A query as something to select from. A line comment at its end must not swallow what follows. */
+export function querySource(sql: string): string {
+  return `(${sql.trim().replace(/;\s*$/, '')}\n) as source`;
+}

@@ -119,9 +119,10 @@ const systemSettings = {
 };
 export const connectSystemSchema = z.object({ ...systemSettings, credential: credentialSchema.optional() });
 export type ConnectSystem = z.input<typeof connectSystemSchema>;
-export const changeSystemSchema = z.object({ ...systemSettings, revision: z.number() });
+/** Without a credential the kept one stays, unless the system is at another place now. */
+export const changeSystemSchema = z.object({ ...systemSettings, revision: z.number(), credential: credentialSchema.optional() });
 export type ChangeSystem = z.input<typeof changeSystemSchema>;
-/** With `system`, its kept credential serves where none is given. */
+/** With `system`, its kept credential serves where none is given and the place is the same. */
 export const testSystemSchema = z.object({ description: systemSchema, credential: credentialSchema.optional(), system: z.string().optional() });
 export type TestSystem = z.input<typeof testSystemSchema>;
 

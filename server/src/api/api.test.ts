@@ -1,4 +1,6 @@
 /** Every route as every role and as nobody; CSRF; secrets that never leave; the description of the API. */
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import type { FastifyInstance } from 'fastify';
 import { pino } from 'pino';
 import { type Role, roles } from '@anchor-knot/contracts';
@@ -91,7 +93,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/openapi-reading': 'administrator',
   'GET /api/systems/{system}/objects/{object}': 'viewer',
   'PUT /api/systems/{system}/objects/{object}/holds': 'editor',
-  'POST /api/systems/{system}/objects/{object}/look': 'operator',
+  'POST /api/systems/{system}/objects/{object}/profile': 'operator',
   'GET /api/systems/{system}/objects/{object}/records': 'viewer',
   'GET /api/events': 'viewer',
   'GET /api/knots/{knot}': 'viewer',
@@ -203,6 +205,37 @@ test('a system is connected, tested, changed and disconnected over the API; its 
   const audit = JSON.stringify(await installation.parts.data.query('select * from audit'));
   expect(audit).toContain('system connected');
   for (const place of [test1.body, probe.body, view.body, audit, ...logged]) expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
+});
+
+test('a secret that was typed for one place is never sent to another, however the description is changed', async () => {
+  const headers = { ...(await once('administrator')) };
+  const heard: string[] = [];
+  const elsewhere = createServer((request, answer) => {
+    heard.push(JSON.stringify(request.headers));
+    answer.writeHead(401).end();
+  }).listen(0, '127.0.0.1');
+  await new Promise((done) => elsewhere.once('listening', done));
+  const { description, summary, revision } = (await call({ url: '/api/systems/marketRow', headers })).json() as {
+    description: object;
+    summary: { pennant: object };
+    revision: number;
+  };
+  const moved = { ...description, address: `http://127.0.0.1:${(elsewhere.address() as AddressInfo).port}` };
+  const tested = await call({ method: 'POST', url: '/api/system-test', headers, payload: { description: moved, system: 'marketRow' } });
+  expect(tested.json()).toMatchObject({ ok: false, steps: [{ state: 'good' }, { name: 'Sign in', says: 'no credential is kept for Market Row' }] });
+  const change = (more: object) => call({ method: 'PUT', url: '/api/systems/marketRow', headers, payload: { description: moved, pennant: summary.pennant, revision, ...more } });
+  expect((await change({})).json()).toMatchObject({ code: 'secret needed' });
+  expect((await change({ credential: { id: 'id', secret: 'another secret' } })).statusCode).toBe(200);
+  await call({ method: 'POST', url: '/api/systems/marketRow/probe', headers, payload: {} });
+  expect(heard.join()).toContain(Buffer.from('id:another secret').toString('base64'));
+  expect(heard.join()).not.toContain(Buffer.from(`id:${installation.secret}`).toString('base64'));
+  await call({
+    method: 'PUT',
+    url: '/api/systems/marketRow',
+    headers,
+    payload: { description, pennant: summary.pennant, revision: revision + 1, credential: { id: 'id', secret: installation.secret } },
+  });
+  elsewhere.close();
 });
 
 test('secrets are in no answer and no log line, and encrypted in the database', async () => {

@@ -14,7 +14,9 @@ import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
 import { guardRoutes, signInRoutes } from '../signIn/signInRoutes.js';
+import { objectRoutes } from '../systems/objectRoutes.js';
 import { systemRoutes } from '../systems/systemRoutes.js';
+import { trialRoutes } from '../systems/trialRoutes.js';
 import { anchorRoutes } from '../views/anchorRoutes.js';
 import { watchRoutes } from '../views/watchRoutes.js';
 import type { ApiContext } from './context.js';
@@ -90,6 +92,8 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   signInRoutes(app, context.data, { secureCookie: settings.COOKIE_SECURE });
   watchRoutes(app, context);
   systemRoutes(app, context);
+  trialRoutes(app, context);
+  objectRoutes(app, context);
   knotRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);

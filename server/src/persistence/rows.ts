@@ -1,6 +1,9 @@
 import { type Agreed, type Anchor, anchorId, type AnchorId, type FieldId, recordKey, type Shared, type Tie } from '@anchor-knot/core';
 import { tieFingerprint } from '../orchestration/fingerprint.js';
 
+/** Below every anchor's id: where a walk through anchors in order begins. */
+export const leastAnchor = '00000000-0000-0000-0000-000000000000';
+
 /** A tie as its row: column names are the keys. */
 export interface TieRow {
   member: string;

@@ -79,8 +79,8 @@ export class SystemObjects {
     ]);
   }
 
-  /** Marks an object as about to be looked at. */
-  async waitForLook(systemId: string, object: string): Promise<void> {
+  /** Marks an object as about to be profiled. */
+  async waitForProfile(systemId: string, object: string): Promise<void> {
     await this.#data.query(
       `insert into object_profile (system_id, object, state, started_at) values ($1, $2, 'waiting', now())
        on conflict (system_id, object) do update set state = 'waiting', records = 0, started_at = now(), ended_at = null, words = null`,
@@ -89,7 +89,7 @@ export class SystemObjects {
   }
 
   /** Reads all records of an object once: takes its schema, and what each field holds. The profile before stays until the new one is there. */
-  async look(systemId: string, object: string, signal?: AbortSignal): Promise<void> {
+  async profile(systemId: string, object: string, signal?: AbortSignal): Promise<void> {
     let connector: Connector | undefined;
     try {
       connector = await this.#systems.connect({ system: systemId, object }, systemClock);

@@ -1,4 +1,4 @@
-/** Systems and their objects as the API shows them: connecting, looking, schemas over time, secrets and their key. */
+/** Systems and their objects as the API shows them: connecting, profiles, schemas over time, secrets and their key. */
 import { randomBytes } from 'node:crypto';
 import { setTimeout as wait } from 'node:timers/promises';
 import { httpSystemSchema, type Pennant } from '@anchor-knot/contracts';
@@ -21,36 +21,36 @@ afterAll(async () => {
   await database.stop();
 });
 
-async function look(system: string, object: string) {
+async function profileOf(system: string, object: string) {
   const { queue, objects, systems } = installation.parts;
-  await objects.waitForLook(system, object);
-  await queue.sendLook({ system, object });
+  await objects.waitForProfile(system, object);
+  await queue.sendProfile({ system, object });
   for (const until = Date.now() + 30_000; Date.now() < until; await wait(50)) {
     const row = await systems.find(system);
     const [found] = (await objects.summaries(system, row?.description as never)).filter(({ name }) => name === object);
     if (found?.profile?.endedAt) return { ...found, ...(await objects.details(system, object)) };
   }
-  throw new Error('the look did not end');
+  throw new Error('the profile did not end');
 }
 
-test('a look reads every record once and tells what its fields hold, also nested ones', async () => {
-  const { profile, schema, records } = await look('fernhill', 'accounts');
+test('a profile reads every record once and tells what its fields hold, also nested ones', async () => {
+  const { profile, schema, records } = await profileOf('fernhill', 'accounts');
   expect([profile, records, schema?.origin]).toMatchObject([{ records: 34 }, 34, 'seen']);
   const email = (profile as unknown as { fields: { path: string; filled: number }[] }).fields.find(({ path }) => path === 'contact.email');
   expect(email?.filled).toBeGreaterThan(25);
 });
 
-test('a look at an object that is as it was makes no new version; one whose fields differ tells how', async () => {
-  expect((await look('marketRow', 'shoppers')).history).toHaveLength(1);
-  expect((await look('marketRow', 'shoppers')).history).toHaveLength(1);
+test('a profile of an object that is as it was makes no new version; one whose fields differ tells how', async () => {
+  expect((await profileOf('marketRow', 'shoppers')).history).toHaveLength(1);
+  expect((await profileOf('marketRow', 'shoppers')).history).toHaveLength(1);
   await installation.parts.data.query(`update object_schema set schema = jsonb_set(schema, '{fields,0,path}', '"old_name"') where system_id = 'marketRow'`);
-  const { history } = await look('marketRow', 'shoppers');
+  const { history } = await profileOf('marketRow', 'shoppers');
   expect(history[0]?.changes.map(({ kind }) => kind).sort()).toEqual(['added', 'removed']);
 });
 
-test('a look at a system in trouble says what it is, and keeps what was known before', async () => {
+test('a profile of a system in trouble says what it is, and keeps what was known before', async () => {
   await installation.faults('crm', { refuseSignIn: true });
-  const { profile, records } = await look('fernhill', 'accounts');
+  const { profile, records } = await profileOf('fernhill', 'accounts');
   await installation.faults('crm', {});
   expect(records).toBeNull();
   expect(profile).toMatchObject({ records: 34 });
@@ -72,8 +72,9 @@ test('two administrators who change a system at once: the second is told, and no
   const description = httpSystemSchema.parse({ kind: 'http', name: 'Éclair & Co', address: 'http://127.0.0.1:1', signIn: { kind: 'none' }, objects: {} });
   const id = await systems.connectNew({ description, pennant });
   expect([id, await systems.connectNew({ description, pennant })]).toEqual(['e-clair-co', 'e-clair-co-2']);
-  expect(await systems.change(id, 1, { description: { ...description, name: 'First' }, pennant })).toBe(true);
-  expect(await systems.change(id, 1, { description: { ...description, name: 'Second' }, pennant })).toBe(false);
+  const before = (await systems.find(id)) as NonNullable<Awaited<ReturnType<typeof systems.find>>>;
+  expect(await systems.change(before, 1, { description: { ...description, name: 'First' }, pennant })).toBe('changed');
+  expect(await systems.change(before, 1, { description: { ...description, name: 'Second' }, pennant })).toBe('changed meanwhile');
   expect((await systems.find(id))?.name).toBe('First');
 });
 

@@ -64,15 +64,31 @@ export class Systems {
     return id;
   }
 
-  /** @returns false when somebody changed it since that revision */
-  async change(id: string, revision: number, { description, pennant, note, environment }: SystemSettings): Promise<boolean> {
-    const { affected } = await this.#data
-      .getRepository(SystemEntity)
-      .update(
-        { id, revision },
-        { name: description.name, description: description as never, pennant, note: note ?? '', environment: environment ?? 'production', revision: revision + 1 },
-      );
-    return (affected ?? 0) > 0;
+  /**
+   * Gives a system new settings; the kept credential stays unless another is given.
+   * @returns `changed meanwhile` when somebody changed it since that revision; `secret needed` when the system is at another
+   * place now: a secret that was typed for one place is never sent to another
+   */
+  async change(
+    before: SystemRow,
+    revision: number,
+    settings: SystemSettings & { credential?: Credential | undefined },
+  ): Promise<'changed' | 'changed meanwhile' | 'secret needed'> {
+    const { description, pennant, note, environment, credential } = settings;
+    if (before.credential && !credential && placeOf(before.description) !== placeOf(description)) return 'secret needed';
+    const { affected } = await this.#data.getRepository(SystemEntity).update(
+      { id: before.id, revision },
+      {
+        name: description.name,
+        description: description as never,
+        pennant,
+        note: note ?? '',
+        environment: environment ?? 'production',
+        revision: revision + 1,
+        ...(credential ? this.#sealed(before.id, credential) : {}),
+      },
+    );
+    return (affected ?? 0) > 0 ? 'changed' : 'changed meanwhile';
   }
 
   /** A stand-in of the demo listens at another port after a restart; everything else stays as it was left. */
@@ -90,9 +106,18 @@ export class Systems {
     await this.#data.getRepository(SystemEntity).delete({ id });
   }
 
-  /** What connectors need, with the credential kept for a system, or one that is only being tried. */
-  dependencies(row: SystemRow | undefined, clock: Clock = systemClock, tried?: Credential): ConnectorDependencies {
-    return { clock, random: Math.random, credential: tried ?? (row ? this.#credential(row) : undefined), addresses: this.#addresses, folder: process.cwd() };
+  /** What connectors need, with the credential kept for a system. */
+  dependencies(row: SystemRow | undefined, clock: Clock = systemClock): ConnectorDependencies {
+    return this.#with(row && this.#credential(row), clock);
+  }
+
+  /** The same for a description that is only being tried. The credential kept for a system serves if it goes to the same place. */
+  dependenciesToTry(description: System, row: SystemRow | undefined, typed: Credential | undefined): ConnectorDependencies {
+    return this.#with(typed ?? (row && placeOf(row.description) === placeOf(description) ? this.#credential(row) : undefined), systemClock);
+  }
+
+  #with(credential: Credential | undefined, clock: Clock): ConnectorDependencies {
+    return { clock, random: Math.random, credential, addresses: this.#addresses, folder: process.cwd() };
   }
 
   /** A connector for one member's object. @throws {SystemTrouble} when there is no such system or object */
@@ -131,5 +156,19 @@ export class Systems {
 
   #credential(row: SystemRow): Credential | undefined {
     return row.credential ? credentialSchema.parse(JSON.parse(this.#secrets.open(row.credential, row.id))) : undefined;
+  }
+}
+
+/** Where a system's secret goes, and whether the way there is encrypted. */
+function placeOf(description: System): string {
+  switch (description.kind) {
+    case 'http':
+      return new URL(description.address).origin;
+    case 'sql':
+      return `${description.host}:${description.port} ${description.tls}`;
+    case 'files':
+      return 'this machine';
+    default:
+      throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }
 }

@@ -10,13 +10,13 @@ export interface RunJob {
 }
 
 /** To read all records of an object once. */
-export interface LookJob {
+export interface ProfileJob {
   readonly system: string;
   readonly object: string;
 }
 
 export const runQueue = 'run-knot';
-const lookQueue = 'look-at-object';
+const profileQueue = 'profile-object';
 export const jobChannel = 'anchor_knot_job';
 export const runChannel = 'anchor_knot_run';
 
@@ -36,7 +36,7 @@ export class RunQueue {
     await boss.start();
     // A run may take hours; dead workers are noticed by their lease, not by this limit.
     await boss.createQueue(runQueue, { name: runQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
-    await boss.createQueue(lookQueue, { name: lookQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
+    await boss.createQueue(profileQueue, { name: profileQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
     return new RunQueue(boss, data);
   }
 
@@ -65,19 +65,19 @@ export class RunQueue {
     }[];
   }
 
-  /** @returns false when a look at this object is waiting already */
-  async sendLook(job: LookJob): Promise<boolean> {
-    const id = await this.#boss.send(lookQueue, { ...job }, { singletonKey: `${job.system}/${job.object}` });
+  /** @returns false when a profile of this object is waiting already */
+  async sendProfile(job: ProfileJob): Promise<boolean> {
+    const id = await this.#boss.send(profileQueue, { ...job }, { singletonKey: `${job.system}/${job.object}` });
     if (id !== null) await this.#data.query('select pg_notify($1, $2)', [jobChannel, id]);
     return id !== null;
   }
 
-  async fetchLook(): Promise<{ id: string; data: LookJob } | undefined> {
-    return (await this.#boss.fetch<LookJob>(lookQueue, { batchSize: 1 }))[0];
+  async fetchProfile(): Promise<{ id: string; data: ProfileJob } | undefined> {
+    return (await this.#boss.fetch<ProfileJob>(profileQueue, { batchSize: 1 }))[0];
   }
 
-  async completeLook(id: string): Promise<void> {
-    await this.#boss.complete(lookQueue, id);
+  async completeProfile(id: string): Promise<void> {
+    await this.#boss.complete(profileQueue, id);
   }
 
   /** A run that was asked for, whether it waits or a worker has just taken it. */

@@ -10,7 +10,7 @@ import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
-import { jobChannel, type LookJob, type RunJob, type RunQueue } from './jobs.js';
+import { jobChannel, type ProfileJob, type RunJob, type RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
@@ -35,8 +35,8 @@ export class Worker {
   readonly #active = new Set<Promise<void>>();
   #listener: Client | undefined;
   #wake: () => void = () => undefined;
-  /** One look at a time: it reads a whole object, and runs come first. */
-  #looking = false;
+  /** One profile at a time: it reads a whole object, and runs come first. */
+  #profiling = false;
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
@@ -58,11 +58,11 @@ export class Worker {
           this.#active.add(work);
           continue;
         }
-        const look = this.#looking ? undefined : await this.#parts.queue.fetchLook();
-        if (look) {
-          this.#looking = true;
-          const work = this.#look(look.id, look.data).finally(() => {
-            this.#looking = false;
+        const wanted = this.#profiling ? undefined : await this.#parts.queue.fetchProfile();
+        if (wanted) {
+          this.#profiling = true;
+          const work = this.#profile(wanted.id, wanted.data).finally(() => {
+            this.#profiling = false;
             this.#active.delete(work);
             this.#wake();
           });
@@ -147,14 +147,14 @@ export class Worker {
     }
   }
 
-  async #look(id: string, { system, object }: LookJob): Promise<void> {
+  async #profile(id: string, { system, object }: ProfileJob): Promise<void> {
     const { objects, queue, log } = this.#parts;
     try {
-      await objects.look(system, object, this.#stopping.signal);
+      await objects.profile(system, object, this.#stopping.signal);
     } catch (error) {
-      log.error({ err: error, system, object }, 'look failed');
+      log.error({ err: error, system, object }, 'profile failed');
     } finally {
-      await queue.completeLook(id).catch(() => undefined);
+      await queue.completeProfile(id).catch(() => undefined);
     }
   }
 

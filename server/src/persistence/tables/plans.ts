@@ -1,10 +1,8 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import type { AnchorId } from '@anchor-knot/core';
 import type { PlanEntry, RunLease, WriteRecord } from '../../orchestration/store.js';
-import { type AgreedColumn, agreedFromColumn, agreedToColumn } from '../rows.js';
+import { type AgreedColumn, agreedFromColumn, agreedToColumn, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
-
-const leastId = '00000000-0000-0000-0000-000000000000';
 
 /** An entry with its agreed values in their short form: most of an entry's length is in them. */
 type EntryColumn = Omit<PlanEntry, 'after'> & { readonly after: Omit<PlanEntry['after'], 'agreed'> & { readonly agreed: AgreedColumn } };
@@ -41,7 +39,7 @@ export async function savePlan(db: EntityManager, { run }: RunLease, entries: re
 
 /** From where the last batch ended: what was applied is deleted, and walking over deleted rows again and again would grow with their square. */
 export async function planned(data: DataSource, { run }: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]> {
-  const rows = (await data.query('select entry from plan_entry where run_id = $1 and anchor_id > $2 order by anchor_id limit $3', [run, after ?? leastId, limit])) as {
+  const rows = (await data.query('select entry from plan_entry where run_id = $1 and anchor_id > $2 order by anchor_id limit $3', [run, after ?? leastAnchor, limit])) as {
     entry: string;
   }[];
   return rows.map(({ entry }) => entryFromColumn(JSON.parse(entry) as EntryColumn));

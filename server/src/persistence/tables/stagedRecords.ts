@@ -1,11 +1,10 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import { type AnchorId, anchorId, recordKey, type Reading } from '@anchor-knot/core';
 import type { RecordRef, RunLease, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
-import { byAnchor } from '../rows.js';
+import { byAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
 const newcomersAtOnce = 5000;
-const leastId = '00000000-0000-0000-0000-000000000000';
 /** From that many new records on, the planner must know of them before they are walked through in order. */
 const worthAnalysing = 5000;
 
@@ -76,7 +75,7 @@ export async function anchorsToMerge(data: DataSource, { run, knot }: RunLease, 
        (select distinct anchor_id as id from staged_record where run_id = $1 and anchor_id > $3 order by 1 limit $4)
        union (select id from anchor where knot_id = $2 and open and id > $3 order by 1 limit $4)
      ) both_kinds order by id limit $4`,
-    [run, knot, after ?? leastId, limit],
+    [run, knot, after ?? leastAnchor, limit],
   )) as { id: string }[];
   return rows.map(({ id }) => anchorId(id));
 }

@@ -66,8 +66,8 @@ export class Api {
   records(system: string, object: string, query: Query): Observable<Sample> {
     return this.#get(`${objectUrl(system, object)}/records`, sampleSchema, query);
   }
-  look(system: string, object: string): Observable<unknown> {
-    return this.#http.post(`${objectUrl(system, object)}/look`, {});
+  profile(system: string, object: string): Observable<unknown> {
+    return this.#http.post(`${objectUrl(system, object)}/profile`, {});
   }
   sayHolds(system: string, object: string, holds: ObjectSummary['holds']): Observable<unknown> {
     return this.#http.put(`${objectUrl(system, object)}/holds`, { holds });

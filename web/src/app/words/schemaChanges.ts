@@ -10,9 +10,9 @@ export function changeWords(change: SchemaChange): string {
     case 'retyped':
       return `${change.field} was ${change.from} and is ${change.to}`;
     case 'choices':
-      return [`${change.field}:`, change.added.length > 0 && `can now be ${change.added.join(', ')}`, change.removed.length > 0 && `can no longer be ${change.removed.join(', ')}`]
+      return `${change.field} ${[change.added.length > 0 && `can now be ${change.added.join(', ')}`, change.removed.length > 0 && `can no longer be ${change.removed.join(', ')}`]
         .filter(Boolean)
-        .join(' ');
+        .join(', and ')}`;
     case 'length':
       return change.to === undefined
         ? `${change.field} has no limit of length any more`

@@ -76,7 +76,6 @@ const sections = ['Members', 'Identity', 'Fields', 'Crosswalks', 'Checks', 'Dry 
   `,
   styles: `
     .page > header { border: 0; padding-bottom: 4px; }
-    .sections { display: flex; gap: 20px; padding: 0 22px; border-bottom: 1px solid var(--hair); overflow-x: auto; } .sections a { padding: 6px 0 8px; color: var(--ink-2); text-decoration: none; border-bottom: 2px solid transparent; white-space: nowrap; } .sections a.on { color: var(--ink); font-weight: 650; border-color: var(--petrol); }
     .scroll { flex: 1; overflow: auto; min-height: 0; }
   `,
 })

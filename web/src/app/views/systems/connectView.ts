@@ -150,7 +150,7 @@ export class ConnectView {
     const reading = this.reading();
     const credential = this.#credential();
     const system = this.id();
-    return reading.ok ? { description: reading.description, ...(credential ? { credential } : {}), ...(system && !credential ? { system } : {}) } : undefined;
+    return reading.ok ? { description: reading.description, ...(credential ? { credential } : {}), ...(system ? { system } : {}) } : undefined;
   });
   readonly #credential = computed(() => {
     const { credentialId, secret } = this.draft();
@@ -218,11 +218,8 @@ export class ConnectView {
         .subscribe({ next: (system) => this.#done(system, 'Connected.'), error: (error: unknown) => this.#failed(error) });
       return;
     }
-    this.#api.changeSystem(id, { ...settings, revision: this.view.value()?.revision ?? 0 }).subscribe({
-      next: () => {
-        if (!credential) return this.#done(id, 'Saved.');
-        this.#api.replaceCredential(id, credential).subscribe({ next: () => this.#done(id, 'Saved, with the new secret.'), error: (error: unknown) => this.#failed(error) });
-      },
+    this.#api.changeSystem(id, { ...settings, revision: this.view.value()?.revision ?? 0, ...(credential ? { credential } : {}) }).subscribe({
+      next: () => this.#done(id, credential ? 'Saved, with the new secret.' : 'Saved.'),
       error: (error: unknown) => this.#failed(error),
     });
   }

@@ -20,7 +20,7 @@ type Table = Tables['tables'][number];
         <div class="list"><table class="plain">
           <thead><tr><th scope="col">Table</th><th scope="col" class="number">Rows, about</th><th scope="col">Key</th><th scope="col">Last change in</th><th scope="col">The role may</th></tr></thead>
           <tbody>@for (table of found; track table.schema + table.table) {<tr>
-            <th scope="row"><label><input type="checkbox" [checked]="isTaken(table)" [disabled]="!table.may.includes('read') || !keyOf(table)" (change)="toggle(table)" /> <span class="value">{{ table.schema === 'public' ? '' : table.schema + '.' }}{{ table.table }}</span></label></th>
+            <th scope="row"><label><input type="checkbox" [checked]="isTaken(table)" [disabled]="!table.may.includes('read') || !table.key" (change)="toggle(table)" /> <span class="value">{{ table.schema === 'public' ? '' : table.schema + '.' }}{{ table.table }}</span></label></th>
             <td class="number">{{ table.rows < 0 ? '—' : count(table.rows) }}</td><td><span class="value">{{ table.key ?? '' }}</span>@if (!table.key) {<small class="quiet">no single key: write a query</small>}</td><td><span class="value">{{ table.times[0] ?? '' }}</span></td><td>{{ table.may.join(', ') || 'nothing' }}</td>
           </tr>}</tbody>
         </table></div>
@@ -88,10 +88,6 @@ export class DatabaseObjects {
 
   protected isTaken(table: Table): boolean {
     return this.#nameOf(table) !== undefined;
-  }
-
-  protected keyOf(table: Table): string | null {
-    return table.key;
   }
 
   protected toggle(table: Table): void {

@@ -12,7 +12,7 @@ interface Row {
   selector: 'ak-object-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    @if (rows().length === 0) { <p class="empty">Nothing is known of its fields yet. A look reads all records once, and shows for each field how full it is, how many different values it has, the commonest ones, and their forms.</p> } @else {
+    @if (rows().length === 0) { <p class="empty">Nothing is known of its fields yet. A profile reads all records once, and shows for each field how full it is, how many different values it has, the commonest ones, and their forms.</p> } @else {
       <div class="filters"><label><span class="hidden">Find a field</span><input #search type="search" placeholder="Field" (input)="search$.set(search.value)" /></label><small>{{ view().profile ? count(records()) + ' records' : '' }} · {{ view().schema?.origin === 'declared' ? 'the system describes its fields' : 'fields as seen in the records' }}</small></div>
       <table class="plain">
         <thead><tr><th scope="col">Field</th><th scope="col">Filled</th><th scope="col" class="number">Different</th><th scope="col">Commonest</th><th scope="col">Forms</th><th scope="col">From – to</th></tr></thead>

@@ -1,10 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
-import { toObservable } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import type { ObjectSummary, ObjectView } from '@anchor-knot/contracts';
-import { filter, switchMap, takeWhile, timer } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -15,8 +13,8 @@ import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { State } from '../state';
 import { ObjectFields } from './objectFields';
 import { ObjectRecords } from './objectRecords';
+import { whileProfiling } from './profiling';
 
-const pollMs = 700;
 const sections = [
   { path: 'fields', name: 'Fields' },
   { path: 'records', name: 'Records' },
@@ -36,7 +34,7 @@ const sections = [
           <small>in <a [routerLink]="['/systems', id()]"><ak-pennant [settings]="one.system.pennant" [name]="one.system.name" [shown]="true" /></a> · we may {{ one.object.may.join(', ') }} · holds
             <select aria-label="Holds" [value]="one.object.holds" [disabled]="!session.may('editor')" #holds (change)="say(holds.value)"><option value="things that change">things that change</option><option value="events">events, only ever added</option></select>@if (one.object.holdsIsGuessed) { (guessed)}
           </small>
-          <div class="acts">@if (session.may('operator')) {<button mat-flat-button type="button" [disabled]="isLooking()" (click)="look()">{{ one.profile ? 'Look again' : 'Look at all records' }}</button>}</div>
+          <div class="acts">@if (session.may('operator')) {<button mat-flat-button type="button" [disabled]="isProfiling()" (click)="profile()">{{ one.profile ? 'Profile again' : 'Profile' }}</button>}</div>
         } @else { <h1>{{ object() }}</h1> }
       </header>
       <nav class="sections" aria-label="Sections">@for (one of sections; track one.path) {<a [routerLink]="['/systems', id(), 'objects', object(), one.path]" routerLinkActive="on" ariaCurrentWhenActive="page">{{ one.name }}</a>}</nav>
@@ -51,10 +49,10 @@ const sections = [
             @case ('fields') { <ak-object-fields [view]="one" /> }
             @case ('records') { <ak-object-records [system]="id()" [object]="object()" /> }
             @case ('history') {
-              @if (one.history.length === 0) { <p class="empty">When its records have been looked at, the fields are kept here; and whenever they are found different, what changed.</p> } @else {
+              @if (one.history.length === 0) { <p class="empty">When it has been profiled, its fields are kept here; and whenever they are found different, what changed.</p> } @else {
                 <table class="plain">
                   <thead><tr><th scope="col">Seen</th><th scope="col" class="number">Fields</th><th scope="col">What changed</th></tr></thead>
-                  <tbody>@for (version of one.history; track version.version) {<tr><td class="whole"><span [title]="version.seenAt | exactTime">{{ version.seenAt | ago }}</span></td><td class="number">{{ version.fields }}</td><td>@for (change of version.changes; track $index) {<div>{{ changeWords(change) }}</div>} @empty {<span class="quiet">first look</span>}</td></tr>}</tbody>
+                  <tbody>@for (version of one.history; track version.version) {<tr><td class="whole"><span [title]="version.seenAt | exactTime">{{ version.seenAt | ago }}</span></td><td class="number">{{ version.fields }}</td><td>@for (change of version.changes; track $index) {<div>{{ changeWords(change) }}</div>} @empty {<span class="quiet">first profile</span>}</td></tr>}</tbody>
                 </table>
               }
             }
@@ -66,7 +64,6 @@ const sections = [
   `,
   styles: `
     .page > header { border: 0; padding-bottom: 4px; } .whole { white-space: nowrap; width: 1%; }
-    .sections { display: flex; gap: 20px; padding: 0 22px; border-bottom: 1px solid var(--hair); } .sections a { padding: 6px 0 8px; color: var(--ink-2); text-decoration: none; border-bottom: 2px solid transparent; } .sections a.on { color: var(--ink); font-weight: 650; border-color: var(--petrol); }
     .scroll { flex: 1; overflow: auto; min-height: 0; } select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 24px; }
   `,
 })
@@ -81,20 +78,19 @@ export class OneObjectView {
   protected readonly changeWords = changeWords;
   protected readonly count = count;
   protected readonly plural = plural;
-  readonly #asked = signal(0);
+  readonly #askedAt = signal(0);
   readonly #question = computed(() => JSON.stringify([this.id(), this.object()]));
   protected readonly view: Loaded<ObjectView> = load(
     this.#question,
     () => this.#api.object(this.id(), this.object()),
-    toObservable(this.#asked).pipe(
-      filter((at) => at > 0),
-      switchMap((at) => timer(300, pollMs).pipe(takeWhile(() => Date.now() - at < 2000 || this.isLooking(), true))),
-    ),
+    whileProfiling(this.#askedAt, () => this.isProfiling()),
   );
-  protected readonly isLooking = computed(() => ['waiting', 'reading'].includes(this.view.value()?.object.profile?.state ?? ''));
+  protected readonly isProfiling = computed(() => ['waiting', 'reading'].includes(this.view.value()?.object.profile?.state ?? ''));
 
-  protected look(): void {
-    this.#api.look(this.id(), this.object()).subscribe({ next: () => this.#asked.set(Date.now()), error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close') });
+  protected profile(): void {
+    this.#api
+      .profile(this.id(), this.object())
+      .subscribe({ next: () => this.#askedAt.set(Date.now()), error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close') });
   }
 
   protected say(holds: string): void {

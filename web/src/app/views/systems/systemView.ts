@@ -1,10 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
-import { toObservable } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router, RouterLink } from '@angular/router';
 import type { ObjectSummary } from '@anchor-knot/contracts';
-import { filter, merge, switchMap, takeWhile, timer } from 'rxjs';
+import { merge } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load } from '../../api/loaded';
@@ -16,9 +15,7 @@ import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { CredentialForm } from './credentialForm';
 import { ProbeSteps } from './probeSteps';
-
-/** How often a look that is under way is asked for. */
-const pollMs = 700;
+import { whileProfiling } from './profiling';
 
 /** What is connected here, what is in it, is it healthy, and what may we do? */
 @Component({
@@ -35,7 +32,7 @@ const pollMs = 700;
             @if (session.may('administrator')) { <a mat-button [routerLink]="['/systems', id(), 'change']">Change</a> }
             @if (session.may('operator')) {
               <button mat-stroked-button type="button" [disabled]="testing()" (click)="test()">{{ testing() ? 'Testing…' : 'Test' }}</button>
-              <button mat-flat-button type="button" (click)="lookAtAll(one.objects)">Look at all</button>
+              <button mat-flat-button type="button" (click)="profileAll(one.objects)">Profile all</button>
             }
           </div>
         } @else { <h1>System</h1> }
@@ -46,7 +43,7 @@ const pollMs = 700;
           <div class="scroll">
             @if (one.objects.length === 0) { <p class="empty">No object is described yet. @if (session.may('administrator')) {<a [routerLink]="['/systems', id(), 'change']">Describe the objects</a> that shall be read or written.}</p> } @else {
               <table class="plain" akListKeys>
-                <thead><tr><th scope="col">Object</th><th scope="col">Holds</th><th scope="col">We may</th><th scope="col">What changed</th><th scope="col" class="number">Records</th><th scope="col" class="number">Fields</th><th scope="col">Looked at</th></tr></thead>
+                <thead><tr><th scope="col">Object</th><th scope="col">Holds</th><th scope="col">We may</th><th scope="col">What changed</th><th scope="col" class="number">Records</th><th scope="col" class="number">Fields</th><th scope="col">Profiled</th></tr></thead>
                 <tbody>
                   @for (object of one.objects; track object.name) {
                     <tr>
@@ -57,12 +54,12 @@ const pollMs = 700;
                       <td class="number">{{ object.records === null ? '—' : count(object.records) }}</td>
                       <td class="number">{{ object.fields === null ? '—' : object.fields }}</td>
                       <td>
-                        @if (object.profile; as look) {
-                          @switch (look.state) {
+                        @if (object.profile; as profile) {
+                          @switch (profile.state) {
                             @case ('waiting') { waits for a worker }
-                            @case ('reading') { reading: {{ count(look.records) }} }
-                            @case ('failed') { <span class="wrong">failed</span><small class="block">{{ look.words }}</small> }
-                            @default { <span [title]="look.endedAt ?? look.startedAt | exactTime">{{ look.endedAt ?? look.startedAt | ago }}</span> }
+                            @case ('reading') { reading: {{ count(profile.records) }} }
+                            @case ('failed') { <span class="wrong">failed</span><small class="block">{{ profile.words }}</small> }
+                            @default { <span [title]="profile.endedAt ?? profile.startedAt | exactTime">{{ profile.endedAt ?? profile.startedAt | ago }}</span> }
                           }
                         } @else { <span class="quiet">not yet</span> }
                         @if (object.changedAt; as at) { <small class="block waits">fields changed {{ at | ago }}</small> }
@@ -105,31 +102,25 @@ export class OneSystemView {
   protected readonly count = count;
   protected readonly testing = signal(false);
   protected readonly replacing = signal(false);
-  readonly #looking = signal(0);
+  readonly #askedAt = signal(0);
   protected readonly view = load(
     this.id,
     (id) => this.#api.system(id),
     merge(
       inject(LiveRuns).ends,
-      toObservable(this.#looking).pipe(
-        filter((started) => started > 0),
-        switchMap(() => timer(300, pollMs).pipe(takeWhile(() => this.#isLooking(), true))),
-      ),
+      whileProfiling(this.#askedAt, () => this.#isProfiling()),
     ),
   );
   protected readonly idLabel = computed(() => (this.view.value()?.description.kind === 'sql' ? 'Role' : 'Id or key'));
   protected readonly secretLabel = computed(() => (this.view.value()?.description.kind === 'sql' ? 'Password' : 'Secret'));
-  #asked = 0;
 
-  #isLooking(): boolean {
-    // Right after it was asked for, the answer may still be an old one.
-    return Date.now() - this.#asked < 2000 || (this.view.value()?.objects.some(({ profile }) => profile?.state === 'waiting' || profile?.state === 'reading') ?? true);
+  #isProfiling(): boolean {
+    return this.view.value()?.objects.some(({ profile }) => profile?.state === 'waiting' || profile?.state === 'reading') ?? true;
   }
 
-  protected lookAtAll(objects: readonly ObjectSummary[]): void {
-    this.#asked = Date.now();
-    for (const { name } of objects) this.#api.look(this.id(), name).subscribe({ error: (error: unknown) => this.#say(error) });
-    this.#looking.update((started) => started + 1);
+  protected profileAll(objects: readonly ObjectSummary[]): void {
+    for (const { name } of objects) this.#api.profile(this.id(), name).subscribe({ error: (error: unknown) => this.#say(error) });
+    this.#askedAt.set(Date.now());
   }
 
   protected test(): void {
