@@ -1,4 +1,4 @@
-/** What every connector must do, on real peers over real HTTP and real files: two stand-ins, a public REST server package, files. */
+/** What every connector must do, on real peers: stand-ins and a public REST server package over real HTTP, a real PostgreSQL, real files. */
 import { type ChildProcess, spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
@@ -6,13 +6,30 @@ import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
-import { filesSystemSchema, type HttpSystem, httpSystemSchema } from '@anchor-knot/contracts';
+import ExcelJS from 'exceljs';
+import type { Pool } from 'pg';
+import { filesSystemSchema, type HttpSystem, httpSystemSchema, odataSystemSchema, sqlSystemSchema } from '@anchor-knot/contracts';
 import { type Raw, readPath, recordKey, type SourceRecord } from '@anchor-knot/core';
-import { boardsServer, crmServer, deskServer, type Faults, generateCustomers, generateWork, shopServer } from '@anchor-knot/standins';
+import {
+  boardsServer,
+  crmServer,
+  deskServer,
+  erpRole,
+  erpServer,
+  type Faults,
+  generateBusiness,
+  generateCustomers,
+  generateWork,
+  openErpDatabase,
+  shopServer,
+} from '@anchor-knot/standins';
+import { clusterFolder, startCluster } from '../../server/src/start/cluster.js';
 import { AddressFilter } from './addressFilter.js';
 import type { Clock, Connector } from './connector.js';
 import { FilesConnector } from './files/filesConnector.js';
 import { HttpConnector } from './http/httpConnector.js';
+import { ODataConnector } from './odata/odataConnector.js';
+import { SqlConnector } from './sql/sqlConnector.js';
 
 const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
 const clock: Clock = { now: () => Date.now(), sleep: async (milliseconds) => void (await wait(Math.min(milliseconds, 20))) };
@@ -105,15 +122,73 @@ async function restServer(): Promise<Connector> {
   );
 }
 
-function files(format: 'csv' | 'jsonl'): Connector {
+async function files(format: 'csv' | 'jsonl' | 'xlsx'): Promise<Connector> {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-files-'));
   closing.push(async () => rmSync(folder, { recursive: true, force: true }));
   const rows = Array.from({ length: 35 }, (_, index) => ({ id: `p${index}`, name: `Person ${index}` }));
-  writeFileSync(
-    join(folder, 'people'),
-    format === 'csv' ? `id,name\n${rows.map(({ id, name }) => `${id},"${name}"\n`).join('')}` : rows.map((row) => `${JSON.stringify(row)}\n`).join(''),
-  );
-  return new FilesConnector(filesSystemSchema.parse({ kind: 'files', name: 'Files', folder, objects: { people: { path: 'people', format, key: 'id' } } }), 'people', '/');
+  if (format === 'xlsx') {
+    const workbook = new ExcelJS.Workbook();
+    workbook.addWorksheet('Notes').addRow(['not this one']);
+    workbook.addWorksheet('People').addRows([['id', 'name'], ...rows.map(({ id, name }) => [id, name])]);
+    await workbook.xlsx.writeFile(join(folder, 'people'));
+  } else {
+    const lines = format === 'csv' ? ['id,name\n', ...rows.map(({ id, name }) => `${id},"${name}"\n`)] : rows.map((row) => `${JSON.stringify(row)}\n`);
+    writeFileSync(join(folder, 'people'), lines.join(''));
+  }
+  const object = { path: 'people', format, key: 'id', ...(format === 'xlsx' ? { sheet: 'People' } : {}) };
+  return new FilesConnector(filesSystemSchema.parse({ kind: 'files', name: 'Files', folder, objects: { people: object } }), 'people', { clock, folder: '/' });
+}
+
+/** The ERP’s database, and what is in front of it, once for all that need it. */
+let erp: Promise<{ pool: Pool; url: URL; address: string }> | undefined;
+async function erpStandIn(): Promise<{ pool: Pool; url: URL; address: string }> {
+  return (erp ??= (async () => {
+    const folder = clusterFolder(mkdtempSync(join(tmpdir(), 'anchor-knot-erp-')), `conformance-${process.pid}`);
+    const cluster = await startCluster(folder, { throwAway: true });
+    closing.push(async () => {
+      cluster.stop();
+      rmSync(folder, { recursive: true, force: true });
+    });
+    const pool = await openErpDatabase(cluster.url('postgres'), credential.secret, () => generateBusiness(data, { seed: 7, documents: 60, mess: true }));
+    await pool.query(`insert into debtor (name) select 'Debtor ' || n from generate_series(1, 15) n`);
+    const app = await erpServer({ pool, secret: credential.secret });
+    closing.push(() => app.close());
+    return { pool, url: new URL(cluster.url('postgres')), address: await app.listen({ host: '127.0.0.1', port: 0 }) };
+  })());
+}
+
+async function erpOData(batchSize: number): Promise<Connector> {
+  const { address } = await erpStandIn();
+  const object = { entitySet: 'Debtors', key: 'DebtorNo', modifiedAt: 'ChangedAt', search: ['Mail'], mayCreate: true, mayUpdate: true };
+  const description = odataSystemSchema.parse({
+    kind: 'odata',
+    name: 'Coldharbour ERP',
+    address: `${address}/odata`,
+    signIn: { kind: 'key and secret' },
+    pageSize: 10,
+    batchSize,
+    objects: { debtors: object },
+  });
+  const connector = new ODataConnector(description, 'debtors', { clock, random: () => 0, addresses, credential: { ...credential, id: erpRole } });
+  closing.push(() => connector.close());
+  return connector;
+}
+
+async function erpSql(): Promise<Connector> {
+  const { url } = await erpStandIn();
+  const object = { source: { kind: 'table', table: 'debtor' }, key: 'debtor_no', modifiedAt: 'changed_at', search: ['mail'], mayWrite: true };
+  const description = sqlSystemSchema.parse({
+    kind: 'sql',
+    name: 'Coldharbour ERP',
+    host: url.hostname,
+    port: Number(url.port),
+    database: 'coldharbour',
+    tls: 'off',
+    objects: { debtors: object },
+  });
+  const connector = new SqlConnector(description, 'debtors', { clock, addresses, credential: { ...credential, id: erpRole } });
+  closing.push(() => connector.close());
+  return connector;
 }
 
 async function listing(connector: Connector, onPage: (page: number) => Promise<unknown> = async () => undefined, changedSince?: number): Promise<Map<string, SourceRecord>> {
@@ -173,8 +248,29 @@ const cases: readonly Case[] = [
     ],
   },
   { name: 'a REST server package', make: restServer, field: 'name', create: [['name', 'New "Ltd" 🌱']] },
+  ...[1, 50].map((batchSize) => ({
+    name: `Coldharbour ERP, OData${batchSize > 1 ? ' in batches' : ''}`,
+    make: () => erpOData(batchSize),
+    field: 'Street',
+    create: [
+      ['Name', 'New "Ltd" 🌱'],
+      ['Mail', `new${batchSize}@x.example`],
+    ] as [string, Raw][],
+    searchable: 'Mail',
+  })),
+  {
+    name: 'Coldharbour ERP, SQL',
+    make: erpSql,
+    field: 'street',
+    create: [
+      ['name', 'New "Ltd" 🌱'],
+      ['mail', 'newsql@x.example'],
+    ],
+    searchable: 'mail',
+  },
   { name: 'a CSV file', make: async () => files('csv'), field: 'name', create: [['name', 'New "Ltd"\n🌱']] },
   { name: 'a JSON Lines file', make: async () => files('jsonl'), field: 'name', create: [['name', 'New "Ltd"\n🌱']] },
+  { name: 'a workbook', make: async () => files('xlsx'), field: 'name', create: [['name', 'New "Ltd"\n🌱']] },
 ];
 
 describe.each(cases)('the connector of $name', ({ make, field, create, searchable }) => {
@@ -189,7 +285,7 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     const keys = [...before.keys()];
     const during = await listing(connector, async (page) => {
       await connector.write([
-        { kind: 'create', idempotencyKey: `during${page}`, fields: new Map(create.map(([path, value]) => [path, path.includes('mail') ? `during${page}@x.example` : value])) },
+        { kind: 'create', idempotencyKey: `during${page}`, fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? `during${page}@x.example` : value])) },
       ]);
       await connector.write([
         {
@@ -208,7 +304,8 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
     const record = await connector.readOne(created.key);
     for (const [path, value] of create) expect(readPath(record?.fields ?? {}, path)).toBe(value);
-    if (searchable) expect((await connector.search(searchable, 'new@x.example')).map(({ key }) => key)).toEqual([created.key]);
+    const wanted = create.find(([path]) => path === searchable)?.[1];
+    if (searchable) expect((await connector.search(searchable, String(wanted))).map(({ key }) => key)).toEqual([created.key]);
     const [updated] = await connector.write([{ kind: 'update', key: created.key, version: record?.version, fields: new Map([[field, 'somewhere else']]) }]);
     expect(updated).toMatchObject({ kind: 'written', key: created.key });
     expect(readPath((await connector.readOne(created.key))?.fields ?? {}, field)).toBe('somewhere else');
@@ -216,9 +313,23 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     expect(await connector.write([{ kind: 'update', key: recordKey('nobody'), version: undefined, fields: new Map([[field, 'x']]) }])).toEqual([{ kind: 'gone' }]);
   });
 
+  test('says of each write of several how it ended', async () => {
+    const [one] = await connector.write([
+      { kind: 'create', idempotencyKey: 'k3', fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'several@x.example' : value])) },
+    ]);
+    if (one?.kind !== 'written') throw new Error(JSON.stringify(one));
+    const outcomes = await connector.write([
+      { kind: 'update', key: recordKey('nobody'), version: undefined, fields: new Map([[field, 'x']]) },
+      { kind: 'update', key: one.key, version: undefined, fields: new Map([['no such field', { not: 'taken' }]]) },
+      { kind: 'update', key: one.key, version: undefined, fields: new Map([[field, 'the third']]) },
+    ]);
+    expect(outcomes.map(({ kind }) => kind)).toEqual(['gone', expect.stringMatching(/refused|written/), 'written']);
+    expect(readPath((await connector.readOne(one.key))?.fields ?? {}, field)).toBe('the third');
+  });
+
   test('does what it declares: conditional updates lose against others, repeated creations make one record', async () => {
     const [created] = await connector.write([
-      { kind: 'create', idempotencyKey: 'k2', fields: new Map(create.map(([path, value]) => [path, path.includes('mail') ? 'twice@x.example' : value])) },
+      { kind: 'create', idempotencyKey: 'k2', fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'twice@x.example' : value])) },
     ]);
     if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
     const before = await connector.readOne(created.key);
@@ -230,9 +341,12 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
   });
 });
 
-test('changes at the edge of the cursor are found, equal times included', async () => {
-  const { description } = await crm();
-  const connector = http(description, 'accounts');
+test.each<[string, () => Promise<Connector>]>([
+  ['Fernhill CRM', async () => http((await crm()).description, 'accounts')],
+  ['Coldharbour ERP, OData', () => erpOData(1)],
+  ['Coldharbour ERP, SQL', erpSql],
+])('%s: changes at the edge of the cursor are found, equal times included', async (_, make) => {
+  const connector = await make();
   const all = [...(await listing(connector)).values()];
   const edge = all[3]?.modifiedAt as number;
   const since = await listing(connector, undefined, edge);
@@ -320,4 +434,19 @@ describe('when a system does wrong', () => {
     });
     expect(await readAll(http(description, 'x'))).toMatch(/leads in a circle/);
   });
+});
+
+test('the OData face of Coldharbour ERP is understood by a client that we did not write', async () => {
+  const { address } = await erpStandIn();
+  const { o } = (await import('odata')) as unknown as {
+    o: (root: string, init: object) => { get: (path: string) => { query: (options: object) => Promise<Record<string, unknown>[]> } };
+  };
+  const authorization = `Basic ${Buffer.from(`${erpRole}:${credential.secret}`).toString('base64')}`;
+  const ask = (set: string, options: object) => o(`${address}/odata/`, { headers: { authorization } }).get(set).query(options);
+  const articles = await ask('Articles', { $filter: "Price gt 300 and startswith(Description,'Roof') or ArticleNo eq '1000'", $orderby: 'Price desc', $top: 3 });
+  const prices = articles.map(({ Price }) => Number(Price));
+  expect(articles).toHaveLength(3);
+  expect(prices).toEqual([...prices].sort((one, other) => other - one));
+  expect(articles.every(({ Description, ArticleNo }) => String(Description).startsWith('Roof') || ArticleNo === '1000')).toBe(true);
+  await expect(ask('Articles', { $filter: 'Price add 1 gt 3' })).rejects.toBeDefined();
 });

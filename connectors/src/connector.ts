@@ -1,3 +1,4 @@
+import type { NewFieldType } from '@anchor-knot/contracts';
 import type { FieldPath, Instant, Raw, RecordKey, SourceRecord, SourceSchema } from '@anchor-knot/core';
 
 /** What time it is, and a way to wait: by argument, so that simulations run on a clock of their own. */
@@ -23,6 +24,8 @@ export interface Capabilities {
   readonly create: boolean;
   /** Records can be changed there. */
   readonly update: boolean;
+  /** Fields can be added to the object there. */
+  readonly createField: boolean;
 }
 
 /** A part of a record set. */
@@ -64,6 +67,8 @@ export interface Connector {
   write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]>;
   /** The object's fields in the system's own words; `undefined` when it does not say. @throws {SystemTrouble} */
   describe(): Promise<SourceSchema | undefined>;
+  /** Adds a field to the object; only where that is declared. @returns the path under which it is found in records. @throws {SystemTrouble} */
+  createField?(name: string, type: NewFieldType): Promise<FieldPath>;
   /** How far the system's clock is ahead of ours, in milliseconds; 0 until measured. */
   clockOffset(): number;
   close(): Promise<void>;

@@ -1,9 +1,15 @@
 export { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type TroubleCode, type WriteOutcome, type WriteRequest } from './connector.js';
 export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.js';
 export { FilesConnector } from './files/filesConnector.js';
-export { type CallerDependencies } from './http/caller.js';
+export { exploreFolder, type FileFound, previewFile } from './files/exploreFiles.js';
+export { type CallBudget, type CallerDependencies } from './http/caller.js';
+export { beginConsent, completeConsent, type ConsentedSystem, revokeConsent } from './http/consent.js';
+export { fetchDocument, listUnits } from './http/exploreHttp.js';
+export { DeliveryRefused, Subscriptions, verifyDelivery } from './http/webhooks.js';
 export { NotOpenApi, type OpenApiReading, type ProposedObject, readOpenApi } from './http/openApi.js';
 export { HttpConnector } from './http/httpConnector.js';
+export { type TokenKeeper, type Tokens } from './http/signIn.js';
+export { type EntitySetFound, listEntitySets, ODataConnector } from './odata/odataConnector.js';
 export { type ConnectorDependencies, openConnector } from './open.js';
 export { type Probe, type ProbeStep, probeSystem } from './probe.js';
 export { listTables, previewQuery, type QueryPreview, type TableFound } from './sql/exploreDatabase.js';

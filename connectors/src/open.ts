@@ -1,22 +1,23 @@
 import type { System } from '@anchor-knot/contracts';
 import type { CallerDependencies } from './http/caller.js';
 import type { Connector } from './connector.js';
+import type { FolderDependencies } from './files/folder.js';
 import { FilesConnector } from './files/filesConnector.js';
 import { HttpConnector } from './http/httpConnector.js';
+import { ODataConnector } from './odata/odataConnector.js';
 import { SqlConnector } from './sql/sqlConnector.js';
 
-export interface ConnectorDependencies extends CallerDependencies {
-  /** The folder that relative folders of systems are taken from. */
-  readonly folder: string;
-}
+export interface ConnectorDependencies extends CallerDependencies, FolderDependencies {}
 
 /** The connector for an object of a system, whatever kind it is. @throws {SystemTrouble} when it has no such object */
 export function openConnector(system: System, object: string, dependencies: ConnectorDependencies): Connector {
   switch (system.kind) {
     case 'http':
       return new HttpConnector(system, object, dependencies);
+    case 'odata':
+      return new ODataConnector(system, object, dependencies);
     case 'files':
-      return new FilesConnector(system, object, dependencies.folder);
+      return new FilesConnector(system, object, dependencies);
     case 'sql':
       return new SqlConnector(system, object, dependencies);
     default:

@@ -1,9 +1,9 @@
-import { access, constants, stat } from 'node:fs/promises';
+import { access, constants, readdir } from 'node:fs/promises';
 import { connect } from 'node:net';
-import { resolve } from 'node:path';
 import { connect as connectTls } from 'node:tls';
 import type { System } from '@anchor-knot/contracts';
 import { type Connector, SystemTrouble, type TroubleCode } from './connector.js';
+import { openFolder } from './files/folder.js';
 import { type ConnectorDependencies, openConnector } from './open.js';
 
 export interface ProbeStep {
@@ -126,10 +126,11 @@ async function handshake({ host, port }: Place, systemName: string, { addresses 
   });
 }
 
-async function folderOf(system: System, { folder }: ConnectorDependencies): Promise<string> {
-  const path = resolve(folder, system.kind === 'files' ? system.folder : '.');
-  const found = await stat(path).catch(() => undefined);
-  if (!found?.isDirectory()) throw new SystemTrouble('file problem', `${path} is no folder here`, 'Give a folder that is on the machine of the workers.');
+async function folderOf(system: System, dependencies: ConnectorDependencies): Promise<string> {
+  const path = await openFolder({ name: system.name, folder: system.kind === 'files' ? system.folder : '.' }, dependencies);
+  await readdir(path).catch((cause: unknown) => {
+    throw new SystemTrouble('file problem', `${path} cannot be listed as a folder`, 'Give a folder, and check the rights on it.', { cause });
+  });
   const writable = await access(path, constants.W_OK).then(
     () => true,
     () => false,

@@ -1,4 +1,4 @@
 export * from './api/index.js';
 export * from './api/systems.js';
 export * from './knotFile.js';
-export * from './system.js';
+export * from './system/index.js';

@@ -1,6 +1,6 @@
 import type { FieldType, Knot } from '@anchor-knot/core';
 import { z } from 'zod';
-import { filesSystemSchema } from './system.js';
+import { filesSystemSchema } from './system/index.js';
 
 /** Named again here, so that the web client need not carry the engine; the type test compares. */
 const fieldTypes = ['text', 'note', 'email', 'phone', 'choice', 'number', 'yes/no', 'date', 'instant', 'list'] as const satisfies readonly FieldType[];

@@ -3,9 +3,11 @@ import { AddressFilter } from '@anchor-knot/connectors';
 import type { Settings } from './configuration/settings.js';
 import { Knots } from './knots/knots.js';
 import { openDatabase } from './persistence/dataSource.js';
+import { Consents } from './systems/consents.js';
 import { SystemObjects } from './systems/objects.js';
 import { SecretBox } from './systems/secretBox.js';
 import { Systems } from './systems/systems.js';
+import { WebhookInbox } from './systems/webhooks.js';
 import { RunQueue } from './worker/jobs.js';
 
 export interface InstallationParts {
@@ -13,23 +15,28 @@ export interface InstallationParts {
   readonly knots: Knots;
   readonly systems: Systems;
   readonly objects: SystemObjects;
+  readonly consents: Consents;
+  readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
   close(): Promise<void>;
 }
 
 /** What the web server and the worker have in common. */
-export async function openInstallation(settings: Pick<Settings, 'DATABASE_URL' | 'SECRET_KEY' | 'REACHABLE_NETWORKS'>): Promise<InstallationParts> {
+export async function openInstallation(settings: Pick<Settings, 'DATABASE_URL' | 'SECRET_KEY' | 'REACHABLE_NETWORKS' | 'FILE_FOLDERS'>): Promise<InstallationParts> {
   const data = await openDatabase(settings.DATABASE_URL);
   const queue = await RunQueue.open(settings.DATABASE_URL, data);
   const database = new URL(settings.DATABASE_URL);
   const own = [{ host: database.hostname, port: Number(database.port || 5432) }];
-  const systems = new Systems(data, new SecretBox(settings.SECRET_KEY), new AddressFilter({ allowed: settings.REACHABLE_NETWORKS, own }));
+  const secrets = new SecretBox(settings.SECRET_KEY);
+  const systems = new Systems(data, secrets, { addresses: new AddressFilter({ allowed: settings.REACHABLE_NETWORKS, own }), folders: settings.FILE_FOLDERS });
   return {
     data,
     queue,
     knots: new Knots(data),
     systems,
     objects: new SystemObjects(data, systems),
+    consents: new Consents(data, secrets),
+    inbox: new WebhookInbox(data, systems, secrets),
     close: async () => {
       await queue.close();
       await data.destroy();

@@ -10,7 +10,7 @@ const log = makeLog(settings.LOG_LEVEL, 'server');
 const parts = await openInstallation(settings);
 const events = new RunEvents(settings.DATABASE_URL, parts.data);
 await events.open();
-const app = await makeApp({ ...parts, events }, settings, log);
+const app = await makeApp({ ...parts, events, publicAddress: settings.PUBLIC_ADDRESS }, settings, log);
 let stopping = false;
 const stop = async (): Promise<void> => {
   if (stopping) return;

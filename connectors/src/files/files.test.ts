@@ -1,13 +1,18 @@
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { appendFileSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { setTimeout as wait } from 'node:timers/promises';
+import ExcelJS from 'exceljs';
+import iconv from 'iconv-lite';
 import fc from 'fast-check';
 import { filesSystemSchema } from '@anchor-knot/contracts';
 import { recordKey } from '@anchor-knot/core';
 import { parseExactJson, stringifyExactJson } from '../json/exactJson.js';
+import type { Clock } from '../connector.js';
+import { exploreFolder, previewFile } from './exploreFiles.js';
 import { FilesConnector } from './filesConnector.js';
-import { readRows, writeRows } from './rowFile.js';
+import { parseFile, writeFile } from './rowFile.js';
 
 let folder: string;
 beforeEach(() => {
@@ -15,10 +20,19 @@ beforeEach(() => {
 });
 afterEach(() => rmSync(folder, { recursive: true, force: true }));
 
-const csv = { path: 'f.csv', format: 'csv', key: 'id', delimiter: ',' } as const;
-function connector(text: string, format: 'csv' | 'jsonl' = 'csv'): FilesConnector {
+const clock: Clock = { now: () => Date.now(), sleep: async () => undefined };
+const csv = { path: 'f.csv', format: 'csv', key: 'id', delimiter: ',', quote: '"', encoding: 'utf-8', holds: 'record set' } as const;
+function open(object: object, dependencies: { clock?: Clock; folders?: string[] } = {}): FilesConnector {
+  return new FilesConnector(filesSystemSchema.parse({ kind: 'files', name: 'F', folder, objects: { f: { key: 'id', ...object } } }), 'f', { clock, folder: '/', ...dependencies });
+}
+function connector(text: string | Buffer, format: 'csv' | 'jsonl' = 'csv', more: object = {}): FilesConnector {
   writeFileSync(join(folder, `f.${format}`), text);
-  return new FilesConnector(filesSystemSchema.parse({ kind: 'files', name: 'F', folder, objects: { f: { path: `f.${format}`, format, key: 'id' } } }), 'f', '/');
+  return open({ path: `f.${format}`, format, ...more });
+}
+async function pagesOf(files: FilesConnector, changedSince?: number) {
+  const pages = [];
+  for await (const page of files.read({ changedSince })) pages.push(page);
+  return { records: pages.flatMap(({ records }) => records), reasons: pages.flatMap(({ unusable }) => unusable.map(({ reason }) => reason)) };
 }
 async function failure(text: string, format: 'csv' | 'jsonl' = 'csv'): Promise<string> {
   try {
@@ -37,9 +51,9 @@ test.each(spectrum)('reads %s of the public CSV suite as it is meant, and writes
   const expected = JSON.parse(readFileSync(join(suite, '../json', name.replace('.csv', '.json')), 'utf8')) as Record<string, string>[];
   const path = join(folder, 'f.csv');
   writeFileSync(path, source);
-  const file = await readRows(path, csv);
+  const file = await parseFile(path, Buffer.from(source), csv);
   expect(file.rows.map(({ fields }) => fields)).toEqual(expected);
-  await writeRows(path, csv, file);
+  await writeFile(path, csv, file, Buffer.from(source));
   expect(readFileSync(path, 'utf8').replace(/\r?\n$/, '')).toBe(source.replace(/\r?\n$/, ''));
 });
 
@@ -54,7 +68,6 @@ test('only what is written changes: other rows keep their quotes, order and line
 });
 
 test.each<[string, string, RegExp]>([
-  ['a line with too many values', 'id,name\n1,a\n2,b,c\n', /line 3 has 3 values, the header has 2/],
   ['a quote that is not closed', 'id,name\n1,"a\n', /not a CSV file/],
   ['two lines with one key', 'id,name\n1,a\n1,b\n', /lines 2 and 3 have the same key “1”/],
   ['no column of the key', 'no,name\n1,a\n', /no column “id”/],
@@ -65,14 +78,105 @@ test.each<[string, string, RegExp]>([
   expect(readFileSync(join(folder, 'f.csv'), 'utf8')).toBe(text);
 });
 
-test('a line that is not JSON is named', async () => {
-  expect(await failure('{"id":1}\n{"id":', 'jsonl')).toMatch(/line 2 is not JSON/);
+test.each<[string, 'csv' | 'jsonl', string, RegExp]>([
+  ['a line with too many values', 'csv', 'id,name\n1,a\n2,b,c\n3,c\n', /f\.csv: line 3: it has 3 values, the header has 2/],
+  ['a line with too few', 'csv', 'id,name\n1,"a\nb"\n2\n3,c\n', /f\.csv: line 4: it has 1 values, the header has 2/],
+  ['a row without a key', 'csv', 'id,name\n1,a\n,b\n3,c\n', /line 3 has no value in the key/],
+  ['a line that is not JSON', 'jsonl', '{"id":1}\n{"id":\n{"id":3}\n', /line 2: it is not JSON/],
+  ['a line that is no object', 'jsonl', '{"id":1}\n[2]\n{"id":3}\n', /line 2: it is not a JSON object/],
+])('%s is rejected with file and line, the others are read, and it stays in the file as it is', async (_, format, text, says) => {
+  const files = connector(text, format);
+  const { records, reasons } = await pagesOf(files);
+  expect(records.map(({ key }) => key)).toEqual(['1', '3']);
+  expect(reasons).toEqual([expect.stringMatching(says)]);
+  await files.write([{ kind: 'update', key: recordKey('3'), version: undefined, fields: new Map([[format === 'csv' ? 'name' : 'more', 'x']]) }]);
+  expect(
+    readFileSync(join(folder, `f.${format}`), 'utf8')
+      .split('\n')
+      .slice(0, -2),
+  ).toEqual(text.split('\n').slice(0, -2));
 });
 
-test('a row without a key is reported and the others are read', async () => {
-  const pages = [];
-  for await (const page of connector('id,name\n1,a\n,b\n3,c\n').read()) pages.push(page);
-  expect(pages).toMatchObject([{ records: [{ key: '1' }, { key: '3' }], unusable: [{ reason: expect.stringContaining('line 3') as unknown as string }] }]);
+test('encoding, delimiter, quote, sheets and key are recognised, and a file is written back in its own', async () => {
+  const rows = 'Nummer;Name;Straße\r\nK-1;Müller & Söhne;„Am Hang“ 1\r\nK-2;Größe;\r\n'.replaceAll('„', '\u201e').replaceAll('“', '\u201c');
+  writeFileSync(join(folder, 'list.csv'), iconv.encode(rows, 'windows-1252'));
+  writeFileSync(join(folder, 'wide.txt'), iconv.encode("\uFEFFid\t'name'\n'1'\t'Ørsted, \"x\"'\n", 'utf-16le', { addBOM: false }));
+  const workbook = new ExcelJS.Workbook();
+  workbook.addWorksheet('One').addRows([
+    ['code', 'when', 'sum'],
+    ['a', new Date('2026-11-23T00:00:00Z'), { formula: '1+1', result: 2 }],
+  ]);
+  workbook.addWorksheet('Two');
+  await workbook.xlsx.writeFile(join(folder, 'book.xlsx'));
+  writeFileSync(join(folder, 'coming.csv.part'), 'id\n');
+  const found = await exploreFolder({ name: 'F', folder }, { clock, folder: '/' });
+  expect(found.map(({ path }) => path)).toEqual(['book.xlsx', 'list.csv', 'wide.txt']);
+  const [book, list, wide] = found;
+  expect(book).toMatchObject({ sheets: ['One', 'Two'], object: { sheet: 'One', key: 'code' } });
+  expect(list?.object).toMatchObject({ encoding: 'windows-1252', delimiter: ';', key: 'Nummer' });
+  expect(wide?.object).toMatchObject({ encoding: 'utf-16le', delimiter: '\t', quote: "'" });
+  const preview = async (one: typeof book) => (await previewFile({ name: 'F', folder }, one?.path ?? '', one?.object as never, { clock, folder: '/' })).rows;
+  expect(await preview(book)).toEqual([{ code: 'a', when: '2026-11-23', sum: 2 }]);
+  expect(await preview(wide)).toEqual([{ id: '1', name: 'Ørsted, "x"' }]);
+  const files = open(list?.object as object);
+  const outcomes = await files.write([
+    { kind: 'update', key: recordKey('K-2'), version: undefined, fields: new Map([['Straße', 'Ä€']]) },
+    { kind: 'update', key: recordKey('K-1'), version: undefined, fields: new Map([['Name', '🌱']]) },
+  ]);
+  expect(outcomes).toMatchObject([{ kind: 'written' }, { kind: 'refused', words: expect.stringContaining('cannot be written in windows-1252') as unknown as string }]);
+  expect(iconv.decode(readFileSync(join(folder, 'list.csv')), 'windows-1252')).toBe(rows.replace('Größe;', 'Größe;Ä€'));
+});
+
+test('each delivery is read when it came, the newest word on a record counts, and what is wrong with one keeps none of the others', async () => {
+  const at = (name: string, text: string) => writeFileSync(join(folder, name), text);
+  at('leads-1.csv', 'id,name\n1,one\n2,two\n');
+  await wait(20);
+  at('leads-2.csv', 'id,name\n2,zwei\n3,drei\n4\n');
+  at('leads-3.csv', 'id,name\n"5,fünf\n');
+  at('other.csv', 'id\n9\n');
+  const files = open({ path: 'leads-*.csv', format: 'csv', holds: 'deliveries' });
+  const { records, reasons } = await pagesOf(files);
+  expect(new Map(records.map(({ key, fields }) => [key, fields.name]))).toEqual(
+    new Map([
+      ['2', 'zwei'],
+      ['3', 'drei'],
+      ['1', 'one'],
+    ]),
+  );
+  expect(reasons).toEqual([expect.stringMatching(/leads-3\.csv.*not a CSV file/), expect.stringMatching(/leads-2\.csv: line 4: it has 1 values/)]);
+  await wait(20);
+  const since = Date.now();
+  expect((await pagesOf(files, since)).records).toEqual([]);
+  await wait(20);
+  at('leads-4.csv', 'id,name\n1,eins\n');
+  expect((await pagesOf(files, since)).records).toMatchObject([{ key: '1', fields: { name: 'eins' } }]);
+  expect((await files.readOne(recordKey('1')))?.fields.name).toBe('eins');
+  expect(await files.write([{ kind: 'update', key: recordKey('1'), version: undefined, fields: new Map() }])).toMatchObject([{ kind: 'refused' }]);
+});
+
+test('a file that is still being written is left alone until it is complete', async () => {
+  const path = join(folder, 'f.csv');
+  writeFileSync(path, 'id,name\n1,a\n2,');
+  let waited = 0;
+  // While we wait, the other program goes on writing, and then is done.
+  const files = open(
+    { path: 'f.csv', format: 'csv' },
+    { clock: { now: () => Date.now(), sleep: async () => void ((waited += 1) < 4 && appendFileSync(path, waited < 3 ? `b${waited}` : '\n')) } },
+  );
+  expect((await pagesOf(files)).records.map(({ fields }) => fields.name)).toEqual(['a', 'b1b2']);
+  const endless = open({ path: 'f.csv', format: 'csv' }, { clock: { now: () => Date.now(), sleep: async () => appendFileSync(path, 'x') } });
+  await expect(pagesOf(endless)).rejects.toThrow(/still being written/);
+});
+
+test('nothing outside the folders that are allowed is read, by whatever way', async () => {
+  writeFileSync(join(folder, 'f.csv'), 'id\n1\n');
+  const elsewhere = mkdtempSync(join(tmpdir(), 'anchor-knot-else-'));
+  writeFileSync(join(elsewhere, 's.csv'), 'id\nsecret\n');
+  symlinkSync(join(elsewhere, 's.csv'), join(folder, 'link.csv'));
+  for (const path of ['../x.csv', '/etc/passwd', 'link.csv']) await expect(pagesOf(open({ path, format: 'csv' }))).rejects.toThrow(/leads out of the folder/);
+  await expect(pagesOf(open({ path: 'f.csv', format: 'csv' }, { folders: [elsewhere] }))).rejects.toThrow(/may not read/);
+  expect((await pagesOf(open({ path: 'f.csv', format: 'csv' }, { folders: [folder] }))).records).toHaveLength(1);
+  rmSync(elsewhere, { recursive: true });
 });
 
 test('numbers survive JSON to the last digit, and JSON means what JSON.parse says it means', () => {

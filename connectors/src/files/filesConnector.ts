@@ -1,33 +1,58 @@
 import { createHash } from 'node:crypto';
-import { resolve } from 'node:path';
+import { stat } from 'node:fs/promises';
 import type { FileObject, FilesSystem } from '@anchor-knot/contracts';
 import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
-import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
-import { backUp, type FileRow, readRows, rowVersion, type RowFile, writeRows } from './rowFile.js';
+import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { stringifyExactJson } from '../json/exactJson.js';
+import { canHold } from './encoding.js';
+import { type FolderDependencies, listFiles, matches, openFolder, pathIn } from './folder.js';
+import { backUp, fileProblem, type FileRow, parseFile, type RowFile, rowVersion, writeFile } from './rowFile.js';
+import { arrivalOf, readSettled } from './settledFile.js';
 
 const pageSize = 1000;
 
+export interface FilesDependencies extends FolderDependencies {
+  readonly clock: Clock;
+}
+
 /**
- * Reads and writes one file as an object. Every write reads the file again, compares each row with what was read
- * before, and replaces the file in one step; the file as it was before the first write is kept beside it (`.bak`).
+ * Reads and writes a file as an object, or reads the deliveries that a folder receives. Every write reads the file again,
+ * compares each row with what was read before, and replaces the file in one step; the file as it was before the first
+ * write is kept beside it (`.bak`).
  */
 export class FilesConnector implements Connector {
-  readonly capabilities: Capabilities = { batchSize: 10_000, conditionalUpdate: true, idempotentCreate: true, changesSince: false, searchable: [], create: true, update: true };
+  readonly capabilities: Capabilities;
+  readonly #system: FilesSystem;
   readonly #object: FileObject;
-  readonly #path: string;
+  readonly #dependencies: FilesDependencies;
   #backedUp = false;
+  #ownWrite: number | undefined;
 
-  /** @param base the folder that a relative folder of the system is taken from */
-  constructor(system: FilesSystem, objectName: string, base: string) {
+  constructor(system: FilesSystem, objectName: string, dependencies: FilesDependencies) {
     const object = system.objects[objectName];
     if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
+    this.#system = system;
     this.#object = object;
-    this.#path = resolve(base, system.folder, object.path);
+    this.#dependencies = dependencies;
+    const isRecordSet = object.holds === 'record set';
+    this.capabilities = {
+      batchSize: 10_000,
+      conditionalUpdate: true,
+      idempotentCreate: true,
+      changesSince: !isRecordSet,
+      searchable: [],
+      create: isRecordSet,
+      update: isRecordSet,
+      createField: false,
+    };
   }
 
   async describe(): Promise<SourceSchema | undefined> {
-    const { columns } = await this.#load();
-    return columns && { origin: 'declared', fields: columns.map((path) => ({ path, type: 'text' })) };
+    const columns = new Set<string>();
+    for await (const { file } of this.#files()) for (const column of file.columns ?? []) columns.add(column);
+    // A workbook has types of its own in each cell: what they are, the records show.
+    if (columns.size === 0 || this.#object.format === 'xlsx') return undefined;
+    return { origin: 'declared', fields: [...columns].map((path) => ({ path, type: 'text' })) };
   }
 
   clockOffset(): number {
@@ -36,19 +61,33 @@ export class FilesConnector implements Connector {
 
   async close(): Promise<void> {}
 
-  async *read(): AsyncIterable<Page> {
-    const { rows } = await this.#load();
-    for (let at = 0; at < rows.length || at === 0; at += pageSize) {
-      const part = rows.slice(at, at + pageSize);
-      const records = part.flatMap((row) => this.#record(row) ?? []);
-      const unusable = part.filter((row) => !this.#key(row)).map(({ line }) => ({ reason: `${this.#path}: line ${line ?? '?'} has no value in the key “${this.#object.key}”` }));
-      yield { records, unusable };
+  /** Of deliveries, the newest first: what it says of a record is what counts. */
+  async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined } = {}): AsyncIterable<Page> {
+    const seen = new Set<string>();
+    for await (const { path, file, arrival, problem } of this.#files(changedSince)) {
+      if (problem !== undefined) yield { records: [], unusable: [{ reason: problem }] };
+      for (let at = 0; at < file.rows.length; at += pageSize) {
+        signal?.throwIfAborted();
+        const records: SourceRecord[] = [];
+        const unusable: { reason: string }[] = [];
+        for (const row of file.rows.slice(at, at + pageSize)) {
+          const key = this.#key(row);
+          if (row.problem !== undefined) unusable.push({ reason: `${path}: line ${row.line ?? '?'}: ${row.problem}` });
+          else if (key === '') unusable.push({ reason: `${path}: line ${row.line ?? '?'} has no value in the key “${this.#object.key}”` });
+          else if (!seen.has(key)) records.push(this.#record(row, arrival) as SourceRecord);
+          if (this.#object.holds === 'deliveries') seen.add(key);
+        }
+        yield { records, unusable };
+      }
     }
   }
 
   async readOne(key: RecordKey): Promise<SourceRecord | undefined> {
-    const row = (await this.#load()).rows.find((one) => this.#key(one) === key);
-    return row && this.#record(row);
+    for await (const { file, arrival } of this.#files()) {
+      const row = file.rows.find((one) => one.problem === undefined && this.#key(one) === key);
+      if (row) return this.#record(row, arrival);
+    }
+    return undefined;
   }
 
   async search(): Promise<readonly SourceRecord[]> {
@@ -56,21 +95,34 @@ export class FilesConnector implements Connector {
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
-    const file = await this.#load();
+    if (this.#object.holds === 'deliveries') return requests.map(() => ({ kind: 'refused', words: 'deliveries can only be read' }));
+    const path = await this.#path();
+    const { bytes, file } = await this.#load(path, this.#ownWrite);
     const rows = [...file.rows];
-    const index = new Map(rows.map((row, at) => [this.#key(row), at]));
+    const index = new Map(rows.flatMap((row, at) => (row.problem === undefined ? [[this.#key(row), at] as const] : [])));
     const outcomes = requests.map((request): WriteOutcome => {
-      const missing = file.columns && [...request.fields.keys()].find((path) => !file.columns?.includes(path));
-      if (missing !== undefined) return { kind: 'refused', words: `the file has no column “${missing}”` };
+      const words = this.#refusal(request, file);
+      if (words !== undefined) return { kind: 'refused', words };
       if (request.kind === 'update') return this.#update(request, rows, index.get(request.key));
       return this.#create(request, file, rows, index);
     });
     if (outcomes.some(({ kind }) => kind === 'written')) {
-      if (!this.#backedUp) await backUp(this.#path);
+      if (!this.#backedUp) await backUp(path);
       this.#backedUp = true;
-      await writeRows(this.#path, this.#object, { ...file, rows });
+      await writeFile(path, this.#object, { ...file, rows }, bytes);
+      this.#ownWrite = arrivalOf(await stat(path));
     }
     return outcomes;
+  }
+
+  #refusal(request: WriteRequest, { columns }: RowFile): string | undefined {
+    for (const [path, value] of request.fields) {
+      if (columns && !columns.includes(path)) return `the file has no column “${path}”`;
+      const text = typeof value === 'string' ? value : stringifyExactJson(value);
+      if (this.#object.format !== 'xlsx' && !canHold(this.#object.encoding, text))
+        return `“${text.slice(0, 60)}” cannot be written in ${this.#object.encoding}, the encoding of the file`;
+    }
+    return undefined;
   }
 
   #update(request: Extract<WriteRequest, { kind: 'update' }>, rows: FileRow[], at: number | undefined): WriteOutcome {
@@ -78,7 +130,7 @@ export class FilesConnector implements Connector {
     if (!row || at === undefined) return { kind: 'gone' };
     if (request.version !== undefined && rowVersion(row.fields) !== request.version) return { kind: 'raced' };
     rows[at] = this.#changed(row, request.fields);
-    return { kind: 'written', key: request.key, record: this.#record(rows[at]) };
+    return { kind: 'written', key: request.key, record: this.#record(rows[at], undefined) };
   }
 
   /** The key of a new row is made from the idempotency key, so a repeated creation finds its own row. */
@@ -88,54 +140,87 @@ export class FilesConnector implements Connector {
     const known = index.get(key);
     if (known !== undefined) {
       if (given !== undefined) return { kind: 'refused', words: `there is a row with the key “${key}” already` };
-      return { kind: 'written', key: recordKey(key), record: this.#record(rows[known] as FileRow) };
+      return { kind: 'written', key: recordKey(key), record: this.#record(rows[known] as FileRow, undefined) };
     }
-    const blank: FileRow = { fields: file.columns ? Object.fromEntries(file.columns.map((name) => [name, ''])) : {} };
-    const row = this.#changed(blank, new Map([[this.#object.key, key], ...request.fields] as [FieldPath, Raw][]));
+    const blank = this.#object.format === 'csv' ? '' : null;
+    const row = this.#changed(
+      { fields: file.columns ? Object.fromEntries(file.columns.map((name) => [name, blank])) : {} },
+      new Map([[this.#object.key, key], ...request.fields] as [FieldPath, Raw][]),
+    );
     index.set(key, rows.push(row) - 1);
-    return { kind: 'written', key: recordKey(key), record: this.#record(row) };
+    return { kind: 'written', key: recordKey(key), record: this.#record(row, undefined) };
   }
 
   #changed(row: FileRow, fields: ReadonlyMap<FieldPath, Raw>): FileRow {
     let changed: Record<string, Raw> = { ...row.fields };
     for (const [path, value] of fields) {
-      // Columns of a CSV file may have points in their names; only JSON is nested.
-      const held = this.#object.format === 'csv' ? (isExactNumber(value) ? value.$number : value === null ? '' : String(value)) : value;
-      changed = this.#object.format === 'csv' ? { ...changed, [path]: held } : writePath(changed, path, held);
+      // Columns may have points in their names; only JSON is nested.
+      if (this.#object.format === 'jsonl') changed = writePath(changed, path, value);
+      else if (this.#object.format === 'xlsx') changed[path] = value;
+      else changed[path] = isExactNumber(value) ? value.$number : value === null ? '' : String(value);
     }
     return { line: row.line, fields: changed };
   }
 
-  async #load(): Promise<RowFile> {
-    const file = await readRows(this.#path, this.#object);
-    if (file.columns && !file.columns.includes(this.#object.key)) {
-      throw new SystemTrouble('file problem', `${this.#path}: there is no column “${this.#object.key}”, which is to be the key`, `Its columns are ${file.columns.join(', ')}.`);
+  /** The files of the object with what is in them, one at a time. A delivery that cannot be read at all is told of, and the others are read. */
+  async *#files(changedSince?: number): AsyncIterable<{ path: string; file: RowFile; arrival: number | undefined; problem?: string }> {
+    if (this.#object.holds === 'record set') {
+      const path = await this.#path();
+      yield { path, file: (await this.#load(path)).file, arrival: undefined };
+      return;
     }
+    const folder = await openFolder(this.#system, this.#dependencies);
+    const names = (await listFiles(folder)).filter((name) => matches(this.#object.path, name));
+    const dated = await Promise.all(names.map(async (name) => ({ name, arrival: await stat(await pathIn(folder, name)).then(arrivalOf, () => 0) })));
+    const due = dated
+      .filter(({ arrival }) => changedSince === undefined || arrival >= changedSince)
+      .sort((one, other) => other.arrival - one.arrival || (one.name < other.name ? 1 : -1));
+    for (const { name } of due) {
+      const path = await pathIn(folder, name);
+      try {
+        const { file, arrival } = await this.#load(path);
+        yield { path: name, file, arrival };
+      } catch (error) {
+        if (!(error instanceof SystemTrouble)) throw error;
+        yield { path: name, file: { rows: [], columns: undefined, newline: '\n', byteOrderMark: false }, arrival: undefined, problem: `${error.message}. ${error.advice}` };
+      }
+    }
+  }
+
+  async #path(): Promise<string> {
+    return pathIn(await openFolder(this.#system, this.#dependencies), this.#object.path);
+  }
+
+  async #load(path: string, own?: number): Promise<{ bytes: Buffer; arrival: number; file: RowFile }> {
+    const { bytes, arrival } = await readSettled(path, this.#dependencies.clock, own);
+    const file = await parseFile(path, bytes, this.#object);
+    if (file.columns && !file.columns.includes(this.#object.key))
+      throw fileProblem(path, `there is no column “${this.#object.key}”, which is to be the key`, `Its columns are ${file.columns.join(', ')}.`);
     const lines = new Map<string, number | undefined>();
     for (const row of file.rows) {
+      if (row.problem !== undefined) continue;
       const key = this.#key(row);
       if (key && lines.has(key)) {
-        throw new SystemTrouble(
-          'file problem',
-          `${this.#path}: lines ${lines.get(key) ?? '?'} and ${row.line ?? '?'} have the same key “${key}”`,
-          'A key must stand for one record: correct one of them.',
-        );
+        throw fileProblem(path, `lines ${lines.get(key) ?? '?'} and ${row.line ?? '?'} have the same key “${key}”`, 'A key must stand for one record: correct one of them.');
       }
       if (key) lines.set(key, row.line);
     }
-    return file;
+    return { bytes, arrival, file };
   }
 
   #key(row: FileRow): string {
-    const value = this.#object.format === 'csv' ? row.fields[this.#object.key] : readPath(row.fields as Raw, this.#object.key);
+    const value = this.#object.format === 'jsonl' ? readPath(row.fields as Raw, this.#object.key) : row.fields[this.#object.key];
     if (isExactNumber(value)) return value.$number;
     return typeof value === 'string' || typeof value === 'number' ? String(value).trim() : '';
   }
 
-  #record(row: FileRow): SourceRecord | undefined {
+  #record(row: FileRow, arrival: number | undefined): SourceRecord | undefined {
     const key = this.#key(row);
     if (key === '') return undefined;
-    const time = this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(readPath(row.fields as Raw, this.#object.modifiedAt) ?? ''));
-    return { key: recordKey(key), fields: row.fields, version: rowVersion(row.fields), ...(Number.isNaN(time) ? {} : { modifiedAt: time }) };
+    const { modifiedAt } = this.#object;
+    const said = modifiedAt === undefined ? undefined : this.#object.format === 'jsonl' ? readPath(row.fields as Raw, modifiedAt) : row.fields[modifiedAt];
+    const time = said === undefined || said === null ? Number.NaN : Date.parse(String(said));
+    const at = Number.isNaN(time) ? arrival : time;
+    return { key: recordKey(key), fields: row.fields, version: rowVersion(row.fields), ...(at === undefined ? {} : { modifiedAt: Math.round(at) }) };
   }
 }

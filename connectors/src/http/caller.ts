@@ -1,11 +1,13 @@
-import { isIP, type LookupFunction } from 'node:net';
-import { Agent, type Dispatcher, request } from 'undici';
-import type { Credential, HttpSystem } from '@anchor-knot/contracts';
+import { type Agent, type Dispatcher, request } from 'undici';
+import type { HttpSystem } from '@anchor-knot/contracts';
 import type { Raw } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
-import { type Clock, SystemTrouble } from '../connector.js';
+import { SystemTrouble } from '../connector.js';
 import { parseExactJson } from '../json/exactJson.js';
+import { askedPauseMs, mostAttempts, pause } from '../pause.js';
 import { isRefusedConnection } from '../refusedConnection.js';
+import { filteredAgent } from './agent.js';
+import { SignInHeaders, type SignInDependencies } from './signIn.js';
 
 /** What a system answered. `body` is JSON; an answer without a body is null. */
 export interface Answer {
@@ -21,56 +23,52 @@ export interface Call {
   readonly headers?: Readonly<Record<string, string>>;
   readonly body?: string | undefined;
   readonly signal?: AbortSignal | undefined;
+  /** The answer is not JSON, and is given as the text that it is. */
+  readonly isText?: boolean;
 }
 
-export interface CallerDependencies {
-  readonly clock: Clock;
-  /** A number from 0 up to 1, for jitter. */
-  readonly random: () => number;
-  readonly credential?: Credential | undefined;
+/** What a system bears, shared by all that call it. */
+export interface CallBudget {
+  /**
+   * Waits until one more call may be made.
+   * @returns what says that the call has ended
+   * @throws {SystemTrouble} when no call is left for today
+   */
+  take(signal?: AbortSignal): Promise<() => void>;
+  /** The system asked to be left alone for so long, by all. */
+  rest(milliseconds: number): Promise<void>;
+}
+
+export interface CallerDependencies extends SignInDependencies {
   /** Where systems may be. */
   readonly addresses: AddressFilter;
+  readonly budget?: CallBudget | undefined;
 }
 
-const mostAttempts = 6;
-const firstDelayMs = 250;
-const longestDelayMs = 20_000;
 /** A page or a record larger than this is no page and no record. */
 const largestAnswerBytes = 64 * 1024 * 1024;
+
+/** What the calls to a system need to know of it. */
+export type CalledSystem = Pick<HttpSystem, 'name' | 'address' | 'signIn' | 'timeoutMs'> & Partial<Pick<HttpSystem, 'unit'>>;
 
 /**
  * Calls one system: signs in, keeps the connection, repeats what may be repeated. Reads are repeated after network
  * errors and 5xx; writes only after 429 and 503 with Retry-After, where the system says that it did nothing.
  */
 export class Caller {
-  readonly #system: HttpSystem;
+  readonly #system: CalledSystem;
   readonly #dependencies: CallerDependencies;
   readonly #agent: Agent;
   readonly #origin: URL;
-  #token: { readonly value: string; readonly until: number } | undefined;
+  readonly #signIn: SignInHeaders;
   #offset: { readonly milliseconds: number; readonly took: number } | undefined;
 
-  constructor(system: HttpSystem, dependencies: CallerDependencies) {
+  constructor(system: CalledSystem, dependencies: CallerDependencies) {
     this.#system = system;
     this.#dependencies = dependencies;
     this.#origin = new URL(system.address);
-    this.#agent = new Agent({
-      connections: 8,
-      headersTimeout: system.timeoutMs,
-      bodyTimeout: system.timeoutMs,
-      connect: { timeout: Math.min(system.timeoutMs, 10_000), lookup: this.#lookUp },
-    });
-  }
-
-  readonly #lookUp: LookupFunction = (host, options, done) => {
-    this.#judged(host).then(
-      (address) => (options.all ? done(null, [{ address, family: isIP(address) }]) : done(null, address, isIP(address))),
-      (error: Error) => done(error, ''),
-    );
-  };
-
-  #judged(host: string): Promise<string> {
-    return this.#dependencies.addresses.resolve(host, Number(this.#origin.port || (this.#origin.protocol === 'https:' ? 443 : 80)), this.#system.name);
+    this.#agent = filteredAgent(dependencies.addresses, system.name, system.timeoutMs);
+    this.#signIn = new SignInHeaders(system, dependencies, this.#agent);
   }
 
   /** The whole URL of a path: below the address, which may have a path of its own; what is absolute already stays so. */
@@ -110,28 +108,34 @@ export class Caller {
 
   async #repeating(call: Call, isRead: boolean): Promise<Answer> {
     let renewed = false;
+    let refused = false;
     for (let attempt = 1; ; attempt += 1) {
       let answer: Answer;
       try {
-        answer = await this.#once(call, await this.#signIn());
+        const signIn = await this.#signIn.headers(refused);
+        refused = false;
+        answer = await this.#once(call, signIn);
       } catch (error) {
         if (call.signal?.aborted || error instanceof SystemTrouble) throw error;
-        const refused = isRefusedConnection(error);
-        if ((isRead || refused) && attempt < (refused ? 3 : mostAttempts)) {
-          await this.#pause(attempt, undefined, call.signal);
+        const neverSent = isRefusedConnection(error);
+        if ((isRead || neverSent) && attempt < (neverSent ? 3 : mostAttempts)) {
+          await pause(this.#dependencies, attempt, undefined, call.signal);
           continue;
         }
-        if (isRead || refused) throw unreachable(this.#system, error);
+        if (isRead || neverSent) throw unreachable(this.#system, error);
         throw new LostAnswer(`the connection broke before the answer: ${messageOf(error)}`, { cause: error });
       }
-      if (answer.status === 401 && this.#system.signIn.kind === 'client credentials' && !renewed) {
+      if (answer.status === 401 && this.#signIn.renewable && !renewed) {
         renewed = true;
-        this.#token = undefined;
+        refused = true;
         continue;
       }
       const mayRepeat = answer.status === 429 || (answer.status === 503 && answer.headers['retry-after'] !== undefined) || (isRead && answer.status >= 500);
       if (mayRepeat && attempt < mostAttempts) {
-        await this.#pause(attempt, answer.headers['retry-after'], call.signal);
+        const asked = askedPauseMs(answer.headers['retry-after'], this.#dependencies.clock);
+        // What one is asked, all are asked: the others wait too.
+        if (asked !== undefined) await this.#dependencies.budget?.rest(asked);
+        await pause(this.#dependencies, attempt, answer.headers['retry-after'], call.signal);
         continue;
       }
       this.#refuseTrouble(answer, isRead);
@@ -147,22 +151,26 @@ export class Caller {
         `${this.#system.name} points to another host: ${url.host}`,
         'Check the address of the system; its pages must come from the same host.',
       );
-    // Names are judged when they are looked up; an address that needs no looking up is judged here.
-    if (isIP(url.hostname.replace(/^\[|\]$/g, ''))) await this.#judged(url.hostname);
-    const { clock } = this.#dependencies;
-    const sentAt = clock.now();
-    const response = await request(url, {
-      method: call.method,
-      dispatcher: this.#agent,
-      headers: { accept: 'application/json', ...signIn, ...call.headers },
-      ...(call.body === undefined ? {} : { body: call.body }),
-      ...(call.signal ? { signal: call.signal } : {}),
-    });
-    const text = await boundedText(response.body, this.#system.name);
-    const headers: Record<string, string> = {};
-    for (const [name, value] of Object.entries(response.headers)) if (value !== undefined) headers[name] = Array.isArray(value) ? value.join(', ') : value;
-    this.#measureClock(headers.date, sentAt, clock.now());
-    return { status: response.statusCode, headers, body: this.#parse(text, response.statusCode) };
+    const { clock, budget } = this.#dependencies;
+    const { unit } = this.#system;
+    const ended = await budget?.take(call.signal);
+    try {
+      const sentAt = clock.now();
+      const response = await request(url, {
+        method: call.method,
+        dispatcher: this.#agent,
+        headers: { accept: 'application/json', ...(unit?.chosen === undefined ? {} : { [unit.header]: unit.chosen }), ...signIn, ...call.headers },
+        ...(call.body === undefined ? {} : { body: call.body }),
+        ...(call.signal ? { signal: call.signal } : {}),
+      });
+      const text = await boundedText(response.body, this.#system.name);
+      const headers: Record<string, string> = {};
+      for (const [name, value] of Object.entries(response.headers)) if (value !== undefined) headers[name] = Array.isArray(value) ? value.join(', ') : value;
+      this.#measureClock(headers.date, sentAt, clock.now());
+      return { status: response.statusCode, headers, body: call.isText ? text : this.#parse(text, response.statusCode) };
+    } finally {
+      ended?.();
+    }
   }
 
   #parse(text: string, status: number): Raw {
@@ -181,61 +189,6 @@ export class Caller {
     }
   }
 
-  /** The headers that sign in. */
-  async #signIn(): Promise<Readonly<Record<string, string>>> {
-    const { signIn } = this.#system;
-    const { credential, clock } = this.#dependencies;
-    if (signIn.kind === 'none') return {};
-    if (!credential) throw new SystemTrouble('sign-in refused', `no credential is kept for ${this.#system.name}`, 'Enter the credential of this system.');
-    switch (signIn.kind) {
-      case 'key and secret':
-        return { authorization: `Basic ${Buffer.from(`${credential.id}:${credential.secret}`).toString('base64')}` };
-      case 'bearer token':
-        return { authorization: `Bearer ${credential.secret}` };
-      case 'header key':
-        return { [signIn.header.toLowerCase()]: credential.secret };
-      case 'client credentials':
-        if (!this.#token || this.#token.until <= clock.now()) this.#token = await this.#fetchToken(signIn.tokenPath, signIn.scope, credential);
-        return { authorization: `Bearer ${this.#token.value}` };
-      default:
-        throw new Error(`unknown sign-in ${JSON.stringify(signIn satisfies never)}`);
-    }
-  }
-
-  /** OAuth 2.0 client credentials grant, RFC 6749 section 4.4. */
-  async #fetchToken(path: string, scope: string | undefined, { id, secret }: Credential): Promise<{ value: string; until: number }> {
-    const form = new URLSearchParams({ grant_type: 'client_credentials', ...(scope ? { scope } : {}) });
-    // RFC 6749 section 2.3.1: id and secret are form-encoded before they are joined.
-    const basic = Buffer.from(`${encodeURIComponent(id)}:${encodeURIComponent(secret)}`).toString('base64');
-    for (let attempt = 1; ; attempt += 1) {
-      try {
-        const answer = await this.#once(
-          { method: 'POST', path: this.#origin.origin + path, body: form.toString(), headers: { 'content-type': 'application/x-www-form-urlencoded' } },
-          { authorization: `Basic ${basic}` },
-        );
-        const body = answer.body as { access_token?: unknown; expires_in?: unknown } | null;
-        if (answer.status === 200 && typeof body === 'object' && typeof body?.access_token === 'string') {
-          const seconds = typeof body.expires_in === 'number' ? body.expires_in : 300;
-          return { value: body.access_token, until: this.#dependencies.clock.now() + Math.max(1, seconds - 30) * 1000 };
-        }
-        if (answer.status < 500 && answer.status !== 429) {
-          throw new SystemTrouble(
-            'sign-in refused',
-            `${this.#system.name} refused the sign-in: ${wordsOf(answer)}`,
-            'Check the client id and secret of this system, and enter them again if they were replaced there.',
-          );
-        }
-        if (attempt >= mostAttempts)
-          throw new SystemTrouble('server error', `${this.#system.name} cannot give a token: ${wordsOf(answer)}`, 'Try again later; if it stays so, ask whoever runs that system.');
-        await this.#pause(attempt, answer.headers['retry-after'], undefined);
-      } catch (error) {
-        if (error instanceof SystemTrouble) throw error;
-        if (attempt >= 3) throw unreachable(this.#system, error);
-        await this.#pause(attempt, undefined, undefined);
-      }
-    }
-  }
-
   #refuseTrouble(answer: Answer, isRead: boolean): void {
     const { name } = this.#system;
     const words = wordsOf(answer);
@@ -249,14 +202,6 @@ export class Caller {
       throw new SystemTrouble('server error', `${name} answered ${answer.status}: ${words}`, 'Try again later; if it stays so, ask whoever runs that system.');
   }
 
-  /** Retry-After (RFC 9110 section 10.2.3) where the system gives it; otherwise exponential backoff with full jitter. */
-  async #pause(attempt: number, retryAfter: string | undefined, signal: AbortSignal | undefined): Promise<void> {
-    const { clock, random } = this.#dependencies;
-    const asked = retryAfter === undefined ? undefined : /^\d+$/.test(retryAfter) ? Number(retryAfter) * 1000 : Date.parse(retryAfter) - clock.now();
-    const backoff = Math.min(longestDelayMs, firstDelayMs * 2 ** (attempt - 1));
-    await clock.sleep(asked !== undefined && asked >= 0 ? Math.min(asked, 60_000) + random() * 100 : backoff * (0.5 + random() / 2), signal);
-  }
-
   #measureClock(date: string | undefined, sentAt: number, answeredAt: number): void {
     const theirs = date === undefined ? Number.NaN : Date.parse(date);
     const took = answeredAt - sentAt;
@@ -268,7 +213,7 @@ export class Caller {
 /** A write whose answer never came: it may have taken effect. */
 class LostAnswer extends Error {}
 
-async function boundedText(body: AsyncIterable<Uint8Array>, name: string): Promise<string> {
+export async function boundedText(body: AsyncIterable<Uint8Array>, name: string): Promise<string> {
   const parts: Uint8Array[] = [];
   let size = 0;
   for await (const part of body) {
@@ -284,7 +229,7 @@ function messageOf(error: unknown): string {
   return error instanceof Error ? error.message || (error as NodeJS.ErrnoException).code || error.name : String(error);
 }
 
-function unreachable(system: HttpSystem, cause: unknown): SystemTrouble {
+function unreachable(system: CalledSystem, cause: unknown): SystemTrouble {
   return new SystemTrouble(
     'unreachable',
     `${system.name} cannot be reached at ${system.address}: ${messageOf(cause)}`,

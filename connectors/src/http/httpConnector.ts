@@ -1,4 +1,4 @@
-import type { HttpObject, HttpSystem } from '@anchor-knot/contracts';
+import type { HttpObject, HttpSystem, NewFieldType } from '@anchor-knot/contracts';
 import { type FieldPath, isExactNumber, type Present, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '@anchor-knot/core';
 import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
 import { stringifyExactJson } from '../json/exactJson.js';
@@ -29,6 +29,7 @@ export class HttpConnector implements Connector {
       searchable: Object.keys(object.search),
       create: object.create !== undefined,
       update: object.update !== undefined,
+      createField: object.createField !== undefined,
     };
   }
 
@@ -96,6 +97,23 @@ export class HttpConnector implements Connector {
     const outcomes: WriteOutcome[] = [];
     for (const request of requests) outcomes.push(request.kind === 'create' ? await this.#create(request) : await this.#update(request));
     return outcomes;
+  }
+
+  async createField(name: string, type: NewFieldType): Promise<FieldPath> {
+    const { createField } = this.#object;
+    const theirs = createField?.types[type];
+    if (!createField || theirs === undefined) throw new Error(`a field of type ${type} cannot be created`);
+    const fields = new Map<FieldPath, Raw>([
+      [createField.name, name],
+      [createField.type, theirs],
+    ]);
+    const answer = await this.#caller.write({ method: createField.method, path: createField.path, headers: { 'content-type': 'application/json' }, body: body(fields, undefined) });
+    const refusal = (words: string) =>
+      new SystemTrouble('answer not understood', `${this.#system.name} did not add the field: ${words}`, 'Choose another name, or add it there by hand.');
+    if ('unknown' in answer) throw refusal(`${answer.unknown}; look there whether it was made`);
+    if (answer.status >= 300) throw refusal(wordsOf(answer));
+    const made = (createField.answer === '' ? undefined : scalarText(readPath(answer.body, createField.answer))) ?? name;
+    return createField.fieldsUnder === '' ? made : `${createField.fieldsUnder}.${made}`;
   }
 
   async #create(request: Extract<WriteRequest, { kind: 'create' }>): Promise<WriteOutcome> {

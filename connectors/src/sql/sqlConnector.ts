@@ -42,6 +42,7 @@ export class SqlConnector implements Connector {
       searchable: object.search,
       create: isTable && object.mayWrite,
       update: isTable && object.mayWrite,
+      createField: false,
     };
   }
 

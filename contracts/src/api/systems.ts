@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { credentialSchema, httpObjectSchema, httpSystemSchema, systemSchema } from '../system.js';
+import { credentialSchema, fileObjectSchema, httpObjectSchema, newFieldTypes, systemSchema, systemSignInSchema } from '../system/index.js';
 import { pennantSchema, problemSchema, systemSummarySchema } from './index.js';
 
 /** What crosses HTTP about systems, their objects and what is in them. */
@@ -74,7 +74,7 @@ export type ProfileState = z.output<typeof profileStateSchema>;
 
 export const objectSummarySchema = z.object({
   name: z.string(),
-  may: z.array(z.enum(['read', 'create', 'update'])),
+  may: z.array(z.enum(['read', 'create', 'update', 'add fields'])),
   /** Whether it can be asked for what changed since a time. */
   tellsChanges: z.boolean(),
   holds: z.enum(['things that change', 'events']),
@@ -87,6 +87,34 @@ export const objectSummarySchema = z.object({
 });
 export type ObjectSummary = z.output<typeof objectSummarySchema>;
 
+export const webhookSubscriptionSchema = z.object({
+  id: z.string(),
+  object: z.string(),
+  /** Where the other system delivers to. */
+  address: z.string(),
+  state: z.enum(['working', 'missing', 'unknown']),
+  words: z.string().nullable(),
+  checkedAt: time.nullable(),
+  /** How often it was made anew, because it was gone or switched off there. */
+  putRight: z.number(),
+  received: z.number(),
+  refused: z.number(),
+  lastAt: time.nullable(),
+});
+export type WebhookSubscription = z.output<typeof webhookSubscriptionSchema>;
+export const deliveriesSchema = z.object({ deliveries: z.array(z.object({ id: z.string(), receivedAt: time, body: z.string() })) });
+export type Deliveries = z.output<typeof deliveriesSchema>;
+
+export const callsSchema = z.object({
+  /** Of this day in UTC. */
+  today: z.number(),
+  perDay: z.number().nullable(),
+  perSecond: z.number().nullable(),
+  atOnce: z.number().nullable(),
+  /** The system asked to be left alone until then. */
+  restUntil: time.nullable(),
+});
+
 export const systemViewSchema = z.object({
   summary: systemSummarySchema,
   description: systemSchema,
@@ -98,6 +126,11 @@ export const systemViewSchema = z.object({
   signsInAs: z.string().nullable(),
   probe: probeSchema.extend({ at: time }).nullable(),
   objects: z.array(objectSummarySchema),
+  /** Of systems that are called over HTTP. */
+  calls: callsSchema.nullable(),
+  /** Of systems to whose sign-in a person gives consent. */
+  consent: z.object({ by: z.string().nullable(), at: time.nullable(), given: z.boolean() }).nullable(),
+  subscriptions: z.array(webhookSubscriptionSchema),
 });
 export type SystemView = z.output<typeof systemViewSchema>;
 
@@ -107,6 +140,8 @@ export const objectViewSchema = z.object({
   object: objectSummarySchema,
   schema: sourceSchemaSchema.nullable(),
   profile: objectProfileSchema.nullable(),
+  /** The types of fields that can be added there. */
+  newFieldTypes: z.array(z.enum(newFieldTypes)),
   history: z.array(z.object({ version: z.number(), seenAt: time, fields: z.number(), changes: z.array(schemaChangeSchema) })),
 });
 export type ObjectView = z.output<typeof objectViewSchema>;
@@ -149,10 +184,35 @@ export type QueryPreview = z.output<typeof queryPreviewSchema>;
 export const openApiReadingSchema = z.object({
   title: z.string(),
   address: z.string().optional(),
-  signIn: httpSystemSchema.shape.signIn,
+  signIn: systemSignInSchema,
   objects: z.array(z.object({ name: z.string(), object: httpObjectSchema, doubts: z.array(z.string()) })),
 });
 export type OpenApiReading = z.output<typeof openApiReadingSchema>;
+
+export const entitySetsSchema = z.object({
+  sets: z.array(
+    z.object({ name: z.string(), key: z.string().nullable(), properties: z.array(z.string()), times: z.array(z.string()), insertable: z.boolean(), updatable: z.boolean() }),
+  ),
+});
+export type EntitySets = z.output<typeof entitySetsSchema>;
+
+export const folderFilesSchema = z.object({
+  files: z.array(z.object({ path: z.string(), bytes: z.number(), changedAt: time, object: fileObjectSchema, sheets: z.array(z.string()), problem: z.string().optional() })),
+});
+export type FolderFiles = z.output<typeof folderFilesSchema>;
+export const filePreviewSchema = z.object({
+  columns: z.array(z.string()),
+  rows: z.array(z.record(z.string(), json)),
+  count: z.number(),
+  rejected: z.array(z.object({ line: z.number(), reason: z.string() })),
+});
+export type FilePreview = z.output<typeof filePreviewSchema>;
+
+export const unitsSchema = z.object({ units: z.array(z.object({ id: z.string(), name: z.string() })) });
+export type Units = z.output<typeof unitsSchema>;
+
+export const newFieldSchema = z.object({ name: z.string().trim().min(1).max(100), type: z.enum(newFieldTypes) });
+export type NewField = z.output<typeof newFieldSchema>;
 
 /** A system that cannot do what was asked: its trouble, as a problem. */
 export const systemTroubleSchema = problemSchema;

@@ -14,6 +14,7 @@ import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
 import { guardRoutes, signInRoutes } from '../signIn/signInRoutes.js';
+import { accessRoutes } from '../systems/accessRoutes.js';
 import { objectRoutes } from '../systems/objectRoutes.js';
 import { systemRoutes } from '../systems/systemRoutes.js';
 import { trialRoutes } from '../systems/trialRoutes.js';
@@ -94,6 +95,7 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   systemRoutes(app, context);
   trialRoutes(app, context);
   objectRoutes(app, context);
+  accessRoutes(app, context);
   knotRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);

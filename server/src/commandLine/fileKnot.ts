@@ -51,7 +51,7 @@ export function readFileKnot(path: string): FileKnot {
 }
 
 export function connectorOf({ file, systems }: FileKnot, system: string, object: string): FilesConnector {
-  return new FilesConnector(systems[system] as FilesSystem, object, dirname(file));
+  return new FilesConnector(systems[system] as FilesSystem, object, { folder: dirname(file), clock: systemClock });
 }
 
 /** Reads every file once, so that `check` also finds what is wrong with the data's form. */

@@ -1,4 +1,5 @@
 import { parseNetwork } from '@anchor-knot/connectors';
+import { delimiter } from 'node:path';
 import { z } from 'zod';
 
 /** Settings come from the environment and are checked at start. `docs/settings.md` lists them. */
@@ -18,6 +19,13 @@ const settingsSchema = z.object({
     .default('')
     .transform((text) => text.split(',').flatMap((part) => part.trim() || []))
     .refine((networks) => networks.every(isNetwork), 'must be networks in CIDR notation, such as 10.0.0.0/8'),
+  /** Folders that systems of files may be in, separated by colons. */
+  FILE_FOLDERS: z
+    .string()
+    .default('')
+    .transform((text) => text.split(delimiter).flatMap((part) => part.trim() || [])),
+  /** Where people and other systems reach this installation, for consents and webhooks; otherwise as the request came. */
+  PUBLIC_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
   LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
 });
 export type Settings = z.output<typeof settingsSchema>;

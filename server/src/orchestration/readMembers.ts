@@ -58,7 +58,8 @@ export async function readMember(
     cursor: { changedSince: since, listedAt: complete ? startedAt : (known?.listedAt ?? startedAt), knotVersion: options.knotVersion },
     trouble: undefined,
     unusable,
-    listed: complete ? listed : undefined,
+    // A record that could not be read is not gone.
+    listed: complete && unusable.length === 0 ? listed : undefined,
     stopping,
   };
 }

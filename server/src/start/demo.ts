@@ -1,17 +1,18 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Credential, knotFileSchema, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
+import { movedTo, type Place } from '../systems/systems.js';
 import { UserEntity } from '../persistence/entities/entities.js';
 import type { InstallationParts } from '../installationParts.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 
 export interface StandIn {
   readonly system: keyof typeof demoSystems;
-  /** Of its pages for people, and of its API where that is HTTP. */
-  readonly address: string;
-  readonly credential: Credential;
-  /** Where its database is, for those that are databases. */
-  readonly database: { readonly host: string; readonly port: number };
+  /** Of its pages for people. */
+  readonly pageAddress: string;
+  readonly place: Place;
+  /** None for folders. */
+  readonly credential: Credential | undefined;
 }
 
 export interface DemoPerson extends Person {
@@ -33,6 +34,8 @@ export const demoSystems = {
   bellpull: { name: 'Bellpull Desk', pennant: { pattern: 'disc', colour: 'kelp', letters: 'BD' } },
   pegline: { name: 'Pegline Boards', pennant: { pattern: 'chequer', colour: 'plum', letters: 'PB' } },
   coldharbour: { name: 'Coldharbour ERP', pennant: { pattern: 'chevron', colour: 'ink', letters: 'CE' } },
+  coldharbourOData: { name: 'Coldharbour OData', pennant: { pattern: 'chevron', colour: 'kelp', letters: 'CO' } },
+  loadingBay: { name: 'Loading Bay', pennant: { pattern: 'quarters', colour: 'brass', letters: 'LB' } },
   granary: { name: 'Granary', pennant: { pattern: 'bars', colour: 'brass', letters: 'GY' } },
 } as const satisfies Record<string, { name: string; pennant: Pennant }>;
 
@@ -44,13 +47,12 @@ export async function loadDemo(parts: InstallationParts, standIns: readonly Stan
   if (standIns.length === 0) return;
   const folder = join(import.meta.dirname, '../../demo');
   const descriptions = JSON.parse(readFileSync(join(folder, 'systems.json'), 'utf8')) as Record<StandIn['system'], Record<string, unknown>>;
-  for (const { system, address, credential, database } of standIns) {
+  for (const { system, pageAddress, place, credential } of standIns) {
     const known = await parts.systems.find(system);
-    const place = descriptions[system].kind === 'sql' ? database : { address };
-    if (known) await parts.systems.moveTo(known, place, address, credential);
+    if (known) await parts.systems.moveTo(known, place, pageAddress, credential);
     else {
-      const description = systemSchema.parse({ ...descriptions[system], ...place });
-      await parts.systems.save({ id: system, description, pennant: demoSystems[system].pennant, pageAddress: address, credential });
+      const description = movedTo(systemSchema.parse(descriptions[system]), place);
+      await parts.systems.save({ id: system, description, pennant: demoSystems[system].pennant, pageAddress, credential });
     }
   }
   const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, 'customers.knot.json'), 'utf8')));

@@ -59,19 +59,25 @@ function keep(name: string, child: ChildProcess): void {
 
 interface StandInStart {
   readonly which: string;
-  readonly system: StandIn['system'];
+  /** The systems of the demo that it is: one may have several faces. */
+  readonly systems: readonly StandIn['system'][];
   readonly port: number;
   /** The database role that signs in, for those that are databases. */
   readonly role?: string;
 }
 const standInStarts: readonly StandInStart[] = [
-  { which: 'crm', system: 'fernhill', port: 4311 },
-  { which: 'shop', system: 'marketRow', port: 4312 },
-  { which: 'desk', system: 'bellpull', port: 4315 },
-  { which: 'boards', system: 'pegline', port: 4316 },
-  { which: 'erp', system: 'coldharbour', port: 4313, role: 'erp_exchange' },
-  { which: 'granary', system: 'granary', port: 4314, role: 'granary_reader' },
+  { which: 'crm', systems: ['fernhill'], port: 4311 },
+  { which: 'shop', systems: ['marketRow'], port: 4312 },
+  { which: 'desk', systems: ['bellpull'], port: 4315 },
+  { which: 'boards', systems: ['pegline'], port: 4316 },
+  { which: 'erp', systems: ['coldharbour', 'coldharbourOData'], port: 4313, role: 'erp_exchange' },
+  { which: 'granary', systems: ['granary'], port: 4314, role: 'granary_reader' },
+  { which: 'bay', systems: ['loadingBay'], port: 4317 },
+  // Mail is sent, not tied: it is no system of the demo.
+  { which: 'post', systems: [], port: 4318 },
 ];
+const otherNames: Readonly<Record<string, string>> = { post: 'Gull Post' };
+const nameOf = ({ which, systems: [first] }: StandInStart): string => (first ? demoSystems[first].name : (otherNames[which] ?? which));
 
 interface Kept {
   ports: Record<string, number>;
@@ -110,9 +116,17 @@ function secretKey(): string {
   return readFileSync(file, 'utf8').trim();
 }
 
-async function startStandIn(kept: Kept, { which, system, port: preferredPort, role }: StandInStart, cluster: Cluster): Promise<StandIn> {
+interface StartedStandIn {
+  readonly name: string;
+  readonly pageAddress: string;
+  readonly systems: readonly StandIn[];
+}
+
+async function startStandIn(kept: Kept, start: StandInStart, cluster: Cluster): Promise<StartedStandIn> {
+  const { which, systems, port: preferredPort, role } = start;
   const credential = { id: role ?? `anchor-knot-${which}`, secret: secretFor(kept, which) };
   const port = await portFor(kept, which, preferredPort);
+  const folder = join(data, 'loading-bay');
   const child = spawn(process.execPath, [join(root, 'standins/dist/main.js'), which], {
     env: {
       ...process.env,
@@ -121,6 +135,8 @@ async function startStandIn(kept: Kept, { which, system, port: preferredPort, ro
       STANDIN_ID: credential.id,
       STANDIN_SECRET: credential.secret,
       STANDIN_DATABASE_URL: cluster.url('postgres'),
+      STANDIN_FOLDER: folder,
+      ...(which === 'post' ? { STANDIN_SMTP_PORT: String(await portFor(kept, 'smtp', 4325)) } : {}),
     },
     stdio: ['ignore', 'pipe', 'inherit'],
     detached: true,
@@ -128,7 +144,21 @@ async function startStandIn(kept: Kept, { which, system, port: preferredPort, ro
   keep(which, child);
   await new Promise<void>((done) => createInterface({ input: child.stdout }).once('line', () => done()));
   const { hostname, port: databasePort } = new URL(cluster.url('postgres'));
-  return { system, address: `http://127.0.0.1:${port}`, credential, database: { host: hostname, port: Number(databasePort) } };
+  const pageAddress = `http://127.0.0.1:${port}`;
+  const place = { address: pageAddress, database: { host: hostname, port: Number(databasePort) }, folder };
+  return { name: nameOf(start), pageAddress, systems: systems.map((system) => ({ system, pageAddress, place, credential: which === 'bay' ? undefined : credential })) };
+}
+
+/** What a person needs to connect a stand-in by hand. */
+function connectionOf({ place, credential, system }: StandIn): string {
+  if (!credential) return `    folder ${place.folder}`;
+  const where =
+    system === 'coldharbour' || system === 'granary'
+      ? ` · database ${system} at ${place.database.host}:${place.database.port}`
+      : system === 'coldharbourOData'
+        ? ` · OData at ${place.address}/odata`
+        : '';
+  return `    ${credential.id} · ${credential.secret}${where}`;
 }
 
 /** Detached, so that Ctrl-C in the terminal reaches only this process, which then stops the others in order. */
@@ -184,13 +214,10 @@ async function main(): Promise<void> {
   const database = empty ? 'anchor_knot_empty' : 'anchor_knot';
   await createDatabase(cluster.url, database);
 
-  const standIns: StandIn[] = [];
-  if (!empty) {
-    say(`Starting the stand-ins: ${standInStarts.map(({ system }) => demoSystems[system].name).join(', ')}.`);
-    // The databases of other systems are not the application's: they are in a cluster of their own.
-    const theirs = await openCluster('database of the stand-ins', clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'));
-    standIns.push(...(await Promise.all(standInStarts.map((start) => startStandIn(kept, start, theirs)))));
-  }
+  say(`Starting the stand-ins: ${standInStarts.map(nameOf).join(', ')}.`);
+  // The databases of other systems are not the application's: they are in a cluster of their own.
+  const theirs = await openCluster('database of the stand-ins', clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'));
+  const standIns = await Promise.all(standInStarts.map((start) => startStandIn(kept, start, theirs)));
   const webPort = await portFor(kept, 'web', Number(process.env.PORT ?? 4300));
   writeFileSync(keptFile, JSON.stringify(kept), { mode: 0o600 });
 
@@ -204,16 +231,18 @@ async function main(): Promise<void> {
     LOG_LEVEL: process.env.LOG_LEVEL ?? 'warn',
     // The stand-ins are on this machine.
     REACHABLE_NETWORKS: process.env.REACHABLE_NETWORKS ?? '127.0.0.0/8',
+    FILE_FOLDERS: process.env.FILE_FOLDERS ?? join(data, 'loading-bay'),
+    PUBLIC_ADDRESS: process.env.PUBLIC_ADDRESS ?? `http://127.0.0.1:${webPort}`,
   };
-  const parts = await openInstallation({ DATABASE_URL: environment.DATABASE_URL, SECRET_KEY: environment.SECRET_KEY, REACHABLE_NETWORKS: [] });
-  await loadDemo(parts, standIns);
+  const parts = await openInstallation({ DATABASE_URL: environment.DATABASE_URL, SECRET_KEY: environment.SECRET_KEY, REACHABLE_NETWORKS: [], FILE_FOLDERS: [] });
+  await loadDemo(parts, empty ? [] : standIns.flatMap(({ systems }) => systems));
   await parts.close();
 
   say('Starting the server and a worker.');
   await startProcess('worker', 'workerProcess.js', environment);
   await startProcess('server', 'serverProcess.js', environment);
   const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`);
-  const pages = standIns.map(({ system, address }) => `  ${demoSystems[system].name}: ${address}`);
+  const pages = standIns.flatMap(({ name, pageAddress, systems }) => [`  ${name}: ${pageAddress}`, ...(empty ? systems.map(connectionOf) : [])]);
   say(
     [
       '',

@@ -1,8 +1,9 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { objectViewSchema, problemSchema, type Sample, sampleSchema, systemSchema } from '@anchor-knot/contracts';
+import { newFieldSchema, objectViewSchema, problemSchema, type NewFieldType, type Sample, sampleSchema, systemSchema } from '@anchor-knot/contracts';
 import { recordKey, type SourceRecord } from '@anchor-knot/core';
+import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
@@ -16,7 +17,7 @@ const mostSamplePages = 100;
 
 /** What is in the objects of systems. */
 export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
-  const { systems, objects, queue } = context;
+  const { data, systems, objects, queue } = context;
   const typed = app.withTypeProvider<ZodTypeProvider>();
   const oneObject = z.object({ system: z.string(), object: z.string() });
 
@@ -27,7 +28,14 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       const row = await systems.find(request.params.system);
       const object = row && (await objects.summaries(row.id, systemSchema.parse(row.description))).find(({ name }) => name === request.params.object);
       if (!row || !object) return reply.code(404).send(noSuch('object'));
-      return { system: await summaryOf(context, row), environment: row.environment, object, ...(await objects.details(row.id, object.name)) };
+      const { createField } = (row.description.kind === 'http' ? row.description.objects[object.name] : undefined) ?? {};
+      return {
+        system: await summaryOf(context, row),
+        environment: row.environment,
+        object,
+        newFieldTypes: Object.keys(createField?.types ?? {}) as NewFieldType[],
+        ...(await objects.details(row.id, object.name)),
+      };
     },
   );
 
@@ -69,6 +77,39 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       const started = await queue.sendProfile({ system, object });
       if (started) await objects.waitForProfile(system, object);
       return reply.code(202).send({ started });
+    },
+  );
+
+  typed.post(
+    '/api/systems/:system/objects/:object/fields',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'Add a field to an object, in the system itself',
+        params: oneObject,
+        body: newFieldSchema,
+        response: { 201: z.object({ field: z.string() }), 404: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { system, object } = request.params;
+      const row = await systems.find(system);
+      const types = row?.description.kind === 'http' ? row.description.objects[object]?.createField?.types : undefined;
+      if (!row || !types) return reply.code(404).send(noSuch('object to which fields can be added'));
+      const { name, type } = request.body;
+      if (types[type] === undefined)
+        return reply.code(422).send({ code: 'not possible', says: `${row.name} has no fields of the type ${type}.`, advice: `Choose ${Object.keys(types).join(', ')}.` });
+      return orTrouble(reply, async () => {
+        const connector = await systems.connect({ system, object }, systemClock);
+        try {
+          const field = (await connector.createField?.(name, type)) ?? name;
+          await writeAudit(data, request.person, 'field added', { system, object, field });
+          return reply.code(201).send({ field });
+        } finally {
+          await connector.close().catch(() => undefined);
+        }
+      });
     },
   );
 

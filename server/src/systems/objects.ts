@@ -149,13 +149,17 @@ function profileState({ state, records, started_at, ended_at, words }: ProfileRo
 function mayOf(description: System, object: string): ObjectSummary['may'] {
   switch (description.kind) {
     case 'http': {
-      const { create, update } = description.objects[object] ?? {};
-      return ['read', ...(create ? (['create'] as const) : []), ...(update ? (['update'] as const) : [])];
+      const { create, update, createField } = description.objects[object] ?? {};
+      return ['read', ...(create ? (['create'] as const) : []), ...(update ? (['update'] as const) : []), ...(createField ? (['add fields'] as const) : [])];
+    }
+    case 'odata': {
+      const { mayCreate, mayUpdate } = description.objects[object] ?? {};
+      return ['read', ...(mayCreate ? (['create'] as const) : []), ...(mayUpdate ? (['update'] as const) : [])];
     }
     case 'sql':
       return description.objects[object]?.mayWrite && description.objects[object]?.source.kind === 'table' ? ['read', 'create', 'update'] : ['read'];
     case 'files':
-      return ['read', 'create', 'update'];
+      return description.objects[object]?.holds === 'deliveries' ? ['read'] : ['read', 'create', 'update'];
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }
@@ -163,7 +167,8 @@ function mayOf(description: System, object: string): ObjectSummary['may'] {
 
 function tellsChanges(description: System, object: string): boolean {
   if (description.kind === 'http') return description.objects[object]?.list.changedSince !== undefined;
-  return description.kind === 'sql' && description.objects[object]?.modifiedAt !== undefined;
+  if (description.kind === 'files') return description.objects[object]?.holds === 'deliveries';
+  return description.objects[object]?.modifiedAt !== undefined;
 }
 
 /** What is never changed there and has a moment, but none of its last change, is a list of what happened. */

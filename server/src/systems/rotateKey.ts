@@ -1,8 +1,6 @@
 import type { DataSource } from 'typeorm';
-import { AddressFilter } from '@anchor-knot/connectors';
 import { openDatabase } from '../persistence/dataSource.js';
 import { SecretBox } from './secretBox.js';
-import { Systems } from './systems.js';
 
 /**
  * Encrypts all secrets anew under another key, in one transaction: either all are under the new key, or none.
@@ -18,14 +16,34 @@ export async function rotateKey(environment: NodeJS.ProcessEnv): Promise<number>
   let data: DataSource | undefined;
   try {
     data = await openDatabase(url);
-    const systems = new Systems(data, new SecretBox(now), new AddressFilter({ allowed: [], own: [] }));
-    return await systems.moveSecrets(new SecretBox(next));
+    return await moveSecrets(data, new SecretBox(now), new SecretBox(next));
   } catch (error) {
     if (/authenticate data/.test((error as Error).message)) throw new Error('SECRET_KEY is not the key that the secrets are under; nothing was changed', { cause: error });
     throw error;
   } finally {
     await data?.destroy();
   }
+}
+
+/** Where secrets are kept, and what each is bound to. */
+const places = [
+  { table: 'system', column: 'credential', id: 'id', owner: (id: string) => id },
+  { table: 'system', column: 'tokens', id: 'id', owner: (id: string) => `tokens ${id}` },
+  { table: 'webhook_subscription', column: 'secret', id: 'id', owner: (id: string) => `webhook ${id}` },
+] as const;
+
+async function moveSecrets(data: DataSource, from: SecretBox, to: SecretBox): Promise<number> {
+  return data.transaction(async (db) => {
+    let moved = 0;
+    for (const { table, column, id: key, owner } of places) {
+      const rows = (await db.query(`select ${key} as id, ${column} as secret from ${table} where ${column} is not null for update`)) as { id: string; secret: Buffer }[];
+      for (const { id, secret } of rows) await db.query(`update ${table} set ${column} = $2 where ${key} = $1`, [id, to.seal(from.open(secret, owner(id)), owner(id))]);
+      moved += rows.length;
+    }
+    // Consents that somebody is just giving are begun again.
+    await db.query('delete from consent_begun');
+    return moved;
+  });
 }
 
 function isKey(text: string | undefined): text is string {

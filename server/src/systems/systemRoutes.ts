@@ -19,11 +19,12 @@ import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
+import { consented } from './consents.js';
 import { systemSummary } from '../views/summaries.js';
 
 /** Connected systems: connecting, changing, testing, disconnecting them. */
 export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
-  const { data, knots, systems, objects } = context;
+  const { data, knots, systems, objects, inbox } = context;
   const typed = app.withTypeProvider<ZodTypeProvider>();
   const oneSystem = z.object({ system: z.string() });
 
@@ -38,6 +39,9 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       signsInAs: row.credentialId,
       probe: row.probe && row.probedAt ? { ...row.probe, at: row.probedAt.toISOString() } : null,
       objects: await objects.summaries(row.id, description),
+      calls: await systems.calls(row),
+      consent: consented(description) ? { given: row.tokens !== null, by: row.consentBy, at: row.consentAt?.toISOString() ?? null } : null,
+      subscriptions: await inbox.of(row.id),
     };
   }
 

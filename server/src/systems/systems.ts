@@ -1,9 +1,11 @@
 import type { DataSource } from 'typeorm';
 import { type AddressFilter, type Clock, type Connector, type ConnectorDependencies, openConnector, type Probe, probeSystem, SystemTrouble } from '@anchor-knot/connectors';
-import { type Credential, credentialSchema, type Pennant, type System, systemSchema } from '@anchor-knot/contracts';
+import { type Credential, credentialSchema, type Pennant, type System, systemSchema, type SystemView } from '@anchor-knot/contracts';
 import type { CompiledMember } from '@anchor-knot/core';
 import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
 import { systemClock } from '../worker/systemClock.js';
+import { PostgresCallBudget } from './callBudget.js';
+import { Consents } from './consents.js';
 import type { SecretBox } from './secretBox.js';
 
 export interface SystemSettings {
@@ -14,16 +16,45 @@ export interface SystemSettings {
   readonly pageAddress?: string | null;
 }
 
+/** Where a stand-in is now; a kind takes of it what it needs. */
+export interface Place {
+  readonly address: string;
+  readonly database: { readonly host: string; readonly port: number };
+  readonly folder: string;
+}
+
+/** A description at another place: also what is named with the whole address, such as where tokens are given. */
+export function movedTo(description: System, { address, database, folder }: Place): System {
+  if (description.kind === 'sql') return systemSchema.parse({ ...description, ...database });
+  if (description.kind === 'files') return systemSchema.parse({ ...description, folder });
+  const before = new URL(description.address).origin;
+  return systemSchema.parse(JSON.parse(JSON.stringify(description).replaceAll(before, new URL(address).origin)));
+}
+
+/** What of the world systems may be in. */
+export interface Reach {
+  readonly addresses: AddressFilter;
+  /** Folders, for systems that are folders of files. */
+  readonly folders: readonly string[];
+}
+
 /** The connected systems: descriptions, secrets, and connectors made from both. */
 export class Systems {
   readonly #data: DataSource;
   readonly #secrets: SecretBox;
-  readonly #addresses: AddressFilter;
+  readonly #reach: Reach;
+  readonly #consents: Consents;
 
-  constructor(data: DataSource, secrets: SecretBox, addresses: AddressFilter) {
+  constructor(data: DataSource, secrets: SecretBox, reach: Reach) {
     this.#data = data;
     this.#secrets = secrets;
-    this.#addresses = addresses;
+    this.#reach = reach;
+    this.#consents = new Consents(data, secrets);
+  }
+
+  /** Where systems may be. */
+  get addresses(): AddressFilter {
+    return this.#reach.addresses;
   }
 
   async all(): Promise<SystemRow[]> {
@@ -85,6 +116,8 @@ export class Systems {
         note: note ?? '',
         environment: environment ?? 'production',
         revision: revision + 1,
+        // A consent was given for one sign-in at one place.
+        ...(isSameSignIn(before.description, description) ? {} : { tokens: null, consentBy: null, consentAt: null }),
         ...(credential ? this.#sealed(before.id, credential) : {}),
       },
     );
@@ -92,32 +125,48 @@ export class Systems {
   }
 
   /** A stand-in of the demo listens at another port after a restart; everything else stays as it was left. */
-  async moveTo(row: SystemRow, place: { address: string } | { host: string; port: number }, pageAddress: string, credential: Credential): Promise<void> {
-    const description = systemSchema.parse({ ...row.description, ...place });
-    await this.#data.getRepository(SystemEntity).update({ id: row.id }, { description: description as never, pageAddress, ...this.#sealed(row.id, credential) });
+  async moveTo(row: SystemRow, place: Place, pageAddress: string, credential: Credential | undefined): Promise<void> {
+    const description = movedTo(row.description, place);
+    await this.#data
+      .getRepository(SystemEntity)
+      .update({ id: row.id }, { description: description as never, pageAddress, ...(credential ? this.#sealed(row.id, credential) : {}) });
   }
 
   /** The only way a secret gets in; there is none out, but to the system itself. */
   async replaceCredential(id: string, credential: Credential): Promise<void> {
-    await this.#data.getRepository(SystemEntity).update({ id }, this.#sealed(id, credential));
+    const before = await this.find(id);
+    const forgotten = before?.credentialId === credential.id ? {} : { tokens: null, consentBy: null, consentAt: null };
+    await this.#data.getRepository(SystemEntity).update({ id }, { ...this.#sealed(id, credential), ...forgotten });
   }
 
   async remove(id: string): Promise<void> {
     await this.#data.getRepository(SystemEntity).delete({ id });
   }
 
-  /** What connectors need, with the credential kept for a system. */
-  dependencies(row: SystemRow | undefined, clock: Clock = systemClock): ConnectorDependencies {
-    return this.#with(row && this.#credential(row), clock);
+  /** What connectors need, with the credential kept for a system, its consent, and its share of calls. */
+  dependencies(row: SystemRow, clock: Clock = systemClock): ConnectorDependencies {
+    return this.#with(this.credential(row), clock, row);
   }
 
-  /** The same for a description that is only being tried. The credential kept for a system serves if it goes to the same place. */
+  /**
+   * The same for a description that is only being tried. What is kept for a system serves if it goes to the same place.
+   * Calls that are tried are counted too, where the system is connected already.
+   */
   dependenciesToTry(description: System, row: SystemRow | undefined, typed: Credential | undefined): ConnectorDependencies {
-    return this.#with(typed ?? (row && placeOf(row.description) === placeOf(description) ? this.#credential(row) : undefined), systemClock);
+    const kept = row && placeOf(row.description) === placeOf(description) ? row : undefined;
+    return this.#with(typed ?? (kept && this.credential(kept)), systemClock, kept);
   }
 
-  #with(credential: Credential | undefined, clock: Clock): ConnectorDependencies {
-    return { clock, random: Math.random, credential, addresses: this.#addresses, folder: process.cwd() };
+  #with(credential: Credential | undefined, clock: Clock, row: SystemRow | undefined): ConnectorDependencies {
+    const called = row && (row.description.kind === 'http' || row.description.kind === 'odata') ? row.description : undefined;
+    return {
+      clock,
+      random: Math.random,
+      credential,
+      ...(row && called ? { tokens: this.#consents.keeper(row.id), budget: new PostgresCallBudget(this.#data, row, called.budget ?? {}, clock) } : {}),
+      ...this.#reach,
+      folder: process.cwd(),
+    };
   }
 
   /** A connector for one member's object. @throws {SystemTrouble} when there is no such system or object */
@@ -125,6 +174,17 @@ export class Systems {
     const row = await this.find(member.system);
     if (!row) throw new SystemTrouble('object is gone', `there is no system “${member.system}”`, 'Connect it, or choose another system for this member.');
     return openConnector(systemSchema.parse(row.description), member.object, this.dependencies(row, clock));
+  }
+
+  /** How many calls a system had today, and what it bears; `null` for what is not called over HTTP. */
+  async calls({ id, description }: SystemRow): Promise<SystemView['calls']> {
+    if (description.kind !== 'http' && description.kind !== 'odata') return null;
+    const [row] = (await this.#data.query(
+      `select case when day = (now() at time zone 'utc')::date then used else 0 end as today, case when rest_until > now() then rest_until end as rest from call_budget where system_id = $1`,
+      [id],
+    )) as { today: number; rest: Date | null }[];
+    const { perDay, perSecond, atOnce } = description.budget ?? {};
+    return { today: row?.today ?? 0, perDay: perDay ?? null, perSecond: perSecond ?? null, atOnce: atOnce ?? null, restUntil: row?.rest?.toISOString() ?? null };
   }
 
   /** Tries a connected system, and keeps how it went for everybody to see. */
@@ -141,29 +201,29 @@ export class Systems {
     for (const [id, trouble] of troubles) await this.#data.getRepository(SystemEntity).update({ id }, { trouble: trouble as never, checkedAt: new Date() });
   }
 
-  /** Encrypts every kept secret anew, under another key. @returns how many there are */
-  async moveSecrets(to: SecretBox): Promise<number> {
-    return this.#data.transaction(async (db) => {
-      const rows = (await db.query('select id, credential from system where credential is not null for update')) as { id: string; credential: Buffer }[];
-      for (const { id, credential } of rows) await db.query('update system set credential = $2 where id = $1', [id, to.seal(this.#secrets.open(credential, id), id)]);
-      return rows.length;
-    });
-  }
-
   #sealed(id: string, credential: Credential): Pick<SystemRow, 'credential' | 'credentialId'> {
     return { credential: this.#secrets.seal(JSON.stringify(credential), id), credentialId: credential.id };
   }
 
-  #credential(row: SystemRow): Credential | undefined {
+  credential(row: SystemRow): Credential | undefined {
     return row.credential ? credentialSchema.parse(JSON.parse(this.#secrets.open(row.credential, row.id))) : undefined;
   }
+}
+
+function isSameSignIn(one: System, other: System): boolean {
+  const signInOf = (system: System): string => (system.kind === 'http' || system.kind === 'odata' ? JSON.stringify(system.signIn) : '');
+  return placeOf(one) === placeOf(other) && signInOf(one) === signInOf(other);
 }
 
 /** Where a system's secret goes, and whether the way there is encrypted. */
 function placeOf(description: System): string {
   switch (description.kind) {
     case 'http':
-      return new URL(description.address).origin;
+    case 'odata': {
+      const { address, signIn } = description;
+      // With a consent, id and secret go to where the tokens are given.
+      return signIn.kind === 'authorization code' ? [address, signIn.tokenUrl, signIn.revocationUrl ?? ''].map(originOf).join(' ') : originOf(address);
+    }
     case 'sql':
       return `${description.host}:${description.port} ${description.tls}`;
     case 'files':
@@ -171,4 +231,8 @@ function placeOf(description: System): string {
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }
+}
+
+function originOf(address: string): string {
+  return address === '' ? '' : new URL(address).origin;
 }

@@ -1,8 +1,20 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { openApiReadingSchema, probeSchema, problemSchema, queryPreviewSchema, tablesSchema, testSystemSchema } from '@anchor-knot/contracts';
-import { listTables, NotOpenApi, previewQuery, probeSystem, readOpenApi } from '@anchor-knot/connectors';
+import {
+  entitySetsSchema,
+  fileObjectSchema,
+  filePreviewSchema,
+  folderFilesSchema,
+  openApiReadingSchema,
+  probeSchema,
+  problemSchema,
+  queryPreviewSchema,
+  tablesSchema,
+  testSystemSchema,
+  unitsSchema,
+} from '@anchor-knot/contracts';
+import { exploreFolder, fetchDocument, listEntitySets, listTables, listUnits, NotOpenApi, previewFile, previewQuery, probeSystem, readOpenApi } from '@anchor-knot/connectors';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { orTrouble } from './orTrouble.js';
@@ -75,26 +87,105 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
   );
 
   typed.post(
+    '/api/entity-sets',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'The entity sets that an OData service declares',
+        body: testSystemSchema,
+        response: { 200: entitySetsSchema, 404: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { description, dependencies } = (await tried(request.body)) ?? {};
+      if (!dependencies || description?.kind !== 'odata') return reply.code(404).send(noSuch('service'));
+      return orTrouble(reply, async () => ({
+        sets: (await listEntitySets(description, dependencies)).map((one) => ({ ...one, properties: [...one.properties], times: [...one.times] })),
+      }));
+    },
+  );
+
+  typed.post(
+    '/api/units',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'The organisations, companies or units that the account sees',
+        body: testSystemSchema,
+        response: { 200: unitsSchema, 404: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { description, dependencies } = (await tried(request.body)) ?? {};
+      if (!dependencies || description?.kind !== 'http') return reply.code(404).send(noSuch('system'));
+      return orTrouble(reply, async () => ({ units: await listUnits(description, dependencies) }));
+    },
+  );
+
+  typed.post(
+    '/api/folder-files',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'The files of a folder, with how they seem to be written',
+        body: testSystemSchema,
+        response: { 200: folderFilesSchema, 404: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { description, dependencies } = (await tried(request.body)) ?? {};
+      if (!dependencies || description?.kind !== 'files') return reply.code(404).send(noSuch('folder'));
+      return orTrouble(reply, async () => ({ files: (await exploreFolder(description, dependencies)).map((one) => ({ ...one, sheets: [...one.sheets] })) }));
+    },
+  );
+
+  typed.post(
+    '/api/file-preview',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'The first rows of a file as a description reads it, and the lines that it rejects',
+        body: testSystemSchema.extend({ path: z.string().min(1).max(500), object: fileObjectSchema }),
+        response: { 200: filePreviewSchema, 404: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { description, dependencies } = (await tried(request.body)) ?? {};
+      if (!dependencies || description?.kind !== 'files') return reply.code(404).send(noSuch('folder'));
+      return orTrouble(reply, async () => {
+        const { rows, ...preview } = await previewFile(description, request.body.path, request.body.object, dependencies);
+        return { ...preview, rows: rows as z.input<typeof filePreviewSchema>['rows'] };
+      });
+    },
+  );
+
+  typed.post(
     '/api/openapi-reading',
     {
       config: { role: 'administrator' },
       schema: {
         tags: ['systems'],
         summary: 'What an OpenAPI 3 document says of a system: sign-in, and objects with what was guessed',
-        body: z.object({ document: z.string().min(1) }),
+        body: z.union([z.strictObject({ document: z.string().min(1) }), z.strictObject({ address: z.url({ protocol: /^https?$/ }) })]),
         response: { 200: openApiReadingSchema, 422: problemSchema },
       },
     },
-    async (request, reply) => {
-      try {
-        const reading = readOpenApi(request.body.document);
-        return { ...reading, objects: reading.objects.map((one) => ({ ...one, doubts: [...one.doubts] })) };
-      } catch (error) {
-        if (!(error instanceof NotOpenApi)) throw error;
-        return reply
-          .code(422)
-          .send({ code: 'not OpenAPI', says: `This is no OpenAPI 3 document: ${error.message}.`, advice: 'Give the JSON or YAML file that describes the interface.' });
-      }
-    },
+    async (request, reply) =>
+      orTrouble(reply, async () => {
+        const document = 'document' in request.body ? request.body.document : await fetchDocument(request.body.address, systems.addresses);
+        try {
+          const reading = readOpenApi(document);
+          return { ...reading, objects: reading.objects.map((one) => ({ ...one, doubts: [...one.doubts] })) };
+        } catch (error) {
+          if (!(error instanceof NotOpenApi)) throw error;
+          return reply
+            .code(422)
+            .send({ code: 'not OpenAPI', says: `This is no OpenAPI 3 document: ${error.message}.`, advice: 'Give the JSON or YAML file that describes the interface.' });
+        }
+      }),
   );
 }

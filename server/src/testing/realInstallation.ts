@@ -54,7 +54,7 @@ export class RealInstallation {
     const { url } = await database.fresh();
     const secret = `secret-${randomBytes(9).toString('hex')}`;
     const key = randomBytes(32).toString('base64');
-    const parts = await openInstallation({ DATABASE_URL: url, SECRET_KEY: key, REACHABLE_NETWORKS: ['127.0.0.0/8'] });
+    const parts = await openInstallation({ DATABASE_URL: url, SECRET_KEY: key, REACHABLE_NETWORKS: ['127.0.0.0/8'], FILE_FOLDERS: [] });
     const crm = await crmServer({ seed: data.accounts, clientId: 'id', clientSecret: secret, ...options.crm });
     const shop = await shopServer({ seed: data.shoppers, key: 'id', secret, ...options.shop, faults: { callsPerSecond: 0, ...options.shop?.faults } });
     options.prepare?.(crm, shop);

@@ -54,10 +54,10 @@ export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): Memb
   });
 }
 
-const kindNames = { http: 'JSON over HTTP', sql: 'SQL database', files: 'folder of files' } as const;
+const kindNames = { http: 'JSON over HTTP', odata: 'OData v4', sql: 'SQL database', files: 'folder of files' } as const;
 
 function addressOf(description: System): string {
-  if (description.kind === 'http') return description.address;
+  if (description.kind === 'http' || description.kind === 'odata') return description.address;
   return description.kind === 'sql' ? `${description.host}:${description.port}/${description.database}` : description.folder;
 }
 

@@ -10,10 +10,13 @@ import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
+import type { WebhookInbox } from '../systems/webhooks.js';
 import { jobChannel, type ProfileJob, type RunJob, type RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
+/** Systems drop subscriptions whose deliveries failed for a while; nobody tells. */
+const subscriptionCheckMs = 60_000;
 
 export interface WorkerParts {
   readonly url: string;
@@ -22,6 +25,7 @@ export interface WorkerParts {
   readonly knots: Knots;
   readonly systems: Systems;
   readonly objects: SystemObjects;
+  readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
   readonly log: Logger;
   readonly leaseMs: number;
@@ -37,6 +41,8 @@ export class Worker {
   #wake: () => void = () => undefined;
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
+  #checking = false;
+  #checkedSubscriptions = 0;
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
@@ -52,6 +58,7 @@ export class Worker {
           lookedForOrphans = Date.now();
           await this.#parts.queue.takeUpOrphans(this.#parts.leaseMs / 1000);
         }
+        if (!this.#checking && Date.now() - this.#checkedSubscriptions > subscriptionCheckMs) this.#checkSubscriptions();
         const job = await this.#parts.queue.fetch();
         if (job) {
           const work = this.#run(job.id, job.data).finally(() => this.#active.delete(work));
@@ -76,6 +83,19 @@ export class Worker {
     }
     await Promise.allSettled(this.#active);
     await this.#listener?.end().catch(() => undefined);
+  }
+
+  #checkSubscriptions(): void {
+    this.#checking = true;
+    this.#checkedSubscriptions = Date.now();
+    const work = this.#parts.inbox
+      .checkAll()
+      .catch((error: unknown) => this.#parts.log.error({ err: error }, 'subscriptions cannot be checked'))
+      .finally(() => {
+        this.#checking = false;
+        this.#active.delete(work);
+      });
+    this.#active.add(work);
   }
 
   stop(): void {

@@ -1,5 +1,5 @@
 import { timingSafeEqual } from 'node:crypto';
-import type { FastifyInstance, FastifyReply } from 'fastify';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { BoardRow } from '../generator/work.js';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
 import { RecordLog } from '../kit/recordLog.js';
@@ -34,13 +34,18 @@ const firstColumns: readonly Column[] = [
 
 /**
  * Pegline Boards: a key in a header of its own, numbered pages, values as people type them (`23.11.2026`, `1.500,00`),
- * columns that can be added, rows under rows; it cannot say what changed.
+ * columns that can be added, rows under rows, two workspaces; it cannot say what changed.
  */
 export async function boardsServer(options: BoardsOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch({ callsPerSecond: 60, ...options.faults }, options.faultSeed);
-  const rows = new RecordLog<BoardRow>(options.dataFile);
-  if (rows.size === 0) rows.load(options.rows);
+  const works = new RecordLog<BoardRow>(options.dataFile);
+  if (works.size === 0) works.load(options.rows);
+  const practice = new RecordLog<BoardRow>(options.dataFile === undefined ? undefined : `${options.dataFile}.practice`);
+  if (practice.size === 0) practice.load(options.rows.slice(0, 11).map((row) => ({ ...row, cells: { ...row.cells, title: `Practice: ${row.cells.title ?? ''}` } })));
+  /** Two workspaces; a header says which is meant. */
+  const workspaces = { works: { name: 'Hazelmoor Glasshouse Works', rows: works }, practice: { name: 'Practice boards', rows: practice } } as const;
+  const rowsOf = (request: FastifyRequest): RecordLog<BoardRow> => workspaces[request.headers['x-pegline-workspace'] === 'practice' ? 'practice' : 'works'].rows;
   const columns = new RecordLog<Column>(options.dataFile === undefined ? undefined : `${options.dataFile}.columns`);
   if (columns.size === 0) columns.load(firstColumns);
   const wanted = Buffer.from(options.key);
@@ -48,7 +53,7 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
   const shown = ({ id, parent, cells }: BoardRow) => ({ row: id, parent, cells: Object.fromEntries(columns.all().map((column) => [column.id, cells[column.id] ?? null])) });
 
   /** @returns the row with the changes, or why it cannot be */
-  function changed(known: BoardRow | undefined, input: unknown): BoardRow | string {
+  function changed(rows: RecordLog<BoardRow>, known: BoardRow | undefined, input: unknown): BoardRow | string {
     const body = typeof input === 'object' && input !== null ? (input as { parent?: string | null; cells?: Record<string, unknown> }) : {};
     const cells: Record<string, string | null> = { ...known?.cells };
     for (const [id, value] of Object.entries(body.cells ?? {})) {
@@ -75,6 +80,7 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
         if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted)) return fail(reply, 401, 'unknown key');
         return undefined;
       });
+      api.get('/workspaces', async () => ({ ok: true, workspaces: Object.entries(workspaces).map(([id, one]) => ({ id, title: one.name })) }));
       api.get('/columns', async () => ({ ok: true, columns: columns.all() }));
       api.post('/columns', async (request, reply) => {
         const { title, type } = (request.body ?? {}) as { title?: string; type?: string };
@@ -92,24 +98,28 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
         const { page = '1', size = '50', level } = request.query as { page?: string; size?: string; level?: string };
         const most = Math.min(100, Math.max(1, Number(size) || 50));
         const from = (Math.max(1, Number(page) || 1) - 1) * most;
-        const found = rows.all().filter(({ parent }) => level === undefined || (level === 'top' ? parent === null : parent !== null));
+        const found = rowsOf(request)
+          .all()
+          .filter(({ parent }) => level === undefined || (level === 'top' ? parent === null : parent !== null));
         if (faults.faults.brokenPages) return reply.type('application/json').send('{"ok":true,"rows":[{');
         return { ok: true, rows: found.slice(from, from + most).map(shown) };
       });
       api.get('/rows/:id', async (request, reply) => {
-        const row = rows.get((request.params as { id: string }).id);
+        const row = rowsOf(request).get((request.params as { id: string }).id);
         return row ? { ok: true, row: shown(row) } : fail(reply, 404, 'there is no such row');
       });
       api.post('/rows', async (request, reply) => {
-        const result = changed(undefined, request.body);
+        const rows = rowsOf(request);
+        const result = changed(rows, undefined, request.body);
         if (typeof result === 'string') return fail(reply, 400, result);
         rows.put(result);
         return faults.drops(reply) ? reply : reply.code(201).send({ ok: true, row: shown(result) });
       });
       api.put('/rows/:id', async (request, reply) => {
+        const rows = rowsOf(request);
         const known = rows.get((request.params as { id: string }).id);
         if (!known) return fail(reply, 404, 'there is no such row');
-        const result = changed(known, request.body);
+        const result = changed(rows, known, request.body);
         if (typeof result === 'string') return fail(reply, 400, result);
         rows.put(result);
         return faults.drops(reply) ? reply : { ok: true, row: shown(result) };
@@ -124,12 +134,12 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
     noun: ['row', 'rows'],
     fields: firstColumns.map(({ id, title }) => ({ name: id, label: title })),
     columns: ['Title', 'Under', 'Stage', 'Lead', 'Start', 'End'],
-    list: async () => rows.all().map(({ id, parent, cells }) => ({ id, cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end] })),
-    show: async (id) => rows.get(id)?.cells,
+    list: async () => works.all().map(({ id, parent, cells }) => ({ id, cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end] })),
+    show: async (id) => works.get(id)?.cells,
     save: async (id, form) => {
-      const result = changed(id === undefined ? undefined : rows.get(id), { cells: form });
+      const result = changed(works, id === undefined ? undefined : works.get(id), { cells: form });
       if (typeof result === 'string') return { refused: result };
-      rows.put(result);
+      works.put(result);
       return { id: result.id };
     },
   });

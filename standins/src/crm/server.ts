@@ -1,15 +1,21 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { type ContactPerson, type Deal, dealStages } from '../generator/sales.js';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
 import type { PageField } from '../kit/pages.js';
 import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
+import { Webhooks } from '../kit/webhooks.js';
 import { type Account, type AccountInput, changeAccount, etagOf } from './account.js';
+import { registerCollection } from './collection.js';
+import { registerConsent } from './consent.js';
 
 export interface CrmOptions {
   readonly dataFile?: string;
   readonly seed?: readonly Account[];
+  readonly people?: readonly ContactPerson[];
+  readonly deals?: readonly Deal[];
   readonly clientId: string;
   readonly clientSecret: string;
   readonly faults?: Partial<Faults>;
@@ -36,13 +42,31 @@ const fields: readonly PageField[] = [
   { name: 'notes', label: 'Notes', long: true },
 ];
 
-/** Fernhill CRM: OAuth 2.0 client credentials, cursor pages, a filter by modification time, ETags, nested JSON. */
+/** Fernhill CRM: OAuth 2.0 client credentials or a person's consent, webhooks, cursor pages, a filter by modification time, ETags, nested JSON. */
 export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch(options.faults, options.faultSeed);
   const accounts = new RecordLog<Account>(options.dataFile);
   if (accounts.size === 0 && options.seed) accounts.load(options.seed);
+  const kept = <T extends { readonly id: string }>(what: string, seed: readonly T[] = []): RecordLog<T> => {
+    const log = new RecordLog<T>(options.dataFile === undefined ? undefined : `${options.dataFile}.${what}`);
+    if (log.size === 0) log.load(seed);
+    return log;
+  };
+  const people = kept('people', options.people);
+  const deals = kept('deals', options.deals);
   const now = options.now ?? (() => new Date());
+  const webhooks = new Webhooks({
+    name,
+    dataFile: options.dataFile,
+    style: 'standard',
+    events: ['account', 'person', 'deal'].flatMap((what) => [`${what}.created`, `${what}.changed`]),
+  });
+  const consent = registerConsent(app, { ...options, name });
+  const saved = (account: Account, isNew: boolean): void => {
+    accounts.put(account);
+    webhooks.emit(isNew ? 'account.created' : 'account.changed', { id: account.id, modifiedAt: account.modifiedAt });
+  };
   const tokens = new Map<string, number>();
   /** Which account each idempotency key made. It survives in the log as long as the account does not need it. */
   const created = new RecordLog<{ id: string; account: string }>(options.dataFile === undefined ? undefined : `${options.dataFile}.keys`);
@@ -76,8 +100,37 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const stopped = await faults.before(request, reply, (late) => late.send({ error: { code: 429, message: 'rate limit exceeded' } }));
         if (stopped) return stopped;
         const token = /^Bearer (.+)$/.exec(request.headers.authorization ?? '')?.[1];
-        if (faults.faults.refuseSignIn || token === undefined || (tokens.get(token) ?? 0) < Date.now()) return error(reply, 401, 'the access token is missing, wrong or expired');
-        return undefined;
+        const refused = () => error(reply, 401, 'the access token is missing, wrong or expired');
+        if (faults.faults.refuseSignIn || token === undefined) return refused();
+        if ((tokens.get(token) ?? 0) >= Date.now()) return undefined;
+        const scopes = await consent.scopesOf(token);
+        if (!scopes) return refused();
+        const needed = request.method === 'GET' ? 'accounts.read' : 'accounts.write';
+        return scopes.has(needed) ? undefined : error(reply, 403, `this token was not granted ${needed}`);
+      });
+      webhooks.register(api, '/webhooks');
+      const changed = (what: string) => (record: { id: string; modifiedAt: string }, isNew: boolean) =>
+        webhooks.emit(`${what}.${isNew ? 'created' : 'changed'}`, { id: record.id, modifiedAt: record.modifiedAt });
+      const fail = (reply: FastifyReply, code: number, message: string, details?: readonly string[]) => error(reply, code, message, details);
+      registerCollection(api, {
+        path: '/people',
+        log: people,
+        idPrefix: 'P-',
+        fields: { accountId: 'text', firstName: 'text', lastName: 'text', email: 'text', role: 'text' },
+        faults,
+        now,
+        fail,
+        changed: changed('person'),
+      });
+      registerCollection(api, {
+        path: '/deals',
+        log: deals,
+        idPrefix: 'D-',
+        fields: { accountId: 'text', title: 'text', stage: dealStages, value: 'number', closeOn: 'date' },
+        faults,
+        now,
+        fail,
+        changed: changed('deal'),
       });
 
       api.get('/accounts', async (request, reply) => {
@@ -112,7 +165,7 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         if (before) return reply.code(201).header('etag', etagOf(before)).send(before);
         const result = changeAccount(undefined, request.body as AccountInput, now());
         if ('errors' in result) return invalid(reply, result.errors);
-        accounts.put(result.account);
+        saved(result.account, true);
         if (typeof key === 'string') created.put({ id: key, account: result.account.id });
         if (faults.drops(reply)) return reply;
         return reply.code(201).header('etag', etagOf(result.account)).send(result.account);
@@ -125,7 +178,7 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return error(reply, 412, 'the account has changed since it was read');
         const result = changeAccount(known, request.body as AccountInput, now());
         if ('errors' in result) return invalid(reply, result.errors);
-        accounts.put(result.account);
+        saved(result.account, false);
         if (faults.drops(reply)) return reply;
         return reply.header('etag', etagOf(result.account)).send(result.account);
       });
@@ -134,7 +187,8 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   );
 
   faults.register(app, name);
-  registerPages(app, accounts, now);
+  webhooks.registerPage(app);
+  registerPages(app, accounts, saved, now);
   return app;
 }
 
@@ -161,7 +215,7 @@ function byId(log: RecordLog<Account>, after: string | undefined): Account[] {
   return ids.slice(low).map((id) => log.get(id) as Account);
 }
 
-function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, now: () => Date): void {
+function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved: (account: Account, isNew: boolean) => void, now: () => Date): void {
   const flat = ({ contact, address, ...rest }: Account): Record<string, unknown> => ({
     ...rest,
     ...Object.fromEntries(Object.entries(contact).map(([key, value]) => [`contact.${key}`, value])),
@@ -193,7 +247,7 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, now: 
     save: async (id, form) => {
       const result = changeAccount(id === undefined ? undefined : accounts.get(id), inputOf(form), now());
       if ('errors' in result) return { refused: result.errors.map(({ field, message }) => `${field} ${message}`).join('; ') };
-      accounts.put(result.account);
+      saved(result.account, id === undefined);
       return { id: result.account.id };
     },
   });

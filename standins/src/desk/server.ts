@@ -1,10 +1,11 @@
 import { createHash, timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply } from 'fastify';
-import { type Requester, type Ticket, ticketStates } from '../generator/work.js';
+import { agents, type Requester, type Ticket, ticketStates } from '../generator/work.js';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
 import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
+import { Webhooks } from '../kit/webhooks.js';
 
 export interface DeskOptions {
   readonly dataFile?: string;
@@ -22,7 +23,7 @@ type Problems = readonly { readonly field: string; readonly message: string }[];
 const name = 'Bellpull Desk';
 const mostAtOnce = 200;
 
-/** Bellpull Desk: a bearer token, pages by offset, times as seconds since 1970, ETag and If-Match, problems by field. */
+/** Bellpull Desk: a bearer token, pages by offset, times as seconds since 1970, ETag and If-Match, problems by field, webhooks. */
 export async function deskServer(options: DeskOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch(options.faults, options.faultSeed);
@@ -62,7 +63,12 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
     const id = known?.id ?? String(Math.max(0, ...log.all().map((item) => Number(item.id))) + 1);
     return { ...blank, ...(kind === 'tickets' ? { opened: seconds() } : {}), ...known, ...given, id, touched: seconds() } as unknown as Item;
   }
-  const put = (kind: keyof typeof kinds, item: Item): void => (kinds[kind].log as RecordLog<Item>).put(item);
+  const webhooks = new Webhooks({ name, dataFile: options.dataFile, style: 'standard', events: ['ticket.created', 'ticket.changed', 'requester.created', 'requester.changed'] });
+  const put = (kind: keyof typeof kinds, item: Item): void => {
+    const isNew = kinds[kind].log.get(item.id) === undefined;
+    (kinds[kind].log as RecordLog<Item>).put(item);
+    webhooks.emit(`${kind.slice(0, -1)}.${isNew ? 'created' : 'changed'}`, { id: Number(item.id), touched: item.touched });
+  };
 
   await app.register(
     async (api) => {
@@ -72,6 +78,13 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
         const given = Buffer.from(request.headers.authorization ?? '');
         if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted)) return fail(reply, 401, [{ field: 'token', message: 'is not valid' }]);
         return undefined;
+      });
+      webhooks.register(api, '/webhooks');
+      // Agents are people of the company; nobody makes them from outside.
+      api.get('/agents', async () => ({ items: agents, total: agents.length }));
+      api.get('/agents/:id', async (request, reply) => {
+        const agent = agents.find(({ id }) => id === (request.params as { id: string }).id);
+        return agent ?? fail(reply, 404, [{ field: 'id', message: 'is unknown' }]);
       });
       for (const kind of Object.keys(kinds) as (keyof typeof kinds)[]) {
         const log = kinds[kind].log as RecordLog<Item>;
@@ -115,6 +128,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
   );
 
   faults.register(app, name);
+  webhooks.registerPage(app);
   registerRecordPages(app, {
     name,
     noun: ['ticket', 'tickets'],

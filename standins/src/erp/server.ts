@@ -1,9 +1,11 @@
 import type { FastifyInstance } from 'fastify';
 import type { Pool } from 'pg';
+import { type Faults, FaultSwitch } from '../kit/faults.js';
 import { page, type PageField } from '../kit/pages.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { erpRole } from './database.js';
+import { registerODataFace } from './odata.js';
 
 const name = 'Coldharbour ERP';
 const fields: readonly PageField[] = [
@@ -47,9 +49,19 @@ const faults = {
   },
 } as const;
 
-/** Coldharbour ERP: its records are in a database that other programs may use; these are the pages for people. */
-export async function erpServer({ pool }: { readonly pool: Pool }): Promise<FastifyInstance> {
+export interface ErpOptions {
+  readonly pool: Pool;
+  /** Of the OData face; the database has its own roles. */
+  readonly secret: string;
+  readonly faults?: Partial<Faults>;
+}
+
+/** Coldharbour ERP: its records are in a database that other programs may use, and behind an OData face; these are the pages for people. */
+export async function erpServer({ pool, secret, faults: startFaults }: ErpOptions): Promise<FastifyInstance> {
   const app = await standInServer();
+  const odataFaults = new FaultSwitch(startFaults);
+  await registerODataFace(app, { pool, id: erpRole, secret, faults: odataFaults });
+  odataFaults.register(app, `${name}, OData`, '/odata-faults');
 
   registerRecordPages(app, {
     name,
@@ -100,7 +112,7 @@ export async function erpServer({ pool }: { readonly pool: Pool }): Promise<Fast
         page(
           name,
           'Faults',
-          `<p>What this system does wrong on purpose, from the next call on.</p><form method="post" action="/faults"><table>${boxes.join('')}</table><p><button>Switch</button></p></form>`,
+          `<p>What its database does wrong on purpose, from the next statement on. <a href="/odata-faults">What its OData face does wrong</a></p><form method="post" action="/faults"><table>${boxes.join('')}</table><p><button>Switch</button></p></form>`,
         ),
       );
   });

@@ -29,7 +29,12 @@ export interface BoardRow {
 }
 
 export const ticketStates = ['new', 'open', 'waiting', 'solved', 'closed'] as const;
-const agents = ['halima.boye', 'sunniva.dahl', 'piers.loxley'];
+export const agents = [
+  { id: 'halima.boye', full_name: 'Halima Boye', team: 'sales' },
+  { id: 'sunniva.dahl', full_name: 'Sunniva Dahl', team: 'purchasing' },
+  { id: 'piers.loxley', full_name: 'Piers Loxley', team: 'sales' },
+] as const;
+const agentIds = agents.map(({ id }) => id);
 const subjects = [
   'Pane arrived cracked',
   'Vent does not close',
@@ -81,7 +86,7 @@ export function generateWork({ customers }: CustomerData, options: { readonly se
       state: pick(ticketStates),
       priority: 1 + Math.floor(random() * 4),
       requester_id: Number(pick(requesters).id),
-      agent: random() < 0.2 ? null : pick(agents),
+      agent: random() < 0.2 ? null : pick(agentIds),
       order_ref: random() < 0.5 ? null : String(260_000_001 + Math.floor(random() * 1200)),
       opened,
       touched: opened + Math.floor(random() * 20 * 86_400),
@@ -99,7 +104,7 @@ export function generateWork({ customers }: CustomerData, options: { readonly se
       cells: {
         title: `${of.company}: greenhouse`,
         stage: pick(['planned', 'building', 'done']),
-        lead: pick(agents),
+        lead: pick(agentIds),
         start: german(start),
         end: german(start + 60 * dayMs),
         budget: `${(3000 + Math.floor(random() * 300) * 100).toLocaleString('de-DE')},00`,
@@ -113,7 +118,7 @@ export function generateWork({ customers }: CustomerData, options: { readonly se
         cells: {
           title: tasks[task % tasks.length] as string,
           stage: pick(['to do', 'doing', 'done']),
-          lead: random() < 0.2 ? null : pick(agents),
+          lead: random() < 0.2 ? null : pick(agentIds),
           start: german(start + task * 6 * dayMs),
           end: german(start + (task * 6 + 4) * dayMs),
           budget: null,

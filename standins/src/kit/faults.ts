@@ -81,14 +81,14 @@ export class FaultSwitch {
   }
 
   /** The page on which faults are switched, and the same as JSON. */
-  register(app: FastifyInstance, name: string): void {
-    app.get('/faults', async (_, reply) => reply.type('text/html').send(page(name, 'Faults', this.#form())));
-    app.get('/faults.json', async () => this.faults);
-    app.put('/faults.json', async (request) => this.#set(request.body as Record<string, unknown>));
-    app.post('/faults', async (request, reply) => {
+  register(app: FastifyInstance, name: string, path = '/faults'): void {
+    app.get(path, async (_, reply) => reply.type('text/html').send(page(name, 'Faults', this.#form(path))));
+    app.get(`${path}.json`, async () => this.faults);
+    app.put(`${path}.json`, async (request) => this.#set(request.body as Record<string, unknown>));
+    app.post(path, async (request, reply) => {
       const body = request.body as Record<string, string>;
       this.#set(Object.fromEntries(Object.entries(noFaults).map(([fault, off]) => [fault, typeof off === 'boolean' ? body[fault] === 'on' : Number(body[fault])])));
-      return reply.redirect('/faults');
+      return reply.redirect(path);
     });
   }
 
@@ -100,7 +100,7 @@ export class FaultSwitch {
     return this.faults;
   }
 
-  #form(): string {
+  #form(path: string): string {
     const rows = (Object.keys(noFaults) as (keyof Faults)[]).map((fault) => {
       const value = this.faults[fault];
       const control =
@@ -109,6 +109,6 @@ export class FaultSwitch {
           : `<input type="number" min="0" step="any" name="${fault}" id="${fault}" value="${value}">`;
       return `<tr><th><label for="${fault}">${labels[fault]}</label></th><td>${control}</td></tr>`;
     });
-    return `<p>What this system does wrong on purpose, from the next call on.</p><form method="post" action="/faults"><table>${rows.join('')}</table><p><button>Switch</button></p></form>`;
+    return `<p>What this system does wrong on purpose, from the next call on.</p><form method="post" action="${path}"><table>${rows.join('')}</table><p><button>Switch</button></p></form>`;
   }
 }

@@ -1,15 +1,18 @@
 import { timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import { orderStatuses, type ShopOrder } from '../generator/sales.js';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
 import type { PageField } from '../kit/pages.js';
 import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
+import { Webhooks } from '../kit/webhooks.js';
 import { changeShopper, type Shopper, type ShopperInput } from './shopper.js';
 
 export interface ShopOptions {
   readonly dataFile?: string;
   readonly seed?: readonly Shopper[];
+  readonly orders?: readonly ShopOrder[];
   readonly key: string;
   readonly secret: string;
   readonly faults?: Partial<Faults>;
@@ -34,13 +37,20 @@ const fields: readonly PageField[] = [
   { name: 'remark', label: 'Remark', long: true },
 ];
 
-/** Market Row: HTTP Basic with key and secret, numbered pages with a Link header, a strict rate limit, flat JSON. */
+/** Market Row: HTTP Basic with key and secret, numbered pages with a Link header, a strict rate limit, signed webhooks, flat JSON. */
 export async function shopServer(options: ShopOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch({ callsPerSecond: 100, ...options.faults }, options.faultSeed);
   const shoppers = new RecordLog<Shopper>(options.dataFile);
   if (shoppers.size === 0 && options.seed) shoppers.load(options.seed);
+  const orders = new RecordLog<ShopOrder>(options.dataFile === undefined ? undefined : `${options.dataFile}.orders`);
+  if (orders.size === 0 && options.orders) orders.load(options.orders);
   const now = options.now ?? (() => new Date());
+  const webhooks = new Webhooks({ name, dataFile: options.dataFile, style: 'plain', events: ['shopper.saved', 'order.saved'] });
+  const saved = (shopper: Shopper): void => {
+    shoppers.put(shopper);
+    webhooks.emit('shopper.saved', { shopper_id: Number(shopper.id) });
+  };
   let lastId = Math.max(
     77_000,
     ...shoppers
@@ -95,7 +105,7 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
         if (typeof input !== 'object' || input === null) return fail(reply, 400, 'a shopper is expected');
         const result = changeShopper(known, input, known?.id ?? nextId(), now());
         if ('reason' in result) return fail(reply, 400, result.reason);
-        shoppers.put(result.shopper);
+        saved(result.shopper);
         if (faults.drops(reply)) return reply;
         return reply.code(known ? 200 : 201).send({ shopper: shown(result.shopper) });
       };
@@ -104,11 +114,38 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
         const known = shoppers.get((request.params as { id: string }).id);
         return known ? write(request, reply, known) : fail(reply, 404, 'unknown shopper');
       });
+      webhooks.register(api, '/webhooks');
+
+      const order = ({ id, ...rest }: ShopOrder) => ({ order_no: Number(id), ...rest });
+      api.get('/orders', async (request, reply) => {
+        const query = request.query as { page?: string; per_page?: string };
+        const size = Math.min(Math.max(Number(query.per_page ?? 25) || 25, 1), 1000);
+        const number = Math.max(Number(query.page ?? 1) || 1, 1);
+        const all = orders.all();
+        if (number * size < all.length) reply.header('link', `</shop/v1/orders?page=${number + 1}&per_page=${size}>; rel="next"`);
+        return all.slice((number - 1) * size, number * size).map(order);
+      });
+      api.get('/orders/:id', async (request, reply) => {
+        const known = orders.get((request.params as { id: string }).id);
+        return known ? { order: order(known) } : fail(reply, 404, 'unknown order');
+      });
+      // Customers order; other programs only say how an order stands.
+      api.put('/orders/:id', async (request, reply) => {
+        const known = orders.get((request.params as { id: string }).id);
+        if (!known) return fail(reply, 404, 'unknown order');
+        const { status } = ((request.body as { order?: { status?: string } } | undefined)?.order ?? {}) as { status?: string };
+        if (!orderStatuses.includes(status as 'paid')) return fail(reply, 400, `status must be one of ${orderStatuses.join(', ')}`);
+        const next = { ...known, status: status as string, changed: now().toISOString().slice(0, 19).replace('T', ' ') };
+        orders.put(next);
+        webhooks.emit('order.saved', { order_no: Number(next.id) });
+        return faults.drops(reply) ? reply : { order: order(next) };
+      });
     },
     { prefix: '/shop/v1' },
   );
 
   faults.register(app, name);
+  webhooks.registerPage(app);
   registerRecordPages(app, {
     name,
     noun: ['shopper', 'shoppers'],
@@ -120,7 +157,7 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
     save: async (id, form) => {
       const result = changeShopper(id === undefined ? undefined : shoppers.get(id), form as ShopperInput, id ?? nextId(), now());
       if ('reason' in result) return { refused: result.reason };
-      shoppers.put(result.shopper);
+      saved(result.shopper);
       return { id: result.shopper.id };
     },
   });

@@ -19,6 +19,10 @@ export interface SystemRow {
   credentialId: string | null;
   probe: Probe | null;
   probedAt: Date | null;
+  /** Of a consent, encrypted. */
+  tokens: Buffer | null;
+  consentBy: string | null;
+  consentAt: Date | null;
 }
 export const SystemEntity = new EntitySchema<SystemRow>({
   name: 'system',
@@ -37,6 +41,9 @@ export const SystemEntity = new EntitySchema<SystemRow>({
     credentialId: { type: 'text', name: 'credential_id', nullable: true },
     probe: { type: 'jsonb', nullable: true },
     probedAt: { type: 'timestamptz', name: 'probed_at', nullable: true },
+    tokens: { type: 'bytea', nullable: true },
+    consentBy: { type: 'text', name: 'consent_by', nullable: true },
+    consentAt: { type: 'timestamptz', name: 'consent_at', nullable: true },
   },
 });
 

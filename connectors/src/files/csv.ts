@@ -1,0 +1,82 @@
+import { parse } from 'csv-parse/sync';
+import { stringify } from 'csv-stringify/sync';
+import type { FileObject } from '@anchor-knot/contracts';
+import type { Raw } from '@anchor-knot/core';
+import { stringifyExactJson } from '../json/exactJson.js';
+import { decode, encode } from './encoding.js';
+import { checkColumns, fileProblem, type FileRow, type RowFile } from './rowFile.js';
+
+type Form = Pick<FileObject, 'delimiter' | 'quote' | 'encoding'>;
+
+/** Comma-separated values (RFC 4180), with any delimiter, quote and encoding. A line with more or fewer values than columns is a problem of that line. */
+export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encoding }: Form): RowFile {
+  const { text, byteOrderMark } = decode(path, bytes, encoding);
+  let lines: { record: string[]; raw: string; info: { lines: number } }[];
+  try {
+    lines = parse(text, {
+      delimiter,
+      quote,
+      escape: quote,
+      info: true,
+      raw: true,
+      relax_column_count: true,
+      relax_quotes: true,
+      skip_empty_lines: true,
+    }) as unknown as typeof lines;
+  } catch (cause) {
+    throw fileProblem(path, `it is not a CSV file: ${(cause as Error).message}`, 'Look at the quotes around that line; a quote inside a quoted value is written twice.', cause);
+  }
+  const header = lines.shift();
+  const columns = header?.record;
+  if (!columns) throw fileProblem(path, 'it is empty', 'The first line must hold the column names.');
+  checkColumns(path, columns);
+  let line = header.info.lines;
+  const rows = lines.map(({ record, raw, info }): FileRow => {
+    const start = line + 1;
+    line = info.lines;
+    const fields = Object.fromEntries(columns.map((name, index) => [name, record[index] ?? '']));
+    const fits = record.length === columns.length;
+    return { fields, line: start, source: bare(raw), ...(fits ? {} : { problem: `it has ${record.length} values, the header has ${columns.length}` }) };
+  });
+  return { rows, columns, headerSource: bare(header.raw), newline: text.includes('\r\n') ? '\r\n' : '\n', byteOrderMark };
+}
+
+export function renderCsv({ rows, columns = [], headerSource, newline, byteOrderMark }: RowFile, { delimiter, quote, encoding }: Form): Buffer {
+  const line = (values: readonly string[]): string => bare(stringify([values as string[]], { delimiter, quote, escape: quote, record_delimiter: newline }));
+  const lines = [headerSource ?? line(columns), ...rows.map(({ fields, source }) => source ?? line(columns.map((name) => cell(fields[name]))))];
+  return encode(lines.map((text) => text + newline).join(''), encoding, byteOrderMark);
+}
+
+const delimiters = [',', ';', '\t', '|'];
+
+/** How a text is written as CSV: the delimiter that gives most columns, the same number in each of the first lines; and the quote beside it. */
+export function recogniseCsv(text: string): Pick<Form, 'delimiter' | 'quote'> {
+  const start = text.slice(0, 20_000);
+  const quote = countMatches(start, /(^|[,;\t|\n])'/g) > countMatches(start, /(^|[,;\t|\n])"/g) ? "'" : '"';
+  const scored = delimiters.map((delimiter) => {
+    try {
+      const lines = parse(start, { delimiter, quote, escape: quote, relax_column_count: true, relax_quotes: true, skip_empty_lines: true, to: 20 }) as string[][];
+      const columns = lines[0]?.length ?? 0;
+      const alike = lines.filter((values) => values.length === columns).length / Math.max(1, lines.length);
+      return { delimiter, score: columns > 1 ? columns * alike ** 3 : 0 };
+    } catch {
+      return { delimiter, score: 0 };
+    }
+  });
+  const best = scored.reduce((one, other) => (other.score > one.score ? other : one));
+  return { delimiter: best.score > 0 ? best.delimiter : ',', quote };
+}
+
+function countMatches(text: string, pattern: RegExp): number {
+  return [...text.matchAll(pattern)].length;
+}
+
+/** A row without the end of its line. */
+function bare(text: string): string {
+  return text.replace(/\r?\n?$/, '');
+}
+
+function cell(value: Raw | undefined): string {
+  if (value === null || value === undefined) return '';
+  return typeof value === 'string' ? value : stringifyExactJson(value);
+}

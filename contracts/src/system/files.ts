@@ -1,0 +1,36 @@
+import { z } from 'zod';
+
+export const fileFormats = ['csv', 'jsonl', 'xlsx'] as const;
+
+/** Files as an object: their records are the rows or lines. */
+export const fileObjectSchema = z.strictObject({
+  /** Relative to the folder. Of deliveries, a pattern: `*` stands for any characters but the slash. */
+  path: z.string().min(1).max(500),
+  format: z.enum(fileFormats),
+  /** The column or field that is the record's key. */
+  key: z.string().min(1).max(200),
+  /** A column or field with the time of the last change, ISO 8601. */
+  modifiedAt: z.string().min(1).max(200).optional(),
+  delimiter: z.string().length(1).default(','),
+  quote: z.string().length(1).default('"'),
+  /** By the names of the WHATWG Encoding standard. */
+  encoding: z.string().min(1).max(40).default('utf-8'),
+  /** Of a workbook; the first where none is named. */
+  sheet: z.string().min(1).max(100).optional(),
+  /**
+   * Whether the file is the record set, or each new file brings records once: then a record is what the last delivery said
+   * of it, and nothing is written.
+   */
+  holds: z.enum(['record set', 'deliveries']).default('record set'),
+});
+
+export const filesSystemSchema = z.strictObject({
+  kind: z.literal('files'),
+  name: z.string().min(1).max(200),
+  /** Relative to the knot file, or absolute. */
+  folder: z.string().min(1).max(1000).default('.'),
+  objects: z.record(z.string(), fileObjectSchema),
+});
+
+export type FileObject = z.output<typeof fileObjectSchema>;
+export type FilesSystem = z.output<typeof filesSystemSchema>;

@@ -1,0 +1,15 @@
+import { z } from 'zod';
+import { filesSystemSchema } from './files.js';
+import { httpSystemSchema } from './http.js';
+import { odataSystemSchema } from './odata.js';
+import { sqlSystemSchema } from './sql.js';
+
+export * from './files.js';
+export * from './http.js';
+export * from './odata.js';
+export * from './signIn.js';
+export * from './sql.js';
+
+/** How a system is reached and what is in it: a file that can be exported, imported and shared. It holds no secret. */
+export const systemSchema = z.discriminatedUnion('kind', [httpSystemSchema, odataSystemSchema, filesSystemSchema, sqlSystemSchema]);
+export type System = z.output<typeof systemSchema>;

@@ -1,0 +1,102 @@
+import { createHash } from 'node:crypto';
+import type { DataSource } from 'typeorm';
+import { beginConsent, type CallerDependencies, completeConsent, type ConsentedSystem, revokeConsent, type TokenKeeper, type Tokens } from '@anchor-knot/connectors';
+import { type Credential, type Person, type System, systemSchema } from '@anchor-knot/contracts';
+import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
+import type { SecretBox } from './secretBox.js';
+
+const minutesToDecide = 15;
+
+/** The consents that people gave to sign in to systems, and the tokens that came of them. */
+export class Consents {
+  readonly #data: DataSource;
+  readonly #secrets: SecretBox;
+
+  constructor(data: DataSource, secrets: SecretBox) {
+    this.#data = data;
+    this.#secrets = secrets;
+  }
+
+  /** @returns where to send the person, who comes back to `callback` */
+  async begin(row: SystemRow, system: ConsentedSystem, clientId: string, person: Person, callback: string): Promise<string> {
+    const { url, state, verifier } = await beginConsent(system, clientId, callback);
+    await this.#data.query('delete from consent_begun where expires_at < now()');
+    await this.#data.query(
+      `insert into consent_begun (state_digest, system_id, person, verifier, callback, expires_at) values ($1, $2, $3, $4, $5, now() + make_interval(mins => $6))`,
+      [digest(state), row.id, person.email, this.#secrets.seal(verifier, `consent ${row.id}`), callback, minutesToDecide],
+    );
+    return url;
+  }
+
+  /** Whose consent an answer ends; each state is good once, for the person who began it. */
+  async take(state: string, person: Person): Promise<{ system: string; callback: string; verifier: string } | undefined> {
+    const [[row]] = (await this.#data.query(`delete from consent_begun where state_digest = $1 and person = $2 and expires_at > now() returning system_id, callback, verifier`, [
+      digest(state),
+      person.email,
+    ])) as [{ system_id: string; callback: string; verifier: Buffer }[], number];
+    return row && { system: row.system_id, callback: row.callback, verifier: this.#secrets.open(row.verifier, `consent ${row.system_id}`) };
+  }
+
+  /** @throws {SystemTrouble} when the other system does not give tokens for it */
+  async complete(
+    row: SystemRow,
+    system: ConsentedSystem,
+    credential: Credential,
+    begun: { readonly state: string; readonly verifier: string; readonly callback: string },
+    answer: URLSearchParams,
+    person: Person,
+    dependencies: CallerDependencies,
+  ): Promise<void> {
+    const tokens = await completeConsent(system, credential, begun, answer, dependencies);
+    await this.#data
+      .getRepository(SystemEntity)
+      .update({ id: row.id }, { tokens: this.#sealed(row.id, tokens), consentBy: person.name, consentAt: new Date(), trouble: null as never });
+  }
+
+  /** Gives it back at the other system too; what is kept here is forgotten in any case. @throws {SystemTrouble} */
+  async revoke(row: SystemRow, system: ConsentedSystem, credential: Credential | undefined, dependencies: CallerDependencies): Promise<void> {
+    const tokens = await this.#read(row.id);
+    await this.#data.getRepository(SystemEntity).update({ id: row.id }, { tokens: null, consentBy: null, consentAt: null });
+    if (tokens && credential) await revokeConsent(system, credential, tokens, dependencies);
+  }
+
+  keeper(id: string): TokenKeeper {
+    return {
+      read: () => this.#read(id),
+      // The row is locked while it is renewed: a second worker waits, and finds the new tokens.
+      renew: (stale, renew) =>
+        this.#data.transaction(async (db) => {
+          const [row] = (await db.query('select tokens from system where id = $1 for update', [id])) as { tokens: Buffer | null }[];
+          if (!row?.tokens) return undefined;
+          const known = this.#opened(id, row.tokens);
+          if (known.access !== stale) return known;
+          const renewed = await renew(known);
+          await db.query('update system set tokens = $2 where id = $1', [id, renewed ? this.#sealed(id, renewed) : null]);
+          return renewed;
+        }),
+    };
+  }
+
+  async #read(id: string): Promise<Tokens | undefined> {
+    const [row] = (await this.#data.query('select tokens from system where id = $1', [id])) as { tokens: Buffer | null }[];
+    return row?.tokens ? this.#opened(id, row.tokens) : undefined;
+  }
+
+  #sealed(id: string, tokens: Tokens): Buffer {
+    return this.#secrets.seal(JSON.stringify(tokens), `tokens ${id}`);
+  }
+
+  #opened(id: string, sealed: Buffer): Tokens {
+    return JSON.parse(this.#secrets.open(sealed, `tokens ${id}`)) as Tokens;
+  }
+}
+
+/** The system of a row, where its sign-in is by consent. */
+export function consented(description: System): ConsentedSystem | undefined {
+  const system = systemSchema.parse(description);
+  return (system.kind === 'http' || system.kind === 'odata') && system.signIn.kind === 'authorization code' ? (system as ConsentedSystem) : undefined;
+}
+
+function digest(state: string): string {
+  return createHash('sha256').update(state).digest('base64url');
+}
