@@ -67,8 +67,9 @@ paths: { /parcels: ${listed}, '/parcels/{id}': { get: { responses: {} } }, /vans
     .check();
   await expect(page.getByRole('row', { name: /parcels/ })).toContainText('no field tells when a record was last changed');
   await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Parcel tracker');
-  await expect(page.getByLabel('Address')).toHaveValue('https://parcels.example.com/v1');
+  await expect(page.getByLabel('Address', { exact: true })).toHaveValue('https://parcels.example.com/v1');
   await expect(page.getByRole('textbox', { name: 'Header' })).toHaveValue('X-Parcel-Key');
+  await page.getByText('As JSON', { exact: true }).last().click();
   await expect(page.getByLabel('Objects, as JSON')).toHaveValue(/"parcels": \{/);
   await expect(page.getByLabel('Objects, as JSON')).not.toHaveValue(/vans/);
   await expect(page.getByRole('button', { name: 'Connect', exact: true })).toBeEnabled();

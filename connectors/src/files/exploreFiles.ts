@@ -7,9 +7,9 @@ import { recogniseCsv } from './csv.js';
 import { decode, recogniseEncoding } from './encoding.js';
 import type { FilesDependencies } from './filesConnector.js';
 import { listFiles, openFolder, pathIn } from './folder.js';
-import { parseFile, type RowFile } from './rowFile.js';
+import { parseFile } from './formats.js';
+import type { RowFile } from './rowFile.js';
 import { readSettled } from './settledFile.js';
-import { sheetNames } from './workbook.js';
 
 const mostListed = 200;
 const recognisedBytes = 256 * 1024;
@@ -60,14 +60,18 @@ export async function previewFile(
 
 async function recognise(path: string, name: string): Promise<Pick<FileFound, 'object' | 'sheets' | 'problem'>> {
   const format = formatOf(name) as FileObject['format'];
-  const plain: FileObject = { path: name.replaceAll('\\', '/'), format, key: '', delimiter: ',', quote: '"', encoding: 'utf-8', holds: 'record set' };
+  const plain: FileObject = { path: name, format, key: '', delimiter: ',', quote: '"', encoding: 'utf-8', holds: 'record set' };
   try {
     const bytes = await readFile(path);
     let object = plain;
     let sheets: string[] = [];
     if (format === 'xlsx') {
-      sheets = await sheetNames(bytes);
-      object = { ...plain, ...(sheets[0] === undefined ? {} : { sheet: sheets[0] }) };
+      const { sheetsOf } = await import('./workbook.js');
+      const found = await sheetsOf(bytes);
+      sheets = found.map((one) => one.name);
+      // Explanations are on small sheets, records on large ones.
+      const largest = found.reduce<(typeof found)[number] | undefined>((one, other) => (one && one.rows >= other.rows ? one : other), undefined);
+      object = { ...plain, ...(largest ? { sheet: largest.name } : {}) };
     } else {
       const encoding = recogniseEncoding(bytes);
       object = { ...plain, encoding };

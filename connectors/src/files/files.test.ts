@@ -12,7 +12,7 @@ import { parseExactJson, stringifyExactJson } from '../json/exactJson.js';
 import type { Clock } from '../connector.js';
 import { exploreFolder, previewFile } from './exploreFiles.js';
 import { FilesConnector } from './filesConnector.js';
-import { parseFile, writeFile } from './rowFile.js';
+import { parseFile, writeFile } from './formats.js';
 
 let folder: string;
 beforeEach(() => {

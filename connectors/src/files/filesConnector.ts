@@ -1,12 +1,13 @@
 import { createHash } from 'node:crypto';
 import { stat } from 'node:fs/promises';
-import type { FileObject, FilesSystem } from '@anchor-knot/contracts';
+import { type FileObject, type FilesSystem, isDelivery } from '@anchor-knot/contracts';
 import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
 import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { canHold } from './encoding.js';
-import { type FolderDependencies, listFiles, matches, openFolder, pathIn } from './folder.js';
-import { backUp, fileProblem, type FileRow, parseFile, type RowFile, rowVersion, writeFile } from './rowFile.js';
+import { type FolderDependencies, listFiles, openFolder, pathIn } from './folder.js';
+import { backUp, parseFile, writeFile } from './formats.js';
+import { fileProblem, type FileRow, type RowFile, rowVersion } from './rowFile.js';
 import { arrivalOf, readSettled } from './settledFile.js';
 
 const pageSize = 1000;
@@ -170,7 +171,7 @@ export class FilesConnector implements Connector {
       return;
     }
     const folder = await openFolder(this.#system, this.#dependencies);
-    const names = (await listFiles(folder)).filter((name) => matches(this.#object.path, name));
+    const names = (await listFiles(folder)).filter((name) => isDelivery(this.#object.path, name));
     const dated = await Promise.all(names.map(async (name) => ({ name, arrival: await stat(await pathIn(folder, name)).then(arrivalOf, () => 0) })));
     const due = dated
       .filter(({ arrival }) => changedSince === undefined || arrival >= changedSince)

@@ -40,27 +40,18 @@ export async function pathIn(folder: string, path: string): Promise<string> {
   return whole;
 }
 
-/** Paths of the complete files of a folder and the folders in it, relative to it, by name. */
+/** Paths of the complete files of a folder and the folders in it, relative to it and with slashes, by name. */
 export async function listFiles(folder: string): Promise<string[]> {
   const found: string[] = [];
   async function walk(at: string, depth: number): Promise<void> {
     for (const entry of await readdir(at, { withFileTypes: true })) {
       if (isUnfinishedName(entry.name) || found.length >= mostFiles) continue;
       if (entry.isDirectory() && depth < deepest) await walk(join(at, entry.name), depth + 1);
-      else if (entry.isFile()) found.push(relative(folder, join(at, entry.name)));
+      else if (entry.isFile()) found.push(relative(folder, join(at, entry.name)).split(sep).join('/'));
     }
   }
   await walk(folder, 1);
   return found.sort();
-}
-
-/** Whether a path is meant by a pattern, in which `*` stands for any characters but the slash. */
-export function matches(pattern: string, path: string): boolean {
-  const source = pattern
-    .split('*')
-    .map((part) => part.replaceAll(/[.+?^${}()|[\]\\]/g, '\\$&'))
-    .join('[^/]*');
-  return new RegExp(`^${source}$`).test(path.split(sep).join('/'));
 }
 
 function isWithin(folder: string, path: string): boolean {

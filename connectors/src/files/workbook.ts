@@ -83,20 +83,16 @@ export async function renderWorkbook(file: RowFile, { sheet: wanted }: Pick<File
   return Buffer.from(await workbook.xlsx.writeBuffer());
 }
 
-/** The names of the sheets. @throws when it is no workbook */
-export async function sheetNames(bytes: Buffer): Promise<string[]> {
-  const names: string[] = [];
-  for await (const sheet of new ExcelJS.stream.xlsx.WorkbookReader(Readable.from([bytes]), {
-    sharedStrings: 'ignore',
-    styles: 'ignore',
-    hyperlinks: 'ignore',
-    worksheets: 'emit',
-    entries: 'ignore',
-  })) {
-    names.push((sheet as unknown as { name: string }).name);
-    for await (const row of sheet) void row;
+/** The sheets with the number of rows in each, in their order. @throws when it is no workbook */
+export async function sheetsOf(bytes: Buffer): Promise<{ name: string; rows: number }[]> {
+  const sheets: { name: string; rows: number }[] = [];
+  const options = { sharedStrings: 'ignore', styles: 'ignore', hyperlinks: 'ignore', worksheets: 'emit', entries: 'ignore' } as const;
+  for await (const sheet of new ExcelJS.stream.xlsx.WorkbookReader(Readable.from([bytes]), options)) {
+    let rows = 0;
+    for await (const row of sheet) if (row.hasValues) rows += 1;
+    sheets.push({ name: (sheet as unknown as { name: string }).name, rows });
   }
-  return names;
+  return sheets;
 }
 
 function cellValue(value: ExcelJS.CellValue): Raw | undefined {

@@ -10,6 +10,8 @@ export interface Tokens {
   readonly access: string;
   readonly until: Instant;
   readonly refresh?: string | undefined;
+  /** What was granted, where the system says so. */
+  readonly scope?: string | undefined;
 }
 
 /** Keeps the tokens of a consent for all workers: a refresh token may be good only once (RFC 9700 section 4.14). */
@@ -97,10 +99,11 @@ export class SignInHeaders {
     const known = this.#token;
     if (!keeper || !known) throw missing;
     if (!refused && known.until > this.#dependencies.clock.now()) return known.access;
-    const renewed = await keeper.renew(known.access, async ({ refresh }) => {
+    const renewed = await keeper.renew(known.access, async ({ refresh, scope }) => {
       if (refresh === undefined) return undefined;
       try {
-        return await this.#refreshed(signIn, credential, refresh);
+        const tokens = await this.#refreshed(signIn, credential, refresh);
+        return { ...tokens, scope: tokens.scope ?? scope };
       } catch (error) {
         if (error instanceof SystemTrouble && error.code === 'sign-in refused') return undefined;
         throw error;
@@ -137,9 +140,9 @@ export class SignInHeaders {
   }
 }
 
-export function tokensOf({ access_token: access, expires_in: seconds, refresh_token: refresh }: oauth.TokenEndpointResponse, clock: Clock): Tokens {
+export function tokensOf({ access_token: access, expires_in: seconds, refresh_token: refresh, scope }: oauth.TokenEndpointResponse, clock: Clock): Tokens {
   const lifeMs = seconds === undefined ? tokenLifeWithoutWordMs : Math.max(1000, seconds * 1000 - earlyMs);
-  return { access, until: clock.now() + lifeMs, refresh };
+  return { access, until: clock.now() + lifeMs, refresh, scope };
 }
 
 type RequestOptions = { [oauth.customFetch]: (...args: Parameters<typeof fetch>) => Promise<Response>; [oauth.allowInsecureRequests]: boolean };

@@ -41,7 +41,7 @@ export class Subscriptions {
 
   /** @throws {SystemTrouble} */
   async register({ address, secret, events }: { readonly address: string; readonly secret: string; readonly events: readonly string[] }): Promise<string> {
-    const { webhooks } = { webhooks: this.#webhooks };
+    const webhooks = this.#webhooks;
     let body: Record<string, Raw> = {};
     for (const [path, value] of [
       [webhooks.address, address],

@@ -129,7 +129,7 @@ export const systemViewSchema = z.object({
   /** Of systems that are called over HTTP. */
   calls: callsSchema.nullable(),
   /** Of systems to whose sign-in a person gives consent. */
-  consent: z.object({ by: z.string().nullable(), at: time.nullable(), given: z.boolean() }).nullable(),
+  consent: z.object({ by: z.string().nullable(), at: time.nullable(), given: z.boolean(), granted: z.string().nullable() }).nullable(),
   subscriptions: z.array(webhookSubscriptionSchema),
 });
 export type SystemView = z.output<typeof systemViewSchema>;

@@ -34,3 +34,9 @@ export const filesSystemSchema = z.strictObject({
 
 export type FileObject = z.output<typeof fileObjectSchema>;
 export type FilesSystem = z.output<typeof filesSystemSchema>;
+
+/** Whether a file is one of the deliveries that a pattern means. @param path relative to the folder, with slashes */
+export function isDelivery(pattern: string, path: string): boolean {
+  const parts = pattern.split('*').map((part) => part.replaceAll(/[.+?^${}()|[\]\\]/g, '\\$&'));
+  return new RegExp(`^${parts.join('[^/]*')}$`).test(path);
+}

@@ -5,6 +5,7 @@ import type { FastifyInstance } from 'fastify';
 import { pino } from 'pino';
 import { type Role, roles } from '@anchor-knot/contracts';
 import { generateCustomers } from '@anchor-knot/standins';
+import { SecretBox } from '../systems/secretBox.js';
 import { RunEvents } from '../runs/runEvents.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 import { RealInstallation } from '../testing/realInstallation.js';
@@ -17,6 +18,8 @@ let events: RunEvents;
 let app: FastifyInstance;
 let address: string;
 const logged: string[] = [];
+/** Every body that the server has sent in these tests. */
+const answered: string[] = [];
 const password = 'correct horse battery';
 
 beforeAll(async () => {
@@ -56,6 +59,7 @@ async function call(what: Call | string) {
     ...(payload === undefined ? {} : { body: JSON.stringify(payload) }),
   });
   const body = await answer.text();
+  answered.push(body);
   return { statusCode: answer.status, body, json: () => JSON.parse(body) as unknown, cookies: answer.headers.getSetCookie() };
 }
 
@@ -91,6 +95,18 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/database-tables': 'administrator',
   'POST /api/query-preview': 'administrator',
   'POST /api/openapi-reading': 'administrator',
+  'POST /api/entity-sets': 'administrator',
+  'POST /api/units': 'administrator',
+  'POST /api/folder-files': 'administrator',
+  'POST /api/file-preview': 'administrator',
+  'POST /api/consents': 'administrator',
+  'POST /api/systems/{system}/consent': 'administrator',
+  'DELETE /api/systems/{system}/consent': 'administrator',
+  'POST /api/systems/{system}/objects/{object}/subscription': 'administrator',
+  'DELETE /api/systems/{system}/objects/{object}/subscription': 'administrator',
+  'POST /api/systems/{system}/subscriptions/check': 'operator',
+  'GET /api/subscriptions/{subscription}/deliveries': 'operator',
+  'POST /api/systems/{system}/objects/{object}/fields': 'administrator',
   'GET /api/systems/{system}/objects/{object}': 'viewer',
   'PUT /api/systems/{system}/objects/{object}/holds': 'editor',
   'POST /api/systems/{system}/objects/{object}/profile': 'operator',
@@ -129,7 +145,7 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
     const headers = who === 'nobody' ? {} : await once(who);
     const url = path
       .replace(/\{(knot|system|object)\}/g, 'nothing')
-      .replace(/\{(run|anchor)\}/, nowhere)
+      .replace(/\{(run|anchor|subscription)\}/, nowhere)
       .replace('{decision}', '1');
     const { statusCode } = await call({ method, url, headers, ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}) });
     const refused = least === 'everybody' ? undefined : who === 'nobody' ? 401 : roles.indexOf(who) < roles.indexOf(least) ? 403 : undefined;
@@ -238,7 +254,7 @@ test('a secret that was typed for one place is never sent to another, however th
   elsewhere.close();
 });
 
-test('secrets are in no answer and no log line, and encrypted in the database', async () => {
+test('secrets are in no answer, no log line and no export, and encrypted wherever they are kept', async () => {
   const headers = { ...(await once('administrator')) };
   await installation.run();
   await installation.faults('crm', { refuseSignIn: true });
@@ -258,12 +274,31 @@ test('secrets are in no answer and no log line, and encrypted in the database', 
     `/api/runs/${runs[1]?.id}/operations`,
     '/api/openapi.json',
   ];
+  // Secrets of each kind: what signs in, the tokens of a consent, what signs deliveries.
+  const { data: db, consents, inbox, systems } = installation.parts;
+  const tokens = { access: 'planted-access-token', refresh: 'planted-refresh-token', until: 0 };
+  await db.query('update system set tokens = $1 where id = $2', [new SecretBox(installation.key).seal(JSON.stringify(tokens), 'tokens fernhill'), 'fernhill']);
+  expect(await consents.keeper('fernhill').read()).toEqual(tokens);
+  await installation.faults('crm', {});
+  await inbox.subscribe((await systems.find('fernhill')) as never, 'accounts', address);
+  const [subscription] = (await db.query('select id, secret from webhook_subscription')) as { id: string; secret: Buffer }[];
+  const signs = new SecretBox(installation.key).open(subscription?.secret as Buffer, `webhook ${subscription?.id ?? ''}`);
+  // Also where things go wrong: refused, broken, not understood.
+  for (const fault of [{ refuseSignIn: true }, { brokenPages: true }, { errorRate: 1 }]) {
+    await installation.faults('crm', fault);
+    await call({ method: 'POST', url: '/api/systems/fernhill/probe', headers, payload: {} });
+    await call({ method: 'POST', url: '/api/systems/fernhill/subscriptions/check', headers, payload: {} });
+  }
+  await call({ method: 'POST', url: `/hooks/${subscription?.id ?? ''}`, payload: { type: 'account.changed' } });
   const answers = await Promise.all(urls.map(async (url) => (await call({ url, headers })).body));
   expect(answers.every((body) => body.length > 50)).toBe(true);
-  const stored =
-    JSON.stringify(await installation.parts.data.query(`select id, description, encode(credential, 'escape') as credential from system`)) +
-    JSON.stringify(await installation.parts.data.query(`select data, output from pgboss.job`));
-  for (const place of [...answers, ...logged, ...installation.logged, stored]) expect(place).not.toContain(installation.secret);
+  const tables = (await db.query(`select format('%I.%I', schemaname, tablename) as name from pg_tables where schemaname in ('public', 'pgboss')`)) as { name: string }[];
+  const stored = await Promise.all(tables.map(async ({ name }) => JSON.stringify(await db.query(`select t::text from ${name} t`))));
+  expect(stored.join('')).toContain('fernhill');
+  for (const secret of [installation.secret, 'planted-secret-4711', tokens.access, tokens.refresh, signs, signs.replace('whsec_', '')]) {
+    const forms = [secret, Buffer.from(secret).toString('base64'), Buffer.from(secret).toString('hex'), encodeURIComponent(secret)];
+    for (const place of [...answered, ...logged, ...installation.logged, ...stored]) for (const form of forms) expect(place.includes(form)).toBe(false);
+  }
   // Nor do logs hold what records say.
   expect([...logged, ...installation.logged].join('')).not.toMatch(/@|1632/);
 });

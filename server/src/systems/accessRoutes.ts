@@ -66,13 +66,11 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
       const found = begun && (await consentedSystem(begun.system));
       const credential = found && systems.credential(found.row);
       if (!begun || !found || !credential)
-        return reply
-          .code(422)
-          .send({
-            code: 'not asked for',
-            says: 'This answer belongs to no consent that you have begun, or it came too late.',
-            advice: 'Open the system and give consent from there.',
-          });
+        return reply.code(422).send({
+          code: 'not asked for',
+          says: 'This answer belongs to no consent that you have begun, or it came too late.',
+          advice: 'Open the system and give consent from there.',
+        });
       return orTrouble(reply, async () => {
         await consents.complete(found.row, found.system, credential, { ...begun, state }, answer, request.person as Person, systems.dependencies(found.row));
         await writeAudit(data, request.person, 'consent given', { system: found.row.id });

@@ -2,8 +2,9 @@ import type { DataSource } from 'typeorm';
 import type { CallBudgetSettings } from '@anchor-knot/contracts';
 import { type CallBudget, type Clock, SystemTrouble } from '@anchor-knot/connectors';
 
-/** How long a slot is held at most: longer than any call may take. */
-const holdSeconds = 330;
+/** A slot is held so long, and held again while the call goes on: a worker that died keeps it no longer. */
+const holdSeconds = 10;
+const holdAgainMs = 4000;
 const slotPollMs = 25;
 
 /** The calls of one system, counted and spaced for all workers together: each call takes its place from one row. */
@@ -70,12 +71,29 @@ export class PostgresCallBudget implements CallBudget {
          returning slot, held_until::text as until`,
         [id, atOnce, holdSeconds],
       )) as [{ slot: number; until: string }[], number];
-      if (slot)
-        return () =>
-          void this.#data
-            .query(`update call_slot set held_until = '-infinity' where system_id = $1 and slot = $2 and held_until = $3`, [id, slot.slot, slot.until])
-            .catch(() => undefined);
-      await this.#clock.sleep(slotPollMs * (0.5 + Math.random()), signal);
+      if (slot) return this.#holding(slot.slot, slot.until);
+      await this.#clock.sleep(slotPollMs, signal);
     }
+  }
+
+  /** @param until what the slot was taken with: another that takes it after us has another. @returns what frees it */
+  #holding(slot: number, until: string): () => void {
+    let held = until;
+    const hold = (text: string): Promise<void> =>
+      this.#data
+        .query(`update call_slot set held_until = ${text} where system_id = $1 and slot = $2 and held_until = $3 returning held_until::text as until`, [
+          this.#system.id,
+          slot,
+          held,
+        ])
+        .then(([[row]]: [{ until: string }[]]) => void (held = row?.until ?? held))
+        .catch(() => undefined);
+    let last: Promise<void> = Promise.resolve();
+    const timer = setInterval(() => (last = last.then(() => hold(`clock_timestamp() + interval '${holdSeconds} seconds'`))), holdAgainMs);
+    timer.unref();
+    return () => {
+      clearInterval(timer);
+      void last.then(() => hold(`'-infinity'`));
+    };
   }
 }

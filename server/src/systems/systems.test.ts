@@ -63,7 +63,14 @@ test('a test of a system says each step, and its clock when that is off', async 
   const { systems } = installation.parts;
   const row = await systems.find('fernhill');
   const probe = await systems.probe(row as NonNullable<typeof row>);
-  expect(probe.steps.map(({ name, state }) => `${name} ${state}`)).toEqual(['Reach the host good', 'Sign in good', 'Read accounts good', 'Clock good']);
+  expect(probe.steps.map(({ name, state }) => `${name} ${state}`)).toEqual([
+    'Reach the host good',
+    'Sign in good',
+    'Read accounts good',
+    'Read people good',
+    'Read deals good',
+    'Clock good',
+  ]);
   expect(await systems.find('fernhill')).toMatchObject({ trouble: null, probe: { ok: true } });
 });
 

@@ -222,7 +222,8 @@ function placeOf(description: System): string {
     case 'odata': {
       const { address, signIn } = description;
       // With a consent, id and secret go to where the tokens are given.
-      return signIn.kind === 'authorization code' ? [address, signIn.tokenUrl, signIn.revocationUrl ?? ''].map(originOf).join(' ') : originOf(address);
+      const all = signIn.kind === 'authorization code' ? [address, signIn.tokenUrl, ...(signIn.revocationUrl ? [signIn.revocationUrl] : [])] : [address];
+      return [...new Set(all.map((one) => new URL(one).origin))].join(' ');
     }
     case 'sql':
       return `${description.host}:${description.port} ${description.tls}`;
@@ -231,8 +232,4 @@ function placeOf(description: System): string {
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }
-}
-
-function originOf(address: string): string {
-  return address === '' ? '' : new URL(address).origin;
 }

@@ -1,10 +1,11 @@
 import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import type { FastifyInstance } from 'fastify';
 import { pino } from 'pino';
-import { httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
+import { type HttpSystem, httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import { type CrmOptions, crmServer, type CustomerData, type Faults, noFaults, type ShopOptions, shopServer } from '@anchor-knot/standins';
 import { type InstallationParts, openInstallation } from '../installationParts.js';
@@ -17,6 +18,11 @@ import type { TestDatabase } from './testDatabase.js';
 const demo = join(import.meta.dirname, '../../demo');
 export const demoKnot: Knot = knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot;
 const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<string, Record<string, unknown>>;
+
+/** Without a budget: tests are in a hurry, and those of budgets set their own. */
+function unlimited({ budget: _, ...description }: Record<string, unknown>): HttpSystem {
+  return httpSystemSchema.parse(description);
+}
 
 /** The demo's systems over real HTTP and a real database, with small data, for tests. */
 export class RealInstallation {
@@ -54,7 +60,7 @@ export class RealInstallation {
     const { url } = await database.fresh();
     const secret = `secret-${randomBytes(9).toString('hex')}`;
     const key = randomBytes(32).toString('base64');
-    const parts = await openInstallation({ DATABASE_URL: url, SECRET_KEY: key, REACHABLE_NETWORKS: ['127.0.0.0/8'], FILE_FOLDERS: [] });
+    const parts = await openInstallation({ DATABASE_URL: url, SECRET_KEY: key, REACHABLE_NETWORKS: ['127.0.0.0/8'], FILE_FOLDERS: [tmpdir()] });
     const crm = await crmServer({ seed: data.accounts, clientId: 'id', clientSecret: secret, ...options.crm });
     const shop = await shopServer({ seed: data.shoppers, key: 'id', secret, ...options.shop, faults: { callsPerSecond: 0, ...options.shop?.faults } });
     options.prepare?.(crm, shop);
@@ -62,13 +68,13 @@ export class RealInstallation {
     const timeoutMs = options.timeoutMs ?? 5000;
     await parts.systems.save({
       id: 'fernhill',
-      description: httpSystemSchema.parse({ ...descriptions.fernhill, address: addresses.crm, timeoutMs }),
+      description: unlimited({ ...descriptions.fernhill, address: addresses.crm, timeoutMs }),
       pennant: { pattern: 'halves', colour: 'petrol', letters: 'FC' },
       credential: { id: 'id', secret },
     });
     await parts.systems.save({
       id: 'marketRow',
-      description: httpSystemSchema.parse({ ...descriptions.marketRow, address: addresses.shop, timeoutMs }),
+      description: unlimited({ ...descriptions.marketRow, address: addresses.shop, timeoutMs }),
       pennant: { pattern: 'saltire', colour: 'vermilion', letters: 'MR' },
       credential: { id: 'id', secret },
     });

@@ -1,6 +1,6 @@
-import { randomBytes } from 'node:crypto';
+import { generateKeyPairSync, randomBytes } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { Provider } from 'oidc-provider';
+import type { Provider } from 'oidc-provider';
 import { addPage, escapeHtml, page } from '../kit/pages.js';
 import { RecordLog } from '../kit/recordLog.js';
 
@@ -28,11 +28,16 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
   /** Addresses that people are sent back to; an administrator of the CRM enters them. */
   const callbacks = new RecordLog<{ id: string }>(dataFile === undefined ? undefined : `${dataFile}.callbacks`);
   let made: Provider | undefined;
+  let making: Promise<Provider> | undefined;
   const grants = new Set<string>();
 
-  /** The address is only known once somebody asks. */
-  function provider(request: FastifyRequest): Provider {
-    if (made) return made;
+  /** The address is only known once somebody asks; the package is loaded then. */
+  function provider(request: FastifyRequest): Promise<Provider> {
+    return (making ??= makeProvider(request));
+  }
+
+  async function makeProvider(request: FastifyRequest): Promise<Provider> {
+    const { Provider } = await import('oidc-provider');
     made = new Provider(`${request.protocol}://${request.host}/oidc`, {
       clients: [
         {
@@ -42,10 +47,16 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
           grant_types: ['authorization_code', 'refresh_token'],
           response_types: ['code'],
           token_endpoint_auth_method: 'client_secret_basic',
+          id_token_signed_response_alg: 'ES256',
         },
       ],
+      jwks: { keys: [{ ...generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }), use: 'sig', alg: 'ES256' } as never] },
       scopes: Object.keys(scopes),
-      features: { devInteractions: { enabled: false }, revocation: { enabled: true }, rpInitiatedLogout: { enabled: false } },
+      features: {
+        devInteractions: { enabled: false },
+        revocation: { enabled: true, allowedPolicy: async (_context, client, token) => token.clientId === client.clientId },
+        rpInitiatedLogout: { enabled: false },
+      },
       pkce: { required: () => true },
       rotateRefreshToken: true,
       issueRefreshToken: async (_context, client, code) => client.grantTypeAllowed('refresh_token') && code.scopes.has('offline_access'),
@@ -67,14 +78,14 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
       reply.hijack();
       Object.assign(request.raw, { originalUrl: request.raw.url });
       request.raw.url = (request.raw.url as string).slice('/oidc'.length);
-      provider(request).callback()(request.raw, reply.raw);
+      await (await provider(request)).callback()(request.raw, reply.raw);
     });
   });
 
   const html = (reply: FastifyReply, title: string, body: string): FastifyReply => reply.type('text/html').send(page(name, title, body));
 
   app.get('/consent/:uid', async (request, reply) => {
-    const { params } = await provider(request).interactionDetails(request.raw, reply.raw);
+    const { params } = await (await provider(request)).interactionDetails(request.raw, reply.raw);
     const wanted = String(params.scope ?? '').split(' ');
     const rows = wanted.flatMap((scope) => (scope in scopes ? [`<li>${scopes[scope as keyof typeof scopes]}</li>`] : []));
     const action = escapeHtml(request.url);
@@ -87,7 +98,7 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
     );
   });
   app.post('/consent/:uid', async (request, reply) => {
-    const oidc = provider(request);
+    const oidc = await provider(request);
     const { params } = await oidc.interactionDetails(request.raw, reply.raw);
     const { who = '', answer } = request.body as { who?: string; answer?: string };
     let result: object = { error: 'access_denied', error_description: 'the person denied access' };
@@ -122,7 +133,7 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
     return reply.redirect('/applications');
   });
   app.post('/applications/revoke', async (request, reply) => {
-    const oidc = provider(request);
+    const oidc = await provider(request);
     for (const id of grants) {
       await oidc.Grant.adapter.destroy(id);
       await oidc.AccessToken.adapter.revokeByGrantId(id);

@@ -11,8 +11,18 @@ import {
   type Credential,
   type DecisionList,
   decisionListSchema,
+  type Deliveries,
+  deliveriesSchema,
+  type EntitySets,
+  entitySetsSchema,
+  type FileObject,
+  type FilePreview,
+  filePreviewSchema,
+  type FolderFiles,
+  folderFilesSchema,
   type KnotView,
   knotViewSchema,
+  type NewField,
   type ObjectSummary,
   type ObjectView,
   objectViewSchema,
@@ -22,22 +32,24 @@ import {
   operationListSchema,
   type Probe,
   probeSchema,
-  problemSchema,
   type Problem,
+  problemSchema,
   type QueryPreview,
   queryPreviewSchema,
   runListSchema,
   type RunView,
   runViewSchema,
-  startedRunSchema,
   type Sample,
   sampleSchema,
+  startedRunSchema,
   systemSummarySchema,
   type SystemView,
   systemViewSchema,
   type Tables,
   tablesSchema,
   type TestSystem,
+  type Units,
+  unitsSchema,
   type Watch,
   watchSchema,
 } from '@anchor-knot/contracts';
@@ -96,8 +108,46 @@ export class Api {
   previewQuery(test: TestSystem & { sql: string }): Observable<QueryPreview> {
     return this.#http.post('/api/query-preview', test).pipe(map((answer) => queryPreviewSchema.parse(answer)));
   }
-  readOpenApi(document: string): Observable<OpenApiReading> {
-    return this.#http.post('/api/openapi-reading', { document }).pipe(map((answer) => openApiReadingSchema.parse(answer)));
+  entitySets(test: TestSystem): Observable<EntitySets> {
+    return this.#http.post('/api/entity-sets', test).pipe(map((answer) => entitySetsSchema.parse(answer)));
+  }
+  units(test: TestSystem): Observable<Units> {
+    return this.#http.post('/api/units', test).pipe(map((answer) => unitsSchema.parse(answer)));
+  }
+  folderFiles(test: TestSystem): Observable<FolderFiles> {
+    return this.#http.post('/api/folder-files', test).pipe(map((answer) => folderFilesSchema.parse(answer)));
+  }
+  previewFile(test: TestSystem & { path: string; object: FileObject }): Observable<FilePreview> {
+    return this.#http.post('/api/file-preview', test).pipe(map((answer) => filePreviewSchema.parse(answer)));
+  }
+  /** @returns where the person is to go */
+  beginConsent(id: string): Observable<string> {
+    return this.#http.post(`/api/systems/${encodeURIComponent(id)}/consent`, {}).pipe(map((answer) => z.object({ url: z.string() }).parse(answer).url));
+  }
+  /** @param answer the query with which the person came back. @returns the system */
+  endConsent(answer: string): Observable<string> {
+    return this.#http.post('/api/consents', { answer }).pipe(map((ended) => z.object({ system: z.string() }).parse(ended).system));
+  }
+  giveConsentBack(id: string): Observable<unknown> {
+    return this.#http.delete(`/api/systems/${encodeURIComponent(id)}/consent`);
+  }
+  subscribeTo(system: string, object: string): Observable<unknown> {
+    return this.#http.post(`${objectUrl(system, object)}/subscription`, {});
+  }
+  endSubscription(system: string, object: string): Observable<unknown> {
+    return this.#http.delete(`${objectUrl(system, object)}/subscription`);
+  }
+  checkSubscriptions(system: string): Observable<unknown> {
+    return this.#http.post(`/api/systems/${encodeURIComponent(system)}/subscriptions/check`, {});
+  }
+  deliveries(subscription: string): Observable<Deliveries> {
+    return this.#get(`/api/subscriptions/${subscription}/deliveries`, deliveriesSchema);
+  }
+  addField(system: string, object: string, field: NewField): Observable<string> {
+    return this.#http.post(`${objectUrl(system, object)}/fields`, field).pipe(map((answer) => z.object({ field: z.string() }).parse(answer).field));
+  }
+  readOpenApi(from: { document: string } | { address: string }): Observable<OpenApiReading> {
+    return this.#http.post('/api/openapi-reading', from).pipe(map((answer) => openApiReadingSchema.parse(answer)));
   }
   knot(id: string): Observable<KnotView> {
     return this.#get(`/api/knots/${encodeURIComponent(id)}`, knotViewSchema);

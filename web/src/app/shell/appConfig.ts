@@ -20,6 +20,7 @@ const routes: Routes = [
       { path: 'anchors/:id', title: 'Anchor · Anchor Knot', loadComponent: () => import('../views/anchors/anchorView').then((m) => m.OneAnchorView) },
       { path: 'systems', title: 'Systems · Anchor Knot', loadComponent: () => import('../views/systems/systemsView').then((m) => m.SystemsView) },
       { path: 'systems/connect', title: 'Connect a system · Anchor Knot', loadComponent: () => import('../views/systems/connectView').then((m) => m.ConnectView) },
+      { path: 'consent', title: 'Consent · Anchor Knot', loadComponent: () => import('../views/systems/consentView').then((m) => m.ConsentView) },
       { path: 'systems/:id', title: 'System · Anchor Knot', loadComponent: () => import('../views/systems/systemView').then((m) => m.OneSystemView) },
       { path: 'systems/:id/change', title: 'Change a system · Anchor Knot', loadComponent: () => import('../views/systems/connectView').then((m) => m.ConnectView) },
       { path: 'systems/:id/objects/:object', pathMatch: 'full', redirectTo: 'systems/:id/objects/:object/fields' },

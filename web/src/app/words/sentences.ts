@@ -6,6 +6,12 @@ export function plural(number: number, one: string, many = `${one}s`): string {
   return `${count(number)} ${number === 1 ? one : many}`;
 }
 
+/** A size as a person would say it. */
+export function bytes(size: number): string {
+  if (size < 1000) return plural(size, 'byte');
+  return size < 1_000_000 ? `${(size / 1000).toFixed(1)} kB` : `${(size / 1_000_000).toFixed(1)} MB`;
+}
+
 type Definition = KnotView['definition'];
 type Mapping = NonNullable<Definition['fields'][number]['mappings'][string]>;
 type Step = Mapping['steps'][number];

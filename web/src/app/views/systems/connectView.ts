@@ -1,19 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
-import { toSignal } from '@angular/core/rxjs-interop';
+import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
+import { NgTemplateOutlet } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router, RouterLink } from '@angular/router';
-import type { OpenApiReading, Pennant as PennantSettings, Probe, Problem, System } from '@anchor-knot/contracts';
+import type { OpenApiReading, Pennant as PennantSettings, Probe, Problem, System, Units } from '@anchor-knot/contracts';
 import { map, of, startWith } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { load } from '../../api/loaded';
 import { Pennant } from '../../pennant/pennant';
 import { State } from '../state';
 import { DatabaseObjects } from './databaseObjects';
-import { OpenApiObjects } from './openApiObjects';
+import { FolderObjects } from './folderObjects';
+import { HttpObjects } from './httpObjects';
+import { ODataObjects } from './odataObjects';
 import { ProbeSteps } from './probeSteps';
-import { colours, draftOf, emptyDraft, lettersFor, objectExamples, patterns, readDraft, type SystemDraft } from './systemDraft';
+import { colours, draftOf, emptyDraft, lettersFor, objectExamples, patterns, readDraft, readObjects, webhooksExample, type SystemDraft } from './systemDraft';
 
 const text = (value: string) => new FormControl(value, { nonNullable: true });
 
@@ -21,7 +24,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
 @Component({
   selector: 'ak-connect-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ReactiveFormsModule, RouterLink, MatButtonModule, Pennant, State, ProbeSteps, DatabaseObjects, OpenApiObjects],
+  imports: [ReactiveFormsModule, RouterLink, MatButtonModule, Pennant, State, ProbeSteps, DatabaseObjects, FolderObjects, HttpObjects, ODataObjects, NgTemplateOutlet],
   template: `
     <div class="page">
       <header><h1>{{ id() ? 'Change ' + (view.value()?.summary?.name ?? 'a system') : 'Connect a system' }}</h1><small>{{ id() ? 'What uses it works by the change from its next run on.' : 'Nothing is written there by connecting or testing it.' }}</small></header>
@@ -49,18 +52,42 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
               @switch (draft().kind) {
                 @case ('http') {
                   <div class="row"><label class="wide">Address<input formControlName="address" type="url" placeholder="https://crm.example.com" spellcheck="false" /></label><label class="narrow">Time limit, s<input formControlName="seconds" inputmode="decimal" /></label></div>
-                  <div class="row">
-                    <label>Sign-in<select formControlName="signIn"><option value="client credentials">OAuth 2.0 client credentials</option><option value="key and secret">key and secret (HTTP Basic)</option><option value="bearer token">bearer token</option><option value="header key">key in a header</option><option value="none">none</option></select></label>
-                    @if (draft().signIn === 'client credentials') { <label>Token path<input formControlName="tokenPath" spellcheck="false" /></label><label>Scope<input formControlName="scope" placeholder="none" spellcheck="false" /></label> }
-                    @if (draft().signIn === 'header key') { <label>Header<input formControlName="header" spellcheck="false" /></label> }
-                  </div>
+                  <ng-container [ngTemplateOutlet]="signIn" />
+                  <details><summary>Organisation, company or unit, where the account sees several</summary>
+                    <div class="row"><label class="wide">Units, path<input formControlName="unitPath" placeholder="/api/companies" spellcheck="false" /></label><label>Units in<input formControlName="unitItems" placeholder="the answer itself" spellcheck="false" /></label><label class="narrow">Id in<input formControlName="unitId" spellcheck="false" /></label><label class="narrow">Name in<input formControlName="unitName" spellcheck="false" /></label><label>Units, header<input formControlName="unitHeader" placeholder="x-company" spellcheck="false" /></label></div>
+                    <div class="row"><button mat-stroked-button type="button" [disabled]="!tried() || draft().unitPath === ''" (click)="listUnits()">Ask which there are</button><label>Work in<select formControlName="unitChosen"><option value="">whatever it takes by itself</option>@for (one of units(); track one.id) {<option [value]="one.id">{{ one.name }}</option>}@if (draft().unitChosen && !hasUnit(draft().unitChosen)) {<option [value]="draft().unitChosen">{{ draft().unitChosen }}</option>}</select></label></div>
+                  </details>
+                  <details><summary>Webhooks: how it is subscribed to</summary>
+                    <label class="wide">As JSON<textarea formControlName="webhooks" rows="8" spellcheck="false" placeholder="none"></textarea></label> <button mat-button type="button" (click)="webhooksExample()">Start from an example</button><small>An object that has events can then be subscribed to where the system is shown.</small>
+                  </details>
+                }
+                @case ('odata') {
+                  <div class="row"><label class="wide">Address<input formControlName="address" type="url" placeholder="https://erp.example.com/odata/v4" spellcheck="false" /></label><label class="narrow">Time limit, s<input formControlName="seconds" inputmode="decimal" /></label><label class="narrow">Page size<input formControlName="pageSize" inputmode="numeric" /></label><label class="narrow">Writes in a batch<input formControlName="batchSize" inputmode="numeric" /></label></div>
+                  <small>Of the service root, below which <span class="value">$metadata</span> is found.</small>
+                  <ng-container [ngTemplateOutlet]="signIn" />
                 }
                 @case ('sql') {
                   <div class="row"><label class="wide">Host<input formControlName="host" placeholder="erp-db.example.com" spellcheck="false" /></label><label class="narrow">Port<input formControlName="port" inputmode="numeric" /></label><label>Database<input formControlName="database" spellcheck="false" /></label></div>
                   <div class="row"><label>TLS<select formControlName="tls"><option value="verified">verified: certificate checked</option><option value="required">required: encrypted, not checked</option><option value="off">off: only where the way is safe</option></select></label><label class="narrow">Time limit, s<input formControlName="seconds" inputmode="decimal" /></label></div>
+                  <ng-container [ngTemplateOutlet]="credential" />
                 }
-                @case ('files') { <label class="wide">Folder<input formControlName="folder" placeholder="/srv/exchange/partners" spellcheck="false" /></label><small>A folder on the machine of the workers.</small> }
+                @case ('files') { <label class="wide">Folder<input formControlName="folder" placeholder="/srv/exchange/partners" spellcheck="false" /></label><small>A folder on the machine of the workers, in one that this installation may read (FILE_FOLDERS).</small> }
               }
+              <ng-template #signIn>
+                  <div class="row">
+                    <label>Sign-in<select formControlName="signIn"><option value="authorization code">OAuth 2.0, a person gives consent</option><option value="client credentials">OAuth 2.0 client credentials</option><option value="key and secret">key and secret (HTTP Basic)</option><option value="bearer token">bearer token</option><option value="header key">key in a header</option><option value="none">none</option></select></label>
+                    @if (draft().signIn === 'client credentials') { <label>Token path<input formControlName="tokenPath" spellcheck="false" /></label><label>Scope<input formControlName="scope" placeholder="none" spellcheck="false" /></label> }
+                    @if (draft().signIn === 'header key') { <label>Header<input formControlName="header" spellcheck="false" /></label> }
+                  </div>
+                  @if (draft().signIn === 'authorization code') {
+                    <div class="row"><label class="wide">Consent address<input formControlName="authorizationUrl" type="url" placeholder="https://crm.example.com/oauth/authorize" spellcheck="false" /></label><label class="wide">Token address<input formControlName="tokenUrl" type="url" placeholder="https://crm.example.com/oauth/token" spellcheck="false" /></label></div>
+                    <div class="row"><label>Scope<input formControlName="scope" placeholder="contacts.read contacts.write offline_access" spellcheck="false" /></label><label>Revocation address<input formControlName="revocationUrl" type="url" placeholder="none" spellcheck="false" /></label><label>Issuer<input formControlName="issuer" type="url" placeholder="where the tokens come from" spellcheck="false" /></label></div>
+                    <p class="small callback">Enter this callback address there: <code class="value">{{ callback }}</code> <button mat-button type="button" (click)="copyCallback()">Copy</button> <br />Once connected, give consent where the system is shown. Sign in there as a service account.</p>
+                  }
+                  <ng-container [ngTemplateOutlet]="credential" />
+                  <details><summary>How many calls it bears</summary><div class="row"><label>Calls a second<input formControlName="perSecond" inputmode="decimal" placeholder="no limit" /></label><label>Calls a day<input formControlName="perDay" inputmode="numeric" placeholder="no limit" /></label><label>Calls at once<input formControlName="atOnce" inputmode="numeric" placeholder="no limit" /></label></div><small>Shared by everything that calls it.</small></details>
+              </ng-template>
+              <ng-template #credential>
               @if (needsCredential()) {
                 <div class="row">
                   <label>{{ draft().kind === 'sql' ? 'Role' : 'Id or key' }}<input formControlName="credentialId" autocomplete="off" spellcheck="false" [placeholder]="view.value()?.signsInAs ?? ''" /></label>
@@ -68,13 +95,21 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
                 </div>
                 <small>Typed once, kept encrypted, never shown again. Use an account made for this connection, with no more rights than it needs.</small>
               }
+              </ng-template>
             </fieldset>
             <fieldset>
               <legend>What is in it</legend>
-              @if (draft().kind === 'http') { <ak-open-api-objects [objects]="objects()" (changed)="setObjects($event)" (read)="takeOver($event)" /> }
-              @if (draft().kind === 'sql') { <ak-database-objects [request]="tried()" [objects]="objects()" (changed)="setObjects($event)" /> }
-              <label class="wide">Objects, as JSON<textarea formControlName="objects" rows="12" spellcheck="false"></textarea></label>
-              <button mat-button type="button" (click)="example()">Start from an example</button> <button mat-button type="button" (click)="download()" [disabled]="!reading().ok">Download the description</button>
+              @switch (draft().kind) {
+                @case ('http') { <ak-http-objects [objects]="objects()" (changed)="setObjects($event)" (read)="takeOver($event)" /> }
+                @case ('odata') { <ak-odata-objects [request]="tried()" [objects]="objects()" (changed)="setObjects($event)" /> }
+                @case ('sql') { <ak-database-objects [request]="tried()" [objects]="objects()" (changed)="setObjects($event)" /> }
+                @case ('files') { <ak-folder-objects [request]="tried()" [objects]="objects()" (changed)="setObjects($event)" /> }
+              }
+              <details><summary>As JSON</summary>
+                <label class="wide">Objects, as JSON<textarea formControlName="objects" rows="12" spellcheck="false"></textarea></label>
+                <button mat-button type="button" (click)="example()">Start from an example</button>
+              </details>
+              <button mat-button type="button" (click)="download()" [disabled]="!reading().ok">Download the description</button>
               <label class="file">Open a description file<input type="file" accept=".json,application/json" (change)="open($event)" /></label>
             </fieldset>
           </form>
@@ -90,9 +125,9 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
   `,
   styles: `
     form { padding: 12px 22px 40px; } fieldset { border: 0; border-bottom: 1px solid var(--hair); margin: 0 0 14px; padding: 0 0 16px; max-width: 860px; } legend { font-weight: 680; padding: 0; margin-bottom: 8px; }
-    .kinds { display: grid; grid-template-columns: repeat(3, minmax(0, 1fr)); gap: 10px; margin-bottom: 12px; } .kinds label { display: flex; gap: 8px; align-items: baseline; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 8px 10px; color: var(--ink); font-size: 14px; } .kinds small { display: block; } .kinds label { align-items: flex-start; } .kinds input { width: auto; min-height: 0; margin: 4px 0 0; } .acts { display: flex; gap: 8px; margin: 0 0 14px; }
+    .kinds { display: grid; grid-template-columns: repeat(4, minmax(0, 1fr)); gap: 10px; margin-bottom: 12px; } .kinds label { display: flex; gap: 8px; align-items: baseline; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 8px 10px; color: var(--ink); font-size: 14px; } .kinds small { display: block; } .kinds label { align-items: flex-start; } .kinds input { width: auto; min-height: 0; margin: 4px 0 0; } .acts { display: flex; gap: 8px; margin: 0 0 14px; }
     .row { display: flex; gap: 12px; margin-bottom: 8px; flex-wrap: wrap; align-items: flex-end; } label { display: block; font-size: 12.5px; line-height: 16px; color: var(--ink-2); flex: 1 1 170px; } .wide { flex: 3 1 320px; } .narrow { flex: 0 1 90px; } .flag { padding-bottom: 6px; } .file { margin-top: 8px; } .file input { border: 0; padding: 4px 0; background: none; }
-    input, select, textarea { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } select { font-family: inherit; } fieldset > small { display: block; margin-top: 4px; }
+    input, select, textarea { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } select { font-family: inherit; } details { border-top: 1px solid var(--hair-2); padding: 4px 0; } summary { cursor: pointer; padding: 5px 0; font-size: 13px; } .callback { margin: 0 0 8px; } .callback code { user-select: all; } fieldset small { margin-bottom: 8px; } fieldset > small { display: block; margin-top: 4px; }
     ul { list-style: none; padding: 0; margin: 0 0 12px; } li { padding: 5px 0; border-top: 1px solid var(--hair-2); } li small { display: block; }
   `,
 })
@@ -103,9 +138,10 @@ export class ConnectView {
   readonly #router = inject(Router);
   readonly #snack = inject(MatSnackBar);
   protected readonly kinds = [
-    { id: 'http', name: 'JSON over HTTP', says: 'a REST interface: CRM, shop, ticket desk, work board' },
-    { id: 'sql', name: 'SQL database', says: 'PostgreSQL: tables, views, queries of your own' },
-    { id: 'files', name: 'Folder of files', says: 'CSV and JSON Lines' },
+    { id: 'http', name: 'JSON over HTTP', says: 'a REST interface: CRM, shop, desk' },
+    { id: 'odata', name: 'OData v4', says: 'a service with $metadata: ERP, planning' },
+    { id: 'sql', name: 'SQL database', says: 'PostgreSQL: tables and queries' },
+    { id: 'files', name: 'Folder of files', says: 'CSV, JSON Lines, workbooks; deliveries' },
   ] as const;
   protected readonly patterns = patterns;
   protected readonly colours = colours;
@@ -140,11 +176,13 @@ export class ConnectView {
     colour: this.draft().colour,
     letters: this.draft().letters || lettersFor(this.draft().name),
   }));
-  protected readonly needsCredential = computed(() => this.draft().kind === 'sql' || (this.draft().kind === 'http' && this.draft().signIn !== 'none'));
-  protected readonly objects = computed<System['objects']>(() => {
-    const reading = this.reading();
-    return reading.ok ? reading.description.objects : {};
-  });
+  protected readonly needsCredential = computed(() => this.draft().kind === 'sql' || (this.isCalled() && this.draft().signIn !== 'none'));
+  protected readonly isCalled = computed(() => this.draft().kind === 'http' || this.draft().kind === 'odata');
+  protected readonly units = signal<Units['units']>([]);
+  /** Where people come back to after a consent. */
+  protected readonly callback = `${location.origin}/consent`;
+  readonly #objects = computed(() => readObjects({ kind: this.draft().kind, objects: this.draft().objects }));
+  protected readonly objects = computed(() => this.#objects().objects);
   /** What a test, a list of tables or a preview is asked with. */
   protected readonly tried = computed(() => {
     const reading = this.reading();
@@ -161,6 +199,15 @@ export class ConnectView {
   protected readonly busy = signal(false);
 
   constructor() {
+    // Objects of one kind are none of another: each kind keeps its own while a person looks around.
+    const typed = new Map<System['kind'], string>();
+    let kind = this.form.controls.kind.value;
+    this.form.controls.kind.valueChanges.pipe(takeUntilDestroyed()).subscribe((next) => {
+      if (next === kind) return;
+      typed.set(kind, this.form.controls.objects.value);
+      kind = next;
+      this.form.controls.objects.setValue(typed.get(next) ?? '{}');
+    });
     // The form is filled once, when the system that it is to change has come.
     const filling = effect(() => {
       const view = this.view.value();
@@ -171,7 +218,8 @@ export class ConnectView {
   }
 
   protected setObjects(objects: System['objects']): void {
-    this.form.controls.objects.setValue(JSON.stringify(objects, null, 2));
+    // What is not right yet stays as it was typed.
+    this.form.controls.objects.setValue(JSON.stringify({ ...this.#objects().others, ...objects }, null, 2));
     this.form.markAsDirty();
   }
 
@@ -185,6 +233,25 @@ export class ConnectView {
       ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath } : {}),
       ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
     });
+  }
+
+  protected hasUnit(id: string): boolean {
+    return this.units().some((one) => one.id === id);
+  }
+
+  protected listUnits(): void {
+    const request = this.tried();
+    if (!request) return;
+    this.problem.set(undefined);
+    this.#api.units(request).subscribe({ next: ({ units }) => this.units.set(units), error: (error: unknown) => this.#failed(error) });
+  }
+
+  protected copyCallback(): void {
+    void navigator.clipboard?.writeText(this.callback).then(() => this.#snack.open('Copied.', 'Close', { duration: 2000 }));
+  }
+
+  protected webhooksExample(): void {
+    this.form.controls.webhooks.setValue(webhooksExample);
   }
 
   protected example(): void {

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { RouterLink, RouterLinkActive } from '@angular/router';
-import type { ObjectSummary, ObjectView } from '@anchor-knot/contracts';
+import type { NewFieldType, ObjectSummary, ObjectView } from '@anchor-knot/contracts';
 import { Api, problemOf } from '../../api/api';
 import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -34,12 +34,18 @@ const sections = [
           <small>in <a [routerLink]="['/systems', id()]"><ak-pennant [settings]="one.system.pennant" [name]="one.system.name" [shown]="true" /></a> · we may {{ one.object.may.join(', ') }} · holds
             <select aria-label="Holds" [value]="one.object.holds" [disabled]="!session.may('editor')" #holds (change)="say(holds.value)"><option value="things that change">things that change</option><option value="events">events, only ever added</option></select>@if (one.object.holdsIsGuessed) { (guessed)}
           </small>
-          <div class="acts">@if (session.may('operator')) {<button mat-flat-button type="button" [disabled]="isProfiling()" (click)="profile()">{{ one.profile ? 'Profile again' : 'Profile' }}</button>}</div>
+          <div class="acts">@if (one.newFieldTypes.length > 0 && session.may('administrator')) { <button mat-button type="button" (click)="adding.set(!adding())">{{ adding() ? 'No new field' : 'Add a field there' }}</button> }@if (session.may('operator')) {<button mat-flat-button type="button" [disabled]="isProfiling()" (click)="profile()">{{ one.profile ? 'Profile again' : 'Profile' }}</button>}</div>
         } @else { <h1>{{ object() }}</h1> }
       </header>
       <nav class="sections" aria-label="Sections">@for (one of sections; track one.path) {<a [routerLink]="['/systems', id(), 'objects', object(), one.path]" routerLinkActive="on" ariaCurrentWhenActive="page">{{ one.name }}</a>}</nav>
       <ak-state [of]="view" />
       @if (view.value(); as one) {
+        @if (adding()) {
+          <form class="adding" (submit)="add(one, name.value, type.value); $event.preventDefault()">
+            <label>New field<input #name maxlength="100" spellcheck="false" /></label><label>Type<select #type>@for (each of one.newFieldTypes; track each) {<option>{{ each }}</option>}</select></label>
+            <button mat-stroked-button type="submit">Add it in {{ one.system.name }}</button><small>{{ one.environment === 'test copy' ? 'It is a test copy.' : 'It is production: everybody there will see the field.' }}</small>
+          </form>
+        }
         @if (one.object.profile; as state) {
           @if (state.state === 'waiting' || state.state === 'reading') { <p class="banner waits" role="status">{{ state.state === 'waiting' ? 'Waits for a worker.' : 'Reading: ' + plural(state.records, 'record') + ' so far.' }}</p> }
           @if (state.state === 'failed') { <div class="banner" role="alert"><strong>It could not be read.</strong><small>{{ state.words }}</small></div> }
@@ -64,7 +70,7 @@ const sections = [
   `,
   styles: `
     .page > header { border: 0; padding-bottom: 4px; } .whole { white-space: nowrap; width: 1%; }
-    .scroll { flex: 1; overflow: auto; min-height: 0; } select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 24px; }
+    .adding { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; padding: 8px 22px; border-bottom: 1px solid var(--hair); } .adding label { font-size: 12.5px; color: var(--ink-2); } .adding input { display: block; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } .adding select { display: block; margin-top: 3px; min-height: 30px; } .scroll { flex: 1; overflow: auto; min-height: 0; } select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 24px; }
   `,
 })
 export class OneObjectView {
@@ -86,6 +92,19 @@ export class OneObjectView {
     whileProfiling(this.#askedAt, () => this.isProfiling()),
   );
   protected readonly isProfiling = computed(() => ['waiting', 'reading'].includes(this.view.value()?.object.profile?.state ?? ''));
+
+  protected readonly adding = signal(false);
+
+  protected add({ system, object }: ObjectView, name: string, type: string): void {
+    if (name.trim() === '' || !confirm(`Add the field “${name.trim()}” to ${object.name} in ${system.name} itself? It cannot be taken away from here.`)) return;
+    this.#api.addField(this.id(), this.object(), { name, type: type as NewFieldType }).subscribe({
+      next: (field) => {
+        this.adding.set(false);
+        this.#snack.open(`Added as “${field}”. Profile the object again to see it here.`, 'Close');
+      },
+      error: (error: unknown) => this.#snack.open(`${problemOf(error).says} ${problemOf(error).advice ?? ''}`, 'Close'),
+    });
+  }
 
   protected profile(): void {
     this.#api

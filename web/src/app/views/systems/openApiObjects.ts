@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import type { HttpObject, OpenApiReading, Problem, System } from '@anchor-knot/contracts';
 import { Api, problemOf } from '../../api/api';
 
@@ -6,8 +7,10 @@ import { Api, problemOf } from '../../api/api';
 @Component({
   selector: 'ak-open-api-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule],
   template: `
-    <label>Take it from an OpenAPI 3 document<input type="file" accept=".json,.yaml,.yml,application/json,application/yaml" (change)="open($event)" /></label>
+    <div class="from"><label>Take it from an OpenAPI 3 document<input type="file" accept=".json,.yaml,.yml,application/json,application/yaml" (change)="open($event)" /></label>
+      <label class="wide">or from its address<input #from type="url" placeholder="https://crm.example.com/openapi.json" spellcheck="false" (keydown.enter)="fetch(from.value); $event.preventDefault()" /></label><button mat-stroked-button type="button" (click)="fetch(from.value)">Fetch it</button></div>
     @if (problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
     @if (reading(); as found) {
       @if (found.objects.length === 0) { <p class="small">No collection was found in it that can be listed and whose records can be read one by one.</p> } @else {
@@ -22,7 +25,7 @@ import { Api, problemOf } from '../../api/api';
       }
     }
   `,
-  styles: `:host { display: block; margin-bottom: 12px; } label { font-size: 12.5px; color: var(--ink-2); } .tick { color: var(--ink); } td small { display: block; } input[type=file] { display: block; font: inherit; padding: 4px 0; } table { border: 1px solid var(--hair); margin-top: 8px; } .banner { margin: 8px 0; }`,
+  styles: `.from { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; } .from .wide { flex: 1 1 260px; } input[type=url] { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } :host { display: block; margin-bottom: 12px; } label { font-size: 12.5px; color: var(--ink-2); } .tick { color: var(--ink); } td small { display: block; } input[type=file] { display: block; font: inherit; padding: 4px 0; } table { border: 1px solid var(--hair); margin-top: 8px; } .banner { margin: 8px 0; }`,
 })
 export class OpenApiObjects {
   readonly objects = input.required<System['objects']>();
@@ -36,9 +39,17 @@ export class OpenApiObjects {
   protected async open(event: Event): Promise<void> {
     const [file] = (event.target as HTMLInputElement).files ?? [];
     if (!file) return;
+    this.#read({ document: await file.text() });
+  }
+
+  protected fetch(address: string): void {
+    if (address.trim() !== '') this.#read({ address: address.trim() });
+  }
+
+  #read(from: { document: string } | { address: string }): void {
     this.reading.set(undefined);
     this.problem.set(undefined);
-    this.#api.readOpenApi(await file.text()).subscribe({
+    this.#api.readOpenApi(from).subscribe({
       next: (reading) => {
         this.reading.set(reading);
         this.read.emit(reading);

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { systemSchema } from '@anchor-knot/contracts';
-import { draftOf, emptyDraft, lettersFor, objectExamples, readDraft } from './systemDraft';
+import { draftOf, emptyDraft, lettersFor, objectExamples, readDraft, readObjects } from './systemDraft';
 
 const demo = JSON.parse(readFileSync('server/demo/systems.json', 'utf8')) as Record<string, object>;
 
@@ -22,11 +22,34 @@ test('what is missing or wrong is named by what the person sees, all of it at on
 });
 
 test('the examples that a person starts from are right', () => {
-  for (const kind of ['http', 'sql', 'files'] as const) {
+  for (const kind of ['http', 'odata', 'sql', 'files'] as const) {
     expect(readDraft({ ...emptyDraft, kind, name: 'N', address: 'https://x.example/', host: 'h', database: 'd', folder: '/in', objects: objectExamples[kind] })).toMatchObject({
       ok: true,
     });
   }
+});
+
+test('a sign-in by consent, with all that it may have, survives the form; what is wrong with it is named', () => {
+  const signIn = {
+    kind: 'authorization code',
+    authorizationUrl: 'https://id.example/authorize',
+    tokenUrl: 'https://id.example/token',
+    revocationUrl: 'https://id.example/revoke',
+    issuer: 'https://id.example',
+    scope: 'a b offline_access',
+  };
+  const budget = { perSecond: 0.5, perDay: 1000, atOnce: 2 };
+  const description = systemSchema.parse({ kind: 'odata', name: 'O', address: 'https://x.example/odata', signIn, budget, objects: {} });
+  expect(readDraft(draftOf(description))).toEqual({ ok: true, description });
+  const wrong = readDraft({ ...draftOf(description), tokenUrl: 'soon', perDay: '1.5', atOnce: 'many' });
+  expect(wrong.ok ? [] : wrong.problems.map(({ at }) => at)).toEqual(['token address', 'calls a day', 'calls at once']);
+});
+
+test('objects can be worked on before the rest of the description is right, and what is wrong among them is not lost', () => {
+  const good = JSON.parse(objectExamples.http) as Record<string, object>;
+  const { objects, others } = readObjects({ kind: 'http', objects: JSON.stringify({ ...good, bad: { key: 'id' } }) });
+  expect([Object.keys(objects), others]).toEqual([['contacts'], { bad: { key: 'id' } }]);
+  expect(readObjects({ kind: 'sql', objects: '{"a":' })).toEqual({ objects: {}, others: {} });
 });
 
 test('letters for a pennant come from the name, whatever it is', () => {

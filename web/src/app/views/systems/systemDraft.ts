@@ -1,14 +1,31 @@
-import { type HttpSystem, type Pennant, type System, systemSchema } from '@anchor-knot/contracts';
+import { type HttpSystem, type ODataSystem, type Pennant, type System, systemSchema, type SystemSignIn } from '@anchor-knot/contracts';
 
 /** What a person types to connect a system, as text; {@link readDraft} makes a description of it. */
 export interface SystemDraft {
   readonly kind: System['kind'];
   readonly name: string;
   readonly address: string;
-  readonly signIn: HttpSystem['signIn']['kind'];
+  readonly signIn: SystemSignIn['kind'];
   readonly header: string;
   readonly tokenPath: string;
   readonly scope: string;
+  readonly authorizationUrl: string;
+  readonly tokenUrl: string;
+  readonly revocationUrl: string;
+  readonly issuer: string;
+  readonly perSecond: string;
+  readonly perDay: string;
+  readonly atOnce: string;
+  readonly unitPath: string;
+  readonly unitItems: string;
+  readonly unitId: string;
+  readonly unitName: string;
+  readonly unitHeader: string;
+  readonly unitChosen: string;
+  /** As JSON. */
+  readonly webhooks: string;
+  readonly pageSize: string;
+  readonly batchSize: string;
   readonly host: string;
   readonly port: string;
   readonly database: string;
@@ -25,6 +42,22 @@ export const emptyDraft: SystemDraft = {
   signIn: 'client credentials',
   tokenPath: '/oauth/token',
   scope: '',
+  authorizationUrl: '',
+  tokenUrl: '',
+  revocationUrl: '',
+  issuer: '',
+  perSecond: '',
+  perDay: '',
+  atOnce: '',
+  unitPath: '',
+  unitItems: '',
+  unitId: 'id',
+  unitName: 'name',
+  unitHeader: '',
+  unitChosen: '',
+  webhooks: '',
+  pageSize: '500',
+  batchSize: '1',
   header: 'x-api-key',
   host: '',
   port: '5432',
@@ -57,9 +90,26 @@ export const objectExamples: Readonly<Record<System['kind'], string>> = {
     null,
     2,
   ),
+  odata: JSON.stringify({ customers: { entitySet: 'Customers', key: 'CustomerNo', modifiedAt: 'ChangedAt', search: [], mayCreate: false, mayUpdate: false } }, null, 2),
   sql: JSON.stringify({ customers: { source: { kind: 'table', schema: 'public', table: 'customer' }, key: 'id', modifiedAt: 'changed_at', mayWrite: false } }, null, 2),
   files: JSON.stringify({ partners: { path: 'partners.csv', format: 'csv', key: 'id' } }, null, 2),
 };
+
+/** How subscriptions are kept there, to start from. */
+export const webhooksExample = JSON.stringify(
+  {
+    path: '/api/webhooks',
+    items: 'webhooks',
+    id: 'id',
+    address: 'url',
+    secret: 'secret',
+    events: 'events',
+    active: { field: 'state', value: 'active' },
+    signature: { kind: 'standard webhooks' },
+  },
+  null,
+  2,
+);
 
 export interface Found {
   readonly at: string;
@@ -77,6 +127,17 @@ const places: Readonly<Record<string, string>> = {
   timeoutMs: 'time limit',
   'signIn.tokenPath': 'token path',
   'signIn.header': 'header',
+  'signIn.authorizationUrl': 'consent address',
+  'signIn.tokenUrl': 'token address',
+  'signIn.revocationUrl': 'revocation address',
+  'signIn.issuer': 'issuer',
+  'budget.perSecond': 'calls a second',
+  'budget.perDay': 'calls a day',
+  'budget.atOnce': 'calls at once',
+  pageSize: 'page size',
+  batchSize: 'writes in a batch',
+  'unit.list.path': 'units, path',
+  'unit.header': 'units, header',
 };
 
 const says: Readonly<Record<string, string>> = {
@@ -89,17 +150,58 @@ const says: Readonly<Record<string, string>> = {
   'time limit': 'is no number of seconds from 0.1 to 300',
   'token path': 'does not begin with /',
   header: 'is not the name of a header',
+  'consent address': 'is not an address such as https://crm.example.com/authorize',
+  'token address': 'is not an address such as https://crm.example.com/token',
+  'revocation address': 'is not an address',
+  issuer: 'is not an address',
+  'calls a second': 'is no number from 0.01 to 10,000',
+  'calls a day': 'is no whole number from 1',
+  'calls at once': 'is no whole number from 1 to 100',
+  'page size': 'is no whole number from 1 to 10,000',
+  'writes in a batch': 'is no whole number from 1 to 1,000',
+  'units, path': 'does not begin with /',
+  'units, header': 'is not the name of a header',
 };
+
+const stubs: Readonly<Record<System['kind'], object>> = {
+  http: { name: '-', address: 'https://x.example', signIn: { kind: 'none' } },
+  odata: { name: '-', address: 'https://x.example', signIn: { kind: 'none' } },
+  sql: { name: '-', host: '-', database: '-' },
+  files: { name: '-' },
+};
+
+/** The objects of a draft that are right already, whatever the rest of it is; `others` are left as they were typed. */
+export function readObjects({ kind, objects: text }: Pick<SystemDraft, 'kind' | 'objects'>): { objects: System['objects']; others: Readonly<Record<string, unknown>> } {
+  let typed: unknown;
+  try {
+    typed = JSON.parse(text.trim() === '' ? '{}' : text);
+  } catch {
+    return { objects: {}, others: {} };
+  }
+  const objects: Record<string, unknown> = {};
+  const others: Record<string, unknown> = {};
+  for (const [name, object] of Object.entries(typeof typed === 'object' && typed !== null && !Array.isArray(typed) ? typed : {})) {
+    const result = systemSchema.safeParse({ kind, ...stubs[kind], objects: { [name]: object } });
+    if (result.success) objects[name] = result.data.objects[name];
+    else others[name] = object;
+  }
+  return { objects: objects as System['objects'], others };
+}
 
 /** @returns the description, or everything that keeps the draft from being one */
 export function readDraft(draft: SystemDraft): DraftReading {
-  let objects: unknown;
-  try {
-    objects = JSON.parse(draft.objects.trim() === '' ? '{}' : draft.objects);
-  } catch (error) {
-    return { ok: false, problems: [{ at: 'objects', says: `not JSON: ${error instanceof Error ? error.message : ''}` }] };
-  }
-  const result = systemSchema.safeParse(asDescription(draft, objects));
+  const read = (at: string, text: string): { value?: unknown; problem?: Found } => {
+    try {
+      return { value: text.trim() === '' ? undefined : (JSON.parse(text) as unknown) };
+    } catch (error) {
+      return { problem: { at, says: `not JSON: ${error instanceof Error ? error.message : ''}` } };
+    }
+  };
+  const objects = read('objects', draft.objects);
+  const webhooks = draft.kind === 'http' ? read('webhooks', draft.webhooks) : {};
+  const problems = [objects.problem, webhooks.problem].filter((problem) => problem !== undefined);
+  if (problems.length > 0) return { ok: false, problems };
+  const result = systemSchema.safeParse(asDescription(draft, objects.value ?? {}, webhooks.value));
   if (result.success) return { ok: true, description: result.data };
   return {
     ok: false,
@@ -110,23 +212,28 @@ export function readDraft(draft: SystemDraft): DraftReading {
   };
 }
 
-function asDescription(draft: SystemDraft, objects: unknown): unknown {
+function asDescription(draft: SystemDraft, objects: unknown, webhooks: unknown): unknown {
   const name = draft.name.trim();
   switch (draft.kind) {
     case 'http':
       return {
         kind: 'http',
         name,
-        address: draft.address.trim().replace(/\/+$/, ''),
-        signIn:
-          draft.signIn === 'client credentials'
-            ? { kind: draft.signIn, tokenPath: draft.tokenPath.trim(), ...(draft.scope.trim() === '' ? {} : { scope: draft.scope.trim() }) }
-            : draft.signIn === 'header key'
-              ? { kind: draft.signIn, header: draft.header.trim() }
-              : { kind: draft.signIn },
-        timeoutMs: milliseconds(draft.seconds),
+        ...calledSystem(draft),
+        ...(draft.unitPath.trim() === '' && draft.unitHeader.trim() === ''
+          ? {}
+          : {
+              unit: {
+                list: { path: draft.unitPath.trim(), items: draft.unitItems.trim(), id: draft.unitId.trim(), name: draft.unitName.trim() },
+                header: draft.unitHeader.trim(),
+                ...given('chosen', draft.unitChosen),
+              },
+            }),
+        ...(webhooks === undefined ? {} : { webhooks }),
         objects,
       };
+    case 'odata':
+      return { kind: 'odata', name, ...calledSystem(draft), pageSize: number(draft.pageSize), batchSize: number(draft.batchSize), objects };
     case 'sql':
       return {
         kind: 'sql',
@@ -145,6 +252,50 @@ function asDescription(draft: SystemDraft, objects: unknown): unknown {
   }
 }
 
+/** What systems that are called over HTTP have in common. */
+function calledSystem(draft: SystemDraft): object {
+  const budget = {
+    ...(draft.perSecond.trim() === '' ? {} : { perSecond: number(draft.perSecond) }),
+    ...(draft.perDay.trim() === '' ? {} : { perDay: number(draft.perDay) }),
+    ...(draft.atOnce.trim() === '' ? {} : { atOnce: number(draft.atOnce) }),
+  };
+  return {
+    address: draft.address.trim().replace(/\/+$/, ''),
+    signIn: signInOf(draft),
+    timeoutMs: milliseconds(draft.seconds),
+    ...(Object.keys(budget).length > 0 ? { budget } : {}),
+  };
+}
+
+function signInOf(draft: SystemDraft): object {
+  switch (draft.signIn) {
+    case 'authorization code':
+      return {
+        kind: draft.signIn,
+        authorizationUrl: draft.authorizationUrl.trim(),
+        tokenUrl: draft.tokenUrl.trim(),
+        ...given('revocationUrl', draft.revocationUrl),
+        ...given('issuer', draft.issuer),
+        ...given('scope', draft.scope),
+      };
+    case 'client credentials':
+      return { kind: draft.signIn, tokenPath: draft.tokenPath.trim(), ...given('scope', draft.scope) };
+    case 'header key':
+      return { kind: draft.signIn, header: draft.header.trim() };
+    default:
+      return { kind: draft.signIn };
+  }
+}
+
+/** What was left empty is not part of the description. */
+function given(name: string, text: string): Record<string, string> {
+  return text.trim() === '' ? {} : { [name]: text.trim() };
+}
+
+function number(text: string): number {
+  return Number(text.trim().replaceAll(/[\s_]/g, '').replace(',', '.'));
+}
+
 function milliseconds(seconds: string): number {
   return Math.round(Number(seconds.replace(',', '.')) * 1000);
 }
@@ -154,16 +305,18 @@ export function draftOf(description: System): SystemDraft {
   const common = { ...emptyDraft, kind: description.kind, name: description.name, objects: JSON.stringify(description.objects, null, 2) };
   switch (description.kind) {
     case 'http': {
-      const { signIn } = description;
+      const { unit, webhooks } = description;
       return {
         ...common,
-        address: description.address,
-        signIn: signIn.kind,
-        ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath, scope: signIn.scope ?? '' } : {}),
-        ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
-        seconds: String(description.timeoutMs / 1000),
+        ...calledDraft(description),
+        ...(unit
+          ? { unitPath: unit.list.path, unitItems: unit.list.items, unitId: unit.list.id, unitName: unit.list.name, unitHeader: unit.header, unitChosen: unit.chosen ?? '' }
+          : {}),
+        ...(webhooks ? { webhooks: JSON.stringify(webhooks, null, 2) } : {}),
       };
     }
+    case 'odata':
+      return { ...common, ...calledDraft(description), pageSize: String(description.pageSize), batchSize: String(description.batchSize) };
     case 'sql':
       return {
         ...common,
@@ -178,6 +331,29 @@ export function draftOf(description: System): SystemDraft {
     default:
       return description satisfies never;
   }
+}
+
+function calledDraft({ address, signIn, timeoutMs, budget }: HttpSystem | ODataSystem): Partial<SystemDraft> {
+  const text = (value: number | undefined): string => (value === undefined ? '' : String(value));
+  return {
+    address,
+    signIn: signIn.kind,
+    ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath, scope: signIn.scope ?? '' } : {}),
+    ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
+    ...(signIn.kind === 'authorization code'
+      ? {
+          authorizationUrl: signIn.authorizationUrl,
+          tokenUrl: signIn.tokenUrl,
+          revocationUrl: signIn.revocationUrl ?? '',
+          issuer: signIn.issuer ?? '',
+          scope: signIn.scope ?? '',
+        }
+      : {}),
+    seconds: String(timeoutMs / 1000),
+    perSecond: text(budget?.perSecond),
+    perDay: text(budget?.perDay),
+    atOnce: text(budget?.atOnce),
+  };
 }
 
 /** Two letters for a pennant, from a name: `Coldharbour ERP` gives `CE`. */

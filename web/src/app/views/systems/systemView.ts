@@ -2,14 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router, RouterLink } from '@angular/router';
-import type { ObjectSummary } from '@anchor-knot/contracts';
-import { merge } from 'rxjs';
+import type { ObjectSummary, SystemView } from '@anchor-knot/contracts';
+import { merge, type Observable, of, timer } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { LiveRuns } from '../../api/liveRuns';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
-import { count } from '../../words/sentences';
+import { count, plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
@@ -77,10 +77,39 @@ import { whileProfiling } from './profiling';
               <ak-probe-steps [probe]="probe" />
               @if (probe.answerMs !== undefined) { <p class="small">The first page took {{ probe.answerMs }} ms.</p> }
             } @else { <p class="small quiet">Not tested yet. A test reads one page of each object, and writes nothing.</p> }
+            @if (one.calls; as calls) {
+              <h2>Calls today</h2>
+              <p class="small"><span class="value">{{ count(calls.today) }}</span>{{ calls.perDay === null ? '' : ' of ' + count(calls.perDay) + ', ' + count(left(calls)) + ' left' }}@if (limits(calls); as words) {<br />{{ words }}}@if (calls.restUntil; as until) {<br /><span class="waits">It asked to be left alone until <span [title]="until | exactTime">{{ until | exactTime }}</span>.</span>}</p>
+              @if (calls.perDay !== null) { <meter min="0" [max]="calls.perDay" [high]="calls.perDay * 0.9" [value]="calls.today" aria-label="Calls used today"></meter> }
+            }
+            @if (one.consent; as consent) {
+              <h2>Consent</h2>
+              <p class="small">@if (consent.given) { Given by {{ consent.by }} @if (consent.at; as at) {<span [title]="at | exactTime">{{ at | ago }}</span>}.@if (consent.granted) {<br />Granted: <span class="value">{{ consent.granted }}</span>} } @else { <strong class="waits">Nobody has given it yet, or it was taken back.</strong> }</p>
+              @if (session.may('administrator')) {
+                <p><button mat-stroked-button type="button" (click)="giveConsent()">{{ consent.given ? 'Give it anew' : 'Give consent' }}</button>@if (consent.given) { <button class="link" type="button" (click)="giveBack(one.summary.name)">Give it back</button> }</p>
+              }
+            }
             <h2>Signs in as</h2>
             @if (replacing()) { <ak-credential-form [system]="id()" [idLabel]="idLabel()" [secretLabel]="secretLabel()" (done)="replaced($event)" /> }
             @else {
               <p class="small"><span class="value">{{ one.signsInAs ?? 'nobody' }}</span>@if (session.may('administrator')) { <button class="link" type="button" (click)="replacing.set(true)">Replace</button> }<br />Use an account made for this connection, not a person’s: it stays when people leave, and may do no more than is needed.</p>
+            }
+            @if (one.description.kind === 'http' && one.description.webhooks) {
+              <h2>Subscribed</h2>
+              <ul>
+                @for (subscription of one.subscriptions; track subscription.id) {
+                  <li>
+                    <strong>{{ subscription.object }}</strong> <span [class.wrong]="subscription.state !== 'working'">{{ subscription.state === 'working' ? 'working' : 'in doubt' }}</span>
+                    <small class="block">{{ plural(subscription.received, 'delivery', 'deliveries') }}@if (subscription.lastAt; as at) {, the last <span [title]="at | exactTime">{{ at | ago }}</span>}{{ subscription.refused ? ', ' + count(subscription.refused) + ' refused' : '' }}{{ subscription.putRight ? ', put right ' + plural(subscription.putRight, 'time') : '' }}</small>
+                    @if (subscription.words) { <small class="block waits">{{ subscription.words }}</small> }
+                    @if (session.may('operator')) { <button class="link first" type="button" (click)="look(subscription.id)">{{ looking() === subscription.id ? 'Close' : 'What came' }}</button> }
+                    @if (session.may('administrator')) { <button class="link" type="button" (click)="endSubscription(subscription.object)">End it</button> }
+                    @if (looking() === subscription.id) { <ol class="came">@for (delivery of deliveries.value()?.deliveries?.slice(0, 12) ?? []; track delivery.id) {<li><span [title]="delivery.receivedAt | exactTime">{{ delivery.receivedAt | ago }}</span> <code class="value">{{ delivery.body }}</code></li>} @empty {<li class="quiet">Nothing yet.</li>}</ol> }
+                  </li>
+                } @empty { <li class="quiet">To nothing. A system that tells what happens need not be asked so often.</li> }
+              </ul>
+              @if (session.may('administrator')) { @for (object of subscribable(one); track object) { <button class="link first" type="button" (click)="subscribe(object)">Subscribe to {{ object }}</button> } }
+              @if (one.subscriptions.length > 0 && session.may('operator')) { <button class="link first" type="button" (click)="checkSubscriptions()">See whether they are in order there</button> }
             }
             <h2>Used in</h2>
             <ul>@for (knot of one.summary.usedIn; track knot.knot) {<li><a [routerLink]="['/knots', knot.knot, 'members']">{{ knot.name }}</a></li>} @empty {<li class="quiet">No knot.@if (session.may('administrator')) { <button class="link" type="button" (click)="disconnect(one.summary.name)">Disconnect it</button> }</li>}</ul>
@@ -91,7 +120,7 @@ import { whileProfiling } from './profiling';
       }
     </div>
   `,
-  styles: `h1 ak-pennant { vertical-align: 2px; } .block { display: block; } .note { white-space: pre-line; } .link { margin-left: 8px; border: 0; background: none; padding: 2px 0; color: var(--petrol); text-decoration: underline; cursor: pointer; font-size: 12.5px; min-height: 24px; }`,
+  styles: `h1 ak-pennant { vertical-align: 2px; } .block { display: block; } .note { white-space: pre-line; } meter { width: 100%; } .came { list-style: none; padding: 0; } .came code { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12px; } .link.first { display: block; margin-left: 0; } .link { margin-left: 8px; border: 0; background: none; padding: 2px 0; color: var(--petrol); text-decoration: underline; cursor: pointer; font-size: 12.5px; min-height: 24px; }`,
 })
 export class OneSystemView {
   readonly id = input.required<string>();
@@ -111,6 +140,9 @@ export class OneSystemView {
       whileProfiling(this.#askedAt, () => this.#isProfiling()),
     ),
   );
+  protected readonly plural = plural;
+  protected readonly looking = signal('');
+  protected readonly deliveries = load(this.looking, (id) => (id === '' ? of(undefined) : this.#api.deliveries(id)), timer(3000, 3000));
   protected readonly idLabel = computed(() => (this.view.value()?.description.kind === 'sql' ? 'Role' : 'Id or key'));
   protected readonly secretLabel = computed(() => (this.view.value()?.description.kind === 'sql' ? 'Password' : 'Secret'));
 
@@ -133,6 +165,54 @@ export class OneSystemView {
       error: (error: unknown) => {
         this.testing.set(false);
         this.#say(error);
+      },
+    });
+  }
+
+  protected left({ today, perDay }: NonNullable<SystemView['calls']>): number {
+    return Math.max(0, (perDay ?? 0) - today);
+  }
+
+  protected limits({ perSecond, atOnce }: NonNullable<SystemView['calls']>): string {
+    return [perSecond === null ? '' : `at most ${count(perSecond)} a second`, atOnce === null ? '' : `at most ${count(atOnce)} at once`].filter(Boolean).join(', ');
+  }
+
+  protected giveConsent(): void {
+    this.#api.beginConsent(this.id()).subscribe({ next: (url) => location.assign(url), error: (error: unknown) => this.#say(error) });
+  }
+
+  protected giveBack(name: string): void {
+    if (confirm(`Give the consent of ${name} back? Nothing can be read or written there until somebody gives it again.`)) this.#then(this.#api.giveConsentBack(this.id()));
+  }
+
+  /** Objects that have events and are not subscribed to. */
+  protected subscribable({ description, subscriptions }: SystemView): string[] {
+    if (description.kind !== 'http') return [];
+    return Object.entries(description.objects).flatMap(([name, { events }]) => (events.length > 0 && !subscriptions.some(({ object }) => object === name) ? [name] : []));
+  }
+
+  protected subscribe(object: string): void {
+    this.#then(this.#api.subscribeTo(this.id(), object));
+  }
+
+  protected endSubscription(object: string): void {
+    this.#then(this.#api.endSubscription(this.id(), object));
+  }
+
+  protected checkSubscriptions(): void {
+    this.#then(this.#api.checkSubscriptions(this.id()));
+  }
+
+  protected look(subscription: string): void {
+    this.looking.set(this.looking() === subscription ? '' : subscription);
+  }
+
+  #then(change: Observable<unknown>): void {
+    change.subscribe({
+      next: () => this.view.reload(),
+      error: (error: unknown) => {
+        this.#say(error);
+        this.view.reload();
       },
     });
   }

@@ -1,0 +1,134 @@
+import { type HttpObject, httpObjectSchema } from '@anchor-knot/contracts';
+import type { Found } from './systemDraft';
+
+/** How an object of a JSON interface is listed, read and written, as a person types it. */
+export interface HttpObjectDraft {
+  readonly key: string;
+  readonly modifiedField: string;
+  readonly modifiedFormat: NonNullable<HttpObject['modifiedAt']>['format'];
+  readonly etag: string;
+  readonly listPath: string;
+  readonly listItems: string;
+  readonly sizeParameter: string;
+  readonly sizeValue: string;
+  readonly paging: HttpObject['list']['paging']['kind'];
+  readonly pagingParameter: string;
+  readonly pagingFirst: string;
+  readonly pagingNext: string;
+  readonly sinceParameter: string;
+  readonly sinceFormat: NonNullable<HttpObject['modifiedAt']>['format'];
+  readonly readPath: string;
+  readonly readItem: string;
+  /** A line per field: `field = parameter`. */
+  readonly search: string;
+  readonly createMethod: '' | NonNullable<HttpObject['create']>['method'];
+  readonly createPath: string;
+  readonly createWrap: string;
+  readonly idempotencyHeader: string;
+  readonly updateMethod: '' | NonNullable<HttpObject['update']>['method'];
+  readonly updatePath: string;
+  readonly updateWrap: string;
+  readonly ifMatch: 'yes' | 'no';
+  /** Separated by commas. */
+  readonly events: string;
+}
+
+export const emptyHttpObject: HttpObject = httpObjectSchema.parse({
+  key: 'id',
+  list: { path: '/records', pageSize: { parameter: 'limit', value: 100 }, paging: { kind: 'cursor', parameter: 'cursor', next: 'next' } },
+  read: { path: '/records/{key}' },
+});
+
+export function httpObjectDraftOf({ key, modifiedAt, etag, list, read, search, create, update, events }: HttpObject): HttpObjectDraft {
+  const { paging } = list;
+  return {
+    key,
+    modifiedField: modifiedAt?.field ?? '',
+    modifiedFormat: modifiedAt?.format ?? 'iso',
+    etag: etag ?? '',
+    listPath: list.path,
+    listItems: list.items,
+    sizeParameter: list.pageSize.parameter,
+    sizeValue: String(list.pageSize.value),
+    paging: paging.kind,
+    pagingParameter: 'parameter' in paging ? paging.parameter : '',
+    pagingFirst: 'first' in paging && paging.first !== undefined ? String(paging.first) : '',
+    pagingNext: 'next' in paging ? paging.next : '',
+    sinceParameter: list.changedSince?.parameter ?? '',
+    sinceFormat: list.changedSince?.format ?? 'iso',
+    readPath: read.path,
+    readItem: read.item,
+    search: Object.entries(search)
+      .map(([field, parameter]) => `${field} = ${parameter}`)
+      .join('\n'),
+    createMethod: create?.method ?? '',
+    createPath: create?.path ?? '',
+    createWrap: create?.wrap ?? '',
+    idempotencyHeader: create?.idempotencyHeader ?? '',
+    updateMethod: update?.method ?? '',
+    updatePath: update?.path ?? '',
+    updateWrap: update?.wrap ?? '',
+    ifMatch: update?.ifMatch ? 'yes' : 'no',
+    events: events.join(', '),
+  };
+}
+
+const places: Readonly<Record<string, string>> = {
+  key: 'Key',
+  'list.path': 'Listed at',
+  'list.pageSize.parameter': 'Page size, parameter',
+  'list.pageSize.value': 'Records a page',
+  'list.paging.parameter': 'Page, parameter',
+  'list.paging.next': 'Next page in',
+  'list.paging.first': 'First page',
+  'read.path': 'One record at',
+  'create.path': 'Create at',
+  'update.path': 'Update at',
+  search: 'Found by',
+};
+
+/** @param before what the form does not show is taken from it. @returns the object, or everything that keeps the draft from being one */
+export function readHttpObject(draft: HttpObjectDraft, before: HttpObject): { readonly object?: HttpObject; readonly problems: readonly Found[] } {
+  const text = (name: string, value: string): Record<string, string> => (value.trim() === '' ? {} : { [name]: value.trim() });
+  const lines = draft.search.split('\n').filter((line) => line.trim() !== '');
+  const pairs = lines.map((line) => line.split('=').map((part) => part.trim()));
+  if (pairs.some((pair) => pair.length !== 2 || pair.includes(''))) return { problems: [{ at: 'Found by', says: 'each line is a field, =, and a parameter' }] };
+  const paging = {
+    kind: draft.paging,
+    ...(draft.paging === 'link header' ? {} : { parameter: draft.pagingParameter.trim() }),
+    ...(draft.paging === 'cursor' ? { next: draft.pagingNext.trim(), ...text('first', draft.pagingFirst) } : {}),
+    ...(draft.paging === 'page number' && draft.pagingFirst.trim() !== '' ? { first: Number(draft.pagingFirst) } : {}),
+  };
+  const result = httpObjectSchema.safeParse({
+    ...(before.createField ? { createField: before.createField } : {}),
+    key: draft.key.trim(),
+    ...(draft.modifiedField.trim() === '' ? {} : { modifiedAt: { field: draft.modifiedField.trim(), format: draft.modifiedFormat } }),
+    ...text('etag', draft.etag),
+    list: {
+      path: draft.listPath.trim(),
+      items: draft.listItems.trim(),
+      pageSize: { parameter: draft.sizeParameter.trim(), value: Number(draft.sizeValue) },
+      paging,
+      ...(draft.sinceParameter.trim() === '' ? {} : { changedSince: { parameter: draft.sinceParameter.trim(), format: draft.sinceFormat } }),
+    },
+    read: { path: draft.readPath.trim(), item: draft.readItem.trim() },
+    search: Object.fromEntries(pairs as [string, string][]),
+    ...(draft.createMethod === ''
+      ? {}
+      : { create: { method: draft.createMethod, path: draft.createPath.trim(), ...text('wrap', draft.createWrap), ...text('idempotencyHeader', draft.idempotencyHeader) } }),
+    ...(draft.updateMethod === ''
+      ? {}
+      : { update: { method: draft.updateMethod, path: draft.updatePath.trim(), ...text('wrap', draft.updateWrap), ifMatch: draft.ifMatch === 'yes' } }),
+    events: draft.events
+      .split(',')
+      .map((event) => event.trim())
+      .filter((event) => event !== ''),
+  });
+  if (result.success) return { object: result.data, problems: [] };
+  return {
+    problems: result.error.issues.map(({ path, message }) => {
+      const at = path.map(String).join('.');
+      return { at: places[at] ?? at, says: /path$/.test(at) ? 'does not begin with /' : message };
+    }),
+  };
+}

@@ -1,0 +1,91 @@
+import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import type { EntitySets, ODataObject, Problem, System, TestSystem } from '@anchor-knot/contracts';
+import { Api, problemOf } from '../../api/api';
+
+type EntitySet = EntitySets['sets'][number];
+
+/** The entity sets of an OData service: ticked ones are its objects. */
+@Component({
+  selector: 'ak-odata-objects',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule],
+  template: `
+    <p><button mat-stroked-button type="button" [disabled]="!request() || busy()" (click)="list()">List the entity sets</button></p>
+    @if (problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
+    @if (sets(); as found) {
+      @if (found.length === 0) { <p class="small">The service declares no entity set.</p> } @else {
+        <div class="list"><table class="plain">
+          <thead><tr><th scope="col">Entity set</th><th scope="col">Key</th><th scope="col">Last change in</th><th scope="col">Found by</th><th scope="col">It may be</th></tr></thead>
+          <tbody>@for (set of found; track set.name) {<tr>
+            <th scope="row"><label><input type="checkbox" [checked]="taken(set) !== undefined" [disabled]="!set.key" (change)="toggle(set)" /> <span class="value">{{ set.name }}</span></label></th>
+            <td><span class="value">{{ set.key ?? '' }}</span>@if (!set.key) {<small class="quiet">no single key</small>}</td>
+            @if (taken(set); as one) {
+              <td><select [attr.aria-label]="'Last change of ' + set.name" (change)="put(set, { modifiedAt: time.value || undefined })" #time><option value="" [selected]="!one.modifiedAt">nothing tells</option>@for (name of set.times; track name) {<option [selected]="name === one.modifiedAt">{{ name }}</option>}</select></td>
+              <td><select [attr.aria-label]="set.name + ' is found by'" (change)="put(set, { search: by.value ? [by.value] : [] })" #by><option value="" [selected]="one.search.length === 0">its key only</option>@for (name of set.properties; track name) {<option [selected]="one.search.includes(name)">{{ name }}</option>}</select></td>
+              <td><label><input type="checkbox" [checked]="one.mayCreate" [disabled]="!set.insertable" (change)="put(set, { mayCreate: !one.mayCreate })" /> created</label> <label><input type="checkbox" [checked]="one.mayUpdate" [disabled]="!set.updatable" (change)="put(set, { mayUpdate: !one.mayUpdate })" /> updated</label></td>
+            } @else { <td><span class="value">{{ set.times[0] ?? '' }}</span></td><td></td><td class="quiet">{{ set.insertable ? 'created' : '' }}{{ set.insertable && set.updatable ? ', ' : '' }}{{ set.updatable ? 'updated' : '' }}{{ !set.insertable && !set.updatable ? 'read only' : '' }}</td> }
+          </tr>}</tbody>
+        </table></div>
+      }
+    }
+  `,
+  styles: `.list { max-height: 320px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } label { color: var(--ink); font-size: 13px; white-space: nowrap; } select { font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 26px; max-width: 150px; } .banner { margin: 0 0 10px; }`,
+})
+export class ODataObjects {
+  readonly request = input.required<TestSystem | undefined>();
+  readonly objects = input.required<System['objects']>();
+  readonly changed = output<System['objects']>();
+  readonly #api = inject(Api);
+  protected readonly busy = signal(false);
+  protected readonly problem = signal<Problem | undefined>(undefined);
+  protected readonly sets = signal<readonly EntitySet[] | undefined>(undefined);
+
+  protected list(): void {
+    const request = this.request();
+    if (!request) return;
+    this.busy.set(true);
+    this.problem.set(undefined);
+    this.#api.entitySets(request).subscribe({
+      next: ({ sets }) => {
+        this.busy.set(false);
+        this.sets.set(sets);
+      },
+      error: (error: unknown) => {
+        this.busy.set(false);
+        this.problem.set(problemOf(error));
+      },
+    });
+  }
+
+  protected taken(set: EntitySet): ODataObject | undefined {
+    return this.#entry(set)?.[1];
+  }
+
+  protected toggle(set: EntitySet): void {
+    const taken = this.#entry(set);
+    const { ...objects } = this.objects() as Record<string, ODataObject>;
+    if (taken) delete objects[taken[0]];
+    else
+      objects[set.name] = {
+        entitySet: set.name,
+        key: set.key ?? '',
+        ...(set.times[0] ? { modifiedAt: set.times[0] } : {}),
+        search: [],
+        mayCreate: set.insertable,
+        mayUpdate: set.updatable,
+      };
+    this.changed.emit(objects);
+  }
+
+  protected put(set: EntitySet, change: Partial<Record<keyof ODataObject, unknown>>): void {
+    const taken = this.#entry(set);
+    if (!taken) return;
+    const next = Object.fromEntries(Object.entries({ ...taken[1], ...change }).filter(([, value]) => value !== undefined)) as unknown as ODataObject;
+    this.changed.emit({ ...(this.objects() as Record<string, ODataObject>), [taken[0]]: next });
+  }
+
+  #entry(set: EntitySet): [string, ODataObject] | undefined {
+    return Object.entries(this.objects() as Record<string, ODataObject>).find(([, { entitySet }]) => entitySet === set.name);
+  }
+}
