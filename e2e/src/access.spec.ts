@@ -96,7 +96,12 @@ test('an OData service says what it has; its entity sets are ticked, and its rec
   await page.getByLabel('Address', { exact: true }).fill(`${erpPage()}/odata`);
   await page.getByRole('button', { name: 'List the entity sets' }).click();
   await page.getByRole('checkbox', { name: 'Articles' }).check();
-  await page.getByRole('combobox', { name: 'Articles is found by' }).selectOption('Description');
+  const foundBy = page.getByRole('textbox', { name: 'Articles is found by' });
+  await foundBy.fill('Descripton');
+  await foundBy.blur();
+  await expect(page.getByRole('alert')).toContainText('Articles has no property “Descripton”');
+  await foundBy.fill('Description');
+  await foundBy.blur();
   await expect(page.getByRole('row', { name: /Staff/ })).toContainText('read only');
   await page.getByRole('button', { name: 'Test', exact: true }).click();
   await expect(aside(page)).toContainText('to create and update was not tried');

@@ -3,6 +3,7 @@ import type { Credential, SqlObject, SqlSystem } from '@anchor-knot/contracts';
 import { type FieldPath, isExactNumber, type Raw, type RecordKey, recordKey, type SourceField, type SourceRecord, type SourceSchema, type SourceType } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { stringifyExactJson } from '../json/exactJson.js';
 import { isRefusedConnection } from '../refusedConnection.js';
 import { type Answer, Database } from './database.js';
 import { querySource, quoted, toParameter } from './values.js';
@@ -86,9 +87,41 @@ export class SqlConnector implements Connector {
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
-    const outcomes: WriteOutcome[] = [];
-    for (const request of requests) outcomes.push(await this.#writeOne(request));
-    return outcomes;
+    const outcomes: (WriteOutcome | undefined)[] = requests.map(() => undefined);
+    for (const group of updatesAlike(requests)) for (const [index, outcome] of await this.#updateTogether(group)) outcomes[index] = outcome;
+    // Creations, and whatever did not go with the others: each by itself, so that each has a reason of its own.
+    const all: WriteOutcome[] = [];
+    for (const [index, request] of requests.entries()) all.push(outcomes[index] ?? (await this.#writeOne(request)));
+    return all;
+  }
+
+  /** Updates of the same columns in one statement. @returns those that were written, or of which nobody knows; the others had no effect */
+  async #updateTogether(group: readonly UpdateAt[]): Promise<[number, WriteOutcome][]> {
+    const { source, key, mayWrite } = this.#object;
+    if (source.kind !== 'table' || !mayWrite) return [];
+    const table = `${quoted(source.schema)}.${quoted(source.table)}`;
+    const columns = [...(group[0]?.request.fields.keys() ?? [])];
+    const rows = group.map(({ request }) => ({ ...Object.fromEntries(request.fields), [key]: request.key }));
+    const versions = Object.fromEntries(group.map(({ request }) => [request.key, request.version ?? '*']));
+    // A key that its column writes in another way finds no version here, is not updated, and goes by itself.
+    const text = `update ${table} as held set ${columns.map((column) => `${quoted(column)} = given.${quoted(column)}`).join(', ')}
+      from jsonb_populate_recordset(null::${table}, $1::jsonb) as given
+      where held.${quoted(key)} = given.${quoted(key)} and $2::jsonb ->> given.${quoted(key)}::text in ('*', held.xmin::text)
+      returning held.*, held.xmin::text as ${versionColumn}`;
+    try {
+      const answer = await this.#database.query(text, [stringifyExactJson(rows), JSON.stringify(versions)]);
+      const written = new Map(answer.rows.flatMap((row) => this.#record(row) ?? []).map((record) => [record.key, record]));
+      return group.flatMap(({ index, request }): [number, WriteOutcome][] => {
+        const record = written.get(request.key);
+        return record ? [[index, { kind: 'written', key: record.key, record }]] : [];
+      });
+    } catch (error) {
+      // One row that the database refuses undoes the statement: none of it took effect.
+      if (error instanceof DatabaseError) return [];
+      if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause))
+        return group.map(({ index }) => [index, { kind: 'unknown', words: error.message }]);
+      throw error;
+    }
   }
 
   async describe(): Promise<SourceSchema> {
@@ -224,6 +257,24 @@ export class SqlConnector implements Connector {
       ]),
     );
   }
+}
+
+interface UpdateAt {
+  readonly index: number;
+  readonly request: Extract<WriteRequest, { kind: 'update' }>;
+}
+
+/** Updates that change the same columns, two and more, of different records. */
+function updatesAlike(requests: readonly WriteRequest[]): UpdateAt[][] {
+  const groups = new Map<string, Map<RecordKey, UpdateAt>>();
+  for (const [index, request] of requests.entries()) {
+    if (request.kind !== 'update' || request.fields.size === 0) continue;
+    const columns = JSON.stringify([...request.fields.keys()]);
+    const group = groups.get(columns) ?? new Map<RecordKey, UpdateAt>();
+    // A second change of the same record comes after the first: by itself.
+    if (!group.has(request.key)) groups.set(columns, group.set(request.key, { index, request }));
+  }
+  return [...groups.values()].map((group) => [...group.values()]).filter((group) => group.length > 1);
 }
 
 interface ColumnFacts {

@@ -89,7 +89,9 @@ export class PostgresCallBudget implements CallBudget {
         .then(([[row]]: [{ until: string }[]]) => void (held = row?.until ?? held))
         .catch(() => undefined);
     let last: Promise<void> = Promise.resolve();
-    const timer = setInterval(() => (last = last.then(() => hold(`clock_timestamp() + interval '${holdSeconds} seconds'`))), holdAgainMs);
+    const timer = setInterval(() => {
+      last = last.then(() => hold(`clock_timestamp() + interval '${holdSeconds} seconds'`));
+    }, holdAgainMs);
     timer.unref();
     return () => {
       clearInterval(timer);

@@ -131,6 +131,30 @@ test('writes have an outcome each: made, refused in the database’s words, race
   expect(await open({ source: table('wide'), key: 'Key "1"' }).readOne(recordKey('not a number'))).toBeUndefined();
 });
 
+test('many updates of the same columns go in one statement; the raced, the gone and the refused are told apart all the same', async () => {
+  const connector = open({ source: table('long'), key: 'id', modifiedAt: 'changed_at' });
+  const versions = new Map<string, string | undefined>();
+  for await (const page of connector.read({})) for (const { key, version } of page.records) versions.set(key, version);
+  const update = (id: number, name: Raw, version = versions.get(String(id))) => ({
+    kind: 'update' as const,
+    key: recordKey(String(id)),
+    version,
+    fields: new Map([['name', name]]),
+  });
+  await owner.query(`update long set name = 'theirs' where id = 2050`);
+  const many = Array.from({ length: 100 }, (_, index) => update(2001 + index, `new ${index} "quoted" \\ 🌱`));
+  const outcomes = await connector.write([...many, update(999_999, 'nobody', '1')]);
+  expect(outcomes.map(({ kind }) => kind)).toEqual([...Array.from({ length: 100 }, (_, index) => (index === 49 ? 'raced' : 'written')), 'gone']);
+  const transactions = await owner.query('select xmin::text, count(*)::int from long where id between 2001 and 2100 and id <> 2050 group by 1');
+  expect(transactions.rows).toEqual([{ xmin: expect.any(String) as unknown as string, count: 99 }]);
+  expect((await connector.readOne(recordKey('2007')))?.fields.name).toBe('new 6 "quoted" \\ 🌱');
+  // One that is refused takes none of the others with it.
+  expect(
+    (await connector.write([update(2201, 'good'), update(2202, null), update(2203, 'good too'), { ...update(2201, 'again'), version: undefined }])).map(({ kind }) => kind),
+  ).toEqual(['written', 'refused', 'written', 'written']);
+  expect((await connector.readOne(recordKey('2201')))?.fields.name).toBe('again');
+});
+
 test('a query can only read, only once, and not for ever', async () => {
   const total = open({ source: query('select kind::text as kind, sum(total) as total from sales_document group by 1 -- by kind'), key: 'kind' });
   expect([...(await all(total)).keys()].sort()).toEqual(['invoice', 'order', 'quote']);

@@ -22,7 +22,7 @@ type EntitySet = EntitySets['sets'][number];
             <td><span class="value">{{ set.key ?? '' }}</span>@if (!set.key) {<small class="quiet">no single key</small>}</td>
             @if (taken(set); as one) {
               <td><select [attr.aria-label]="'Last change of ' + set.name" (change)="put(set, { modifiedAt: time.value || undefined })" #time><option value="" [selected]="!one.modifiedAt">nothing tells</option>@for (name of set.times; track name) {<option [selected]="name === one.modifiedAt">{{ name }}</option>}</select></td>
-              <td><select [attr.aria-label]="set.name + ' is found by'" (change)="put(set, { search: by.value ? [by.value] : [] })" #by><option value="" [selected]="one.search.length === 0">its key only</option>@for (name of set.properties; track name) {<option [selected]="one.search.includes(name)">{{ name }}</option>}</select></td>
+              <td><input [attr.aria-label]="set.name + ' is found by'" [value]="one.search.join(', ')" placeholder="its key only" spellcheck="false" (change)="findBy(set, by.value)" #by /></td>
               <td><label><input type="checkbox" [checked]="one.mayCreate" [disabled]="!set.insertable" (change)="put(set, { mayCreate: !one.mayCreate })" /> created</label> <label><input type="checkbox" [checked]="one.mayUpdate" [disabled]="!set.updatable" (change)="put(set, { mayUpdate: !one.mayUpdate })" /> updated</label></td>
             } @else { <td><span class="value">{{ set.times[0] ?? '' }}</span></td><td></td><td class="quiet">{{ set.insertable ? 'created' : '' }}{{ set.insertable && set.updatable ? ', ' : '' }}{{ set.updatable ? 'updated' : '' }}{{ !set.insertable && !set.updatable ? 'read only' : '' }}</td> }
           </tr>}</tbody>
@@ -30,7 +30,7 @@ type EntitySet = EntitySets['sets'][number];
       }
     }
   `,
-  styles: `.list { max-height: 320px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } label { color: var(--ink); font-size: 13px; white-space: nowrap; } select { font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 26px; max-width: 150px; } .banner { margin: 0 0 10px; }`,
+  styles: `.list { max-height: 320px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } label { color: var(--ink); font-size: 13px; white-space: nowrap; } select { font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 26px; max-width: 150px; } td input:not([type=checkbox]) { font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 26px; width: 130px; padding: 2px 6px; } .banner { margin: 0 0 10px; }`,
 })
 export class ODataObjects {
   readonly request = input.required<TestSystem | undefined>();
@@ -76,6 +76,21 @@ export class ODataObjects {
         mayUpdate: set.updatable,
       };
     this.changed.emit(objects);
+  }
+
+  /** @param text names of properties, separated by commas */
+  protected findBy(set: EntitySet, text: string): void {
+    const names = text
+      .split(',')
+      .map((name) => name.trim())
+      .filter((name) => name !== '');
+    const unknown = names.filter((name) => !set.properties.includes(name));
+    this.problem.set(
+      unknown.length === 0
+        ? undefined
+        : { code: 'unknown property', says: `${set.name} has no property “${unknown.join('”, “')}”.`, advice: `It has ${set.properties.join(', ')}.` },
+    );
+    if (unknown.length === 0) this.put(set, { search: names });
   }
 
   protected put(set: EntitySet, change: Partial<Record<keyof ODataObject, unknown>>): void {

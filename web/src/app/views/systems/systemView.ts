@@ -99,10 +99,10 @@ import { whileProfiling } from './profiling';
               <ul>
                 @for (subscription of one.subscriptions; track subscription.id) {
                   <li>
-                    <strong>{{ subscription.object }}</strong> <span [class.wrong]="subscription.state !== 'working'">{{ subscription.state === 'working' ? 'working' : 'in doubt' }}</span>
+                    <strong>{{ subscription.object }}</strong>&ngsp;<span [class.wrong]="subscription.state !== 'working'">{{ subscription.state === 'working' ? 'working' : 'in doubt' }}</span>
                     <small class="block">{{ plural(subscription.received, 'delivery', 'deliveries') }}@if (subscription.lastAt; as at) {, the last <span [title]="at | exactTime">{{ at | ago }}</span>}{{ subscription.refused ? ', ' + count(subscription.refused) + ' refused' : '' }}{{ subscription.putRight ? ', put right ' + plural(subscription.putRight, 'time') : '' }}</small>
                     @if (subscription.words) { <small class="block waits">{{ subscription.words }}</small> }
-                    @if (session.may('operator')) { <button class="link first" type="button" (click)="look(subscription.id)">{{ looking() === subscription.id ? 'Close' : 'What came' }}</button> }
+                    @if (session.may('operator')) { <button class="link inline" type="button" (click)="look(subscription.id)">{{ looking() === subscription.id ? 'Close' : 'What came' }}</button> }
                     @if (session.may('administrator')) { <button class="link" type="button" (click)="endSubscription(subscription.object)">End it</button> }
                     @if (looking() === subscription.id) { <ol class="came">@for (delivery of deliveries.value()?.deliveries?.slice(0, 12) ?? []; track delivery.id) {<li><span [title]="delivery.receivedAt | exactTime">{{ delivery.receivedAt | ago }}</span> <code class="value">{{ delivery.body }}</code></li>} @empty {<li class="quiet">Nothing yet.</li>}</ol> }
                   </li>
@@ -120,7 +120,7 @@ import { whileProfiling } from './profiling';
       }
     </div>
   `,
-  styles: `h1 ak-pennant { vertical-align: 2px; } .block { display: block; } .note { white-space: pre-line; } meter { width: 100%; } .came { list-style: none; padding: 0; } .came code { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12px; } .link.first { display: block; margin-left: 0; } .link { margin-left: 8px; border: 0; background: none; padding: 2px 0; color: var(--petrol); text-decoration: underline; cursor: pointer; font-size: 12.5px; min-height: 24px; }`,
+  styles: `h1 ak-pennant { vertical-align: 2px; } .block { display: block; } .note { white-space: pre-line; } meter { width: 100%; margin-bottom: 8px; } aside h2 + p { margin-top: 4px; } .link.inline { margin-left: 0; } .came { list-style: none; padding: 0; } .came code { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12px; } .link.first { display: block; margin-left: 0; } .link { margin-left: 8px; border: 0; background: none; padding: 2px 0; color: var(--petrol); text-decoration: underline; cursor: pointer; font-size: 12.5px; min-height: 24px; }`,
 })
 export class OneSystemView {
   readonly id = input.required<string>();
