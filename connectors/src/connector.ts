@@ -24,6 +24,10 @@ export interface Capabilities {
   readonly create: boolean;
   /** Records can be changed there. */
   readonly update: boolean;
+  /** What was deleted is told in what changed since a time. */
+  readonly tombstones: boolean;
+  /** It tells by itself when records are made or changed. */
+  readonly webhooks: boolean;
   /** Fields can be added to the object there. */
   readonly createField: boolean;
 }
@@ -33,6 +37,8 @@ export interface Page {
   readonly records: readonly SourceRecord[];
   /** Records that could not be taken, with the reason; the others of the page are good. */
   readonly unusable: readonly { readonly reason: string }[];
+  /** Records that the system says were deleted; only where it declares tombstones. */
+  readonly gone?: readonly RecordKey[];
 }
 
 export type WriteRequest =

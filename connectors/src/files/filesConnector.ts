@@ -44,6 +44,8 @@ export class FilesConnector implements Connector {
       searchable: [],
       create: isRecordSet,
       update: isRecordSet,
+      tombstones: false,
+      webhooks: false,
       createField: false,
     };
   }

@@ -29,6 +29,8 @@ export class HttpConnector implements Connector {
       searchable: Object.keys(object.search),
       create: object.create !== undefined,
       update: object.update !== undefined,
+      tombstones: object.list.deleted !== undefined,
+      webhooks: system.webhooks !== undefined && object.events.length > 0,
       createField: object.createField !== undefined,
     };
   }
@@ -198,12 +200,23 @@ export class HttpConnector implements Connector {
   #page(items: readonly Raw[]): Page {
     const records: SourceRecord[] = [];
     const unusable: { reason: string }[] = [];
+    const gone: RecordKey[] = [];
     for (const item of items) {
       const record = this.#record(item, undefined);
-      if (record) records.push(record);
+      if (record && this.#isDeleted(record)) gone.push(record.key);
+      else if (record) records.push(record);
       else unusable.push({ reason: `a record without a key in “${this.#object.key}”: ${stringifyExactJson(item).slice(0, 120)}` });
     }
-    return { records, unusable };
+    return { records, unusable, ...(gone.length > 0 ? { gone } : {}) };
+  }
+
+  #isDeleted({ fields }: SourceRecord): boolean {
+    const { deleted } = this.#object.list;
+    if (!deleted) return false;
+    const value = readPath(fields, deleted.field);
+    return deleted.value === undefined
+      ? value !== undefined && value !== null && value !== false && value !== ''
+      : scalarText(value) === deleted.value || String(value) === deleted.value;
   }
 
   #single(answer: Answer): SourceRecord {

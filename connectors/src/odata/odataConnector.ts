@@ -31,6 +31,8 @@ export class ODataConnector implements Connector {
       searchable: object.search,
       create: object.mayCreate,
       update: object.mayUpdate,
+      tombstones: false,
+      webhooks: false,
       createField: false,
     };
   }

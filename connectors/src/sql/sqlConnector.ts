@@ -43,6 +43,8 @@ export class SqlConnector implements Connector {
       searchable: object.search,
       create: isTable && object.mayWrite,
       update: isTable && object.mayWrite,
+      tombstones: false,
+      webhooks: false,
       createField: false,
     };
   }

@@ -31,6 +31,8 @@ export const httpObjectSchema = z.strictObject({
       z.strictObject({ kind: z.literal('offset'), parameter: z.string().min(1) }),
     ]),
     changedSince: z.strictObject({ parameter: z.string().min(1), format: timeFormat }).optional(),
+    /** What tells that a listed record was deleted: a field that holds anything, or just this value. */
+    deleted: z.strictObject({ field: fieldPath, value: z.string().optional() }).optional(),
   }),
   read: z.strictObject({ path, item: z.string().default('') }),
   /** A query parameter per field by which records can be found. */

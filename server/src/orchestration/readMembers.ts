@@ -13,6 +13,8 @@ export interface MemberReading {
   readonly trouble: MemberTrouble | undefined;
   /** Records that could not be taken, with reasons; at most the first hundred. */
   readonly unusable: readonly string[];
+  /** Records of which the system itself says that they were deleted. */
+  readonly deleted: readonly RecordKey[];
   /** Keys of all records, when the listing was complete. */
   readonly listed: ReadonlySet<RecordKey> | undefined;
   /** A check that stops the run failed, and what it says. */
@@ -37,12 +39,18 @@ export async function readMember(
   const changedSince = connector.capabilities.changesSince && known && sameVersion && !options.full ? known.changedSince : undefined;
   const listed = new Set<RecordKey>();
   const unusable: string[] = [];
+  const deleted = new Set<RecordKey>();
   let stopping: string | undefined;
   try {
     for await (const page of connector.read({ changedSince, signal: options.signal })) {
       unusable.push(...page.unusable.slice(0, 100 - unusable.length).map(({ reason }) => reason));
       const staged = await differing(installation, options.knot, member, page.records, outside, lease.knot, sameVersion, (says) => (stopping ??= says));
-      for (const { key } of page.records) listed.add(key);
+      for (const key of page.gone ?? []) deleted.add(key);
+      // A record may come twice: what was said last is so.
+      for (const { key } of page.records) {
+        listed.add(key);
+        deleted.delete(key);
+      }
       if (staged.length > 0) await store.stage(lease, staged);
       tally.add(member.id, 'read', page.records.length);
       tally.done += page.records.length;
@@ -50,7 +58,7 @@ export async function readMember(
     }
   } catch (error) {
     if (!(error instanceof SystemTrouble)) throw error;
-    return { cursor: undefined, trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice }, unusable, listed: undefined, stopping };
+    return { cursor: undefined, trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice }, unusable, deleted: [], listed: undefined, stopping };
   }
   const since: Instant = startedAt + connector.clockOffset() - cursorOverlapMs;
   const complete = changedSince === undefined;
@@ -58,6 +66,7 @@ export async function readMember(
     cursor: { changedSince: since, listedAt: complete ? startedAt : (known?.listedAt ?? startedAt), knotVersion: options.knotVersion },
     trouble: undefined,
     unusable,
+    deleted: [...deleted],
     // A record that could not be read is not gone.
     listed: complete && unusable.length === 0 ? listed : undefined,
     stopping,

@@ -170,10 +170,12 @@ class KnotRun {
     return says.length > 0 ? { ...reading, rejected: says } : reading;
   }
 
-  async #afterReading(member: MemberId, { listed, unusable, stopping }: MemberReading): Promise<void> {
+  async #afterReading(member: MemberId, { listed, deleted, unusable, stopping }: MemberReading): Promise<void> {
     const { store, clock } = this.#installation;
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     for (const words of unusable) this.#notes.push({ member, code: 'record unusable', words, advice: 'Give the record a key in its system.' });
+    for (const key of deleted) this.#outside.delete(outsideId(member, key));
+    if (deleted.length > 0 && this.#options.kind === 'run') await store.markGone(this.#lease, member, deleted, clock.now());
     if (!listed) return;
     for (const [id, { member: of, key }] of this.#outside) if (of === member && !listed.has(key)) this.#outside.delete(id);
     try {

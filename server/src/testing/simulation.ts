@@ -91,7 +91,7 @@ export class SimulatedSystem {
   }
 
   connector(name: string, faults: FaultInjector): Connector {
-    const capabilities: Capabilities = { ...this.#options, createField: false, create: true, update: true };
+    const capabilities: Capabilities = { ...this.#options, createField: false, tombstones: false, webhooks: false, create: true, update: true };
     const trouble = (): never => {
       throw new SystemTrouble('server error', `${name} failed`, 'Try again later.');
     };

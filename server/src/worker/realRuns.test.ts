@@ -215,6 +215,17 @@ test('a record that was deleted in one system is neither created again nor lost 
   expect(await gone()).toEqual([{ gone: false }]);
 });
 
+test('a record of which the system says that it was deleted is gone at once, without a complete listing', async () => {
+  const installation = await start(clean);
+  await installation.run();
+  const key = (await installation.parts.data.query(`select record_key from tie where member = 'crm' order by record_key limit 1`)) as { record_key: string }[];
+  const gone = async () => (await installation.parts.data.query(`select record_key from tie where member = 'crm' and gone`)) as { record_key: string }[];
+  expect(await gone()).toEqual([]);
+  await fetch(`${installation.addresses.crm}/records/${key[0]?.record_key ?? ''}/delete`, { method: 'POST', redirect: 'manual' });
+  expect(tallies(await installation.run())).toMatchObject({ crm: { create: 0, failed: 0 }, shop: { create: 0 } });
+  expect(await gone()).toEqual(key);
+});
+
 test('three members over real connectors: a CRM, a shop and a CSV file tell the same story', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-three-'));
   const path = join(folder, 'list.csv');

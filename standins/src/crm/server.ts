@@ -53,6 +53,7 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
     if (log.size === 0) log.load(seed);
     return log;
   };
+  const deleted = kept<{ id: string; modifiedAt: string }>('deleted');
   const people = kept('people', options.people);
   const deals = kept('deals', options.deals);
   const now = options.now ?? (() => new Date());
@@ -60,7 +61,7 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
     name,
     dataFile: options.dataFile,
     style: 'standard',
-    events: ['account', 'person', 'deal'].flatMap((what) => [`${what}.created`, `${what}.changed`]),
+    events: ['account', 'person', 'deal'].flatMap((what) => [`${what}.created`, `${what}.changed`, ...(what === 'account' ? [`${what}.deleted`] : [])]),
   });
   const consent = registerConsent(app, { ...options, name });
   const saved = (account: Account, isNew: boolean): void => {
@@ -146,16 +147,22 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
             (since === undefined || Date.parse(account.modifiedAt) >= since) && (query.email === undefined || account.contact.email?.toLowerCase() === query.email.toLowerCase()),
         );
         const data = found.slice(0, limit);
+        // What was deleted is told to who asks for changes, on the first page.
+        const tombstones =
+          since === undefined || after !== undefined
+            ? []
+            : deleted.all().flatMap(({ id, modifiedAt }) => (Date.parse(modifiedAt) >= since ? [{ id, modifiedAt, deleted: true }] : []));
         if (faults.faults.brokenPages) return reply.type('application/json').send(`{"data":[{"id":"A-1","name":"Brok`);
         const last = data.at(-1);
         return {
-          data: data.map((account) => ({ ...account, etag: etagOf(account) })),
+          data: [...tombstones, ...data.map((account) => ({ ...account, etag: etagOf(account) }))],
           nextCursor: found.length > limit && last ? Buffer.from(last.id).toString('base64url') : null,
         };
       });
 
       api.get('/accounts/:id', async (request, reply) => {
         const account = accounts.get((request.params as { id: string }).id);
+        if (!account && deleted.get((request.params as { id: string }).id)) return error(reply, 410, 'the account was deleted');
         return account ? reply.header('etag', etagOf(account)).send(account) : error(reply, 404, 'no such account');
       });
 
@@ -188,18 +195,28 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
 
   faults.register(app, name);
   webhooks.registerPage(app);
-  registerPages(app, accounts, saved, now);
+  registerPages(
+    app,
+    accounts,
+    saved,
+    (id) => {
+      accounts.remove(id);
+      deleted.put({ id, modifiedAt: now().toISOString() });
+      webhooks.emit('account.deleted', { id });
+    },
+    now,
+  );
   return app;
 }
 
-let sortedOf: { log: RecordLog<Account>; size: number; ids: string[] } | undefined;
+let sortedOf: { log: RecordLog<Account>; membership: number; ids: string[] } | undefined;
 
-/** Accounts with an id above the given one, by id. Ids are never taken away, so the sorted list only grows. */
+/** Accounts with an id above the given one, by id; sorted anew only when one was added or taken away. */
 function byId(log: RecordLog<Account>, after: string | undefined): Account[] {
-  if (sortedOf?.log !== log || sortedOf.size !== log.size)
+  if (sortedOf?.log !== log || sortedOf.membership !== log.membership)
     sortedOf = {
       log,
-      size: log.size,
+      membership: log.membership,
       ids: log
         .all()
         .map(({ id }) => id)
@@ -215,7 +232,7 @@ function byId(log: RecordLog<Account>, after: string | undefined): Account[] {
   return ids.slice(low).map((id) => log.get(id) as Account);
 }
 
-function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved: (account: Account, isNew: boolean) => void, now: () => Date): void {
+function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved: (account: Account, isNew: boolean) => void, remove: (id: string) => void, now: () => Date): void {
   const flat = ({ contact, address, ...rest }: Account): Record<string, unknown> => ({
     ...rest,
     ...Object.fromEntries(Object.entries(contact).map(([key, value]) => [`contact.${key}`, value])),
@@ -244,6 +261,7 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved
       const account = accounts.get(id);
       return account && flat(account);
     },
+    remove: async (id) => remove(id),
     save: async (id, form) => {
       const result = changeAccount(id === undefined ? undefined : accounts.get(id), inputOf(form), now());
       if ('errors' in result) return { refused: result.errors.map(({ field, message }) => `${field} ${message}`).join('; ') };

@@ -8,6 +8,7 @@ import { dirname } from 'node:path';
 export class RecordLog<T extends { readonly id: string }> {
   readonly #path: string | undefined;
   readonly #records = new Map<string, T>();
+  #membership = 0;
 
   /** @param path the log file; without one, nothing is kept */
   constructor(path?: string) {
@@ -17,14 +18,20 @@ export class RecordLog<T extends { readonly id: string }> {
     if (existsSync(path)) {
       for (const line of readFileSync(path, 'utf8').split('\n')) {
         try {
-          const record = JSON.parse(line) as T;
-          this.#records.set(record.id, record);
+          const record = JSON.parse(line) as T | { id: string; $removed: true };
+          if ('$removed' in record) this.#records.delete(record.id);
+          else this.#records.set(record.id, record);
         } catch {
           // The last line of a process that was killed while writing: its write was never answered.
         }
       }
       this.#rewrite();
     }
+  }
+
+  /** Grows whenever a record is added or taken away. */
+  get membership(): number {
+    return this.#membership;
   }
 
   get size(): number {
@@ -40,12 +47,20 @@ export class RecordLog<T extends { readonly id: string }> {
   }
 
   put(record: T): void {
+    if (!this.#records.has(record.id)) this.#membership += 1;
     this.#records.set(record.id, record);
     if (this.#path !== undefined) appendFileSync(this.#path, `${JSON.stringify(record)}\n`);
   }
 
+  remove(id: string): void {
+    if (!this.#records.delete(id)) return;
+    this.#membership += 1;
+    if (this.#path !== undefined) appendFileSync(this.#path, `${JSON.stringify({ id, $removed: true })}\n`);
+  }
+
   /** Replaces everything. */
   load(records: readonly T[]): void {
+    this.#membership += 1;
     this.#records.clear();
     for (const record of records) this.#records.set(record.id, record);
     if (this.#path !== undefined) this.#rewrite();

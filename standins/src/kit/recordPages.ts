@@ -11,12 +11,14 @@ export interface RecordPages {
   readonly list: () => Promise<readonly { readonly id: string; readonly cells: readonly unknown[] }[]>;
   /** The values of the fields of a record; `undefined` when there is none of that id. */
   readonly show: (id: string) => Promise<Readonly<Record<string, unknown>> | undefined>;
+  /** Takes a record away, where that can be done. */
+  readonly remove?: (id: string) => Promise<void>;
   /** Makes a record (without an id) or changes one. @returns its id, or why it cannot be */
   readonly save: (id: string | undefined, form: Readonly<Record<string, string>>) => Promise<{ readonly id: string } | { readonly refused: string }>;
 }
 
 /** The pages of a stand-in on which people see and edit its records. */
-export function registerRecordPages(app: FastifyInstance, { name, noun: [one, many], fields, columns, list, show, save }: RecordPages): void {
+export function registerRecordPages(app: FastifyInstance, { name, noun: [one, many], fields, columns, list, show, save, remove }: RecordPages): void {
   const html = (reply: FastifyReply, title: string, body: string, code = 200): FastifyReply =>
     reply
       .code(code)
@@ -28,7 +30,9 @@ export function registerRecordPages(app: FastifyInstance, { name, noun: [one, ma
   app.get('/records/:id', async (request, reply) => {
     const { id } = request.params as { id: string };
     const values = await show(id);
-    return values ? html(reply, `${capital(one)} ${id}`, recordForm(fields, values, `/records/${encodeURIComponent(id)}`)) : html(reply, `No such ${one}`, '', 404);
+    const at = `/records/${encodeURIComponent(id)}`;
+    const removal = remove ? `<form method="post" action="${at}/delete"><p><button>Delete</button></p></form>` : '';
+    return values ? html(reply, `${capital(one)} ${id}`, recordForm(fields, values, at) + removal) : html(reply, `No such ${one}`, '', 404);
   });
   const post = async (request: FastifyRequest, reply: FastifyReply): Promise<FastifyReply> => {
     const { id } = request.params as { id?: string };
@@ -36,6 +40,11 @@ export function registerRecordPages(app: FastifyInstance, { name, noun: [one, ma
     const result = await save(id, request.body as Record<string, string>);
     return 'refused' in result ? html(reply, 'Not saved', `<p>${escapeHtml(result.refused)}</p>`, 422) : reply.redirect(`/records/${encodeURIComponent(result.id)}`);
   };
+  if (remove)
+    app.post('/records/:id/delete', async (request, reply) => {
+      await remove((request.params as { id: string }).id);
+      return reply.redirect('/');
+    });
   app.post('/records', post);
   app.post('/records/:id', post);
 }

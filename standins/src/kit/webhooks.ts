@@ -30,7 +30,7 @@ const mostFailed = 3;
 /** Tells others what happens in a stand-in. */
 export class Webhooks {
   readonly #options: WebhooksOptions;
-  readonly #subscriptions: RecordLog<Subscription & { readonly gone?: boolean }>;
+  readonly #subscriptions: RecordLog<Subscription>;
 
   constructor(options: WebhooksOptions) {
     this.#options = options;
@@ -38,7 +38,7 @@ export class Webhooks {
   }
 
   #all(): Subscription[] {
-    return this.#subscriptions.all().filter(({ gone }) => !gone);
+    return this.#subscriptions.all();
   }
 
   /** The routes with which other programs keep their subscriptions. */
@@ -63,7 +63,7 @@ export class Webhooks {
     api.delete(`${path}/:id`, async (request, reply) => {
       const known = this.#all().find(({ id }) => id === (request.params as { id: string }).id);
       if (!known) return reply.code(404).send({ error: 'there is no such webhook' });
-      this.#subscriptions.put({ ...known, gone: true });
+      this.#subscriptions.remove(known.id);
       return reply.code(204).send();
     });
   }
@@ -82,7 +82,8 @@ export class Webhooks {
     app.post('/webhooks/:id', async (request, reply) => {
       const known = this.#all().find(({ id }) => id === (request.params as { id: string }).id);
       const wanted = (request.body as { do?: string }).do;
-      if (known) this.#subscriptions.put(wanted === 'remove' ? { ...known, gone: true } : { ...known, state: 'off' });
+      if (known && wanted === 'remove') this.#subscriptions.remove(known.id);
+      else if (known) this.#subscriptions.put({ ...known, state: 'off' });
       return reply.redirect('/webhooks');
     });
   }

@@ -17,6 +17,8 @@ export interface HttpObjectDraft {
   readonly pagingNext: string;
   readonly sinceParameter: string;
   readonly sinceFormat: NonNullable<HttpObject['modifiedAt']>['format'];
+  readonly deletedField: string;
+  readonly deletedValue: string;
   readonly readPath: string;
   readonly readItem: string;
   /** A line per field: `field = parameter`. */
@@ -56,6 +58,8 @@ export function httpObjectDraftOf({ key, modifiedAt, etag, list, read, search, c
     pagingNext: 'next' in paging ? paging.next : '',
     sinceParameter: list.changedSince?.parameter ?? '',
     sinceFormat: list.changedSince?.format ?? 'iso',
+    deletedField: list.deleted?.field ?? '',
+    deletedValue: list.deleted?.value ?? '',
     readPath: read.path,
     readItem: read.item,
     search: Object.entries(search)
@@ -110,6 +114,7 @@ export function readHttpObject(draft: HttpObjectDraft, before: HttpObject): { re
       pageSize: { parameter: draft.sizeParameter.trim(), value: Number(draft.sizeValue) },
       paging,
       ...(draft.sinceParameter.trim() === '' ? {} : { changedSince: { parameter: draft.sinceParameter.trim(), format: draft.sinceFormat } }),
+      ...(draft.deletedField.trim() === '' ? {} : { deleted: { field: draft.deletedField.trim(), ...text('value', draft.deletedValue) } }),
     },
     read: { path: draft.readPath.trim(), item: draft.readItem.trim() },
     search: Object.fromEntries(pairs as [string, string][]),
