@@ -67,6 +67,15 @@ test.each<[string, Answering, RegExp, object?]>([
   ['a server that fails', json({ message: 'boom' }, {}, 500), /^Read things: .*500: boom Try again later/],
   ['a server that never answers', () => undefined, /^Read things: S cannot be reached/],
   [
+    'an answer that never ends',
+    (_, answer) => {
+      answer.writeHead(200, { 'content-type': 'application/json' }).write('{"items":[');
+      const drip = setInterval(() => void answer.write(' '), 50);
+      answer.once('close', () => clearInterval(drip));
+    },
+    /^Read things: .*its answer did not end in time/,
+  ],
+  [
     'a record that is listed and cannot be read',
     (path, answer) => json(path.startsWith('/things?') ? things(path) : {}, {}, path.startsWith('/things?') ? 200 : 404)(path, answer),
     /cannot be read by its key/,

@@ -51,17 +51,34 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Dark' }).click();
   await picture('anchor-dark');
   await page.getByRole('button', { name: 'Light' }).click();
-  await page.goto(`${address()}/systems/coldharbour`);
-  await page.getByRole('button', { name: 'Test' }).click();
-  await page.getByRole('button', { name: 'Profile all' }).click();
+  const profileAll = async (system: string): Promise<void> => {
+    await page.goto(`${address()}/systems/${system}`);
+    await page.getByRole('button', { name: 'Profile all' }).click();
+    await page.locator('tbody tr').filter({ hasNotText: 'just now' }).first().waitFor({ state: 'detached' });
+  };
+  await profileAll('coldharbour');
+  await profileAll('fernhill');
+  await page.getByRole('button', { name: 'Subscribe to accounts' }).click();
+  await page.getByText('0 deliveries').waitFor();
+  await editThere(page, crmPage(), 'A-20052', 'Phone', '+44 1632 960472');
+  await page.goto(`${address()}/systems/fernhill`);
+  await page.getByRole('button', { name: 'Test', exact: true }).click();
   await page.getByText('the same time as here').waitFor();
-  await page.locator('tbody tr').filter({ hasNotText: 'just now' }).first().waitFor({ state: 'detached' });
   await picture('system');
   await show('object', '/systems/coldharbour/objects/debtors/fields');
   await page.goto(`${address()}/systems/granary/change`);
   await page.getByRole('button', { name: 'Test' }).click();
   await page.getByRole('heading', { name: 'It works' }).waitFor();
   await picture('connect');
+  await page.goto(`${address()}/systems/loadingBay/change`);
+  await page.getByRole('button', { name: 'List the files' }).click();
+  await page
+    .getByRole('row', { name: /partners\.csv/ })
+    .getByRole('button')
+    .click();
+  await page.getByText('64 rows').waitFor();
+  await page.getByText('64 rows').scrollIntoViewIfNeeded();
+  await picture('connect-folder');
   await show('systems', '/systems');
   await show('runs', '/runs');
 });

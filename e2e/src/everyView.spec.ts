@@ -21,6 +21,12 @@ const paths = [
   '/systems/coldharbour/objects/debtors/history',
   '/systems/fernhill/objects/accounts/records',
   '/systems/granary/change',
+  '/systems/fernhill',
+  '/systems/fernhill/change',
+  '/systems/coldharbourOData/change',
+  '/systems/loadingBay/change',
+  '/systems/pegline/objects/tasks/fields',
+  '/consent?state=none',
   '/runs',
 ];
 

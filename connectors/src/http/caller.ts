@@ -45,6 +45,8 @@ export interface CallerDependencies extends SignInDependencies {
   readonly budget?: CallBudget | undefined;
 }
 
+/** The time limit is for each silence; an answer that drips for ever is left after so many times as long. */
+const wholeAnswerFactor = 4;
 /** A page or a record larger than this is no page and no record. */
 const largestAnswerBytes = 64 * 1024 * 1024;
 
@@ -161,7 +163,7 @@ export class Caller {
         dispatcher: this.#agent,
         headers: { accept: 'application/json', ...(unit?.chosen === undefined ? {} : { [unit.header]: unit.chosen }), ...signIn, ...call.headers },
         ...(call.body === undefined ? {} : { body: call.body }),
-        ...(call.signal ? { signal: call.signal } : {}),
+        signal: AbortSignal.any([...(call.signal ? [call.signal] : []), AbortSignal.timeout(this.#system.timeoutMs * wholeAnswerFactor)]),
       });
       const text = await boundedText(response.body, this.#system.name);
       const headers: Record<string, string> = {};
@@ -226,6 +228,7 @@ export async function boundedText(body: AsyncIterable<Uint8Array>, name: string)
 }
 
 function messageOf(error: unknown): string {
+  if ((error as { name?: unknown } | undefined)?.name === 'TimeoutError') return 'its answer did not end in time';
   return error instanceof Error ? error.message || (error as NodeJS.ErrnoException).code || error.name : String(error);
 }
 

@@ -74,6 +74,22 @@ test('a test of a system says each step, and its clock when that is off', async 
   expect(await systems.find('fernhill')).toMatchObject({ trouble: null, probe: { ok: true } });
 });
 
+test('a system that falls ill is noticed without a run, once for all workers, and its test as a person made it stays', async () => {
+  const { systems, data } = installation.parts;
+  const before = await systems.find('marketRow');
+  await systems.probe(before as NonNullable<typeof before>);
+  await installation.faults('shop', { refuseSignIn: true });
+  await systems.watch(10);
+  expect(await systems.find('marketRow')).toMatchObject({ trouble: null });
+  await data.query(`update system set checked_at = now() - interval '11 minutes'`);
+  await Promise.all([systems.watch(10), systems.watch(10)]);
+  expect(await systems.find('marketRow')).toMatchObject({ trouble: { code: 'sign-in refused' }, probe: { ok: true } });
+  await installation.faults('shop', {});
+  await data.query(`update system set checked_at = now() - interval '11 minutes'`);
+  await systems.watch(10);
+  expect(await systems.find('marketRow')).toMatchObject({ trouble: null });
+});
+
 test('two administrators who change a system at once: the second is told, and nothing of the first is lost', async () => {
   const { systems } = installation.parts;
   const description = httpSystemSchema.parse({ kind: 'http', name: 'Éclair & Co', address: 'http://127.0.0.1:1', signIn: { kind: 'none' }, objects: {} });

@@ -190,10 +190,27 @@ export class Systems {
   /** Tries a connected system, and keeps how it went for everybody to see. */
   async probe(row: SystemRow): Promise<Probe> {
     const probe = await probeSystem(systemSchema.parse(row.description), this.dependencies(row));
-    const failed = probe.steps.find(({ state }) => state === 'failed');
-    const trouble = failed ? { code: failed.code ?? 'cannot be read', words: failed.says, advice: failed.advice ?? '' } : null;
-    await this.#data.getRepository(SystemEntity).update({ id: row.id }, { probe: probe as never, probedAt: new Date(), trouble: trouble as never, checkedAt: new Date() });
+    await this.#data
+      .getRepository(SystemEntity)
+      .update({ id: row.id }, { probe: probe as never, probedAt: new Date(), trouble: troubleIn(probe.steps) as never, checkedAt: new Date() });
     return probe;
+  }
+
+  /**
+   * Looks whether systems of which nothing was heard lately are well: reaches each, signs in, reads one page. Of several
+   * workers one does it.
+   */
+  async watch(silentMinutes: number): Promise<void> {
+    const [due] = (await this.#data.query(`update system set checked_at = now() where checked_at is null or checked_at < now() - make_interval(mins => $1) returning id`, [
+      silentMinutes,
+    ])) as [{ id: string }[], number];
+    for (const { id } of due) {
+      const row = await this.find(id);
+      const [first] = Object.entries(row?.description.objects ?? {});
+      if (!row || !first) continue;
+      const { steps } = await probeSystem(systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]) }), this.dependencies(row));
+      await this.#data.getRepository(SystemEntity).update({ id }, { trouble: troubleIn(steps) as never, checkedAt: new Date() });
+    }
   }
 
   /** Keeps how each system did in the last run, for everybody to see. */
@@ -208,6 +225,11 @@ export class Systems {
   credential(row: SystemRow): Credential | undefined {
     return row.credential ? credentialSchema.parse(JSON.parse(this.#secrets.open(row.credential, row.id))) : undefined;
   }
+}
+
+function troubleIn(steps: Probe['steps']): SystemRow['trouble'] {
+  const failed = steps.find(({ state }) => state === 'failed');
+  return failed ? { code: failed.code ?? 'cannot be read', words: failed.says, advice: failed.advice ?? '' } : null;
 }
 
 function isSameSignIn(one: System, other: System): boolean {

@@ -15,8 +15,9 @@ import { jobChannel, type ProfileJob, type RunJob, type RunQueue } from './jobs.
 import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
-/** Systems drop subscriptions whose deliveries failed for a while; nobody tells. */
-const subscriptionCheckMs = 60_000;
+const checkMs = 60_000;
+/** A system of which nothing was heard for so long is looked after. */
+const silentMinutes = 10;
 
 export interface WorkerParts {
   readonly url: string;
@@ -42,7 +43,7 @@ export class Worker {
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
   #checking = false;
-  #checkedSubscriptions = 0;
+  #checkedAt = 0;
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
@@ -58,7 +59,7 @@ export class Worker {
           lookedForOrphans = Date.now();
           await this.#parts.queue.takeUpOrphans(this.#parts.leaseMs / 1000);
         }
-        if (!this.#checking && Date.now() - this.#checkedSubscriptions > subscriptionCheckMs) this.#checkSubscriptions();
+        if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
         const job = await this.#parts.queue.fetch();
         if (job) {
           const work = this.#run(job.id, job.data).finally(() => this.#active.delete(work));
@@ -85,12 +86,15 @@ export class Worker {
     await this.#listener?.end().catch(() => undefined);
   }
 
-  #checkSubscriptions(): void {
+  /** Systems drop subscriptions whose deliveries failed, and fall ill between runs; nobody tells. */
+  #checkSystems(): void {
+    const { systems, inbox, log } = this.#parts;
     this.#checking = true;
-    this.#checkedSubscriptions = Date.now();
-    const work = this.#parts.inbox
-      .checkAll()
-      .catch((error: unknown) => this.#parts.log.error({ err: error }, 'subscriptions cannot be checked'))
+    this.#checkedAt = Date.now();
+    const work = systems
+      .watch(silentMinutes)
+      .then(() => inbox.checkAll())
+      .catch((error: unknown) => log.error({ err: error }, 'systems cannot be checked'))
       .finally(() => {
         this.#checking = false;
         this.#active.delete(work);
