@@ -21,7 +21,9 @@ if (process.argv[2] === 'serve') {
     const data = Array.from({ length: Math.min(pageSize, records - page * pageSize) }, (_, at) => record(page * pageSize + at));
     return Buffer.from(JSON.stringify({ data, next: (page + 1) * pageSize < records ? String(page + 1) : null }));
   });
-  const server = createServer((call, answer) => answer.setHeader('content-type', 'application/json').end(pages[Number(new URL(call.url, 'http://x').searchParams.get('cursor') ?? 0)]));
+  const server = createServer((call, answer) =>
+    answer.setHeader('content-type', 'application/json').end(pages[Number(new URL(call.url, 'http://x').searchParams.get('cursor') ?? 0)]),
+  );
   server.listen(0, '127.0.0.1', () => console.log(server.address().port));
 } else await measure();
 
@@ -32,7 +34,11 @@ function record(number) {
   for (let at = 0; at < 6; at += 1) fields[`number${at}`] = ((number * 37 * (at + 1)) % 100_000) / 100;
   for (let at = 0; at < 4; at += 1) fields[`choice${at}`] = ['red', 'green', 'blue', null][(number + at) % 4];
   for (let at = 0; at < 4; at += 1) fields[`flag${at}`] = (number + at) % 3 === 0;
-  return { ...fields, address: { street: `Street ${number % 400}`, town: `Town ${number % 90}`, zip: String(10_000 + (number % 9000)) }, note: number % 7 === 0 ? 'a longer note that somebody has written about this one' : '' };
+  return {
+    ...fields,
+    address: { street: `Street ${number % 400}`, town: `Town ${number % 90}`, zip: String(10_000 + (number % 9000)) },
+    note: number % 7 === 0 ? 'a longer note that somebody has written about this one' : '',
+  };
 }
 
 async function measure() {
@@ -43,7 +49,7 @@ async function measure() {
     const agent = new Agent({ connections: 1 });
     const floor = async () => {
       let read = 0;
-      for (let cursor = '0'; cursor !== null; ) {
+      for (let cursor = '0'; cursor !== null;) {
         const { body } = await request(`${address}/x?limit=${pageSize}&cursor=${cursor}`, { dispatcher: agent });
         const page = JSON.parse(await body.text());
         read += page.data.length;

@@ -7,7 +7,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import ExcelJS from 'exceljs';
-import type { Pool } from 'pg';
+import { Pool } from 'pg';
 import { filesSystemSchema, type HttpSystem, httpSystemSchema, odataSystemSchema, sqlSystemSchema } from '@anchor-knot/contracts';
 import { type Raw, readPath, recordKey, type SourceRecord } from '@anchor-knot/core';
 import {
@@ -157,8 +157,15 @@ async function erpStandIn(): Promise<{ pool: Pool; url: URL; address: string }> 
   })());
 }
 
-async function erpOData(batchSize: number): Promise<Connector> {
-  const { address } = await erpStandIn();
+async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promise<Connector> {
+  const { pool, address: usual } = await erpStandIn();
+  let address = usual;
+  if (Object.keys(faults).length > 0) {
+    // Another front of the same database, so that the faults of one test are not those of another.
+    const app = await erpServer({ pool: new Pool({ ...pool.options }), secret: credential.secret, faults });
+    closing.push(() => app.close());
+    address = await app.listen({ host: '127.0.0.1', port: 0 });
+  }
   const object = { entitySet: 'Debtors', key: 'DebtorNo', modifiedAt: 'ChangedAt', search: ['Mail'], mayCreate: true, mayUpdate: true };
   const description = odataSystemSchema.parse({
     kind: 'odata',
@@ -356,6 +363,46 @@ test.each<[string, () => Promise<Connector>]>([
       .map(({ key }) => key)
       .sort(),
   );
+});
+
+/** Each stand-in that is called over HTTP, with faults of its own. */
+const faulty: [string, (faults: Partial<Faults>) => Promise<Connector>, string, [string, Raw][]][] = [
+  ['Fernhill CRM', async (faults) => http((await crm(faults)).description, 'accounts'), 'name', [['name', 'X']]],
+  ['Market Row', async (faults) => http((await shop({ callsPerSecond: 0, ...faults })).description, 'shoppers'), 'city', [['mail', 'x@x.example']]],
+  ['Bellpull Desk', async (faults) => stoodIn('bellpull', await deskServer({ ...work, token: credential.secret, faults }), 'tickets'), 'subject', [['subject', 'X']]],
+  [
+    'Pegline Boards',
+    async (faults) => stoodIn('pegline', await boardsServer({ rows: work.rows, key: credential.secret, faults: { callsPerSecond: 0, ...faults } }), 'tasks'),
+    'cells.title',
+    [['cells.title', 'X']],
+  ],
+  ['Coldharbour ERP, OData', (faults) => erpOData(50, faults), 'Street', [['Name', 'X']]],
+];
+
+describe.each(faulty)('%s, when it does wrong', (_, make, field, create) => {
+  const told = async (connector: Connector): Promise<string> =>
+    listing(connector).then(
+      () => 'read',
+      (error: Error & { code?: string }) => error.code ?? error.message,
+    );
+
+  test('failing calls are tried again; broken pages and a refused sign-in are named', async () => {
+    expect(await told(await make({ errorRate: 0.25 }))).toBe('read');
+    expect(await told(await make({ brokenPages: true }))).toBe('answer not understood');
+    expect(await told(await make({ refuseSignIn: true }))).toBe('sign-in refused');
+  });
+
+  test('of a write whose connection breaks nobody knows, whichever it was; and it is made once at most', async () => {
+    const connector = await make({ dropAfterWrite: 1 });
+    const before = await listing(connector);
+    const [key] = before.keys();
+    const outcomes = await connector.write([
+      { kind: 'create', idempotencyKey: 'once', fields: new Map(create) },
+      { kind: 'update', key: recordKey(key ?? ''), version: before.get(key ?? '')?.version, fields: new Map([[field, 'changed']]) },
+    ]);
+    expect(outcomes.map(({ kind }) => kind)).toEqual(['unknown', 'unknown']);
+    expect((await listing(connector)).size).toBeLessThanOrEqual(before.size + 1);
+  });
 });
 
 describe('when a system does wrong', () => {

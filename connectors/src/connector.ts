@@ -73,6 +73,8 @@ export interface Connector {
   write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]>;
   /** The object's fields in the system's own words; `undefined` when it does not say. @throws {SystemTrouble} */
   describe(): Promise<SourceSchema | undefined>;
+  /** What the system itself says that this account may write here; `undefined` where it does not say. @throws {SystemTrouble} */
+  rights?(): Promise<{ readonly create: boolean; readonly update: boolean } | undefined>;
   /** Adds a field to the object; only where that is declared. @returns the path under which it is found in records. @throws {SystemTrouble} */
   createField?(name: string, type: NewFieldType): Promise<FieldPath>;
   /** How far the system's clock is ahead of ours, in milliseconds; 0 until measured. */

@@ -75,11 +75,25 @@ function placeOf(system: System): Place | undefined {
   return { host: url.hostname, port: Number(url.port || (url.protocol === 'https:' ? 443 : 80)), tls: url.protocol === 'https:' };
 }
 
+/** It works, and not in all that is described. */
+class Doubt extends Error {
+  constructor(
+    message: string,
+    readonly advice: string,
+  ) {
+    super(message);
+  }
+}
+
 async function step(steps: ProbeStep[], name: string, work: () => Promise<string>): Promise<boolean> {
   try {
     steps.push({ name, state: 'good', says: await work() });
     return true;
   } catch (error) {
+    if (error instanceof Doubt) {
+      steps.push({ name, state: 'doubtful', says: error.message, advice: error.advice });
+      return true;
+    }
     if (!(error instanceof SystemTrouble)) throw error;
     steps.push({ name: error.code === 'sign-in refused' ? 'Sign in' : name, state: 'failed', says: error.message, advice: error.advice, code: error.code });
     return false;
@@ -142,7 +156,9 @@ async function readFirst(connector: Connector): Promise<string> {
   const stopping = new AbortController();
   for await (const page of connector.read({ signal: stopping.signal })) {
     const { create, update } = connector.capabilities;
-    const may = [create && 'create', update && 'update'].filter(Boolean).join(' and ');
+    const wanted = [create && ('create' as const), update && ('update' as const)].filter((one) => one !== false);
+    const rights = await connector.rights?.();
+    const missing = rights ? wanted.filter((one) => !rights[one]) : [];
     const said = page.records.length === 0 ? 'no records yet' : `first page: ${page.records.length} records`;
     const reread = page.records[0] ? await connector.readOne(page.records[0].key) : undefined;
     if (page.records[0] && !reread)
@@ -151,7 +167,10 @@ async function readFirst(connector: Connector): Promise<string> {
         `record ${page.records[0].key} is listed, and cannot be read by its key`,
         'Check how one record is read, and which field is the key.',
       );
-    return may === '' ? `${said}; to be read only` : `${said}; to ${may} was not tried`;
+    if (missing.length > 0)
+      throw new Doubt(`${said}; this account may read, and not ${missing.join(' or ')}`, 'Give it the right to write there, or say in the description that it is only read.');
+    const may = wanted.join(' and ');
+    return may === '' ? `${said}; to be read only` : rights ? `${said}; may ${may}` : `${said}; to ${may} was not tried`;
   }
   return 'nothing came';
 }

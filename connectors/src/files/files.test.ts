@@ -154,6 +154,21 @@ test('each delivery is read when it came, the newest word on a record counts, an
   expect(await files.write([{ kind: 'update', key: recordKey('1'), version: undefined, fields: new Map() }])).toMatchObject([{ kind: 'refused' }]);
 });
 
+test('several files together are a record set: all of them or none, and no key twice', async () => {
+  const at = (name: string, text: string) => writeFileSync(join(folder, name), text);
+  at('part-1.csv', 'id,name\n1,one\n');
+  at('part-2.csv', 'id,name\n2,two\n');
+  const files = open({ path: 'part-*.csv', format: 'csv' });
+  expect((await pagesOf(files)).records.map(({ key }) => key).sort()).toEqual(['1', '2']);
+  expect((await files.readOne(recordKey('2')))?.fields.name).toBe('two');
+  expect(files.capabilities).toMatchObject({ create: false, update: false, changesSince: false });
+  at('part-3.csv', 'id,name\n2,again\n');
+  await expect(pagesOf(files)).rejects.toThrow(/has the key “2”, which is in another file already/);
+  at('part-3.csv', 'no key here\n');
+  await expect(pagesOf(files)).rejects.toThrow(/part-3\.csv: there is no column “id”/);
+  await expect(pagesOf(open({ path: 'none-*.csv', format: 'csv' }))).rejects.toThrow(/there is no file like none-\*\.csv/);
+});
+
 test('a file that is still being written is left alone until it is complete', async () => {
   const path = join(folder, 'f.csv');
   writeFileSync(path, 'id,name\n1,a\n2,');

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
-import { stat } from 'node:fs/promises';
-import { type FileObject, type FilesSystem, isDelivery } from '@anchor-knot/contracts';
+import { access, constants, stat } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { type FileObject, type FilesSystem, isMeant } from '@anchor-knot/contracts';
 import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
 import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
 import { stringifyExactJson } from '../json/exactJson.js';
@@ -17,7 +18,7 @@ export interface FilesDependencies extends FolderDependencies {
 }
 
 /**
- * Reads and writes a file as an object, or reads the deliveries that a folder receives. Every write reads the file again,
+ * Reads and writes a file as an object, or reads several as one, or the deliveries that a folder receives. Every write reads the file again,
  * compares each row with what was read before, and replaces the file in one step; the file as it was before the first
  * write is kept beside it (`.bak`).
  */
@@ -26,6 +27,8 @@ export class FilesConnector implements Connector {
   readonly #system: FilesSystem;
   readonly #object: FileObject;
   readonly #dependencies: FilesDependencies;
+  /** The file is the record set; it can be written. */
+  readonly #isOneFile: boolean;
   #backedUp = false;
   #ownWrite: number | undefined;
 
@@ -35,15 +38,15 @@ export class FilesConnector implements Connector {
     this.#system = system;
     this.#object = object;
     this.#dependencies = dependencies;
-    const isRecordSet = object.holds === 'record set';
+    this.#isOneFile = object.holds === 'record set' && !object.path.includes('*');
     this.capabilities = {
       batchSize: 10_000,
       conditionalUpdate: true,
       idempotentCreate: true,
-      changesSince: !isRecordSet,
+      changesSince: object.holds === 'deliveries',
       searchable: [],
-      create: isRecordSet,
-      update: isRecordSet,
+      create: this.#isOneFile,
+      update: this.#isOneFile,
       tombstones: false,
       webhooks: false,
       createField: false,
@@ -78,7 +81,9 @@ export class FilesConnector implements Connector {
           if (row.problem !== undefined) unusable.push({ reason: `${path}: line ${row.line ?? '?'}: ${row.problem}` });
           else if (key === '') unusable.push({ reason: `${path}: line ${row.line ?? '?'} has no value in the key “${this.#object.key}”` });
           else if (!seen.has(key)) records.push(this.#record(row, arrival) as SourceRecord);
-          if (this.#object.holds === 'deliveries') seen.add(key);
+          else if (this.#object.holds === 'record set')
+            throw fileProblem(path, `line ${row.line ?? '?'} has the key “${key}”, which is in another file already`, 'A key must stand for one record: correct one of them.');
+          if (!this.#isOneFile) seen.add(key);
         }
         yield { records, unusable };
       }
@@ -93,12 +98,23 @@ export class FilesConnector implements Connector {
     return undefined;
   }
 
+  async rights(): Promise<{ create: boolean; update: boolean } | undefined> {
+    if (!this.#isOneFile) return undefined;
+    const path = await this.#path();
+    // The file is replaced by another beside it: that is a right on the folder.
+    const may = await access(dirname(path), constants.W_OK).then(
+      () => true,
+      () => false,
+    );
+    return { create: may, update: may };
+  }
+
   async search(): Promise<readonly SourceRecord[]> {
     throw new Error('files cannot be searched');
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
-    if (this.#object.holds === 'deliveries') return requests.map(() => ({ kind: 'refused', words: 'deliveries can only be read' }));
+    if (!this.#isOneFile) return requests.map(() => ({ kind: 'refused', words: 'several files can only be read' }));
     const path = await this.#path();
     const { bytes, file } = await this.#load(path, this.#ownWrite);
     const rows = [...file.rows];
@@ -167,14 +183,16 @@ export class FilesConnector implements Connector {
 
   /** The files of the object with what is in them, one at a time. A delivery that cannot be read at all is told of, and the others are read. */
   async *#files(changedSince?: number): AsyncIterable<{ path: string; file: RowFile; arrival: number | undefined; problem?: string }> {
-    if (this.#object.holds === 'record set') {
+    if (this.#isOneFile) {
       const path = await this.#path();
       yield { path, file: (await this.#load(path)).file, arrival: undefined };
       return;
     }
     const folder = await openFolder(this.#system, this.#dependencies);
-    const names = (await listFiles(folder)).filter((name) => isDelivery(this.#object.path, name));
+    const names = (await listFiles(folder)).filter((name) => isMeant(this.#object.path, name));
     const dated = await Promise.all(names.map(async (name) => ({ name, arrival: await stat(await pathIn(folder, name)).then(arrivalOf, () => 0) })));
+    if (names.length === 0 && this.#object.holds === 'record set')
+      throw fileProblem(folder, `there is no file like ${this.#object.path}`, 'Put the files there, or correct the pattern.');
     const due = dated
       .filter(({ arrival }) => changedSince === undefined || arrival >= changedSince)
       .sort((one, other) => other.arrival - one.arrival || (one.name < other.name ? 1 : -1));
@@ -184,7 +202,8 @@ export class FilesConnector implements Connector {
         const { file, arrival } = await this.#load(path);
         yield { path: name, file, arrival };
       } catch (error) {
-        if (!(error instanceof SystemTrouble)) throw error;
+        // Of a record set nothing may be missing: what is in the others would look as if it were all.
+        if (!(error instanceof SystemTrouble) || this.#object.holds === 'record set') throw error;
         yield { path: name, file: { rows: [], columns: undefined, newline: '\n', byteOrderMark: false }, arrival: undefined, problem: `${error.message}. ${error.advice}` };
       }
     }

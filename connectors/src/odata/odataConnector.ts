@@ -50,6 +50,11 @@ export class ODataConnector implements Connector {
     return { origin: 'declared', fields: properties.map((one) => (this.#object.mayUpdate || this.#object.mayCreate ? sourceField(one) : { ...sourceField(one), readOnly: true })) };
   }
 
+  async rights(): Promise<{ create: boolean; update: boolean }> {
+    const { insertable, updatable } = await this.#metadata();
+    return { create: insertable, update: updatable };
+  }
+
   /** Pages are the service's (server-driven paging, section 11.2.6.7); the next one is on its way while this one is worked on. */
   async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined }): AsyncIterable<Page> {
     const { entitySet, key, modifiedAt } = this.#object;

@@ -126,6 +126,18 @@ export class SqlConnector implements Connector {
     }
   }
 
+  async rights(): Promise<{ create: boolean; update: boolean } | undefined> {
+    const { source } = this.#object;
+    if (source.kind !== 'table') return undefined;
+    const [row] = (
+      await this.#reading(
+        `select has_table_privilege(t, 'insert') as create, has_table_privilege(t, 'update') as update from (select format('%I.%I', $1::text, $2::text)::regclass as t) as named`,
+        [source.schema, source.table],
+      )
+    ).rows;
+    return { create: row?.create === true, update: row?.update === true };
+  }
+
   async describe(): Promise<SourceSchema> {
     const { source } = this.#object;
     const answer = await this.#reading(`select * from ${this.#source()} limit $1`, [0]);

@@ -4,7 +4,7 @@ export const fileFormats = ['csv', 'jsonl', 'xlsx'] as const;
 
 /** Files as an object: their records are the rows or lines. */
 export const fileObjectSchema = z.strictObject({
-  /** Relative to the folder. Of deliveries, a pattern: `*` stands for any characters but the slash. */
+  /** Relative to the folder. In a pattern, `*` stands for any characters but the slash. */
   path: z.string().min(1).max(500),
   format: z.enum(fileFormats),
   /** The column or field that is the record's key. */
@@ -18,8 +18,8 @@ export const fileObjectSchema = z.strictObject({
   /** Of a workbook; the first where none is named. */
   sheet: z.string().min(1).max(100).optional(),
   /**
-   * Whether the file is the record set, or each new file brings records once: then a record is what the last delivery said
-   * of it, and nothing is written.
+   * Whether the file is the record set (with a pattern, all files together), or each new file brings records once: then a
+   * record is what the last delivery said of it. Several files are only read.
    */
   holds: z.enum(['record set', 'deliveries']).default('record set'),
 });
@@ -35,8 +35,8 @@ export const filesSystemSchema = z.strictObject({
 export type FileObject = z.output<typeof fileObjectSchema>;
 export type FilesSystem = z.output<typeof filesSystemSchema>;
 
-/** Whether a file is one of the deliveries that a pattern means. @param path relative to the folder, with slashes */
-export function isDelivery(pattern: string, path: string): boolean {
+/** Whether a file is one of those that a pattern means. @param path relative to the folder, with slashes */
+export function isMeant(pattern: string, path: string): boolean {
   const parts = pattern.split('*').map((part) => part.replaceAll(/[.+?^${}()|[\]\\]/g, '\\$&'));
   return new RegExp(`^${parts.join('[^/]*')}$`).test(path);
 }

@@ -159,7 +159,7 @@ function mayOf(description: System, object: string): ObjectSummary['may'] {
     case 'sql':
       return description.objects[object]?.mayWrite && description.objects[object]?.source.kind === 'table' ? ['read', 'create', 'update'] : ['read'];
     case 'files':
-      return description.objects[object]?.holds === 'deliveries' ? ['read'] : ['read', 'create', 'update'];
+      return description.objects[object]?.holds === 'deliveries' || description.objects[object]?.path.includes('*') ? ['read'] : ['read', 'create', 'update'];
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }

@@ -207,6 +207,8 @@ test('each thing that can be wrong is named, with the step where it failed and w
   expect(await tried({ tls: 'verified' })).toMatch(/^Read debtors: .*does not speak TLS/);
   expect(await tried({ objects: { debtors: { ...objects.debtors, key: 'id' } } })).toMatch(/^Read debtors: .*column "id" does not exist/);
   await owner.query(`revoke update on debtor from ${erpRole}`);
+  const doubts = await probeSystem({ ...system, objects }, { ...dependencies, credential: { id: erpRole, secret: password } });
+  expect([doubts.ok, doubts.steps.find(({ state }) => state === 'doubtful')?.says]).toEqual([true, expect.stringContaining('this account may read, and not update')]);
   const write = open({ source: table('debtor'), key: 'debtor_no' }).write([{ kind: 'update', key: recordKey('D10001'), version: undefined, fields: new Map([['name', 'x']]) }]);
   expect(await trouble(write)).toBe('not allowed');
   await owner.query(`grant update on debtor to ${erpRole}`);

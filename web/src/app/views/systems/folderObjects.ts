@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { type FileObject, type FilePreview, type FolderFiles, isDelivery, type Problem, type System, type TestSystem } from '@anchor-knot/contracts';
+import { type FileObject, type FilePreview, type FolderFiles, isMeant, type Problem, type System, type TestSystem } from '@anchor-knot/contracts';
 import { Api, problemOf } from '../../api/api';
 import { valueText } from '../../values/valueText';
 import { bytes, plural } from '../../words/sentences';
@@ -42,8 +42,8 @@ const encodings = ['utf-8', 'windows-1252', 'iso-8859-15', 'iso-8859-2', 'window
           @else { <label>Sheet<select (change)="put(file, { sheet: sheet.value })" #sheet>@for (one of file.sheets; track one) {<option [selected]="one === object.sheet">{{ one }}</option>}</select></label> }
           <label>Key<select (change)="put(file, { key: key.value })" #key>@for (one of columnsWith(object.key); track one) {<option [selected]="one === object.key">{{ one }}</option>}</select></label>
           <label>Last change in<select (change)="put(file, { modifiedAt: time.value || undefined })" #time><option value="" [selected]="!object.modifiedAt">nothing tells</option>@for (one of columnsWith(object.modifiedAt ?? ''); track one) {@if (one) {<option [selected]="one === object.modifiedAt">{{ one }}</option>}}</select></label>
-          <label class="wide">The folder brings<select (change)="put(file, { holds: asHolds(holds.value) })" #holds><option value="record set" [selected]="object.holds === 'record set'">this file: the record set</option><option value="deliveries" [selected]="object.holds === 'deliveries'">deliveries, each read once</option></select></label>
-          @if (object.holds === 'deliveries') { <label class="wide">Files, * stands for anything<input [value]="object.path" (change)="put(file, { path: path.value.trim() })" #path spellcheck="false" /></label> }
+          <label class="wide">The folder brings<select (change)="put(file, { holds: asHolds(holds.value) })" #holds><option value="record set" [selected]="object.holds === 'record set'">the record set</option><option value="deliveries" [selected]="object.holds === 'deliveries'">deliveries, each read once</option></select></label>
+          @if (object.holds === 'deliveries' || object.path.includes('*')) { <label class="wide">Files, * stands for anything<input [value]="object.path" (change)="put(file, { path: path.value.trim() })" #path spellcheck="false" /></label> }
         </div>
         @if (preview(); as rows) {
           <div class="list"><table class="plain"><thead><tr>@for (column of rows.columns; track column) {<th scope="col" class="value">{{ column }}</th>}</tr></thead>
@@ -100,9 +100,7 @@ export class FolderObjects {
 
   /** The object that a file belongs to: its own, or the deliveries that it is one of. */
   protected entry(file: FileFound): [string, FileObject] | undefined {
-    return Object.entries(this.objects() as Record<string, FileObject>).find(
-      ([, { path, holds }]) => path === file.path || (holds === 'deliveries' && isDelivery(path, file.path)),
-    );
+    return Object.entries(this.objects() as Record<string, FileObject>).find(([, { path }]) => path === file.path || isMeant(path, file.path));
   }
 
   protected toggle(file: FileFound): void {
@@ -130,7 +128,7 @@ export class FolderObjects {
     const taken = this.entry(file);
     const before = taken?.[1] ?? this.correction() ?? file.object;
     // A pattern to start from: what changes from file to file is usually a number or a date.
-    const path = change.holds === 'deliveries' ? before.path.replaceAll(/\d+(?:[_.-]\d+)*(?=[^/]*$)/g, '*') : change.holds === 'record set' ? file.path : undefined;
+    const path = change.holds === 'deliveries' && !before.path.includes('*') ? file.path.replaceAll(/\d+(?:[_.-]\d+)*(?=[^/]*$)/g, '*') : undefined;
     const next = Object.fromEntries(
       Object.entries({ ...before, ...(path === undefined ? {} : { path }), ...change }).filter(([, value]) => value !== undefined),
     ) as unknown as FileObject;
@@ -152,14 +150,14 @@ export class FolderObjects {
     return columns.includes(column) ? columns : [column, ...columns];
   }
 
-  protected words({ format, delimiter, encoding, sheet, holds }: FileObject): string {
+  protected words({ path, format, delimiter, encoding, sheet, holds }: FileObject): string {
     const how =
       format === 'csv'
         ? `CSV, ${this.delimiters.find(({ id }) => id === delimiter)?.name ?? delimiter}, ${encoding}`
         : format === 'jsonl'
           ? `JSON Lines, ${encoding}`
           : `workbook, sheet “${sheet ?? 'the first'}”`;
-    return holds === 'deliveries' ? `${how}; deliveries` : how;
+    return holds === 'deliveries' ? `${how}; deliveries` : path.includes('*') ? `${how}; with others like it` : how;
   }
 
   #look(file: FileFound, object: FileObject): void {

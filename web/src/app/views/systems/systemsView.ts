@@ -35,7 +35,7 @@ import { State } from '../state';
                       @if (system.trouble; as trouble) { <span class="mark wrong"></span><strong class="wrong">{{ trouble.code }}</strong><br /><small>{{ trouble.words }} {{ trouble.advice }}</small> }
                       @else if (system.checkedAt) { <span class="mark"></span>answers<br /> }
                       @else { <span class="whole"><span class="mark none"></span>not asked yet</span> }
-                      @if (system.checkedAt; as at) { <small [title]="at | exactTime">seen {{ at | ago }}</small> }
+                      @if (system.checkedAt; as at) { <small class="whole" [title]="at | exactTime">seen {{ at | ago }}</small> }
                     </td>
                     <td>@for (knot of system.usedIn; track knot.knot) {<a [routerLink]="['/knots', knot.knot, 'members']">{{ knot.name }}</a>} @empty {<span class="quiet">no knot</span>}</td>
                   </tr>
