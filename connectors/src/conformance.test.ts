@@ -115,6 +115,7 @@ async function restServer(): Promise<Connector> {
           search: { name: 'name' },
           create: { method: 'POST', path: '/people' },
           update: { method: 'PATCH', path: '/people/{key}', ifMatch: false },
+          remove: { path: '/people/{key}', ifMatch: false },
         },
       },
     }),
@@ -150,6 +151,7 @@ async function erpStandIn(): Promise<{ pool: Pool; url: URL; address: string }> 
       rmSync(folder, { recursive: true, force: true });
     });
     const pool = await openErpDatabase(cluster.url('postgres'), credential.secret, () => generateBusiness(data, { seed: 7, documents: 60, mess: true }));
+    await pool.query(`grant delete on debtor to ${erpRole}`);
     await pool.query(`insert into debtor (name) select 'Debtor ' || n from generate_series(1, 15) n`);
     const app = await erpServer({ pool, secret: credential.secret });
     closing.push(() => app.close());
@@ -166,7 +168,7 @@ async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promis
     closing.push(() => app.close());
     address = await app.listen({ host: '127.0.0.1', port: 0 });
   }
-  const object = { entitySet: 'Debtors', key: 'DebtorNo', modifiedAt: 'ChangedAt', search: ['Mail'], mayCreate: true, mayUpdate: true };
+  const object = { entitySet: 'Debtors', key: 'DebtorNo', modifiedAt: 'ChangedAt', search: ['Mail'], mayCreate: true, mayUpdate: true, mayDelete: true };
   const description = odataSystemSchema.parse({
     kind: 'odata',
     name: 'Coldharbour ERP',
@@ -183,7 +185,7 @@ async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promis
 
 async function erpSql(): Promise<Connector> {
   const { url } = await erpStandIn();
-  const object = { source: { kind: 'table', table: 'debtor' }, key: 'debtor_no', modifiedAt: 'changed_at', search: ['mail'], mayWrite: true };
+  const object = { source: { kind: 'table', table: 'debtor' }, key: 'debtor_no', modifiedAt: 'changed_at', search: ['mail'], mayWrite: true, mayDelete: true };
   const description = sqlSystemSchema.parse({
     kind: 'sql',
     name: 'Coldharbour ERP',
@@ -332,6 +334,23 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     ]);
     expect(outcomes.map(({ kind }) => kind)).toEqual(['gone', expect.stringMatching(/refused|written/), 'written']);
     expect(readPath((await connector.readOne(one.key))?.fields ?? {}, field)).toBe('the third');
+  });
+
+  test('deletes and archives where it declares so, and only what was read', async () => {
+    const [made] = await connector.write([
+      { kind: 'create', idempotencyKey: 'k4', fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'away@x.example' : value])) },
+    ]);
+    if (made?.kind !== 'written') throw new Error(JSON.stringify(made));
+    const { archive, delete: may, conditionalUpdate } = connector.capabilities;
+    const version = (await connector.readOne(made.key))?.version;
+    const [archived] = await connector.write([{ kind: 'archive', key: made.key, version }]);
+    expect(archived?.kind).toBe(archive ? 'written' : 'refused');
+    expect(await connector.readOne(made.key)).toBeDefined();
+    await connector.write([{ kind: 'update', key: made.key, version: undefined, fields: new Map([[field, 'changed meanwhile']]) }]);
+    if (may && conditionalUpdate) expect(await connector.write([{ kind: 'delete', key: made.key, version }])).toEqual([{ kind: 'raced' }]);
+    expect((await connector.write([{ kind: 'delete', key: made.key, version: undefined }]))[0]?.kind).toBe(may ? 'written' : 'refused');
+    expect((await connector.readOne(made.key)) === undefined).toBe(may);
+    if (may) expect(await connector.write([{ kind: 'delete', key: made.key, version: undefined }])).toEqual([{ kind: 'gone' }]);
   });
 
   test('does what it declares: conditional updates lose against others, repeated creations make one record', async () => {

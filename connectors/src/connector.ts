@@ -24,6 +24,10 @@ export interface Capabilities {
   readonly create: boolean;
   /** Records can be changed there. */
   readonly update: boolean;
+  /** Records can be put away there, and stay readable. */
+  readonly archive: boolean;
+  /** Records can be deleted there. */
+  readonly delete: boolean;
   /** What was deleted is told in what changed since a time. */
   readonly tombstones: boolean;
   /** It tells by itself when records are made or changed. */
@@ -43,9 +47,13 @@ export interface Page {
 
 export type WriteRequest =
   | { readonly kind: 'create'; readonly idempotencyKey: string; readonly fields: ReadonlyMap<FieldPath, Raw> }
-  | { readonly kind: 'update'; readonly key: RecordKey; readonly version: string | undefined; readonly fields: ReadonlyMap<FieldPath, Raw> };
+  | { readonly kind: 'update'; readonly key: RecordKey; readonly version: string | undefined; readonly fields: ReadonlyMap<FieldPath, Raw> }
+  /** Only where it is declared. */
+  | { readonly kind: 'archive'; readonly key: RecordKey; readonly version: string | undefined }
+  | { readonly kind: 'delete'; readonly key: RecordKey; readonly version: string | undefined };
 
 export type WriteOutcome =
+  /** Without a record where the system does not give it back, or deleted it. */
   | { readonly kind: 'written'; readonly key: RecordKey; readonly record: SourceRecord | undefined }
   /** The record changed since it was read: read and merge again. */
   | { readonly kind: 'raced' }

@@ -47,6 +47,8 @@ export class FilesConnector implements Connector {
       searchable: [],
       create: this.#isOneFile,
       update: this.#isOneFile,
+      archive: false,
+      delete: this.#isOneFile && object.format !== 'xlsx',
       tombstones: false,
       webhooks: false,
       createField: false,
@@ -117,9 +119,10 @@ export class FilesConnector implements Connector {
     if (!this.#isOneFile) return requests.map(() => ({ kind: 'refused', words: 'several files can only be read' }));
     const path = await this.#path();
     const { bytes, file } = await this.#load(path, this.#ownWrite);
-    const rows = [...file.rows];
-    const index = new Map(rows.flatMap((row, at) => (row.problem === undefined ? [[this.#key(row), at] as const] : [])));
+    const rows: (FileRow | undefined)[] = [...file.rows];
+    const index = new Map(file.rows.flatMap((row, at) => (row.problem === undefined ? [[this.#key(row), at] as const] : [])));
     const outcomes = requests.map((request): WriteOutcome => {
+      if (request.kind === 'archive' || request.kind === 'delete') return this.#delete(request, rows, index);
       const words = this.#refusal(request, file);
       if (words !== undefined) return { kind: 'refused', words };
       if (request.kind === 'update') return this.#update(request, rows, index.get(request.key));
@@ -128,13 +131,24 @@ export class FilesConnector implements Connector {
     if (outcomes.some(({ kind }) => kind === 'written')) {
       if (!this.#backedUp) await backUp(path);
       this.#backedUp = true;
-      await writeFile(path, this.#object, { ...file, rows }, bytes);
+      await writeFile(path, this.#object, { ...file, rows: rows.filter((row) => row !== undefined) }, bytes);
       this.#ownWrite = arrivalOf(await stat(path));
     }
     return outcomes;
   }
 
-  #refusal(request: WriteRequest, { columns }: RowFile): string | undefined {
+  #delete({ kind, key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>, rows: (FileRow | undefined)[], index: Map<string, number>): WriteOutcome {
+    if (kind === 'archive' || !this.capabilities.delete) return { kind: 'refused', words: 'this cannot be done in this file' };
+    const at = index.get(key);
+    const row = at === undefined ? undefined : rows[at];
+    if (!row || at === undefined) return { kind: 'gone' };
+    if (version !== undefined && rowVersion(row.fields) !== version) return { kind: 'raced' };
+    rows[at] = undefined;
+    index.delete(key);
+    return { kind: 'written', key, record: undefined };
+  }
+
+  #refusal(request: Extract<WriteRequest, { kind: 'create' | 'update' }>, { columns }: RowFile): string | undefined {
     for (const [path, value] of request.fields) {
       if (columns && !columns.includes(path)) return `the file has no column “${path}”`;
       const text = typeof value === 'string' ? value : stringifyExactJson(value);
@@ -144,16 +158,17 @@ export class FilesConnector implements Connector {
     return undefined;
   }
 
-  #update(request: Extract<WriteRequest, { kind: 'update' }>, rows: FileRow[], at: number | undefined): WriteOutcome {
+  #update(request: Extract<WriteRequest, { kind: 'update' }>, rows: (FileRow | undefined)[], at: number | undefined): WriteOutcome {
     const row = at === undefined ? undefined : rows[at];
     if (!row || at === undefined) return { kind: 'gone' };
     if (request.version !== undefined && rowVersion(row.fields) !== request.version) return { kind: 'raced' };
-    rows[at] = this.#changed(row, request.fields);
-    return { kind: 'written', key: request.key, record: this.#record(rows[at], undefined) };
+    const changed = this.#changed(row, request.fields);
+    rows[at] = changed;
+    return { kind: 'written', key: request.key, record: this.#record(changed, undefined) };
   }
 
   /** The key of a new row is made from the idempotency key, so a repeated creation finds its own row. */
-  #create(request: Extract<WriteRequest, { kind: 'create' }>, file: RowFile, rows: FileRow[], index: Map<string, number>): WriteOutcome {
+  #create(request: Extract<WriteRequest, { kind: 'create' }>, file: RowFile, rows: (FileRow | undefined)[], index: Map<string, number>): WriteOutcome {
     const given = request.fields.get(this.#object.key);
     const key = given === undefined || given === null || given === '' ? `n-${createHash('sha256').update(request.idempotencyKey).digest('hex').slice(0, 12)}` : String(given);
     const known = index.get(key);

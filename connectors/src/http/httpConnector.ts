@@ -29,6 +29,8 @@ export class HttpConnector implements Connector {
       searchable: Object.keys(object.search),
       create: object.create !== undefined,
       update: object.update !== undefined,
+      archive: object.archive !== undefined && object.update !== undefined,
+      delete: object.remove !== undefined,
       tombstones: object.list.deleted !== undefined,
       webhooks: system.webhooks !== undefined && object.events.length > 0,
       createField: object.createField !== undefined,
@@ -97,7 +99,7 @@ export class HttpConnector implements Connector {
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
     const outcomes: WriteOutcome[] = [];
-    for (const request of requests) outcomes.push(request.kind === 'create' ? await this.#create(request) : await this.#update(request));
+    for (const request of requests) outcomes.push(await this.#writeOne(request));
     return outcomes;
   }
 
@@ -116,6 +118,35 @@ export class HttpConnector implements Connector {
     if (answer.status >= 300) throw refusal(wordsOf(answer));
     const made = (createField.answer === '' ? undefined : scalarText(readPath(answer.body, createField.answer))) ?? name;
     return createField.fieldsUnder === '' ? made : `${createField.fieldsUnder}.${made}`;
+  }
+
+  async #writeOne(request: WriteRequest): Promise<WriteOutcome> {
+    const { archive } = this.#object;
+    switch (request.kind) {
+      case 'create':
+        return this.#create(request);
+      case 'update':
+        return this.#update(request);
+      case 'archive':
+        return archive
+          ? this.#update({ ...request, kind: 'update', fields: new Map([[archive.field, archive.value]]) })
+          : { kind: 'refused', words: 'records cannot be archived there' };
+      case 'delete':
+        return this.#delete(request);
+      default:
+        throw new Error(`unknown request ${JSON.stringify(request satisfies never)}`);
+    }
+  }
+
+  async #delete({ key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>): Promise<WriteOutcome> {
+    const { remove } = this.#object;
+    if (!remove) return { kind: 'refused', words: 'records cannot be deleted there' };
+    const headers: Record<string, string> = remove.ifMatch && version !== undefined ? { 'if-match': version } : {};
+    const answer = await this.#caller.write({ method: 'DELETE', path: withKey(remove.path, key), headers });
+    if ('unknown' in answer) return { kind: 'unknown', words: answer.unknown };
+    if (answer.status < 300) return { kind: 'written', key, record: undefined };
+    if (answer.status === 412) return { kind: 'raced' };
+    return answer.status === 404 || answer.status === 410 ? { kind: 'gone' } : { kind: 'refused', words: wordsOf(answer) };
   }
 
   async #create(request: Extract<WriteRequest, { kind: 'create' }>): Promise<WriteOutcome> {

@@ -7,7 +7,12 @@ import { type EntitySet, readMetadata, sourceField } from './metadata.js';
 
 const mostPages = 1_000_000;
 const json = { 'content-type': 'application/json', 'odata-version': '4.0' };
-type SingleWrite = { readonly method: 'POST' | 'PATCH'; readonly url: string; readonly headers: Readonly<Record<string, string>>; readonly fields: Record<string, Raw> };
+type SingleWrite = {
+  readonly method: 'POST' | 'PATCH' | 'DELETE';
+  readonly url: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly fields?: Record<string, Raw>;
+};
 
 /** Reads and writes an entity set of an OData v4 service (OASIS, OData Version 4.01 Part 1: Protocol). */
 export class ODataConnector implements Connector {
@@ -31,6 +36,8 @@ export class ODataConnector implements Connector {
       searchable: object.search,
       create: object.mayCreate,
       update: object.mayUpdate,
+      archive: false,
+      delete: object.mayDelete,
       tombstones: false,
       webhooks: false,
       createField: false,
@@ -97,6 +104,8 @@ export class ODataConnector implements Connector {
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
+    const refused = requests.findIndex(({ kind }) => kind === 'archive' || (kind === 'delete' && !this.#object.mayDelete));
+    if (refused !== -1) return requests.map(() => ({ kind: 'refused', words: 'this cannot be done there' }));
     const writes = await Promise.all(requests.map((request) => this.#single(request)));
     if (this.#system.batchSize > 1 && writes.filter((one) => one !== undefined).length > 1) return this.#batch(requests, writes);
     const outcomes: WriteOutcome[] = [];
@@ -105,7 +114,12 @@ export class ODataConnector implements Connector {
         outcomes.push({ kind: 'gone' });
         continue;
       }
-      const answer = await this.#caller.write({ method: one.method, path: `/${one.url}`, headers: { ...json, ...one.headers }, body: stringifyExactJson(one.fields) });
+      const answer = await this.#caller.write({
+        method: one.method,
+        path: `/${one.url}`,
+        headers: one.headers,
+        body: one.fields && stringifyExactJson(one.fields),
+      });
       outcomes.push('unknown' in answer ? { kind: 'unknown', words: answer.unknown } : this.#outcome(requests[index] as WriteRequest, answer));
     }
     return outcomes;
@@ -114,7 +128,17 @@ export class ODataConnector implements Connector {
   /** Each request of a batch stands for itself, and has an answer of its own. */
   async #batch(requests: readonly WriteRequest[], writes: readonly (SingleWrite | undefined)[]): Promise<WriteOutcome[]> {
     const body = writes.flatMap((one, index) =>
-      one ? [{ id: String(index), method: one.method, url: one.url, headers: { ...json, prefer: 'return=representation', ...one.headers }, body: one.fields as Raw }] : [],
+      one
+        ? [
+            {
+              id: String(index),
+              method: one.method,
+              url: one.url,
+              headers: one.headers,
+              ...(one.fields ? { body: one.fields as Raw } : {}),
+            },
+          ]
+        : [],
     );
     const answer = await this.#caller.write({
       method: 'POST',
@@ -139,23 +163,25 @@ export class ODataConnector implements Connector {
   }
 
   async #single(request: WriteRequest): Promise<SingleWrite | undefined> {
-    const fields = Object.fromEntries(request.fields);
-    const representation = { prefer: 'return=representation' };
-    if (request.kind === 'create') return { method: 'POST', url: encodeURIComponent(this.#object.entitySet), headers: representation, fields };
+    const representation = { ...json, prefer: 'return=representation' };
+    const fields = 'fields' in request ? Object.fromEntries(request.fields) : undefined;
+    if (request.kind === 'create') return { method: 'POST', url: encodeURIComponent(this.#object.entitySet), headers: representation, ...(fields ? { fields } : {}) };
     const url = await this.#entity(request.key);
     // Without an entity tag it must at least be there: a PATCH alone may create (section 11.4.4).
-    return url === undefined ? undefined : { method: 'PATCH', url, headers: { ...representation, 'if-match': request.version ?? '*' }, fields };
+    const condition = { 'if-match': request.version ?? '*' };
+    if (url === undefined) return undefined;
+    return fields ? { method: 'PATCH', url, headers: { ...representation, ...condition }, fields } : { method: 'DELETE', url, headers: condition };
   }
 
   #outcome(request: WriteRequest, answer: Answer): WriteOutcome {
     if (answer.status < 300) {
       const record = answer.body === null ? undefined : this.#record(answer.body, answer.headers.etag);
-      const key = record?.key ?? (request.kind === 'update' ? request.key : undefined);
+      const key = record?.key ?? (request.kind === 'create' ? undefined : request.key);
       return key === undefined ? { kind: 'unknown', words: 'the answer does not say which entity was created' } : { kind: 'written', key, record };
     }
     // An entity tag of `*` is not met where there is no entity (RFC 9110 section 13.1.1).
-    if (answer.status === 412) return request.kind === 'update' && request.version === undefined ? { kind: 'gone' } : { kind: 'raced' };
-    if (request.kind === 'update' && (answer.status === 404 || answer.status === 410)) return { kind: 'gone' };
+    if (answer.status === 412) return request.kind !== 'create' && request.version === undefined ? { kind: 'gone' } : { kind: 'raced' };
+    if (request.kind !== 'create' && (answer.status === 404 || answer.status === 410)) return { kind: 'gone' };
     return { kind: 'refused', words: wordsOf(answer) };
   }
 

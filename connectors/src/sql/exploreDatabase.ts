@@ -60,7 +60,7 @@ const previewRows = 50;
 
 /** The first rows of a query and its columns with their types. Nothing can be changed by it. @throws {SystemTrouble} */
 export async function previewQuery(system: SqlSystem, sql: string, dependencies: SqlDependencies): Promise<QueryPreview> {
-  const object = { source: { kind: 'query' as const, sql }, key: 'preview', search: [], mayWrite: false };
+  const object = { source: { kind: 'query' as const, sql }, key: 'preview', search: [], mayWrite: false, mayDelete: false };
   const connector = new SqlConnector({ ...system, objects: { preview: object } }, 'preview', dependencies);
   const database = new Database(system, dependencies.credential, dependencies.addresses);
   try {

@@ -43,6 +43,8 @@ export class SqlConnector implements Connector {
       searchable: object.search,
       create: isTable && object.mayWrite,
       update: isTable && object.mayWrite,
+      archive: false,
+      delete: isTable && object.mayDelete,
       tombstones: false,
       webhooks: false,
       createField: false,
@@ -166,6 +168,8 @@ export class SqlConnector implements Connector {
     const { source, key } = this.#object;
     if (source.kind !== 'table' || !this.#object.mayWrite) return { kind: 'refused', words: 'this object can only be read' };
     const table = `${quoted(source.schema)}.${quoted(source.table)}`;
+    if (request.kind === 'archive') return { kind: 'refused', words: 'a database has no archive' };
+    if (request.kind === 'delete') return this.#object.mayDelete ? this.#delete(table, request) : { kind: 'refused', words: 'rows may not be deleted there' };
     const columns = [...request.fields.keys()];
     const values: unknown[] = [...request.fields.values()].map(toParameter);
     const returning = `returning *, xmin::text as ${versionColumn}`;
@@ -191,6 +195,22 @@ export class SqlConnector implements Connector {
     } catch (error) {
       if (error instanceof DatabaseError) return { kind: 'refused', words: [error.message, error.detail].filter(Boolean).join(': ') };
       // Once the statement was sent, nobody knows; before that, the trouble is the system's.
+      if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause)) return { kind: 'unknown', words: error.message };
+      throw error;
+    }
+  }
+
+  async #delete(table: string, { key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>): Promise<WriteOutcome> {
+    const condition = version === undefined ? '' : 'and xmin::text = $2';
+    try {
+      const { rows } = await this.#database.query(
+        `delete from ${table} where ${quoted(this.#object.key)} = $1 ${condition} returning 1 as deleted`,
+        version === undefined ? [key] : [key, version],
+      );
+      if (rows.length > 0) return { kind: 'written', key, record: undefined };
+      return (await this.readOne(key)) ? { kind: 'raced' } : { kind: 'gone' };
+    } catch (error) {
+      if (error instanceof DatabaseError) return { kind: 'refused', words: [error.message, error.detail].filter(Boolean).join(': ') };
       if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause)) return { kind: 'unknown', words: error.message };
       throw error;
     }

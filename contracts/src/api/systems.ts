@@ -74,7 +74,7 @@ export type ProfileState = z.output<typeof profileStateSchema>;
 
 export const objectSummarySchema = z.object({
   name: z.string(),
-  may: z.array(z.enum(['read', 'create', 'update', 'add fields'])),
+  may: z.array(z.enum(['read', 'create', 'update', 'archive', 'delete', 'add fields'])),
   /** Whether it can be asked for what changed since a time. */
   tellsChanges: z.boolean(),
   holds: z.enum(['things that change', 'events']),

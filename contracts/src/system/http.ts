@@ -39,6 +39,10 @@ export const httpObjectSchema = z.strictObject({
   search: z.record(fieldPath, z.string()).default({}),
   create: z.strictObject({ method: z.enum(['POST', 'PUT']), path, wrap: z.string().optional(), idempotencyHeader: z.string().optional() }).optional(),
   update: z.strictObject({ method: z.enum(['PATCH', 'PUT', 'POST']), path, wrap: z.string().optional(), ifMatch: z.boolean() }).optional(),
+  /** DELETE (RFC 9110 section 9.3.5) at that path. */
+  remove: z.strictObject({ path, ifMatch: z.boolean() }).optional(),
+  /** A record is archived by giving this field this value; it goes the way of updates. */
+  archive: z.strictObject({ field: fieldPath, value: z.union([z.string(), z.boolean(), z.number()]) }).optional(),
   /** How a field is added there. */
   createField: z
     .strictObject({

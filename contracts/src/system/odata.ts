@@ -14,6 +14,7 @@ export const odataObjectSchema = z.strictObject({
   search: z.array(property).default([]),
   mayCreate: z.boolean().default(false),
   mayUpdate: z.boolean().default(false),
+  mayDelete: z.boolean().default(false),
 });
 
 export const odataSystemSchema = z.strictObject({

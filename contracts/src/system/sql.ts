@@ -15,6 +15,7 @@ export const sqlObjectSchema = z.strictObject({
   /** Columns by which rows may be searched. */
   search: z.array(column).default([]),
   mayWrite: z.boolean().default(false),
+  mayDelete: z.boolean().default(false),
 });
 
 export const sqlSystemSchema = z.strictObject({

@@ -149,17 +149,30 @@ function profileState({ state, records, started_at, ended_at, words }: ProfileRo
 function mayOf(description: System, object: string): ObjectSummary['may'] {
   switch (description.kind) {
     case 'http': {
-      const { create, update, createField } = description.objects[object] ?? {};
-      return ['read', ...(create ? (['create'] as const) : []), ...(update ? (['update'] as const) : []), ...(createField ? (['add fields'] as const) : [])];
+      const { create, update, archive, remove, createField } = description.objects[object] ?? {};
+      return [
+        'read',
+        ...(create ? (['create'] as const) : []),
+        ...(update ? (['update'] as const) : []),
+        ...(update && archive ? (['archive'] as const) : []),
+        ...(remove ? (['delete'] as const) : []),
+        ...(createField ? (['add fields'] as const) : []),
+      ];
     }
     case 'odata': {
-      const { mayCreate, mayUpdate } = description.objects[object] ?? {};
-      return ['read', ...(mayCreate ? (['create'] as const) : []), ...(mayUpdate ? (['update'] as const) : [])];
+      const { mayCreate, mayUpdate, mayDelete } = description.objects[object] ?? {};
+      return ['read', ...(mayCreate ? (['create'] as const) : []), ...(mayUpdate ? (['update'] as const) : []), ...(mayDelete ? (['delete'] as const) : [])];
     }
-    case 'sql':
-      return description.objects[object]?.mayWrite && description.objects[object]?.source.kind === 'table' ? ['read', 'create', 'update'] : ['read'];
-    case 'files':
-      return description.objects[object]?.holds === 'deliveries' || description.objects[object]?.path.includes('*') ? ['read'] : ['read', 'create', 'update'];
+    case 'sql': {
+      const { source, mayWrite, mayDelete } = description.objects[object] ?? {};
+      if (source?.kind !== 'table') return ['read'];
+      return ['read', ...(mayWrite ? (['create', 'update'] as const) : []), ...(mayDelete ? (['delete'] as const) : [])];
+    }
+    case 'files': {
+      const { holds, path, format } = description.objects[object] ?? {};
+      if (holds === 'deliveries' || path?.includes('*')) return ['read'];
+      return ['read', 'create', 'update', ...(format === 'xlsx' ? [] : (['delete'] as const))];
+    }
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }

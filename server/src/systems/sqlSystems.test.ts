@@ -37,7 +37,7 @@ afterAll(async () => {
 });
 
 function open(object: Partial<SqlObject> & Pick<SqlObject, 'source' | 'key'>, more: Partial<SqlSystem> = {}): SqlConnector {
-  const connector = new SqlConnector({ ...system, ...more, objects: { it: { search: [], mayWrite: true, ...object } } }, 'it', dependencies);
+  const connector = new SqlConnector({ ...system, ...more, objects: { it: { search: [], mayWrite: true, mayDelete: true, ...object } } }, 'it', dependencies);
   opened.push(connector);
   return connector;
 }
@@ -193,7 +193,7 @@ test('the tables that a role can see are listed with what it may do there', asyn
 });
 
 test('each thing that can be wrong is named, with the step where it failed and what to do', async () => {
-  const objects = { debtors: { source: table('debtor'), key: 'debtor_no', search: [], mayWrite: true } };
+  const objects = { debtors: { source: table('debtor'), key: 'debtor_no', search: [], mayWrite: true, mayDelete: true } };
   const tried = async (more: Partial<SqlSystem>, secret = password) => {
     const { steps } = await probeSystem({ ...system, objects, ...more }, { ...dependencies, credential: { id: erpRole, secret } });
     const failed = steps.find(({ state }) => state === 'failed');

@@ -68,6 +68,11 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
     accounts.put(account);
     webhooks.emit(isNew ? 'account.created' : 'account.changed', { id: account.id, modifiedAt: account.modifiedAt });
   };
+  const removed = (id: string): void => {
+    accounts.remove(id);
+    deleted.put({ id, modifiedAt: now().toISOString() });
+    webhooks.emit('account.deleted', { id });
+  };
   const tokens = new Map<string, number>();
   /** Which account each idempotency key made. It survives in the log as long as the account does not need it. */
   const created = new RecordLog<{ id: string; account: string }>(options.dataFile === undefined ? undefined : `${options.dataFile}.keys`);
@@ -189,23 +194,22 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         if (faults.drops(reply)) return reply;
         return reply.header('etag', etagOf(result.account)).send(result.account);
       });
+
+      api.delete('/accounts/:id', async (request, reply) => {
+        const known = accounts.get((request.params as { id: string }).id);
+        if (!known) return error(reply, 404, 'no such account');
+        const ifMatch = request.headers['if-match'];
+        if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return error(reply, 412, 'the account has changed since it was read');
+        removed(known.id);
+        return faults.drops(reply) ? reply : reply.code(204).send();
+      });
     },
     { prefix: '/api' },
   );
 
   faults.register(app, name);
   webhooks.registerPage(app);
-  registerPages(
-    app,
-    accounts,
-    saved,
-    (id) => {
-      accounts.remove(id);
-      deleted.put({ id, modifiedAt: now().toISOString() });
-      webhooks.emit('account.deleted', { id });
-    },
-    now,
-  );
+  registerPages(app, accounts, saved, removed, now);
   return app;
 }
 

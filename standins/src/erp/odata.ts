@@ -187,7 +187,7 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
         const { requests } = (request.body ?? {}) as { requests?: unknown };
         if (!Array.isArray(requests) || requests.length > 200) throw new Refusal(400, 'BadBatch', 'a batch needs 1 to 200 requests');
         const responses = [];
-        for (const one of requests as { id: string; method: 'POST' | 'PATCH'; url: string; headers?: Record<string, string>; body?: object }[]) {
+        for (const one of requests as { id: string; method: 'POST' | 'PATCH' | 'DELETE'; url: string; headers?: Record<string, string>; body?: object }[]) {
           const answer = await app.inject({
             method: one.method,
             url: `/odata/${one.url}`,
@@ -207,6 +207,20 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
         return json(reply.header('etag', found.etag), found.body);
       });
       face.post('/:target', async (request, reply) => write(target(request).name, undefined, request, reply));
+      face.delete('/:target', async (request, reply) => {
+        const { name, key } = target(request);
+        const known = key === undefined ? undefined : await entity(name, key);
+        const match = request.headers['if-match'];
+        if (key === undefined || !sets[name].insert) throw new Refusal(405, 'NotAllowed', `${name} cannot be deleted from`);
+        if (!known) throw new Refusal(match === '*' ? 412 : 404, 'NotFound', `there is no ${sets[name].type} ${key}`);
+        if (match !== undefined && match !== '*' && match !== known.etag) throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
+        try {
+          await pool.query(`delete from ${sets[name].table} where ${sets[name].key}::text = $1`, [key]);
+        } catch (error) {
+          throw new Refusal(409, 'InUse', (error as Error).message);
+        }
+        return faults.drops(reply) ? reply : reply.code(204).send();
+      });
       face.patch('/:target', async (request, reply) => {
         const { name, key } = target(request);
         if (key === undefined) throw new Refusal(405, 'NotAllowed', 'a set cannot be patched');

@@ -102,6 +102,7 @@ export class DatabaseObjects {
         ...(table.times[0] ? { modifiedAt: table.times[0] } : {}),
         search: [],
         mayWrite: table.may.includes('create') && table.may.includes('update'),
+        mayDelete: table.may.includes('delete'),
       };
     }
     this.changed.emit(objects);
@@ -113,7 +114,10 @@ export class DatabaseObjects {
     if (called === '') return this.problem.set({ code: 'no name', says: 'Say what the query’s object is called.' });
     if (called in objects) return this.problem.set({ code: 'taken', says: `There is an object “${called}” already.` });
     this.problem.set(undefined);
-    this.changed.emit({ ...objects, [called]: { source: { kind: 'query', sql: sql.trim() }, key, ...(modifiedAt ? { modifiedAt } : {}), search: [], mayWrite: false } });
+    this.changed.emit({
+      ...objects,
+      [called]: { source: { kind: 'query', sql: sql.trim() }, key, ...(modifiedAt ? { modifiedAt } : {}), search: [], mayWrite: false, mayDelete: false },
+    });
   }
 
   #nameOf({ schema, table }: Table): string | undefined {

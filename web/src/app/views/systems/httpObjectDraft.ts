@@ -31,6 +31,11 @@ export interface HttpObjectDraft {
   readonly updatePath: string;
   readonly updateWrap: string;
   readonly ifMatch: 'yes' | 'no';
+  readonly removePath: string;
+  readonly removeIfMatch: 'yes' | 'no';
+  readonly archiveField: string;
+  /** As JSON, or as it is. */
+  readonly archiveValue: string;
   /** Separated by commas. */
   readonly events: string;
 }
@@ -41,7 +46,7 @@ export const emptyHttpObject: HttpObject = httpObjectSchema.parse({
   read: { path: '/records/{key}' },
 });
 
-export function httpObjectDraftOf({ key, modifiedAt, etag, list, read, search, create, update, events }: HttpObject): HttpObjectDraft {
+export function httpObjectDraftOf({ key, modifiedAt, etag, list, read, search, create, update, remove, archive, events }: HttpObject): HttpObjectDraft {
   const { paging } = list;
   return {
     key,
@@ -73,8 +78,18 @@ export function httpObjectDraftOf({ key, modifiedAt, etag, list, read, search, c
     updatePath: update?.path ?? '',
     updateWrap: update?.wrap ?? '',
     ifMatch: update?.ifMatch ? 'yes' : 'no',
+    removePath: remove?.path ?? '',
+    removeIfMatch: remove?.ifMatch ? 'yes' : 'no',
+    archiveField: archive?.field ?? '',
+    archiveValue: archive ? (typeof archive.value === 'string' ? archive.value : JSON.stringify(archive.value)) : '',
     events: events.join(', '),
   };
+}
+
+/** `true`, `false` and numbers are what they look like; anything else is text. */
+function plainValue(text: string): string | number | boolean {
+  if (text === 'true' || text === 'false') return text === 'true';
+  return text !== '' && String(Number(text)) === text ? Number(text) : text;
 }
 
 const places: Readonly<Record<string, string>> = {
@@ -88,6 +103,7 @@ const places: Readonly<Record<string, string>> = {
   'read.path': 'One record at',
   'create.path': 'Create at',
   'update.path': 'Update at',
+  'remove.path': 'Delete at',
   search: 'Found by',
 };
 
@@ -124,6 +140,8 @@ export function readHttpObject(draft: HttpObjectDraft, before: HttpObject): { re
     ...(draft.updateMethod === ''
       ? {}
       : { update: { method: draft.updateMethod, path: draft.updatePath.trim(), ...text('wrap', draft.updateWrap), ifMatch: draft.ifMatch === 'yes' } }),
+    ...(draft.removePath.trim() === '' ? {} : { remove: { path: draft.removePath.trim(), ifMatch: draft.removeIfMatch === 'yes' } }),
+    ...(draft.archiveField.trim() === '' ? {} : { archive: { field: draft.archiveField.trim(), value: plainValue(draft.archiveValue.trim()) } }),
     events: draft.events
       .split(',')
       .map((event) => event.trim())

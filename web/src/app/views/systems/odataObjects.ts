@@ -23,7 +23,8 @@ type EntitySet = EntitySets['sets'][number];
             @if (taken(set); as one) {
               <td><select [attr.aria-label]="'Last change of ' + set.name" (change)="put(set, { modifiedAt: time.value || undefined })" #time><option value="" [selected]="!one.modifiedAt">nothing tells</option>@for (name of set.times; track name) {<option [selected]="name === one.modifiedAt">{{ name }}</option>}</select></td>
               <td><input [attr.aria-label]="set.name + ' is found by'" [value]="one.search.join(', ')" placeholder="its key only" spellcheck="false" (change)="findBy(set, by.value)" #by /></td>
-              <td><label><input type="checkbox" [checked]="one.mayCreate" [disabled]="!set.insertable" (change)="put(set, { mayCreate: !one.mayCreate })" /> created</label> <label><input type="checkbox" [checked]="one.mayUpdate" [disabled]="!set.updatable" (change)="put(set, { mayUpdate: !one.mayUpdate })" /> updated</label></td>
+              <td><label><input type="checkbox" [checked]="one.mayCreate" [disabled]="!set.insertable" (change)="put(set, { mayCreate: !one.mayCreate })" /> created</label> <label><input type="checkbox" [checked]="one.mayUpdate" [disabled]="!set.updatable" (change)="put(set, { mayUpdate: !one.mayUpdate })" /> updated</label>
+                <label><input type="checkbox" [checked]="one.mayDelete" (change)="put(set, { mayDelete: !one.mayDelete })" /> deleted</label></td>
             } @else { <td><span class="value">{{ set.times[0] ?? '' }}</span></td><td></td><td class="quiet">{{ set.insertable ? 'created' : '' }}{{ set.insertable && set.updatable ? ', ' : '' }}{{ set.updatable ? 'updated' : '' }}{{ !set.insertable && !set.updatable ? 'read only' : '' }}</td> }
           </tr>}</tbody>
         </table></div>
@@ -74,6 +75,7 @@ export class ODataObjects {
         search: [],
         mayCreate: set.insertable,
         mayUpdate: set.updatable,
+        mayDelete: false,
       };
     this.changed.emit(objects);
   }
