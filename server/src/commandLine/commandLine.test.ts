@@ -99,7 +99,7 @@ test.each<[string, () => void, string[], number, RegExp]>([
     1,
     /knot.members.van.system: this file brings no system “truck”/,
   ],
-  ['a broken CSV file', () => edit('office.csv', '2,Saltpan', '2,x,Saltpan'), ['run', 'customers.knot.json'], 1, /line 3 has 7 values, the header has 6/],
+  ['a CSV file with one key twice', () => edit('office.csv', '2,Saltpan', '1,Saltpan'), ['run', 'customers.knot.json'], 1, /office\.csv: lines 2 and 3 have the same key/],
   ['a missing data file', () => rmSync(join(folder, 'van.jsonl')), ['run', 'customers.knot.json'], 1, /van.jsonl: there is no such file/],
   ['an unknown option', () => undefined, ['run', 'customers.knot.json', '--force'], 2, /--force/],
   ['no command', () => undefined, [], 2, /anchor-knot check FILE/],
@@ -111,4 +111,15 @@ test.each<[string, () => void, string[], number, RegExp]>([
   expect(result.stderr).toMatch(says);
   expect(read('office.csv')).toBe(before);
   expect(existsSync(join(folder, 'office.csv.writing'))).toBe(false);
+});
+
+test('a row that cannot be read is named and left as it is; the others are kept the same, and nothing is created beside it', () => {
+  edit('office.csv', '2,Saltpan', '2,x,Saltpan');
+  const result = anchorKnot('run', 'customers.knot.json');
+  expect(result.stderr).toMatch(/line 3: it has 7 values, the header has 6/);
+  const lines = read('office.csv').trim().split('\n');
+  expect(lines[2]).toMatch(/^2,x,Saltpan/);
+  // The phone of another row has come; a row for somebody new has not: it may be the one that cannot be read.
+  expect(lines.filter((line) => line.startsWith('n-'))).toEqual([]);
+  expect(lines[3]).toContain('01632 960733');
 });

@@ -10,6 +10,8 @@ export interface PlanContext {
   readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
   /** Members whose systems are in trouble: nothing is written there in this run. */
   readonly troubled: ReadonlySet<MemberId>;
+  /** Members of which some records could not be read: whether a thing is there already is not known, so nothing is created there. */
+  readonly partlyRead: ReadonlySet<MemberId>;
   /** Members in which a creation for an anchor may have happened, and nobody knows. */
   readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
 }
@@ -68,13 +70,19 @@ export async function planBatch(installation: Installation, options: RunOptions,
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
     const plan = planAnchor(knot, merge, blocked);
     const postponed = new Set(plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member));
+    const isDoubtful = ({ kind, member }: (typeof plan.operations)[number]): boolean => kind === 'create' && context.partlyRead.has(member);
+    const doubtful = plan.operations.filter((operation) => isDoubtful(operation) && !postponed.has(operation.member)).map(({ member }) => member);
     return {
       anchor: id,
       revision,
       title: titleOf(knot, merge.anchor),
       after: merge.anchor,
-      operations: plan.operations.filter(({ member }) => !context.troubled.has(member)),
-      withheld: [...plan.withheld, ...[...postponed].map((member) => ({ member, kind: 'waits' as const, reason: `${installation.systemName(member)} is in trouble` }))],
+      operations: plan.operations.filter((operation) => !context.troubled.has(operation.member) && !isDoubtful(operation)),
+      withheld: [
+        ...plan.withheld,
+        ...[...postponed].map((member) => ({ member, kind: 'waits' as const, reason: `${installation.systemName(member)} is in trouble` })),
+        ...doubtful.map((member) => ({ member, kind: 'waits' as const, reason: `some records of ${installation.systemName(member)} could not be read: it may be there already` })),
+      ],
       problems: [...merge.problems, ...plan.problems],
       held: merge.held,
       lost: merge.lost,

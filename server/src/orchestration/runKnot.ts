@@ -109,7 +109,12 @@ class KnotRun {
     const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally);
     await this.#beat();
     this.#tally.begin('planning');
-    const context: PlanContext = { blocked: matched.blocked, unclear: resolved.unclear, troubled: new Set(this.#troubles.keys()) };
+    const context: PlanContext = {
+      blocked: matched.blocked,
+      unclear: resolved.unclear,
+      troubled: new Set(this.#troubles.keys()),
+      partlyRead: new Set([...readings].flatMap(([member, { unusable }]) => (unusable.length > 0 ? [member] : []))),
+    };
     const { updatedButHeld } = await planAnchors(this.#installation, this.#options, this.#lease, context, this.#tally, () => this.#beat());
     const ties = new Map(await this.#installation.store.tieCounts(knot.id));
     for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
@@ -173,7 +178,8 @@ class KnotRun {
   async #afterReading(member: MemberId, { listed, deleted, unusable, stopping }: MemberReading): Promise<void> {
     const { store, clock } = this.#installation;
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
-    for (const words of unusable) this.#notes.push({ member, code: 'record unusable', words, advice: 'Give the record a key in its system.' });
+    for (const words of unusable)
+      this.#notes.push({ member, code: 'record unusable', words, advice: 'Correct it in its system; the others were read. Until then nothing new is created there.' });
     for (const key of deleted) this.#outside.delete(outsideId(member, key));
     if (deleted.length > 0 && this.#options.kind === 'run') await store.markGone(this.#lease, member, deleted, clock.now());
     if (!listed) return;

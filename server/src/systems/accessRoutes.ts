@@ -34,17 +34,23 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
       config: { role: 'administrator' },
       schema: {
         tags: ['systems'],
-        summary: 'Begin a consent: where to send the person',
+        summary: 'Begin a consent: where to send the person, who comes back to the callback',
         params: oneSystem,
+        body: z.object({ callback: z.url({ protocol: /^https?$/ }) }),
         response: { 200: z.object({ url: z.string() }), 404: problemSchema, 422: problemSchema },
       },
     },
     async (request, reply) => {
       const found = await consentedSystem(request.params.system);
       if (!found) return reply.code(404).send(noSuch('system with a consent'));
+      const { callback } = request.body;
+      // Back to where the person is now: their session is there, and nowhere else.
+      const own = [request.host, ...(context.publicAddress === undefined ? [] : [new URL(context.publicAddress).host])];
+      if (!own.includes(new URL(callback).host) || new URL(callback).pathname !== consentPath)
+        return reply.code(422).send({ code: 'not here', says: 'The callback address is not of this installation.', advice: 'Open the system here, and give consent from there.' });
       if (found.row.credentialId === null)
         return reply.code(422).send({ code: 'secret needed', says: 'No client id and secret are kept for it.', advice: 'Enter those of this application there.' });
-      return { url: await consents.begin(found.row, found.system, found.row.credentialId, request.person as Person, new URL(consentPath, addressOf(request)).href) };
+      return { url: await consents.begin(found.row, found.system, found.row.credentialId, request.person as Person, callback) };
     },
   );
 

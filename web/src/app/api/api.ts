@@ -122,7 +122,9 @@ export class Api {
   }
   /** @returns where the person is to go */
   beginConsent(id: string): Observable<string> {
-    return this.#http.post(`/api/systems/${encodeURIComponent(id)}/consent`, {}).pipe(map((answer) => z.object({ url: z.string() }).parse(answer).url));
+    return this.#http
+      .post(`/api/systems/${encodeURIComponent(id)}/consent`, { callback: callbackAddress() })
+      .pipe(map((answer) => z.object({ url: z.string() }).parse(answer).url));
   }
   /** @param answer the query with which the person came back. @returns the system */
   endConsent(answer: string): Observable<string> {
@@ -207,4 +209,9 @@ export function problemOf(error: unknown): Problem {
     return { code: 'fault', says: `The server answered ${error.status}.` };
   }
   return { code: 'fault', says: error instanceof Error ? error.message.slice(0, 300) : String(error) };
+}
+
+/** Where people come back to from a consent at another system. */
+export function callbackAddress(): string {
+  return `${location.origin}/consent`;
 }

@@ -7,7 +7,7 @@ import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router, RouterLink } from '@angular/router';
 import type { OpenApiReading, Pennant as PennantSettings, Probe, Problem, System, Units } from '@anchor-knot/contracts';
 import { map, of, startWith } from 'rxjs';
-import { Api, problemOf } from '../../api/api';
+import { Api, callbackAddress, problemOf } from '../../api/api';
 import { load } from '../../api/loaded';
 import { Pennant } from '../../pennant/pennant';
 import { State } from '../state';
@@ -180,7 +180,7 @@ export class ConnectView {
   protected readonly isCalled = computed(() => this.draft().kind === 'http' || this.draft().kind === 'odata');
   protected readonly units = signal<Units['units']>([]);
   /** Where people come back to after a consent. */
-  protected readonly callback = `${location.origin}/consent`;
+  protected readonly callback = callbackAddress();
   readonly #objects = computed(() => readObjects({ kind: this.draft().kind, objects: this.draft().objects }));
   protected readonly objects = computed(() => this.#objects().objects);
   /** What a test, a list of tables or a preview is asked with. */
