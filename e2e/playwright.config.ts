@@ -5,8 +5,8 @@ export default defineConfig({
   testDir: 'src',
   globalSetup: './src/installation.ts',
   workers: 1,
-  timeout: 90_000,
-  expect: { timeout: 20_000 },
+  timeout: 180_000,
+  expect: { timeout: 45_000 },
   reporter: [['list'], ['json', { outputFile: '../test-results/playwright.json' }]],
   outputDir: '../test-results/e2e',
   use: {
