@@ -92,7 +92,11 @@ export interface Connector {
 
 export type TroubleCode = 'unreachable' | 'sign-in refused' | 'not allowed' | 'object is gone' | 'too many calls' | 'server error' | 'answer not understood' | 'file problem';
 
-/** Trouble of a whole system. The message says what happened, with the system's own words where it has any; `advice` says what to do. */
+/**
+ * A system, or one of its objects, cannot be worked with as described. `code` is for programs; the message and `advice` are
+ * for people: what happened, in the system's own words where it has any, and what to do. A record that is refused is no
+ * trouble but an outcome ({@link WriteOutcome}).
+ */
 export class SystemTrouble extends Error {
   readonly code: TroubleCode;
   readonly advice: string;

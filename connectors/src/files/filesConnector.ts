@@ -2,8 +2,9 @@ import { createHash } from 'node:crypto';
 import { access, constants, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { type FileObject, type FilesSystem, isMeant } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
+import { type FieldPath, type Present, type Raw, readPath, type RecordKey, recordKey, scalarText, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
 import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { canHold } from './encoding.js';
 import { type FolderDependencies, listFiles, openFolder, pathIn } from './folder.js';
@@ -33,8 +34,7 @@ export class FilesConnector implements Connector {
   #ownWrite: number | undefined;
 
   constructor(system: FilesSystem, objectName: string, dependencies: FilesDependencies) {
-    const object = system.objects[objectName];
-    if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
+    const object = describedObject(system, objectName);
     this.#system = system;
     this.#object = object;
     this.#dependencies = dependencies;
@@ -191,7 +191,7 @@ export class FilesConnector implements Connector {
       // Columns may have points in their names; only JSON is nested.
       if (this.#object.format === 'jsonl') changed = writePath(changed, path, value);
       else if (this.#object.format === 'xlsx') changed[path] = value;
-      else changed[path] = isExactNumber(value) ? value.$number : value === null ? '' : String(value);
+      else changed[path] = scalarText(value) ?? (value === null ? '' : stringifyExactJson(value));
     }
     return { line: row.line, fields: changed };
   }
@@ -246,17 +246,20 @@ export class FilesConnector implements Connector {
   }
 
   #key(row: FileRow): string {
-    const value = this.#object.format === 'jsonl' ? readPath(row.fields as Raw, this.#object.key) : row.fields[this.#object.key];
-    if (isExactNumber(value)) return value.$number;
-    return typeof value === 'string' || typeof value === 'number' ? String(value).trim() : '';
+    return (scalarText(this.#value(row, this.#object.key)) ?? '').trim();
+  }
+
+  /** Columns may have points in their names; only JSON is nested. */
+  #value(row: FileRow, path: FieldPath): Present {
+    return this.#object.format === 'jsonl' ? readPath(row.fields as Raw, path) : row.fields[path];
   }
 
   #record(row: FileRow, arrival: number | undefined): SourceRecord | undefined {
     const key = this.#key(row);
     if (key === '') return undefined;
     const { modifiedAt } = this.#object;
-    const said = modifiedAt === undefined ? undefined : this.#object.format === 'jsonl' ? readPath(row.fields as Raw, modifiedAt) : row.fields[modifiedAt];
-    const time = said === undefined || said === null ? Number.NaN : Date.parse(String(said));
+    const said = modifiedAt === undefined ? undefined : scalarText(this.#value(row, modifiedAt));
+    const time = said === undefined ? Number.NaN : Date.parse(said);
     const at = Number.isNaN(time) ? arrival : time;
     return { key: recordKey(key), fields: row.fields, version: rowVersion(row.fields), ...(at === undefined ? {} : { modifiedAt: Math.round(at) }) };
   }

@@ -156,6 +156,9 @@ export class Caller {
     const { clock, budget } = this.#dependencies;
     const { unit } = this.#system;
     const ended = await budget?.take(call.signal);
+    // Not AbortSignal.timeout: within AbortSignal.any nothing holds it, and once it is collected it never fires (Node.js 20).
+    const limit = new AbortController();
+    const timer = setTimeout(() => limit.abort(new DOMException('the whole answer took too long', 'TimeoutError')), this.#system.timeoutMs * wholeAnswerFactor);
     try {
       const sentAt = clock.now();
       const response = await request(url, {
@@ -163,7 +166,7 @@ export class Caller {
         dispatcher: this.#agent,
         headers: { accept: 'application/json', ...(unit?.chosen === undefined ? {} : { [unit.header]: unit.chosen }), ...signIn, ...call.headers },
         ...(call.body === undefined ? {} : { body: call.body }),
-        signal: AbortSignal.any([...(call.signal ? [call.signal] : []), AbortSignal.timeout(this.#system.timeoutMs * wholeAnswerFactor)]),
+        signal: call.signal ? AbortSignal.any([call.signal, limit.signal]) : limit.signal,
       });
       const text = await boundedText(response.body, this.#system.name);
       const headers: Record<string, string> = {};
@@ -171,6 +174,7 @@ export class Caller {
       this.#measureClock(headers.date, sentAt, clock.now());
       return { status: response.statusCode, headers, body: call.isText ? text : this.#parse(text, response.statusCode) };
     } finally {
+      clearTimeout(timer);
       ended?.();
     }
   }

@@ -1,6 +1,6 @@
 import { request } from 'undici';
 import type { HttpSystem } from '@anchor-knot/contracts';
-import { isExactNumber, type Raw, readPath } from '@anchor-knot/core';
+import { type Raw, readPath, scalarText } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { SystemTrouble } from '../connector.js';
 import { filteredAgent } from './agent.js';
@@ -20,8 +20,8 @@ export async function listUnits(system: HttpSystem, dependencies: CallerDependen
     if (!Array.isArray(items))
       throw new SystemTrouble('answer not understood', `${system.name} does not say which units there are: ${wordsOf(answer)}`, 'See how its units are described.');
     return (items as Raw[]).flatMap((item) => {
-      const id = textOf(item, unit.list.id);
-      return id === undefined ? [] : [{ id, name: textOf(item, unit.list.name) ?? id }];
+      const id = scalarText(readPath(item, unit.list.id));
+      return id === undefined ? [] : [{ id, name: scalarText(readPath(item, unit.list.name)) ?? id }];
     });
   } finally {
     await caller.close();
@@ -45,10 +45,4 @@ export async function fetchDocument(address: string, addresses: AddressFilter): 
   } finally {
     await agent.close();
   }
-}
-
-function textOf(item: Raw, path: string): string | undefined {
-  const value = typeof item === 'object' && item !== null && !isExactNumber(item) ? readPath(item, path) : undefined;
-  if (isExactNumber(value)) return value.$number;
-  return typeof value === 'string' || typeof value === 'number' ? String(value) : undefined;
 }

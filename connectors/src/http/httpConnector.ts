@@ -1,6 +1,7 @@
 import type { HttpObject, HttpSystem, NewFieldType } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Present, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '@anchor-knot/core';
+import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, scalarText, type SourceRecord, writePath } from '@anchor-knot/core';
 import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from './caller.js';
 import { readTime, writeTime } from './times.js';
@@ -16,8 +17,7 @@ export class HttpConnector implements Connector {
   readonly #caller: Caller;
 
   constructor(system: HttpSystem, objectName: string, dependencies: CallerDependencies) {
-    const object = system.objects[objectName];
-    if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
+    const object = describedObject(system, objectName);
     this.#system = system;
     this.#object = object;
     this.#caller = new Caller(system, dependencies);
@@ -245,9 +245,8 @@ export class HttpConnector implements Connector {
     const { deleted } = this.#object.list;
     if (!deleted) return false;
     const value = readPath(fields, deleted.field);
-    return deleted.value === undefined
-      ? value !== undefined && value !== null && value !== false && value !== ''
-      : scalarText(value) === deleted.value || String(value) === deleted.value;
+    const said = typeof value === 'boolean' ? String(value) : scalarText(value);
+    return deleted.value === undefined ? Boolean(said) && said !== 'false' : said === deleted.value;
   }
 
   #single(answer: Answer): SourceRecord {
@@ -296,12 +295,6 @@ function withQuery(path: string, query: URLSearchParams): string {
 
 function withKey(path: string, key: RecordKey): string {
   return path.replace('{key}', encodeURIComponent(key));
-}
-
-function scalarText(value: Present): string | undefined {
-  if (typeof value === 'string') return value;
-  if (typeof value === 'number') return String(value);
-  return isExactNumber(value) ? value.$number : undefined;
 }
 
 /** The target of the Link header's `next` relation (RFC 8288), resolved against the page that sent it. */

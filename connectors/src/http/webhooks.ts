@@ -1,7 +1,7 @@
 import { createHash, createHmac, timingSafeEqual } from 'node:crypto';
 import { Webhook, WebhookVerificationError } from 'standardwebhooks';
 import type { HttpSystem, Webhooks } from '@anchor-knot/contracts';
-import { isExactNumber, type Raw, readPath, writePath } from '@anchor-knot/core';
+import { type Raw, readPath, scalarText, writePath } from '@anchor-knot/core';
 import { SystemTrouble } from '../connector.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from './caller.js';
@@ -70,10 +70,8 @@ export class Subscriptions {
 
   #read(item: Raw): RemoteSubscription | undefined {
     const { id, address, active } = this.#webhooks;
-    if (typeof item !== 'object' || item === null || isExactNumber(item)) return undefined;
-    const found = readPath(item, id);
-    const key = isExactNumber(found) ? found.$number : typeof found === 'string' || typeof found === 'number' ? String(found) : '';
-    if (key === '') return undefined;
+    const key = scalarText(readPath(item, id));
+    if (!key) return undefined;
     return { id: key, address: String(readPath(item, address) ?? ''), active: active === undefined || String(readPath(item, active.field)) === active.value };
   }
 

@@ -1,6 +1,7 @@
 import type { ODataObject, ODataSystem } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Raw, type RecordKey, recordKey, type SourceRecord, type SourceSchema } from '@anchor-knot/core';
+import { type FieldPath, isExactNumber, type Raw, type RecordKey, recordKey, scalarText, type SourceRecord, type SourceSchema } from '@anchor-knot/core';
 import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { describedObject } from '../describedObject.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from '../http/caller.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { type EntitySet, readMetadata, sourceField } from './metadata.js';
@@ -23,8 +24,7 @@ export class ODataConnector implements Connector {
   #set: EntitySet | undefined;
 
   constructor(system: ODataSystem, objectName: string, dependencies: CallerDependencies) {
-    const object = system.objects[objectName];
-    if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
+    const object = describedObject(system, objectName);
     this.#system = system;
     this.#object = object;
     this.#caller = new Caller(system, dependencies);
@@ -222,9 +222,8 @@ export class ODataConnector implements Connector {
   #record(item: Raw | undefined, etag: string | undefined): SourceRecord | undefined {
     if (typeof item !== 'object' || item === null || Array.isArray(item) || isExactNumber(item)) return undefined;
     const entity = item as Record<string, Raw>;
-    const value = entity[this.#object.key];
-    const key = isExactNumber(value) ? value.$number : typeof value === 'string' || typeof value === 'number' ? String(value) : '';
-    if (key === '') return undefined;
+    const key = scalarText(entity[this.#object.key]);
+    if (!key) return undefined;
     const version = etag ?? entity['@odata.etag'];
     const time = this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(entity[this.#object.modifiedAt] ?? ''));
     // What the protocol says of an entity is none of its fields.

@@ -1,8 +1,9 @@
 import { DatabaseError } from 'pg';
 import type { Credential, SqlObject, SqlSystem } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Raw, type RecordKey, recordKey, type SourceField, type SourceRecord, type SourceSchema, type SourceType } from '@anchor-knot/core';
+import { type FieldPath, type Raw, type RecordKey, recordKey, scalarText, type SourceField, type SourceRecord, type SourceSchema, type SourceType } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { isRefusedConnection } from '../refusedConnection.js';
 import { type Answer, Database } from './database.js';
@@ -28,8 +29,7 @@ export class SqlConnector implements Connector {
   #offset = 0;
 
   constructor(system: SqlSystem, objectName: string, { clock, credential, addresses }: SqlDependencies) {
-    const object = system.objects[objectName];
-    if (!object) throw new SystemTrouble('object is gone', `${system.name} has no object “${objectName}”`, `Choose one of ${Object.keys(system.objects).join(', ')}.`);
+    const object = describedObject(system, objectName);
     this.#system = system;
     this.#object = object;
     this.#clock = clock;
@@ -244,7 +244,7 @@ export class SqlConnector implements Connector {
   #record(row: Readonly<Record<string, Raw>>): SourceRecord | undefined {
     const { [versionColumn]: version, ...fields } = row;
     const value = fields[this.#object.key];
-    const key = isExactNumber(value) ? value.$number : value === null || value === undefined || typeof value === 'object' ? '' : String(value);
+    const key = typeof value === 'boolean' ? String(value) : (scalarText(value) ?? '');
     if (key === '') return undefined;
     const time = this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(fields[this.#object.modifiedAt] ?? ''));
     return { key: recordKey(key), fields, ...(typeof version === 'string' ? { version } : {}), ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#offset }) };
@@ -253,7 +253,7 @@ export class SqlConnector implements Connector {
   async #measureClock(): Promise<void> {
     const sentAt = this.#clock.now();
     const [row] = (await this.#database.query(`select extract(epoch from clock_timestamp()) * 1000 as now`, [])).rows;
-    const theirs = Number(isExactNumber(row?.now) ? row.now.$number : row?.now);
+    const theirs = Number(scalarText(row?.now));
     const offset = theirs - (sentAt + this.#clock.now()) / 2;
     this.#offset = Math.abs(offset) > 50 ? Math.round(offset) : 0;
   }

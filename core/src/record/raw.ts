@@ -25,6 +25,11 @@ export function numberText(value: Present): string | undefined {
   return isExactNumber(value) ? value.$number : undefined;
 }
 
+/** A text as it is, or a number as sent; `undefined` for anything else. What keys and versions are made of. */
+export function scalarText(value: Present): string | undefined {
+  return typeof value === 'string' ? value : numberText(value);
+}
+
 /** True when the system says *empty*: null, an empty or all-whitespace text, an empty list. */
 export function isBlank(value: Raw): boolean {
   if (value === null) return true;

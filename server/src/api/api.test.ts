@@ -1,79 +1,32 @@
 /** Every route as every role and as nobody; CSRF; secrets that never leave; the description of the API. */
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import type { FastifyInstance } from 'fastify';
-import { pino } from 'pino';
 import { type Role, roles } from '@anchor-knot/contracts';
 import { generateCustomers } from '@anchor-knot/standins';
 import { SecretBox } from '../systems/secretBox.js';
-import { RunEvents } from '../runs/runEvents.js';
-import { addPerson } from '../signIn/signInRoutes.js';
+import { ApiClient, type Call } from '../testing/apiClient.js';
 import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
-import { makeApp } from './app.js';
 
 let database: TestDatabase;
 let installation: RealInstallation;
-let events: RunEvents;
-let app: FastifyInstance;
-let address: string;
-const logged: string[] = [];
-/** Every body that the server has sent in these tests. */
-const answered: string[] = [];
-const password = 'correct horse battery';
+let api: ApiClient;
 
 beforeAll(async () => {
   database = await TestDatabase.start();
   installation = await RealInstallation.start(database, generateCustomers({ seed: 3, inBoth: 2, onlyCrm: 1, onlyShop: 1, mess: false }));
   await installation.startWorker();
-  events = new RunEvents(installation.url, installation.parts.data);
-  await events.open();
-  app = await makeApp(
-    { ...installation.parts, events },
-    { SECRET_KEY: installation.key, COOKIE_SECURE: false, WEB_FOLDER: undefined },
-    pino({ level: 'debug' }, { write: (line: string) => void logged.push(line) }),
-  );
-  address = await app.listen({ host: '127.0.0.1', port: 0 });
-  for (const role of roles) await addPerson(installation.parts.data, { name: role, email: `${role}@x.example`, role }, password);
+  api = await ApiClient.start(installation);
 });
 afterAll(async () => {
-  await app.close();
-  await events.close();
+  await api.close();
   await installation.stop();
   await database.stop();
 });
 
-interface Call {
-  readonly method?: string;
-  readonly url: string;
-  readonly headers?: Record<string, string>;
-  readonly payload?: unknown;
-}
-
-/** A call over real HTTP. */
-async function call(what: Call | string) {
-  const { method = 'GET', url, headers = {}, payload }: Call = typeof what === 'string' ? { url: what } : what;
-  const answer = await fetch(address + url, {
-    method,
-    headers: { ...headers, ...(payload === undefined ? {} : { 'content-type': 'application/json' }) },
-    ...(payload === undefined ? {} : { body: JSON.stringify(payload) }),
-  });
-  const body = await answer.text();
-  answered.push(body);
-  return { statusCode: answer.status, body, json: () => JSON.parse(body) as unknown, cookies: answer.headers.getSetCookie() };
-}
-
-interface SignedIn {
-  readonly cookie: string;
-  readonly 'x-csrf-token': string;
-}
-
-async function signIn(role: Role): Promise<SignedIn> {
-  const answer = await call({ method: 'POST', url: '/api/session', payload: { email: `${role.toUpperCase()}@x.example`, password } });
-  expect(answer.statusCode).toBe(200);
-  for (const cookie of answer.cookies) expect(cookie).toMatch(/HttpOnly; SameSite=Strict/);
-  return { cookie: answer.cookies.map((cookie) => cookie.split(';')[0]).join('; '), 'x-csrf-token': (answer.json() as { csrfToken: string }).csrfToken };
-}
+const call = (what: Call | string) => api.call(what);
+const signIn = (role: Role) => api.signIn(role);
+const once = (role: Role) => api.once(role);
 
 const nowhere = '00000000-0000-7000-8000-000000000000';
 /** The least role for each route. A route that is missing here fails the test. */
@@ -154,13 +107,6 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
   }
 });
 
-const sessions = new Map<Role, Promise<SignedIn>>();
-function once(role: Role): Promise<SignedIn> {
-  const known = sessions.get(role) ?? signIn(role);
-  sessions.set(role, known);
-  return known;
-}
-
 test('a change without the CSRF token is refused, and a forged cookie is nobody', async () => {
   const { cookie } = await once('administrator');
   expect((await call({ method: 'POST', url: '/api/knots/customers/runs', headers: { cookie }, payload: { kind: 'dry run' } })).statusCode).toBe(403);
@@ -220,7 +166,7 @@ test('a system is connected, tested, changed and disconnected over the API; its 
   expect((await call({ method: 'DELETE', url: '/api/systems/second-shop', headers })).statusCode).toBe(204);
   const audit = JSON.stringify(await installation.parts.data.query('select * from audit'));
   expect(audit).toContain('system connected');
-  for (const place of [test1.body, probe.body, view.body, audit, ...logged]) expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
+  for (const place of [test1.body, probe.body, view.body, audit, ...api.logged]) expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
 });
 
 test('a secret that was typed for one place is never sent to another, however the description is changed', async () => {
@@ -280,7 +226,7 @@ test('secrets are in no answer, no log line and no export, and encrypted whereve
   await db.query('update system set tokens = $1 where id = $2', [new SecretBox(installation.key).seal(JSON.stringify(tokens), 'tokens fernhill'), 'fernhill']);
   expect(await consents.keeper('fernhill').read()).toEqual(tokens);
   await installation.faults('crm', {});
-  await inbox.subscribe((await systems.find('fernhill')) as never, 'accounts', address);
+  await inbox.subscribe((await systems.find('fernhill')) as never, 'accounts', api.address);
   const [subscription] = (await db.query('select id, secret from webhook_subscription')) as { id: string; secret: Buffer }[];
   const signs = new SecretBox(installation.key).open(subscription?.secret as Buffer, `webhook ${subscription?.id ?? ''}`);
   // Also where things go wrong: refused, broken, not understood.
@@ -297,8 +243,8 @@ test('secrets are in no answer, no log line and no export, and encrypted whereve
   expect(stored.join('')).toContain('fernhill');
   for (const secret of [installation.secret, 'planted-secret-4711', tokens.access, tokens.refresh, signs, signs.replace('whsec_', '')]) {
     const forms = [secret, Buffer.from(secret).toString('base64'), Buffer.from(secret).toString('hex'), encodeURIComponent(secret)];
-    for (const place of [...answered, ...logged, ...installation.logged, ...stored]) for (const form of forms) expect(place.includes(form)).toBe(false);
+    for (const place of [...api.answered, ...api.logged, ...installation.logged, ...stored]) for (const form of forms) expect(place.includes(form)).toBe(false);
   }
   // Nor do logs hold what records say.
-  expect([...logged, ...installation.logged].join('')).not.toMatch(/@|1632/);
+  expect([...api.logged, ...installation.logged].join('')).not.toMatch(/@|1632/);
 });

@@ -1,15 +1,12 @@
 /** What systems allow us: consents given by a person at a provider that we did not write, webhooks over real HTTP, budgets shared by workers. */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { FastifyInstance } from 'fastify';
-import { pino } from 'pino';
 import { httpSystemSchema, type Person } from '@anchor-knot/contracts';
 import { type Clock, type ConsentedSystem, SystemTrouble } from '@anchor-knot/connectors';
 import { recordKey } from '@anchor-knot/core';
 import { generateCustomers } from '@anchor-knot/standins';
 import { Webhook } from 'standardwebhooks';
-import { makeApp } from '../api/app.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
-import { RunEvents } from '../runs/runEvents.js';
+import { ApiClient } from '../testing/apiClient.js';
 import { editOnPage, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 import { systemClock } from '../worker/systemClock.js';
@@ -21,20 +18,14 @@ const person: Person = { name: 'Ottilie Brandt', email: 'ottilie@hazelmoor.examp
 const data = generateCustomers({ seed: 3, inBoth: 12, onlyCrm: 2, onlyShop: 2, mess: false });
 let database: TestDatabase;
 let installation: RealInstallation;
-let app: FastifyInstance;
-let events: RunEvents;
-let publicAddress: string;
+let api: ApiClient;
 beforeAll(async () => {
   database = await TestDatabase.start();
   installation = await RealInstallation.start(database, data);
-  events = new RunEvents(installation.url, installation.parts.data);
-  await events.open();
-  app = await makeApp({ ...installation.parts, events }, { SECRET_KEY: installation.key, COOKIE_SECURE: false }, pino({ level: 'silent' }));
-  publicAddress = await app.listen({ host: '127.0.0.1', port: 0 });
+  api = await ApiClient.start(installation);
 });
 afterAll(async () => {
-  await app.close();
-  await events.close();
+  await api.close();
   await installation.stop();
   await database.stop();
 });
@@ -188,7 +179,7 @@ describe.each<['fernhill' | 'marketRow', 'crm' | 'shop', string, Record<string, 
     for (const end = Date.now() + 20_000; Date.now() < end; await wait(40)) if (await good()) return;
     throw new Error('it did not come about');
   };
-  beforeAll(async () => installation.parts.inbox.subscribe(await rowOf(id), object, publicAddress));
+  beforeAll(async () => installation.parts.inbox.subscribe(await rowOf(id), object, api.address));
 
   test('a change there is delivered here, verified and kept', async () => {
     await editOnPage(installation.addresses[which], key, change);

@@ -7,6 +7,9 @@ import type { SecretBox } from './secretBox.js';
 
 const minutesToDecide = 15;
 
+/** What a system without a consent has of one. */
+export const noConsent = { tokens: null, consentBy: null, consentAt: null, consentScope: null } as const;
+
 /** The consents that people gave to sign in to systems, and the tokens that came of them. */
 export class Consents {
   readonly #data: DataSource;
@@ -50,13 +53,13 @@ export class Consents {
     const tokens = await completeConsent(system, credential, begun, answer, dependencies);
     await this.#data
       .getRepository(SystemEntity)
-      .update({ id: row.id }, { tokens: this.#sealed(row.id, tokens), consentBy: person.name, consentAt: new Date(), trouble: null as never });
+      .update({ id: row.id }, { tokens: this.#sealed(row.id, tokens), consentBy: person.name, consentAt: new Date(), consentScope: tokens.scope ?? null, trouble: null as never });
   }
 
   /** Gives it back at the other system too; what is kept here is forgotten in any case. @throws {SystemTrouble} */
   async revoke(row: SystemRow, system: ConsentedSystem, credential: Credential | undefined, dependencies: CallerDependencies): Promise<void> {
     const tokens = await this.#read(row.id);
-    await this.#data.getRepository(SystemEntity).update({ id: row.id }, { tokens: null, consentBy: null, consentAt: null });
+    await this.#data.getRepository(SystemEntity).update({ id: row.id }, noConsent);
     if (tokens && credential) await revokeConsent(system, credential, tokens, dependencies);
   }
 
@@ -71,7 +74,7 @@ export class Consents {
           const known = this.#opened(id, row.tokens);
           if (known.access !== stale) return known;
           const renewed = await renew(known);
-          await db.query('update system set tokens = $2 where id = $1', [id, renewed ? this.#sealed(id, renewed) : null]);
+          await db.query('update system set tokens = $2, consent_scope = $3 where id = $1', [id, renewed ? this.#sealed(id, renewed) : null, renewed?.scope ?? null]);
           return renewed;
         }),
     };

@@ -24,7 +24,7 @@ import { systemSummary } from '../views/summaries.js';
 
 /** Connected systems: connecting, changing, testing, disconnecting them. */
 export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
-  const { data, knots, systems, objects, consents, inbox } = context;
+  const { data, knots, systems, objects, inbox } = context;
   const typed = app.withTypeProvider<ZodTypeProvider>();
   const oneSystem = z.object({ system: z.string() });
 
@@ -40,9 +40,7 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       probe: row.probe && row.probedAt ? { ...row.probe, at: row.probedAt.toISOString() } : null,
       objects: await objects.summaries(row.id, description),
       calls: await systems.calls(row),
-      consent: consented(description)
-        ? { given: row.tokens !== null, by: row.consentBy, at: row.consentAt?.toISOString() ?? null, granted: (await consents.keeper(row.id).read())?.scope ?? null }
-        : null,
+      consent: consented(description) ? { given: row.tokens !== null, by: row.consentBy, at: row.consentAt?.toISOString() ?? null, granted: row.consentScope } : null,
       subscriptions: await inbox.of(row.id),
     };
   }

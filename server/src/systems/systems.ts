@@ -5,7 +5,7 @@ import type { CompiledMember } from '@anchor-knot/core';
 import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
 import { systemClock } from '../worker/systemClock.js';
 import { PostgresCallBudget } from './callBudget.js';
-import { Consents } from './consents.js';
+import { Consents, noConsent } from './consents.js';
 import type { SecretBox } from './secretBox.js';
 
 export interface SystemSettings {
@@ -117,7 +117,7 @@ export class Systems {
         environment: environment ?? 'production',
         revision: revision + 1,
         // A consent was given for one sign-in at one place.
-        ...(isSameSignIn(before.description, description) ? {} : { tokens: null, consentBy: null, consentAt: null }),
+        ...(isSameSignIn(before.description, description) ? {} : noConsent),
         ...(credential ? this.#sealed(before.id, credential) : {}),
       },
     );
@@ -135,7 +135,7 @@ export class Systems {
   /** The only way a secret gets in; there is none out, but to the system itself. */
   async replaceCredential(id: string, credential: Credential): Promise<void> {
     const before = await this.find(id);
-    const forgotten = before?.credentialId === credential.id ? {} : { tokens: null, consentBy: null, consentAt: null };
+    const forgotten = before?.credentialId === credential.id ? {} : noConsent;
     await this.#data.getRepository(SystemEntity).update({ id }, { ...this.#sealed(id, credential), ...forgotten });
   }
 

@@ -10,11 +10,24 @@ import {
   probeSchema,
   problemSchema,
   queryPreviewSchema,
+  type System,
   tablesSchema,
   testSystemSchema,
   unitsSchema,
 } from '@anchor-knot/contracts';
-import { exploreFolder, fetchDocument, listEntitySets, listTables, listUnits, NotOpenApi, previewFile, previewQuery, probeSystem, readOpenApi } from '@anchor-knot/connectors';
+import {
+  type ConnectorDependencies,
+  exploreFolder,
+  fetchDocument,
+  listEntitySets,
+  listTables,
+  listUnits,
+  NotOpenApi,
+  previewFile,
+  previewQuery,
+  probeSystem,
+  readOpenApi,
+} from '@anchor-knot/connectors';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { orTrouble } from './orTrouble.js';
@@ -24,10 +37,29 @@ import { probeAnswer } from './systemRoutes.js';
 export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
 
-  /** What is tried, with the credential for it; `undefined` when it names a system that there is not. */
-  async function tried({ description, credential, system }: z.output<typeof testSystemSchema>) {
+  /** Asks one kind of system something with what is typed so far, and with the credential that is kept for it. */
+  function trial<Kind extends System['kind'], Body extends typeof testSystemSchema, Answer extends z.ZodType>(
+    path: string,
+    { kind, noun, summary, body, answer }: { readonly kind: Kind; readonly noun: string; readonly summary: string; readonly body: Body; readonly answer: Answer },
+    ask: (description: Extract<System, { kind: Kind }>, dependencies: ConnectorDependencies, asked: z.output<Body>) => Promise<z.input<Answer>>,
+  ): void {
+    // What the schema says of body and answer, the compiler cannot follow through the type parameters.
+    app.post(
+      path,
+      { config: { role: 'administrator' }, schema: { tags: ['systems'], summary, body, response: { 200: answer, 404: problemSchema, 422: problemSchema } } },
+      async (request, reply) => {
+        const asked = request.body as z.output<Body>;
+        const dependencies = await dependenciesFor(asked);
+        if (!dependencies || asked.description.kind !== kind) return reply.code(404).send(noSuch(noun));
+        return orTrouble(reply, () => ask(asked.description as Extract<System, { kind: Kind }>, dependencies, asked));
+      },
+    );
+  }
+
+  /** `undefined` when a system is named that there is not. */
+  async function dependenciesFor({ description, credential, system }: z.output<typeof testSystemSchema>): Promise<ConnectorDependencies | undefined> {
     const row = system === undefined ? undefined : await systems.find(system);
-    return system !== undefined && !row ? undefined : { description, dependencies: systems.dependenciesToTry(description, row, credential) };
+    return system !== undefined && !row ? undefined : systems.dependenciesToTry(description, row, credential);
   }
 
   typed.post(
@@ -42,125 +74,59 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
       },
     },
     async (request, reply) => {
-      const one = await tried(request.body);
-      return one ? probeAnswer(await probeSystem(one.description, one.dependencies)) : reply.code(404).send(noSuch('system'));
+      const dependencies = await dependenciesFor(request.body);
+      return dependencies ? probeAnswer(await probeSystem(request.body.description, dependencies)) : reply.code(404).send(noSuch('system'));
     },
   );
 
-  typed.post(
+  trial(
     '/api/database-tables',
-    {
-      config: { role: 'administrator' },
-      schema: {
-        tags: ['systems'],
-        summary: 'The tables that a role can see in a database',
-        body: testSystemSchema,
-        response: { 200: tablesSchema, 404: problemSchema, 422: problemSchema },
-      },
-    },
-    async (request, reply) => {
-      const { description, dependencies } = (await tried(request.body)) ?? {};
-      if (!dependencies || description?.kind !== 'sql') return reply.code(404).send(noSuch('database'));
-      return orTrouble(reply, async () => ({ tables: (await listTables(description, dependencies)).map((table) => ({ ...table, times: [...table.times], may: [...table.may] })) }));
-    },
+    { kind: 'sql', noun: 'database', summary: 'The tables that a role can see in a database', body: testSystemSchema, answer: tablesSchema },
+    async (description, dependencies) => ({ tables: (await listTables(description, dependencies)).map((table) => ({ ...table, times: [...table.times], may: [...table.may] })) }),
   );
 
-  typed.post(
+  trial(
     '/api/query-preview',
     {
-      config: { role: 'administrator' },
-      schema: {
-        tags: ['systems'],
-        summary: 'The first rows and the columns of a query, read-only',
-        body: testSystemSchema.extend({ sql: z.string().trim().min(1).max(20_000) }),
-        response: { 200: queryPreviewSchema, 404: problemSchema, 422: problemSchema },
-      },
+      kind: 'sql',
+      noun: 'database',
+      summary: 'The first rows and the columns of a query, read-only',
+      body: testSystemSchema.extend({ sql: z.string().trim().min(1).max(20_000) }),
+      answer: queryPreviewSchema,
     },
-    async (request, reply) => {
-      const { description, dependencies } = (await tried(request.body)) ?? {};
-      if (!dependencies || description?.kind !== 'sql') return reply.code(404).send(noSuch('database'));
-      return orTrouble(reply, async () => {
-        const { fields, rows } = await previewQuery(description, request.body.sql, dependencies);
-        return { fields: fields as z.input<typeof queryPreviewSchema>['fields'], rows: rows as z.input<typeof queryPreviewSchema>['rows'] };
-      });
-    },
+    async (description, dependencies, { sql }) => (await previewQuery(description, sql, dependencies)) as z.input<typeof queryPreviewSchema>,
   );
 
-  typed.post(
+  trial(
     '/api/entity-sets',
-    {
-      config: { role: 'administrator' },
-      schema: {
-        tags: ['systems'],
-        summary: 'The entity sets that an OData service declares',
-        body: testSystemSchema,
-        response: { 200: entitySetsSchema, 404: problemSchema, 422: problemSchema },
-      },
-    },
-    async (request, reply) => {
-      const { description, dependencies } = (await tried(request.body)) ?? {};
-      if (!dependencies || description?.kind !== 'odata') return reply.code(404).send(noSuch('service'));
-      return orTrouble(reply, async () => ({
-        sets: (await listEntitySets(description, dependencies)).map((one) => ({ ...one, properties: [...one.properties], times: [...one.times] })),
-      }));
-    },
+    { kind: 'odata', noun: 'service', summary: 'The entity sets that an OData service declares', body: testSystemSchema, answer: entitySetsSchema },
+    async (description, dependencies) => ({
+      sets: (await listEntitySets(description, dependencies)).map((one) => ({ ...one, properties: [...one.properties], times: [...one.times] })),
+    }),
   );
 
-  typed.post(
+  trial(
     '/api/units',
-    {
-      config: { role: 'administrator' },
-      schema: {
-        tags: ['systems'],
-        summary: 'The organisations, companies or units that the account sees',
-        body: testSystemSchema,
-        response: { 200: unitsSchema, 404: problemSchema, 422: problemSchema },
-      },
-    },
-    async (request, reply) => {
-      const { description, dependencies } = (await tried(request.body)) ?? {};
-      if (!dependencies || description?.kind !== 'http') return reply.code(404).send(noSuch('system'));
-      return orTrouble(reply, async () => ({ units: await listUnits(description, dependencies) }));
-    },
+    { kind: 'http', noun: 'system', summary: 'The organisations, companies or units that the account sees', body: testSystemSchema, answer: unitsSchema },
+    async (description, dependencies) => ({ units: await listUnits(description, dependencies) }),
   );
 
-  typed.post(
+  trial(
     '/api/folder-files',
-    {
-      config: { role: 'administrator' },
-      schema: {
-        tags: ['systems'],
-        summary: 'The files of a folder, with how they seem to be written',
-        body: testSystemSchema,
-        response: { 200: folderFilesSchema, 404: problemSchema, 422: problemSchema },
-      },
-    },
-    async (request, reply) => {
-      const { description, dependencies } = (await tried(request.body)) ?? {};
-      if (!dependencies || description?.kind !== 'files') return reply.code(404).send(noSuch('folder'));
-      return orTrouble(reply, async () => ({ files: (await exploreFolder(description, dependencies)).map((one) => ({ ...one, sheets: [...one.sheets] })) }));
-    },
+    { kind: 'files', noun: 'folder', summary: 'The files of a folder, with how they seem to be written', body: testSystemSchema, answer: folderFilesSchema },
+    async (description, dependencies) => ({ files: (await exploreFolder(description, dependencies)).map((one) => ({ ...one, sheets: [...one.sheets] })) }),
   );
 
-  typed.post(
+  trial(
     '/api/file-preview',
     {
-      config: { role: 'administrator' },
-      schema: {
-        tags: ['systems'],
-        summary: 'The first rows of a file as a description reads it, and the lines that it rejects',
-        body: testSystemSchema.extend({ path: z.string().min(1).max(500), object: fileObjectSchema }),
-        response: { 200: filePreviewSchema, 404: problemSchema, 422: problemSchema },
-      },
+      kind: 'files',
+      noun: 'folder',
+      summary: 'The first rows of a file as a description reads it, and the lines that it rejects',
+      body: testSystemSchema.extend({ path: z.string().min(1).max(500), object: fileObjectSchema }),
+      answer: filePreviewSchema,
     },
-    async (request, reply) => {
-      const { description, dependencies } = (await tried(request.body)) ?? {};
-      if (!dependencies || description?.kind !== 'files') return reply.code(404).send(noSuch('folder'));
-      return orTrouble(reply, async () => {
-        const { rows, ...preview } = await previewFile(description, request.body.path, request.body.object, dependencies);
-        return { ...preview, rows: rows as z.input<typeof filePreviewSchema>['rows'] };
-      });
-    },
+    async (description, dependencies, { path, object }) => (await previewFile(description, path, object, dependencies)) as z.input<typeof filePreviewSchema>,
   );
 
   typed.post(

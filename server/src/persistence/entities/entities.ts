@@ -23,6 +23,8 @@ export interface SystemRow {
   tokens: Buffer | null;
   consentBy: string | null;
   consentAt: Date | null;
+  /** What was granted, in the words of the system; no secret. */
+  consentScope: string | null;
 }
 export const SystemEntity = new EntitySchema<SystemRow>({
   name: 'system',
@@ -44,6 +46,7 @@ export const SystemEntity = new EntitySchema<SystemRow>({
     tokens: { type: 'bytea', nullable: true },
     consentBy: { type: 'text', name: 'consent_by', nullable: true },
     consentAt: { type: 'timestamptz', name: 'consent_at', nullable: true },
+    consentScope: { type: 'text', name: 'consent_scope', nullable: true },
   },
 });
 

@@ -5,7 +5,7 @@ export class SystemAccess1764200000000 implements MigrationInterface {
   async up(runner: QueryRunner): Promise<void> {
     await runner.query(`
       /* The tokens of a consent are kept encrypted, like the credential. */
-      alter table system add tokens bytea, add consent_by text, add consent_at timestamptz;
+      alter table system add tokens bytea, add consent_by text, add consent_at timestamptz, add consent_scope text;
       /* A consent that was begun, until the person comes back. Of its state only a digest is kept. */
       create table consent_begun (
         state_digest text primary key, system_id text not null references system on delete cascade, person text not null,
@@ -30,7 +30,7 @@ export class SystemAccess1764200000000 implements MigrationInterface {
 
   async down(runner: QueryRunner): Promise<void> {
     await runner.query(
-      `drop table webhook_delivery, webhook_subscription, call_slot, call_budget, consent_begun; alter table system drop tokens, drop consent_by, drop consent_at`,
+      `drop table webhook_delivery, webhook_subscription, call_slot, call_budget, consent_begun; alter table system drop tokens, drop consent_by, drop consent_at, drop consent_scope`,
     );
   }
 }

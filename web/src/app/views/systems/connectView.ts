@@ -5,9 +5,10 @@ import { NgTemplateOutlet } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router, RouterLink } from '@angular/router';
-import type { OpenApiReading, Pennant as PennantSettings, Probe, Problem, System, Units } from '@anchor-knot/contracts';
+import type { OpenApiReading, Pennant as PennantSettings, Probe, System, Units } from '@anchor-knot/contracts';
 import { map, of, startWith } from 'rxjs';
-import { Api, callbackAddress, problemOf } from '../../api/api';
+import { Api, callbackAddress } from '../../api/api';
+import { Asking } from '../../api/asking';
 import { load } from '../../api/loaded';
 import { Pennant } from '../../pennant/pennant';
 import { State } from '../state';
@@ -31,7 +32,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
       @if (id()) { <ak-state [of]="view" /> }
       @if (!id() || view.value()) {
         <div class="body">
-          <form class="scroll" [formGroup]="form" (ngSubmit)="save()">
+          <form class="scroll typed" [formGroup]="form" (ngSubmit)="save()">
             <fieldset>
               <legend>What it is</legend>
               <div class="kinds" role="radiogroup" aria-label="Kind">@for (kind of kinds; track kind.id) {<label><input type="radio" formControlName="kind" [value]="kind.id" /> <span><strong>{{ kind.name }}</strong><small>{{ kind.says }}</small></span></label>}</div>
@@ -55,7 +56,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
                   <ng-container [ngTemplateOutlet]="signIn" />
                   <details><summary>Organisation, company or unit, where the account sees several</summary>
                     <div class="row"><label class="wide">Units, path<input formControlName="unitPath" placeholder="/api/companies" spellcheck="false" /></label><label>Units in<input formControlName="unitItems" placeholder="the answer itself" spellcheck="false" /></label><label class="narrow">Id in<input formControlName="unitId" spellcheck="false" /></label><label class="narrow">Name in<input formControlName="unitName" spellcheck="false" /></label><label>Units, header<input formControlName="unitHeader" placeholder="x-company" spellcheck="false" /></label></div>
-                    <div class="row"><button mat-stroked-button type="button" [disabled]="!tried() || draft().unitPath === ''" (click)="listUnits()">Ask which there are</button><label>Work in<select formControlName="unitChosen"><option value="">whatever it takes by itself</option>@for (one of units(); track one.id) {<option [value]="one.id">{{ one.name }}</option>}@if (draft().unitChosen && !hasUnit(draft().unitChosen)) {<option [value]="draft().unitChosen">{{ draft().unitChosen }}</option>}</select></label></div>
+                    <div class="row"><button mat-stroked-button type="button" [disabled]="!tried() || asking.busy() || draft().unitPath === ''" (click)="listUnits()">Ask which there are</button><label>Work in<select formControlName="unitChosen"><option value="">whatever it takes by itself</option>@for (one of units(); track one.id) {<option [value]="one.id">{{ one.name }}</option>}@if (draft().unitChosen && !hasUnit(draft().unitChosen)) {<option [value]="draft().unitChosen">{{ draft().unitChosen }}</option>}</select></label></div>
                   </details>
                   <details><summary>Webhooks: how it is subscribed to</summary>
                     <label class="wide">As JSON<textarea formControlName="webhooks" rows="8" spellcheck="false" placeholder="none"></textarea></label> <button mat-button type="button" (click)="webhooksExample()">Start from an example</button><small>An object that has events can then be subscribed to where the system is shown.</small>
@@ -115,8 +116,8 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
           </form>
           <aside aria-live="polite">
             @if (problems().length > 0) { <h2 [class.wrong]="form.dirty">What is still missing</h2><ul>@for (one of problems(); track $index) {<li><span class="value">{{ one.at }}</span><small>{{ one.says }}</small></li>}</ul> }
-            @if (problem(); as one) { <div role="alert"><strong class="wrong">{{ one.says }}</strong><p class="small">{{ one.advice }}</p></div> }
-            <p class="acts"><button mat-stroked-button type="button" [disabled]="!reading().ok || busy()" (click)="test()">{{ busy() ? 'Trying…' : 'Test' }}</button> <button mat-flat-button type="button" [disabled]="!reading().ok || busy()" (click)="save()">{{ id() ? 'Save' : 'Connect' }}</button> <a mat-button [routerLink]="id() ? ['/systems', id()] : ['/systems']">Leave</a></p>
+            @if (asking.problem(); as one) { <div role="alert"><strong class="wrong">{{ one.says }}</strong><p class="small">{{ one.advice }}</p></div> }
+            <p class="acts"><button mat-stroked-button type="button" [disabled]="!reading().ok || asking.busy()" (click)="test()">{{ asking.busy() ? 'Trying…' : 'Test' }}</button> <button mat-flat-button type="button" [disabled]="!reading().ok || asking.busy()" (click)="save()">{{ id() ? 'Save' : 'Connect' }}</button> <a mat-button [routerLink]="id() ? ['/systems', id()] : ['/systems']">Leave</a></p>
             @if (probe(); as result) { <h2>{{ result.ok ? 'It works' : 'It does not work yet' }}</h2><ak-probe-steps [probe]="result" /> } @else { <p class="small">A test goes step by step: reach the host, TLS, sign in, read one page of each object and one record. It writes nothing.</p> }
           </aside>
         </div>
@@ -126,8 +127,8 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
   styles: `
     form { padding: 12px 22px 40px; } fieldset { border: 0; border-bottom: 1px solid var(--hair); margin: 0 0 14px; padding: 0 0 16px; max-width: 860px; } legend { font-weight: 680; padding: 0; margin-bottom: 8px; }
     .kinds { display: grid; grid-template-columns: repeat(4, minmax(0, 1fr)); gap: 10px; margin-bottom: 12px; } .kinds label { display: flex; gap: 8px; align-items: baseline; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 8px 10px; color: var(--ink); font-size: 14px; } .kinds small { display: block; } .kinds label { align-items: flex-start; } .kinds input { width: auto; min-height: 0; margin: 4px 0 0; } .acts { display: flex; gap: 8px; margin: 0 0 14px; }
-    .row { display: flex; gap: 12px; margin-bottom: 8px; flex-wrap: wrap; align-items: flex-end; } label { display: block; font-size: 12.5px; line-height: 16px; color: var(--ink-2); flex: 1 1 170px; } .wide { flex: 3 1 320px; } .narrow { flex: 0 1 90px; } .flag { padding-bottom: 6px; } .file { margin-top: 8px; } .file input { border: 0; padding: 4px 0; background: none; }
-    input, select, textarea { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } select { font-family: inherit; } details { border-top: 1px solid var(--hair-2); padding: 4px 0; } summary { cursor: pointer; padding: 5px 0; font-size: 13px; } .callback { margin: 0 0 8px; } .callback code { user-select: all; } fieldset small { margin-bottom: 8px; } fieldset > small { display: block; margin-top: 4px; }
+    .row { display: flex; gap: 12px; margin-bottom: 8px; flex-wrap: wrap; align-items: flex-end; } label { flex: 1 1 170px; } .wide { flex: 3 1 320px; } .narrow { flex: 0 1 90px; } .flag { padding-bottom: 6px; } .file { margin-top: 8px; } .file input { border: 0; padding: 4px 0; background: none; }
+    details { border-top: 1px solid var(--hair-2); padding: 4px 0; } summary { cursor: pointer; padding: 5px 0; font-size: 13px; } .callback { margin: 0 0 8px; } .callback code { user-select: all; } fieldset small { margin-bottom: 8px; } fieldset > small { display: block; margin-top: 4px; }
     ul { list-style: none; padding: 0; margin: 0 0 12px; } li { padding: 5px 0; border-top: 1px solid var(--hair-2); } li small { display: block; }
   `,
 })
@@ -195,8 +196,7 @@ export class ConnectView {
     return this.needsCredential() && secret !== '' ? { id: credentialId || (this.view.value()?.signsInAs ?? ''), secret } : undefined;
   });
   protected readonly probe = signal<Probe | undefined>(undefined);
-  protected readonly problem = signal<Problem | undefined>(undefined);
-  protected readonly busy = signal(false);
+  protected readonly asking = new Asking();
 
   constructor() {
     // Objects of one kind are none of another: each kind keeps its own while a person looks around.
@@ -242,8 +242,7 @@ export class ConnectView {
   protected listUnits(): void {
     const request = this.tried();
     if (!request) return;
-    this.problem.set(undefined);
-    this.#api.units(request).subscribe({ next: ({ units }) => this.units.set(units), error: (error: unknown) => this.#failed(error) });
+    this.asking.ask(this.#api.units(request), ({ units }) => this.units.set(units));
   }
 
   protected copyCallback(): void {
@@ -261,34 +260,22 @@ export class ConnectView {
   protected test(): void {
     const request = this.tried();
     if (!request) return;
-    this.#begin();
-    this.#api.testSystem(request).subscribe({
-      next: (probe) => {
-        this.busy.set(false);
-        this.probe.set(probe);
-      },
-      error: (error: unknown) => this.#failed(error),
-    });
+    this.probe.set(undefined);
+    this.asking.ask(this.#api.testSystem(request), (probe) => this.probe.set(probe));
   }
 
   protected save(): void {
     const reading = this.reading();
-    if (!reading.ok || this.busy()) return;
-    this.#begin();
+    if (!reading.ok || this.asking.busy()) return;
+    this.probe.set(undefined);
     const { note, environment } = this.draft();
     const settings = { description: reading.description, pennant: this.pennant(), note, environment };
     const credential = this.#credential();
     const id = this.id();
-    if (id === undefined) {
-      this.#api
-        .connectSystem({ ...settings, ...(credential ? { credential } : {}) })
-        .subscribe({ next: (system) => this.#done(system, 'Connected.'), error: (error: unknown) => this.#failed(error) });
-      return;
-    }
-    this.#api.changeSystem(id, { ...settings, revision: this.view.value()?.revision ?? 0, ...(credential ? { credential } : {}) }).subscribe({
-      next: () => this.#done(id, credential ? 'Saved, with the new secret.' : 'Saved.'),
-      error: (error: unknown) => this.#failed(error),
-    });
+    const secret = credential ? { credential } : {};
+    if (id === undefined) return this.asking.ask(this.#api.connectSystem({ ...settings, ...secret }), (system) => this.#done(system, 'Connected.'));
+    const revision = this.view.value()?.revision ?? 0;
+    this.asking.ask(this.#api.changeSystem(id, { ...settings, revision, ...secret }), () => this.#done(id, credential ? 'Saved, with the new secret.' : 'Saved.'));
   }
 
   protected download(): void {
@@ -307,25 +294,14 @@ export class ConnectView {
     try {
       const description = JSON.parse(await file.text()) as System;
       this.form.patchValue(draftOf(description));
-      this.problem.set(undefined);
+      this.asking.problem.set(undefined);
     } catch {
-      this.problem.set({
+      this.asking.problem.set({
         code: 'not a description',
         says: `${file.name} is not the description of a system.`,
         advice: 'It is a JSON file as “Download the description” makes it.',
       });
     }
-  }
-
-  #begin(): void {
-    this.busy.set(true);
-    this.problem.set(undefined);
-    this.probe.set(undefined);
-  }
-
-  #failed(error: unknown): void {
-    this.busy.set(false);
-    this.problem.set(problemOf(error));
   }
 
   #done(system: string, says: string): void {

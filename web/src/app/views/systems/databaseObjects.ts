@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import type { Problem, QueryPreview, SqlObject, System, Tables, TestSystem } from '@anchor-knot/contracts';
-import { Api, problemOf } from '../../api/api';
+import type { QueryPreview, SqlObject, System, Tables, TestSystem } from '@anchor-knot/contracts';
+import { Api } from '../../api/api';
+import { Asking } from '../../api/asking';
 import { valueText } from '../../values/valueText';
 import { count } from '../../words/sentences';
 
@@ -13,8 +14,8 @@ type Table = Tables['tables'][number];
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule],
   template: `
-    <p><button mat-stroked-button type="button" [disabled]="!request() || busy()" (click)="list()">List the tables</button> <button mat-button type="button" [disabled]="!request()" (click)="writing.set(!writing())">{{ writing() ? 'Close the query' : 'Write a query' }}</button></p>
-    @if (problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
+    <p><button mat-stroked-button type="button" [disabled]="!request() || asking.busy()" (click)="list()">List the tables</button> <button mat-button type="button" [disabled]="!request()" (click)="writing.set(!writing())">{{ writing() ? 'Close the query' : 'Write a query' }}</button></p>
+    @if (asking.problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
     @if (tables(); as found) {
       @if (found.length === 0) { <p class="small">This role can see no table. Give it the right to read there.</p> } @else {
         <div class="list"><table class="plain">
@@ -29,7 +30,7 @@ type Table = Tables['tables'][number];
     @if (writing()) {
       <div class="query">
         <label>Query<textarea #sql rows="5" spellcheck="false" placeholder="select … from … join … group by …"></textarea></label>
-        <p><button mat-stroked-button type="button" [disabled]="busy()" (click)="preview(sql.value)">Preview</button></p>
+        <p><button mat-stroked-button type="button" [disabled]="asking.busy()" (click)="preview(sql.value)">Preview</button></p>
         @if (previewed(); as found) {
           <div class="list"><table class="plain"><thead><tr>@for (field of found.fields; track field.path) {<th scope="col"><span class="value">{{ field.path }}</span><small>{{ field.type }}</small></th>}</tr></thead>
             <tbody>@for (row of found.rows.slice(0, 8); track $index) {<tr>@for (field of found.fields; track field.path) {<td class="value">{{ text(row[field.path]) }}</td>}</tr>} @empty {<tr><td class="quiet">The query gives no rows.</td></tr>}</tbody></table></div>
@@ -41,8 +42,7 @@ type Table = Tables['tables'][number];
   `,
   styles: `
     .list { max-height: 260px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } th small { display: block; } .row { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; margin-bottom: 10px; } .banner { margin: 0 0 10px; }
-    label { font-size: 12.5px; color: var(--ink-2); } .row label { flex: 1 1 150px; } th label { color: var(--ink); font-size: 13px; }
-    textarea, .row input, select { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; }
+    .row label { flex: 1 1 150px; } th label { color: var(--ink); font-size: 13px; }
   `,
 })
 export class DatabaseObjects {
@@ -52,9 +52,8 @@ export class DatabaseObjects {
   readonly #api = inject(Api);
   protected readonly count = count;
   protected readonly text = valueText;
-  protected readonly busy = signal(false);
   protected readonly writing = signal(false);
-  protected readonly problem = signal<Problem | undefined>(undefined);
+  protected readonly asking = new Asking();
   protected readonly tables = signal<readonly Table[] | undefined>(undefined);
   protected readonly previewed = signal<QueryPreview | undefined>(undefined);
   protected readonly timed = computed(() => this.previewed()?.fields.filter(({ type }) => type === 'instant' || type === 'date') ?? []);
@@ -62,28 +61,14 @@ export class DatabaseObjects {
   protected list(): void {
     const request = this.request();
     if (!request) return;
-    this.#begin();
-    this.#api.tables(request).subscribe({
-      next: ({ tables }) => {
-        this.busy.set(false);
-        this.tables.set(tables);
-      },
-      error: (error: unknown) => this.#failed(error),
-    });
+    this.asking.ask(this.#api.tables(request), ({ tables }) => this.tables.set(tables));
   }
 
   protected preview(sql: string): void {
     const request = this.request();
     if (!request || sql.trim() === '') return;
-    this.#begin();
     this.previewed.set(undefined);
-    this.#api.previewQuery({ ...request, sql }).subscribe({
-      next: (found) => {
-        this.busy.set(false);
-        this.previewed.set(found);
-      },
-      error: (error: unknown) => this.#failed(error),
-    });
+    this.asking.ask(this.#api.previewQuery({ ...request, sql }), (found) => this.previewed.set(found));
   }
 
   protected isTaken(table: Table): boolean {
@@ -111,9 +96,9 @@ export class DatabaseObjects {
   protected addQuery(name: string, sql: string, key: string, modifiedAt: string): void {
     const called = name.trim();
     const objects = this.objects() as Record<string, SqlObject>;
-    if (called === '') return this.problem.set({ code: 'no name', says: 'Say what the query’s object is called.' });
-    if (called in objects) return this.problem.set({ code: 'taken', says: `There is an object “${called}” already.` });
-    this.problem.set(undefined);
+    if (called === '') return this.asking.problem.set({ code: 'no name', says: 'Say what the query’s object is called.' });
+    if (called in objects) return this.asking.problem.set({ code: 'taken', says: `There is an object “${called}” already.` });
+    this.asking.problem.set(undefined);
     this.changed.emit({
       ...objects,
       [called]: { source: { kind: 'query', sql: sql.trim() }, key, ...(modifiedAt ? { modifiedAt } : {}), search: [], mayWrite: false, mayDelete: false },
@@ -122,15 +107,5 @@ export class DatabaseObjects {
 
   #nameOf({ schema, table }: Table): string | undefined {
     return Object.entries(this.objects() as Record<string, SqlObject>).find(([, { source }]) => source.kind === 'table' && source.schema === schema && source.table === table)?.[0];
-  }
-
-  #begin(): void {
-    this.busy.set(true);
-    this.problem.set(undefined);
-  }
-
-  #failed(error: unknown): void {
-    this.busy.set(false);
-    this.problem.set(problemOf(error));
   }
 }

@@ -1,7 +1,8 @@
-import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { type FileObject, type FilePreview, type FolderFiles, isMeant, type Problem, type System, type TestSystem } from '@anchor-knot/contracts';
-import { Api, problemOf } from '../../api/api';
+import { type FileObject, type FilePreview, type FolderFiles, isMeant, type System, type TestSystem } from '@anchor-knot/contracts';
+import { Api } from '../../api/api';
+import { Asking } from '../../api/asking';
 import { valueText } from '../../values/valueText';
 import { bytes, plural } from '../../words/sentences';
 
@@ -15,8 +16,8 @@ const encodings = ['utf-8', 'windows-1252', 'iso-8859-15', 'iso-8859-2', 'window
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule],
   template: `
-    <p><button mat-stroked-button type="button" [disabled]="!request() || busy()" (click)="list()">List the files</button></p>
-    @if (problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
+    <p><button mat-stroked-button type="button" [disabled]="!request() || asking.busy()" (click)="list()">List the files</button></p>
+    @if (asking.problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
     @if (files(); as found) {
       @if (found.length === 0) { <p class="small">There is no CSV, JSON Lines or XLSX file in it yet.</p> } @else {
         <div class="list"><table class="plain">
@@ -54,8 +55,7 @@ const encodings = ['utf-8', 'windows-1252', 'iso-8859-15', 'iso-8859-2', 'window
     }
   `,
   styles: `
-    .list { max-height: 260px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } th label { color: var(--ink); font-size: 13px; white-space: nowrap; } th small, td small { display: block; } tr.on { background: var(--hair-2); } .row { display: flex; gap: 10px; flex-wrap: wrap; align-items: flex-end; margin-bottom: 8px; } .row label { font-size: 12.5px; line-height: 16px; color: var(--ink-2); flex: 1 1 150px; } .row .wide { flex: 3 1 240px; } .banner { margin: 0 0 10px; }
-    select, .row input { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; }
+    .list { max-height: 260px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } th label { color: var(--ink); font-size: 13px; white-space: nowrap; } th small, td small { display: block; } tr.on { background: var(--hair-2); } .row { display: flex; gap: 10px; flex-wrap: wrap; align-items: flex-end; margin-bottom: 8px; } .row label { flex: 1 1 150px; } .row .wide { flex: 3 1 240px; } .banner { margin: 0 0 10px; }
   `,
 })
 export class FolderObjects {
@@ -73,29 +73,19 @@ export class FolderObjects {
     { id: '\t', name: 'tab' },
     { id: '|', name: 'bar' },
   ];
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | undefined>(undefined);
+  protected readonly asking = new Asking();
   protected readonly files = signal<readonly FileFound[] | undefined>(undefined);
   protected readonly shown = signal<FileFound | undefined>(undefined);
   /** What a person says of a file that is not ticked yet. */
   protected readonly correction = signal<FileObject | undefined>(undefined);
-  protected readonly preview = signal<FilePreview | undefined>(undefined);
+  readonly #read = signal<FilePreview | undefined>(undefined);
+  /** Nothing of what was read before stands beside words that it cannot be read. */
+  protected readonly preview = computed(() => (this.asking.problem() ? undefined : this.#read()));
 
   protected list(): void {
     const request = this.request();
     if (!request) return;
-    this.busy.set(true);
-    this.problem.set(undefined);
-    this.#api.folderFiles(request).subscribe({
-      next: ({ files }) => {
-        this.busy.set(false);
-        this.files.set(files);
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(problemOf(error));
-      },
-    });
+    this.asking.ask(this.#api.folderFiles(request), ({ files }) => this.files.set(files));
   }
 
   /** The object that a file belongs to: its own, or the deliveries that it is one of. */
@@ -163,15 +153,6 @@ export class FolderObjects {
   #look(file: FileFound, object: FileObject): void {
     const request = this.request();
     if (!request) return;
-    this.#api.previewFile({ ...request, path: file.path, object }).subscribe({
-      next: (preview) => {
-        this.problem.set(undefined);
-        this.preview.set(preview);
-      },
-      error: (error: unknown) => {
-        this.preview.set(undefined);
-        this.problem.set(problemOf(error));
-      },
-    });
+    this.asking.ask(this.#api.previewFile({ ...request, path: file.path, object }), (rows) => this.#read.set(rows));
   }
 }

@@ -29,8 +29,7 @@ import type { Found } from './systemDraft';
     </div>
   `,
   styles: `
-    .row { display: flex; gap: 10px; margin-bottom: 8px; flex-wrap: wrap; align-items: flex-end; } label { display: block; font-size: 12.5px; line-height: 16px; color: var(--ink-2); flex: 1 1 120px; } .wide { flex: 3 1 220px; } .narrow { flex: 0 1 96px; } ul { margin: 0; padding-left: 18px; font-size: 12.5px; }
-    input, select, textarea { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } select { font-family: inherit; }
+    .row { display: flex; gap: 10px; margin-bottom: 8px; flex-wrap: wrap; align-items: flex-end; } label { flex: 1 1 120px; } .wide { flex: 3 1 220px; } .narrow { flex: 0 1 96px; } ul { margin: 0; padding-left: 18px; font-size: 12.5px; }
   `,
 })
 export class HttpObjectForm {

@@ -23,7 +23,7 @@ import { OpenApiObjects } from './openApiObjects';
   `,
   styles: `
     details { border: 1px solid var(--hair); border-radius: 3px; background: var(--sheet); margin-bottom: 8px; padding: 0 10px; } details[open] { padding-bottom: 8px; } summary { padding: 7px 0; cursor: pointer; } summary small { margin-left: 8px; }
-    .row { display: flex; gap: 10px; align-items: flex-end; margin: 4px 0 12px; flex-wrap: wrap; } label { font-size: 12.5px; color: var(--ink-2); } input { display: block; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; }
+    .row { display: flex; gap: 10px; align-items: flex-end; margin: 4px 0 12px; flex-wrap: wrap; } .row input { width: auto; }
   `,
 })
 export class HttpObjects {

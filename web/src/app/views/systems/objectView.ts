@@ -41,7 +41,7 @@ const sections = [
       <ak-state [of]="view" />
       @if (view.value(); as one) {
         @if (adding()) {
-          <form class="adding" (submit)="add(one, name.value, type.value); $event.preventDefault()">
+          <form class="adding typed" (submit)="add(one, name.value, type.value); $event.preventDefault()">
             <label>New field<input #name maxlength="100" spellcheck="false" /></label><label>Type<select #type>@for (each of one.newFieldTypes; track each) {<option>{{ each }}</option>}</select></label>
             <button mat-stroked-button type="submit">Add it in {{ one.system.name }}</button><small>{{ one.environment === 'test copy' ? 'It is a test copy.' : 'It is production: everybody there will see the field.' }}</small>
           </form>
@@ -70,7 +70,7 @@ const sections = [
   `,
   styles: `
     .page > header { border: 0; padding-bottom: 4px; } .whole { white-space: nowrap; width: 1%; }
-    .adding { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; padding: 8px 22px; border-bottom: 1px solid var(--hair); } .adding label { font-size: 12.5px; color: var(--ink-2); } .adding input { display: block; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } .adding select { display: block; margin-top: 3px; min-height: 30px; } .scroll { flex: 1; overflow: auto; min-height: 0; } select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 24px; }
+    .adding { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; padding: 8px 22px; border-bottom: 1px solid var(--hair); } .scroll { flex: 1; overflow: auto; min-height: 0; } header select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 24px; }
   `,
 })
 export class OneObjectView {

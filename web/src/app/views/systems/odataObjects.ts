@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import type { EntitySets, ODataObject, Problem, System, TestSystem } from '@anchor-knot/contracts';
-import { Api, problemOf } from '../../api/api';
+import type { EntitySets, ODataObject, System, TestSystem } from '@anchor-knot/contracts';
+import { Api } from '../../api/api';
+import { Asking } from '../../api/asking';
 
 type EntitySet = EntitySets['sets'][number];
 
@@ -11,8 +12,8 @@ type EntitySet = EntitySets['sets'][number];
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule],
   template: `
-    <p><button mat-stroked-button type="button" [disabled]="!request() || busy()" (click)="list()">List the entity sets</button></p>
-    @if (problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
+    <p><button mat-stroked-button type="button" [disabled]="!request() || asking.busy()" (click)="list()">List the entity sets</button></p>
+    @if (asking.problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
     @if (sets(); as found) {
       @if (found.length === 0) { <p class="small">The service declares no entity set.</p> } @else {
         <div class="list"><table class="plain">
@@ -31,32 +32,20 @@ type EntitySet = EntitySets['sets'][number];
       }
     }
   `,
-  styles: `.list { max-height: 320px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } label { color: var(--ink); font-size: 13px; white-space: nowrap; } select { font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 26px; max-width: 150px; } td input:not([type=checkbox]) { font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; min-height: 26px; width: 130px; padding: 2px 6px; } .banner { margin: 0 0 10px; }`,
+  styles: `.list { max-height: 320px; overflow: auto; border: 1px solid var(--hair); margin-bottom: 10px; } label { color: var(--ink); font-size: 13px; white-space: nowrap; } td select { width: auto; max-width: 150px; min-height: 26px; margin: 0; padding: 2px 4px; } td input:not([type=checkbox]) { width: 130px; min-height: 26px; margin: 0; padding: 2px 6px; } td label { display: inline-block; } .banner { margin: 0 0 10px; }`,
 })
 export class ODataObjects {
   readonly request = input.required<TestSystem | undefined>();
   readonly objects = input.required<System['objects']>();
   readonly changed = output<System['objects']>();
   readonly #api = inject(Api);
-  protected readonly busy = signal(false);
-  protected readonly problem = signal<Problem | undefined>(undefined);
+  protected readonly asking = new Asking();
   protected readonly sets = signal<readonly EntitySet[] | undefined>(undefined);
 
   protected list(): void {
     const request = this.request();
     if (!request) return;
-    this.busy.set(true);
-    this.problem.set(undefined);
-    this.#api.entitySets(request).subscribe({
-      next: ({ sets }) => {
-        this.busy.set(false);
-        this.sets.set(sets);
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        this.problem.set(problemOf(error));
-      },
-    });
+    this.asking.ask(this.#api.entitySets(request), ({ sets }) => this.sets.set(sets));
   }
 
   protected taken(set: EntitySet): ODataObject | undefined {
@@ -87,7 +76,7 @@ export class ODataObjects {
       .map((name) => name.trim())
       .filter((name) => name !== '');
     const unknown = names.filter((name) => !set.properties.includes(name));
-    this.problem.set(
+    this.asking.problem.set(
       unknown.length === 0
         ? undefined
         : { code: 'unknown property', says: `${set.name} has no property “${unknown.join('”, “')}”.`, advice: `It has ${set.properties.join(', ')}.` },

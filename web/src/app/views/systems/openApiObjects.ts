@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import type { HttpObject, OpenApiReading, Problem, System } from '@anchor-knot/contracts';
-import { Api, problemOf } from '../../api/api';
+import type { HttpObject, OpenApiReading, System } from '@anchor-knot/contracts';
+import { Api } from '../../api/api';
+import { Asking } from '../../api/asking';
 
 /** The objects of a JSON interface, taken from its OpenAPI document: ticked ones go into the description, where what was guessed can be corrected. */
 @Component({
@@ -10,8 +11,8 @@ import { Api, problemOf } from '../../api/api';
   imports: [MatButtonModule],
   template: `
     <div class="from"><label>Take it from an OpenAPI 3 document<input type="file" accept=".json,.yaml,.yml,application/json,application/yaml" (change)="open($event)" /></label>
-      <label class="wide">or from its address<input #from type="url" placeholder="https://crm.example.com/openapi.json" spellcheck="false" (keydown.enter)="fetch(from.value); $event.preventDefault()" /></label><button mat-stroked-button type="button" (click)="fetch(from.value)">Fetch it</button></div>
-    @if (problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
+      <label class="wide">or from its address<input #from type="url" placeholder="https://crm.example.com/openapi.json" spellcheck="false" (keydown.enter)="fetch(from.value); $event.preventDefault()" /></label><button mat-stroked-button type="button" [disabled]="asking.busy()" (click)="fetch(from.value)">Fetch it</button></div>
+    @if (asking.problem(); as one) { <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div> }
     @if (reading(); as found) {
       @if (found.objects.length === 0) { <p class="small">No collection was found in it that can be listed and whose records can be read one by one.</p> } @else {
         <table class="plain">
@@ -25,7 +26,7 @@ import { Api, problemOf } from '../../api/api';
       }
     }
   `,
-  styles: `.from { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; } .from .wide { flex: 1 1 260px; } input[type=url] { display: block; width: 100%; font: 13px/18px var(--values); color: var(--ink); background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin-top: 3px; min-height: 30px; } :host { display: block; margin-bottom: 12px; } label { font-size: 12.5px; color: var(--ink-2); } .tick { color: var(--ink); } td small { display: block; } input[type=file] { display: block; font: inherit; padding: 4px 0; } table { border: 1px solid var(--hair); margin-top: 8px; } .banner { margin: 8px 0; }`,
+  styles: `.from { display: flex; gap: 12px; align-items: flex-end; flex-wrap: wrap; } .from .wide { flex: 1 1 260px; } :host { display: block; margin-bottom: 12px; } .tick { color: var(--ink); } td small { display: block; } input[type=file] { display: block; font: inherit; padding: 4px 0; } table { border: 1px solid var(--hair); margin-top: 8px; } .banner { margin: 8px 0; }`,
 })
 export class OpenApiObjects {
   readonly objects = input.required<System['objects']>();
@@ -34,7 +35,7 @@ export class OpenApiObjects {
   readonly read = output<OpenApiReading>();
   readonly #api = inject(Api);
   protected readonly reading = signal<OpenApiReading | undefined>(undefined);
-  protected readonly problem = signal<Problem | undefined>(undefined);
+  protected readonly asking = new Asking();
 
   protected async open(event: Event): Promise<void> {
     const [file] = (event.target as HTMLInputElement).files ?? [];
@@ -48,13 +49,9 @@ export class OpenApiObjects {
 
   #read(from: { document: string } | { address: string }): void {
     this.reading.set(undefined);
-    this.problem.set(undefined);
-    this.#api.readOpenApi(from).subscribe({
-      next: (reading) => {
-        this.reading.set(reading);
-        this.read.emit(reading);
-      },
-      error: (error: unknown) => this.problem.set(problemOf(error)),
+    this.asking.ask(this.#api.readOpenApi(from), (reading) => {
+      this.reading.set(reading);
+      this.read.emit(reading);
     });
   }
 
