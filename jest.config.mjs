@@ -1,3 +1,5 @@
+import presets from 'jest-preset-angular/presets/index.js';
+
 const packages = { core: 'core', contracts: 'contracts', connectors: 'connectors', server: 'server', standins: 'standins' };
 
 /** One project per package: sources are taken as they are, so a test never runs an old build. */
@@ -22,4 +24,15 @@ const project = (name) => ({
   },
 });
 
-export default { projects: [...Object.keys(packages), 'web'].map(project), testTimeout: 60_000, maxWorkers: 2 };
+/** The interface is compiled by Angular, and runs in a document. */
+const web = {
+  ...presets.createEsmPreset({ tsconfig: '<rootDir>/web/tsconfig.test.json' }),
+  displayName: 'web',
+  rootDir: import.meta.dirname,
+  roots: ['<rootDir>/web/src'],
+  testEnvironment: 'jsdom',
+  setupFilesAfterEnv: ['<rootDir>/web/src/testSetup.ts'],
+  moduleNameMapper: Object.fromEntries(['core', 'contracts'].map((one) => [`^@anchor-knot/${one}$`, `<rootDir>/${one}/dist/index.js`])),
+};
+
+export default { projects: [...Object.keys(packages).map(project), web], testTimeout: 60_000, maxWorkers: 2 };
