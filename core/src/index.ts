@@ -5,5 +5,6 @@ export * from './knot/index.js';
 export * from './mapping/index.js';
 export * from './merge/index.js';
 export * from './plan/index.js';
+export * from './proposal/index.js';
 export * from './record/index.js';
 export * from './schema/index.js';

@@ -2,3 +2,4 @@ export { compileStep } from './compileStep.js';
 export type { Crosswalk, CrosswalkRow } from './crosswalk.js';
 export { type Direction, type Lens, type LensOptions, makeLens } from './lens.js';
 export type { Scalar, Step, StepKind, StepLens } from './step.js';
+export { countryCode } from './steps/country.js';

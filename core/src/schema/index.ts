@@ -2,3 +2,5 @@
 export * from './compareSchemas.js';
 export * from './profile.js';
 export * from './schema.js';
+export { DistinctTally, FrequencyTally, unitHash } from './tally.js';
+export { formatOf } from './valueFormat.js';

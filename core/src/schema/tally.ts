@@ -80,7 +80,7 @@ export class DistinctTally {
 }
 
 /** A hash evenly spread over 0 up to 1, from two 32-bit FNV-1a hashes with a final mix (MurmurHash3's). */
-function unitHash(text: string): number {
+export function unitHash(text: string): number {
   let low = 0x811c9dc5;
   let high = 0x9dc5811c;
   for (let index = 0; index < text.length; index += 1) {

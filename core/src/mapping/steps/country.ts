@@ -28,7 +28,8 @@ const everydayNames: Readonly<Record<string, string>> = {
 const codesOfNames = new Map<string, string | undefined>();
 const keptNames = 5000;
 
-function codeOf(text: string): string | undefined {
+/** The ISO 3166-1 alpha-2 code of a country by its code or English name; `undefined` when no country is called so. */
+export function countryCode(text: string): string | undefined {
   const upper = text.toUpperCase();
   if (upper.length === 2 && countries.isValid(upper)) return upper;
   if (codesOfNames.has(text)) return codesOfNames.get(text);
@@ -43,7 +44,7 @@ export function countryLens(step: Extract<Step, { kind: 'country' }>): StepLens 
   return {
     inbound: (value) => {
       const text = textOf(value)?.trim() ?? '';
-      const code = codeOf(text);
+      const code = countryCode(text);
       return code ? good(code) : failed(`no country is called “${text}”`);
     },
     outbound: (value) => {
