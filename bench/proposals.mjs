@@ -15,7 +15,10 @@ const shownWrong = process.argv.includes('--wrong');
 /** Some values are missing in every system, and not the same ones. */
 function withBlanks(record, roll) {
   return Object.fromEntries(
-    Object.entries(record).map(([name, value], index) => [name, value !== null && typeof value === 'object' && !Array.isArray(value) ? withBlanks(value, roll) : index > 0 && roll() < 0.08 ? null : value]),
+    Object.entries(record).map(([name, value], index) => [
+      name,
+      value !== null && typeof value === 'object' && !Array.isArray(value) ? withBlanks(value, roll) : index > 0 && roll() < 0.08 ? null : value,
+    ]),
   );
 }
 

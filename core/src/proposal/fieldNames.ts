@@ -8,7 +8,48 @@ export interface NamePart {
 }
 
 /** Parts that say little about which field it is. */
-const faint = new Set(['id', 'number', 'no', 'code', 'date', 'at', 'on', 'of', 'the', 'is', 'has', 'de', 'le', 'name', 'nm', 'value', 'field', 'custom', 'primary', 'main', 'text', 'account', 'customer', 'contact', 'record', 'type', 'by', 'last', 'lead', 'work', 'home', 'kg', 'cm', 'mm', 'g', 'days', 'percent', 'months', 'num', 'ref']);
+const faint = new Set([
+  'id',
+  'number',
+  'no',
+  'code',
+  'date',
+  'at',
+  'on',
+  'of',
+  'the',
+  'is',
+  'has',
+  'de',
+  'le',
+  'name',
+  'nm',
+  'value',
+  'field',
+  'custom',
+  'primary',
+  'main',
+  'text',
+  'account',
+  'customer',
+  'contact',
+  'record',
+  'type',
+  'by',
+  'last',
+  'lead',
+  'work',
+  'home',
+  'kg',
+  'cm',
+  'mm',
+  'g',
+  'days',
+  'percent',
+  'months',
+  'num',
+  'ref',
+]);
 
 /** The words of a name: `primaryContactEmail`, `cust_mail`, `UStIdNr`, `contact.phones.office`; without marks, in small letters. */
 export function wordsOfName(name: string): string[] {

@@ -117,7 +117,9 @@ function describe(cluster: Cluster, members: readonly ProposalMember[], taken: S
     const factor = pair?.reasons.find((reason) => reason.kind === 'factor')?.factor;
     const isCrosswalk = pair?.reasons.some(({ kind }) => kind === 'crosswalk') && member !== first;
     const together = isCrosswalk ? new TiedRecords(first.object, member.object).together(firstPath, path) : undefined;
-    return [{ member: member.id, sketch, object: member.object, longest: member.fields.find((field) => field.path === path)?.longest, ...(member === first ? {} : { factor }), together }];
+    return [
+      { member: member.id, sketch, object: member.object, longest: member.fields.find((field) => field.path === path)?.longest, ...(member === first ? {} : { factor }), together },
+    ];
   });
   const type = cluster.known?.type ?? proposedType(sources);
   const name = wordsOfName(firstPath.split('.').at(-1) ?? firstPath).join(' ');
@@ -147,7 +149,10 @@ const sentence = (text: string): string => text.charAt(0).toUpperCase() + text.s
 /** An identifier from the words of a name that no other shared field has. */
 function freeId(words: readonly string[], taken: Set<string>): string {
   const letters = words.map((word) => word.replaceAll(/[^a-z0-9]/g, '')).filter((word) => word !== '');
-  const camel = letters.map((word, index) => (index === 0 ? word : sentence(word))).join('').slice(0, 36);
+  const camel = letters
+    .map((word, index) => (index === 0 ? word : sentence(word)))
+    .join('')
+    .slice(0, 36);
   const start = /^[a-z]/.test(camel) ? camel : `field${camel}`;
   let id = start;
   for (let number = 2; taken.has(id); number += 1) id = `${start}${number}`;

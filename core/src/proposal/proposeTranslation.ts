@@ -44,7 +44,13 @@ export function proposedSteps(type: FieldType, source: ProposedSource, table: st
     case 'email':
       return [{ kind: 'trim' }, { kind: 'case', side: 'shared', form: 'lower' }];
     case 'phone':
-      return [{ kind: 'phone', country: 'GB', form: mostly(texts, (text) => /^\+\d+$/.test(text)) ? 'e164' : mostly(texts, (text) => text.startsWith('+')) ? 'international' : 'national' }];
+      return [
+        {
+          kind: 'phone',
+          country: 'GB',
+          form: mostly(texts, (text) => /^\+\d+$/.test(text)) ? 'e164' : mostly(texts, (text) => text.startsWith('+')) ? 'international' : 'national',
+        },
+      ];
     case 'yes/no': {
       const words = [...new Set(raws.filter((raw): raw is Scalar => typeof raw === 'string' || typeof raw === 'number'))];
       if (words.length === 0) return [];
@@ -107,7 +113,10 @@ function valuesOf({ object, sketch }: ProposedSource): Scalar[] {
 }
 
 function samples({ object, sketch }: { readonly object: ObjectSketch; readonly sketch: { readonly path: FieldPath } }): Raw[] {
-  return object.rows.map((row) => readPath(row, sketch.path)).filter((raw): raw is Raw => raw !== undefined && raw !== null && raw !== '').slice(0, looked);
+  return object.rows
+    .map((row) => readPath(row, sketch.path))
+    .filter((raw): raw is Raw => raw !== undefined && raw !== null && raw !== '')
+    .slice(0, looked);
 }
 
 const hasTime = (text: string): boolean => /\d[T ]\d\d:\d\d/.test(text);

@@ -148,4 +148,3 @@ export function joinedRows(a: FieldSketch, b: FieldSketch): (readonly [Row, Row]
     return other ? [[row, other] as const] : [];
   });
 }
-

@@ -103,7 +103,11 @@ function oneToOne(rows: readonly (readonly [Row, Row])[]): (readonly [Row, Row])
 }
 
 /** How many other fields agree when records are tied so. */
-function agreement(left: ObjectSketch, right: ObjectSketch, { by, rows }: { readonly by: readonly [FieldPath, FieldPath]; readonly rows: readonly (readonly [Row, Row])[] }): number {
+function agreement(
+  left: ObjectSketch,
+  right: ObjectSketch,
+  { by, rows }: { readonly by: readonly [FieldPath, FieldPath]; readonly rows: readonly (readonly [Row, Row])[] },
+): number {
   const some = rows.slice(0, 40);
   const lefts = columns(
     left.fields,

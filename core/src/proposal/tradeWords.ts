@@ -98,7 +98,6 @@ user, usr, benutzer, utilisateur, usuario
 secondary, alternative, alt, other, second
 `;
 
-
 /** Notions by each of their words; a word may stand for several notions. Words of several parts are joined by blanks. */
 export const notionsOf: ReadonlyMap<string, readonly number[]> = (() => {
   const notions = new Map<string, number[]>();
