@@ -64,7 +64,7 @@ for (const set of sets) {
     [sums.none, without],
   ])
     for (const key of ['right', 'proposed', 'truth']) sum[key] += one[key];
-  const tied = found.tied ? `tied by ${found.tied.by.join(' = ')} (${found.tied.count})` : 'not tied';
+  const tied = found.tied.by ? `tied by ${found.tied.by.join(' = ')} (${found.tied.count})` : 'not tied';
   console.log(
     `${set.name}\n  precision ${percent(found.right, found.proposed)}  recall ${percent(found.right, found.truth)}  (no record in common: ${percent(without.right, without.proposed)}, ${percent(without.right, without.truth)})  ${found.took.toFixed(0)} ms, ${tied}`,
   );

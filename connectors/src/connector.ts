@@ -93,9 +93,9 @@ export interface Connector {
 export type TroubleCode = 'unreachable' | 'sign-in refused' | 'not allowed' | 'object is gone' | 'too many calls' | 'server error' | 'answer not understood' | 'file problem';
 
 /**
- * A system, or one of its objects, cannot be worked with as described. `code` is for programs; the message and `advice` are
- * for people: what happened, in the system's own words where it has any, and what to do. A record that is refused is no
- * trouble but an outcome ({@link WriteOutcome}).
+ * A system, or one of its objects, cannot be worked with as described. The message says what happened, with the system's
+ * own words where it sent any; `advice` says what can be done; `code` is what programs tell troubles apart by. When one
+ * record is refused, that is a {@link WriteOutcome} instead.
  */
 export class SystemTrouble extends Error {
   readonly code: TroubleCode;

@@ -6,7 +6,7 @@ import type { Reason } from './pairEvidence.js';
 import { proposePairs, type ProposedPair } from './proposePairs.js';
 import { proposedCrosswalk, proposedSteps, type ProposedSource, proposedType } from './proposeTranslation.js';
 import type { ObjectSketch } from './sketch.js';
-import { TiedRecords } from './tiedEvidence.js';
+import type { TiedRecords } from './tiedEvidence.js';
 
 /** A member as proposals see it. */
 export interface ProposalMember {
@@ -66,21 +66,23 @@ export function proposeFields(members: readonly ProposalMember[], known: readonl
   }));
   const mapped = new Set(clusters.flatMap(({ fields }) => [...fields].map(([member, { path }]) => `${member} ${path}`)));
   const refused = new Set(turnedDown.flatMap(({ member, field, with: other }) => [`${member} ${field} ${other}`]));
+  const tied = new Map<string, TiedRecords>();
   for (const [index, member] of members.entries()) {
     for (const earlier of members.slice(0, index)) {
-      const { pairs } = proposePairs(
+      const proposals = proposePairs(
         earlier.object,
         member.object,
         (left, right) => refused.has(`${member.id} ${right} ${left}`) || (mapped.has(`${earlier.id} ${left}`) && mapped.has(`${member.id} ${right}`)),
       );
-      for (const pair of pairs) place(clusters, earlier.id, member.id, pair);
+      tied.set(`${earlier.id} ${member.id}`, proposals.tied);
+      for (const pair of proposals.pairs) place(clusters, earlier.id, member.id, pair);
     }
   }
   const names = new Set(known.map(({ id }) => id));
   return clusters.flatMap((cluster) => {
     const fresh = [...cluster.fields].filter(([, { pair }]) => pair !== undefined);
     if (fresh.length === 0) return [];
-    return [describe(cluster, members, names)];
+    return [describe(cluster, members, tied, names)];
   });
 }
 
@@ -106,7 +108,7 @@ function place(clusters: Cluster[], earlier: MemberId, later: MemberId, pair: Pr
   });
 }
 
-function describe(cluster: Cluster, members: readonly ProposalMember[], taken: Set<string>): ProposedField {
+function describe(cluster: Cluster, members: readonly ProposalMember[], tied: ReadonlyMap<string, TiedRecords>, taken: Set<string>): ProposedField {
   const taking = members.filter(({ id }) => cluster.fields.has(id));
   const first = taking[0] as ProposalMember;
   const firstPath = cluster.fields.get(first.id)?.path ?? '';
@@ -116,7 +118,7 @@ function describe(cluster: Cluster, members: readonly ProposalMember[], taken: S
     if (!sketch) return [];
     const factor = pair?.reasons.find((reason) => reason.kind === 'factor')?.factor;
     const isCrosswalk = pair?.reasons.some(({ kind }) => kind === 'crosswalk') && member !== first;
-    const together = isCrosswalk ? new TiedRecords(first.object, member.object).together(firstPath, path) : undefined;
+    const together = isCrosswalk ? tied.get(`${first.id} ${member.id}`)?.together(firstPath, path) : undefined;
     return [
       { member: member.id, sketch, object: member.object, longest: member.fields.find((field) => field.path === path)?.longest, ...(member === first ? {} : { factor }), together },
     ];

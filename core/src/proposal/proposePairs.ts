@@ -15,8 +15,8 @@ export interface ProposedPair {
 
 export interface PairProposals {
   readonly pairs: readonly ProposedPair[];
-  /** By which fields records were tied to compare them, and how many. */
-  readonly tied: { readonly by: readonly [FieldPath, FieldPath]; readonly count: number } | undefined;
+  /** The records that a key ties, by which fields were compared. */
+  readonly tied: TiedRecords;
 }
 
 /**
@@ -33,5 +33,5 @@ export function proposePairs(left: ObjectSketch, right: ObjectSketch, isRefused:
     const [a, b, found] = [lefts[index], rights[partner], judged[index]?.[partner]];
     return a && b && found ? [{ left: a.path, right: b.path, confidence: 1 / (1 + Math.exp(-found.score)), reasons: found.reasons }] : [];
   });
-  return { pairs, tied: tied.by ? { by: tied.by, count: tied.count } : undefined };
+  return { pairs, tied };
 }

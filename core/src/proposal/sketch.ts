@@ -1,4 +1,4 @@
-import { type FieldPath, isBlank, isExactNumber, type Raw } from '../record/index.js';
+import { type FieldPath, isBlank, type Raw, walkFields } from '../record/index.js';
 import { DistinctTally, formatOf, FrequencyTally, unitHash } from '../schema/index.js';
 import { readValue, type ValueKind } from './valueForms.js';
 
@@ -15,9 +15,8 @@ export interface FieldSketch {
   readonly length: number;
   /** Forms of texts with how often each came. */
   readonly formats: ReadonlyMap<string, number>;
-  /** The values with the smallest hashes, each with one record that has it; complete where `isWhole`. */
+  /** The values with the smallest hashes, each with one record that has it. */
   readonly smallest: ReadonlyMap<number, Row>;
-  readonly isWhole: boolean;
   /** The largest hash up to which `smallest` holds all; 1 where it is complete. */
   readonly threshold: number;
 }
@@ -33,7 +32,6 @@ const keptValues = 512;
 const keptFormats = 40;
 const keptRows = 400;
 const mostFields = 300;
-const deepest = 5;
 
 /**
  * Looks at the records of an object one by one and keeps of each field the values with the smallest hashes, with a
@@ -54,7 +52,7 @@ export class ObjectSketcher {
       if (this.#rows.length > keptRows) this.#thin();
     }
     this.#records += 1;
-    this.#walk(fields, '', 0, fields);
+    walkFields(fields, (path, value) => this.#add(path, value, fields));
   }
 
   #thin(): void {
@@ -68,21 +66,13 @@ export class ObjectSketcher {
     return { records: this.#records, fields: [...this.#fields].map(([path, tally]) => tally.sketch(path)), rows: this.#rows };
   }
 
-  #walk(fields: Row, prefix: string, depth: number, whole: Row): void {
-    for (const [name, value] of Object.entries(fields)) {
-      if (name === '' || (prefix !== '' && name.includes('.'))) continue;
-      const path = prefix + name;
-      if (typeof value === 'object' && value !== null && !Array.isArray(value) && !isExactNumber(value) && depth < deepest) {
-        this.#walk(value as Row, `${path}.`, depth + 1, whole);
-        continue;
-      }
-      let tally = this.#fields.get(path);
-      if (!tally) {
-        if (this.#fields.size >= mostFields) continue;
-        this.#fields.set(path, (tally = new FieldTally()));
-      }
-      if (!isBlank(value)) tally.add(value, whole);
+  #add(path: FieldPath, value: Raw, record: Row): void {
+    let tally = this.#fields.get(path);
+    if (!tally) {
+      if (this.#fields.size >= mostFields) return;
+      this.#fields.set(path, (tally = new FieldTally()));
     }
+    if (!isBlank(value)) tally.add(value, record);
   }
 }
 
@@ -125,7 +115,6 @@ class FieldTally {
       length: this.#filled === 0 ? 0 : this.#characters / this.#filled,
       formats: new Map(this.#formats.commonest(keptFormats).map(({ value, count }) => [value, count])),
       smallest: this.#smallest,
-      isWhole: this.#threshold === 1,
       threshold: this.#threshold,
     };
   }

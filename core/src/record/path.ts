@@ -29,6 +29,25 @@ export function readPath(fields: Raw, path: FieldPath): Present {
   return here;
 }
 
+/** Objects within objects are looked into so far; what lies deeper is one value. */
+const deepestWalked = 6;
+
+/**
+ * Tells of each field of a record by its path, in the record's order, down into objects; lists are values. A name that
+ * cannot be told from a path (empty, or with a point in it below the top level) is left out.
+ */
+export function walkFields(fields: Readonly<Record<string, Raw>>, visit: (path: FieldPath, value: Raw) => void): void {
+  walkBelow(fields, '', 0, visit);
+}
+
+function walkBelow(fields: Readonly<Record<string, Raw>>, prefix: string, depth: number, visit: (path: FieldPath, value: Raw) => void): void {
+  for (const [name, value] of Object.entries(fields)) {
+    if (name === '' || (prefix !== '' && name.includes('.'))) continue;
+    if (isObject(value) && depth < deepestWalked) walkBelow(value, `${prefix + name}.`, depth + 1, visit);
+    else visit(prefix + name, value);
+  }
+}
+
 /** A new object with the value set at a path; objects on the way are made where they are missing. */
 export function writePath(fields: Readonly<Record<string, Raw>>, path: FieldPath, value: Raw): Record<string, Raw> {
   return writeAt(fields, split(path), 0, value);

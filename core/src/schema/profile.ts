@@ -1,4 +1,4 @@
-import { decimalOf, type FieldPath, isBlank, isExactNumber, numberText, type Raw, storable } from '../record/index.js';
+import { decimalOf, type FieldPath, isBlank, numberText, type Raw, storable, walkFields } from '../record/index.js';
 import type { SourceField, SourceSchema, SourceType } from './schema.js';
 import { type Counted, DistinctTally, FrequencyTally } from './tally.js';
 import { formatOf, typeOfValue } from './valueFormat.js';
@@ -41,7 +41,6 @@ const shownCommonest = 10;
 const shownFormats = 6;
 /** A system with more fields than this uses names as data. */
 export const mostFields = 600;
-const deepest = 6;
 const longestShown = 200;
 
 /** Looks at records one by one and tells what each field holds, in one pass and in memory that does not grow with them. */
@@ -52,32 +51,23 @@ export class Profiler {
 
   add(fields: Readonly<Record<string, Raw>>): void {
     this.#records += 1;
-    this.#addObject(fields, '', 0);
+    walkFields(fields, (path, value) => this.#add(path, value));
   }
 
   profile(): ObjectProfile {
     return { records: this.#records, fields: [...this.#fields].map(([path, tally]) => tally.profile(path)), moreFields: this.#moreFields };
   }
 
-  #addObject(fields: Readonly<Record<string, Raw>>, prefix: string, depth: number): void {
-    for (const [name, value] of Object.entries(fields)) {
-      // Below the top level, a name with a dot in it cannot be told from a path.
-      if (name === '' || (prefix !== '' && name.includes('.'))) continue;
-      const path = prefix + name;
-      if (typeof value === 'object' && value !== null && !Array.isArray(value) && !isExactNumber(value) && depth < deepest) {
-        this.#addObject(value as Readonly<Record<string, Raw>>, `${path}.`, depth + 1);
-        continue;
+  #add(path: FieldPath, value: Raw): void {
+    let tally = this.#fields.get(path);
+    if (!tally) {
+      if (this.#fields.size >= mostFields) {
+        this.#moreFields = true;
+        return;
       }
-      let tally = this.#fields.get(path);
-      if (!tally) {
-        if (this.#fields.size >= mostFields) {
-          this.#moreFields = true;
-          continue;
-        }
-        this.#fields.set(path, (tally = new FieldTally()));
-      }
-      tally.add(value);
+      this.#fields.set(path, (tally = new FieldTally()));
     }
+    tally.add(value);
   }
 }
 
