@@ -64,7 +64,16 @@ const descriptions = JSON.parse(readFileSync(join(root, 'server/demo/systems.jso
 for (const description of [descriptions.fernhill, descriptions.marketRow]) for (const object of Object.values(description.objects)) object.list.pageSize.value = pageSize;
 const systems = Object.fromEntries(['fernhill', 'marketRow'].map((id) => [id, httpSystemSchema.parse({ ...descriptions[id], address: addresses[id] })]));
 const { knot: definition } = knotFileSchema.parse(JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8')));
-// The mappings measured: the demo's thirteen fields, with phones, a crosswalk and cuts, plus a formula on the note; no guards.
+// Measured between the CRM and the shop: the thirteen fields that both have, with phones, a crosswalk and cuts, plus a formula on the note; no guards.
+definition.members = definition.members.filter(({ system }) => system in systems);
+const measured = new Set(definition.members.map(({ id }) => id));
+const ofMeasured = (mappings) => Object.fromEntries(Object.entries(mappings).filter(([member]) => measured.has(member)));
+definition.fields = definition.fields.filter(({ mappings }) => Object.keys(ofMeasured(mappings)).length === measured.size);
+for (const field of definition.fields) {
+  field.mappings = ofMeasured(field.mappings);
+  for (const step of field.rule.steps) if (step.step === 'order') step.members = step.members.filter((member) => measured.has(member));
+}
+definition.keyRules = definition.keyRules.filter((rule) => rule.fields.every(({ field }) => definition.fields.some(({ id }) => id === field)));
 for (const member of definition.members) member.guards = {};
 definition.fields.find(({ id }) => id === 'note').mappings.crm.steps = [{ kind: 'formula', inbound: 'trim(value)', outbound: 'value' }];
 const compiled = compileKnot(definition);

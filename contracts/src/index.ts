@@ -1,3 +1,4 @@
+export * from './api/drafts.js';
 export * from './api/index.js';
 export * from './api/systems.js';
 export * from './knotFile.js';

@@ -17,13 +17,16 @@ const formula = z.string().min(1).max(4000);
 const scalar = z.union([z.string().max(1000), z.number(), z.boolean()]);
 const direction = z.enum(['from', 'to', 'both ways']);
 
+const country = z.string().regex(/^[A-Za-z]{2}$/, 'use an ISO 3166 code of two letters');
+const rounding = z.enum(['half up', 'half even', 'up', 'down']);
+
 export const stepSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('trim') }),
   z.strictObject({ kind: z.literal('case'), side: z.enum(['shared', 'member']), form: z.enum(['upper', 'lower']) }),
   z.strictObject({ kind: z.literal('cut'), length: z.int().min(1).max(100_000), ellipsis: z.boolean().optional() }),
   z.strictObject({
     kind: z.literal('phone'),
-    country: z.string().regex(/^[A-Za-z]{2}$/, 'use an ISO 3166 code of two letters'),
+    country,
     form: z.enum(['national', 'international', 'e164']),
   }),
   z.strictObject({ kind: z.literal('country'), form: z.enum(['name', 'alpha2', 'alpha3']) }),
@@ -40,9 +43,26 @@ export const stepSchema = z.discriminatedUnion('kind', [
       .refine((text) => Number(text) > 0, 'must be greater than zero')
       .optional(),
     as: z.enum(['number', 'text']).optional(),
+    rounding: rounding.optional(),
   }),
   z.strictObject({ kind: z.literal('date'), format: z.string().min(1).max(60), zone: z.string().max(60).optional(), to: z.enum(['date', 'instant']) }),
   z.strictObject({ kind: z.literal('list'), separator: z.string().min(1).max(5) }),
+  z.strictObject({ kind: z.literal('pad'), length: z.int().min(1).max(200), with: z.string().length(1, 'use one character'), side: z.enum(['start', 'end']) }),
+  z.strictObject({ kind: z.literal('replace'), find: z.string().min(1).max(200), by: z.string().max(200) }),
+  z.strictObject({ kind: z.literal('part'), layout: z.string().min(1).max(500), part: z.string().min(1).max(60) }),
+  z.strictObject({ kind: z.literal('personName'), part: z.enum(['salutation', 'given', 'middle', 'family', 'suffix']) }),
+  z.strictObject({ kind: z.literal('address'), part: z.enum(['street', 'town', 'postcode', 'country']), country }),
+  z.strictObject({ kind: z.literal('email') }),
+  z.strictObject({
+    kind: z.literal('money'),
+    currency: z.string().regex(/^[A-Za-z]{3}$/, 'use an ISO 4217 code of three letters'),
+    locale: z.string().min(2).max(35),
+    show: z.enum(['symbol', 'code', 'number']),
+    rounding: rounding.optional(),
+  }),
+  z.strictObject({ kind: z.literal('path'), path }),
+  z.strictObject({ kind: z.literal('link'), address: z.string().min(1).max(500) }),
+  z.strictObject({ kind: z.literal('hash'), salt: z.string().max(200).optional() }),
   z.strictObject({ kind: z.literal('default'), value: scalar }),
   z.strictObject({ kind: z.literal('constant'), value: scalar }),
   z.strictObject({ kind: z.literal('formula'), inbound: formula.optional(), outbound: formula.optional() }),
@@ -73,6 +93,7 @@ const memberSchema = z.strictObject({
   object: words,
   may: z.strictObject({ create: z.boolean(), update: z.boolean() }),
   startsAnchors: z.boolean().default(true),
+  onlyFrom: z.array(id).max(20).optional(),
   filter: formula.optional(),
   required: z.array(path).default([]),
   carries: path.optional(),
@@ -84,6 +105,7 @@ const fieldSchema = z.strictObject({
   name: words,
   type: z.enum(fieldTypes),
   rule: z.strictObject({ combine: z.enum(['sum', 'union', 'text']).optional(), steps: z.array(ruleStepSchema).min(1).max(10) }),
+  formula: formula.optional(),
   mappings: z.record(id, mappingSchema),
 });
 
@@ -102,6 +124,18 @@ export const knotSchema = z.strictObject({
     .record(id, z.strictObject({ name: words, rows: z.array(z.strictObject({ shared: z.string().max(1000), values: z.record(id, z.array(scalar)) })).max(20_000) }))
     .default({}),
 }) satisfies z.ZodType<Knot, unknown>;
+
+/**
+ * A definition that is still being made: the same form, with nothing in it required yet. What keeps it from going into
+ * force is told by the engine's review.
+ */
+export const knotDraftSchema = knotSchema.extend({
+  titleField: z.union([id, z.literal('')]),
+  members: z.array(memberSchema).max(20),
+  fields: z.array(fieldSchema).max(500),
+  keyRules: z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })) })),
+}) satisfies z.ZodType<Knot, unknown>;
+export type KnotDefinition = z.output<typeof knotDraftSchema>;
 
 /**
  * A knot as a file. On a server, members name its systems; where the file brings systems of its own (folders of

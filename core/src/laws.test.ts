@@ -1,6 +1,6 @@
 /** The laws of the engine, as properties over random knots, edit histories and failing writes. */
 import fc from 'fast-check';
-import type { Knot } from './knot/index.js';
+import type { Knot, SharedField } from './knot/index.js';
 import type { Operation } from './plan/index.js';
 import { type FieldId, type MemberId, type RecordKey, sameShared, type Shared } from './record/index.js';
 import { lawEdits, lawKnots, lawMembers, type LawEdit } from './testing/lawKnot.js';
@@ -188,14 +188,21 @@ test('Alone: a held field stops nothing else, and a failing member stops no othe
     fc.property(lawKnots, (definition) => {
       const knot = {
         ...definition,
-        fields: definition.fields.map((field) =>
-          field.id === 'name'
-            ? {
-                ...field,
-                rule: { steps: [{ step: 'ask' as const }] },
-                mappings: Object.fromEntries(Object.entries(field.mappings).map(([member, mapping]) => [member, { ...mapping, direction: 'both ways' as const, steps: [] }])),
-              }
-            : { ...field, mappings: Object.fromEntries(Object.entries(field.mappings).map(([member, mapping]) => [member, { ...mapping, direction: 'both ways' as const }])) },
+        fields: definition.fields.flatMap((field): SharedField[] =>
+          field.formula !== undefined
+            ? []
+            : [
+                {
+                  ...field,
+                  ...(field.id === 'name' ? { rule: { steps: [{ step: 'ask' as const }] } } : {}),
+                  mappings: Object.fromEntries(
+                    Object.entries(field.mappings).map(([member, mapping]) => [
+                      member,
+                      { ...mapping, direction: 'both ways' as const, ...(field.id === 'name' ? { steps: [] } : {}) },
+                    ]),
+                  ),
+                },
+              ],
         ),
       };
       const world = new World(knot);

@@ -1,7 +1,9 @@
 import type { DataSource } from 'typeorm';
 import { AddressFilter } from '@anchor-knot/connectors';
 import type { Settings } from './configuration/settings.js';
+import { Drafts } from './knots/drafts.js';
 import { Knots } from './knots/knots.js';
+import { Readings } from './knots/readings.js';
 import { openDatabase } from './persistence/dataSource.js';
 import { Consents } from './systems/consents.js';
 import { SystemObjects } from './systems/objects.js';
@@ -13,6 +15,8 @@ import { RunQueue } from './worker/jobs.js';
 export interface InstallationParts {
   readonly data: DataSource;
   readonly knots: Knots;
+  readonly drafts: Drafts;
+  readonly readings: Readings;
   readonly systems: Systems;
   readonly objects: SystemObjects;
   readonly consents: Consents;
@@ -29,12 +33,15 @@ export async function openInstallation(settings: Pick<Settings, 'DATABASE_URL' |
   const own = [{ host: database.hostname, port: Number(database.port || 5432) }];
   const secrets = new SecretBox(settings.SECRET_KEY);
   const systems = new Systems(data, secrets, { addresses: new AddressFilter({ allowed: settings.REACHABLE_NETWORKS, own }), folders: settings.FILE_FOLDERS });
+  const objects = new SystemObjects(data, systems);
   return {
     data,
     queue,
     knots: new Knots(data),
     systems,
-    objects: new SystemObjects(data, systems),
+    drafts: new Drafts(data),
+    readings: new Readings(systems, objects),
+    objects,
     consents: new Consents(data, secrets),
     inbox: new WebhookInbox(data, systems, secrets),
     close: async () => {

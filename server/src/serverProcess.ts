@@ -3,12 +3,12 @@ import { makeApp } from './api/app.js';
 import { makeLog } from './configuration/log.js';
 import { readSettings } from './configuration/settings.js';
 import { openInstallation } from './installationParts.js';
-import { RunEvents } from './runs/runEvents.js';
+import { ServerEvents } from './api/serverEvents.js';
 
 const settings = readSettings(process.env);
 const log = makeLog(settings.LOG_LEVEL, 'server');
 const parts = await openInstallation(settings);
-const events = new RunEvents(settings.DATABASE_URL, parts.data);
+const events = new ServerEvents(settings.DATABASE_URL, parts.data);
 await events.open();
 const app = await makeApp({ ...parts, events, publicAddress: settings.PUBLIC_ADDRESS }, settings, log);
 let stopping = false;

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { knotSchema } from '../knotFile.js';
+import { knotDraftSchema } from '../knotFile.js';
 
 /** Everything that crosses HTTP between the web client and the server. Times are ISO 8601 in UTC. */
 
@@ -122,8 +122,9 @@ export const knotViewSchema = z.object({
   id: z.string(),
   name: z.string(),
   thing: z.string(),
+  /** The one in force; 0 as long as none was. */
   version: z.number(),
-  definition: knotSchema,
+  definition: knotDraftSchema,
   members: z.array(memberSummarySchema.extend({ ties: z.number() })),
   versions: z.array(z.object({ version: z.number(), note: z.string(), madeBy: z.string(), madeAt: time })),
   anchors: z.number(),
@@ -133,8 +134,8 @@ export const knotViewSchema = z.object({
   decisions: z.number(),
 });
 export type KnotView = z.output<typeof knotViewSchema>;
-export const definitionChangeSchema = z.object({ definition: json, basedOn: z.int(), note: z.string().max(1000).default('') });
-export const definitionCheckSchema = z.object({ problems: z.array(z.object({ at: z.string(), says: z.string() })) });
+/** `draft`: the revision of the draft as it was seen; 0 when there was none. */
+export const definitionChangeSchema = z.object({ definition: json, basedOn: z.int().min(0), draft: z.int().min(0).default(0), note: z.string().max(1000).default('') });
 
 export const anchorListSchema = z.object({
   anchors: z.array(
@@ -152,7 +153,11 @@ export const anchorListSchema = z.object({
 });
 export type AnchorList = z.output<typeof anchorListSchema>;
 
-const giver = z.union([z.object({ kind: z.literal('member'), member: z.string() }), z.object({ kind: z.literal('person'), name: z.string() })]);
+const giver = z.union([
+  z.object({ kind: z.literal('member'), member: z.string() }),
+  z.object({ kind: z.literal('person'), name: z.string() }),
+  z.object({ kind: z.literal('formula') }),
+]);
 export const journalRowSchema = z.object({
   id: z.string(),
   run: z.string().nullable(),
@@ -259,5 +264,8 @@ export const runViewSchema = z.object({
 export type RunView = z.output<typeof runViewSchema>;
 
 /** What is sent as server-sent events. */
-export const serverEventSchema = z.object({ kind: z.literal('run'), run: runSchema });
+/** A draft was kept, or is there no more (revision 0). */
+export const draftEventSchema = z.object({ kind: z.literal('draft'), knot: z.string(), revision: z.number(), by: z.string() });
+export type DraftEvent = z.output<typeof draftEventSchema>;
+export const serverEventSchema = z.discriminatedUnion('kind', [z.object({ kind: z.literal('run'), run: runSchema }), draftEventSchema]);
 export type ServerEvent = z.output<typeof serverEventSchema>;

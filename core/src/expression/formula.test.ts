@@ -1,6 +1,6 @@
 import { decimalOf } from '../record/index.js';
 import { readFormula } from './formula.js';
-import { formulaFunctions } from './functions.js';
+import { formulaHelp } from './functions.js';
 import { rawResult } from './formula.js';
 
 function evaluate(source: string, variables: Record<string, unknown> = {}): unknown {
@@ -13,7 +13,7 @@ function evaluate(source: string, variables: Record<string, unknown> = {}): unkn
 }
 const amount = decimalOf('12.5');
 
-test.each(formulaFunctions)('$example gives what its description says', ({ example, gives }) => {
+test.each(formulaHelp)('$example gives what its description says', ({ example, gives }) => {
   expect(String(evaluate(example))).toBe(gives);
 });
 
@@ -49,4 +49,17 @@ test.each([
 
 test('a pattern that stalls backtracking engines answers at once', () => {
   expect(evaluate(`fits("${'a'.repeat(3000)}!", "(a+)+")`)).toBe(false);
+});
+
+test.each<[string, string, string | undefined]>([
+  ['1 +', 'the formula ends too early (at character 4)', ''],
+  ['1 + gone', 'there is nothing called “gone” here (at character 5)', 'gone'],
+  ['upper(value', 'a bracket is not closed', ''],
+  ['1 + uper(value)', 'there is no function uper(dyn)', 'uper'],
+  ['value.matches("a+")', 'use fits(text, pattern)', 'matches'],
+])('%s: what is wrong is said in plain words, and where', (source, words, place) => {
+  const read = readFormula(source, ['value']);
+  expect(read.ok ? '' : read.reason).toContain(words);
+  const range = read.ok ? undefined : read.range;
+  if (place !== undefined) expect(source.slice(range?.from, range?.to).startsWith(place)).toBe(true);
 });

@@ -14,6 +14,13 @@ export interface Formula {
   evaluate(variables: Readonly<Record<string, unknown>>): Outcome<unknown>;
 }
 
+/** Why a text is no formula, and where in it (from, to; in UTF-16 units), as far as the reader knows. */
+export interface FormulaProblem {
+  readonly ok: false;
+  readonly reason: string;
+  readonly range?: { readonly from: number; readonly to: number };
+}
+
 const longestFormula = 4000;
 const baseEnvironment = makeEnvironment();
 
@@ -32,11 +39,17 @@ function makeEnvironment(): Environment {
  * @param variables the names that will be given at evaluation
  * @returns the formula, or the reason (with the place) why it is not one
  */
-export function readFormula(source: string, variables: readonly string[]): Outcome<Formula> {
+export function readFormula(source: string, variables: readonly string[]): { readonly ok: true; readonly value: Formula } | FormulaProblem {
   if (source.trim() === '') return failed('the formula is empty');
   if (source.length > longestFormula) return failed(`the formula has ${source.length} characters; ${longestFormula} are allowed`);
   // CEL's own `matches` runs on a backtracking engine, which a crafted value can stall for minutes.
-  if (/\bmatches\s*\(/.test(source)) return failed('use fits(text, pattern) instead of matches: it takes the same time for every text');
+  const matches = /\bmatches\s*\(/.exec(source);
+  if (matches)
+    return {
+      ok: false,
+      reason: 'use fits(text, pattern) instead of matches: it takes the same time for every text',
+      range: { from: matches.index, to: matches.index + 'matches'.length },
+    };
   try {
     const environment = baseEnvironment.clone();
     for (const name of variables) environment.registerVariable(name, 'dyn');
@@ -47,20 +60,43 @@ export function readFormula(source: string, variables: readonly string[]): Outco
       parsed = environment.parse(nullOfAnyType(source));
       check = parsed.check();
     }
-    if (!check.valid) return failed(messageOf(check.error));
+    if (!check.valid) return problemOf(check.error, source);
     return good({
       source,
       evaluate(values) {
         try {
           return good(parsed(values as Record<string, unknown>));
         } catch (error) {
-          return failed(messageOf(error));
+          return failed(problemOf(error, source).reason);
         }
       },
     });
   } catch (error) {
-    return failed(messageOf(error));
+    return problemOf(error, source);
   }
+}
+
+/** What the parser says, in plain words where it is terse. */
+const plainWords: readonly (readonly [RegExp, string])[] = [
+  [/^Unexpected token: EOF$/, 'the formula ends too early'],
+  [/^Expected RPAREN, got .*$/, 'a bracket is not closed'],
+  [/^Expected RBRACKET, got .*$/, 'a square bracket is not closed'],
+  [/^Unterminated string$/, 'a text is not closed'],
+  [/^Unknown variable: (.*)$/, 'there is nothing called “$1” here'],
+  [/^found no matching overload for '(.*)'$/, 'there is no function $1'],
+  [/^no such overload: (.*)$/, '$1 is not possible'],
+  [/^Unexpected token: (.*)$/, '“$1” is not expected here'],
+];
+
+function problemOf(error: unknown, source: string): FormulaProblem {
+  const { summary, range } = error as { summary?: unknown; range?: { start?: unknown; end?: unknown } };
+  const terse = typeof summary === 'string' ? summary : messageOf(error);
+  const known = plainWords.find(([pattern]) => pattern.test(terse));
+  const reason = known ? terse.replace(known[0], known[1]) : terse;
+  if (typeof range?.start !== 'number' || typeof range.end !== 'number') return { ok: false, reason };
+  // A formula whose blanks were marked is longer than what was typed; its places are not the person's.
+  const from = Math.min(range.start, source.length);
+  return { ok: false, reason: `${reason} (at character ${from + 1})`, range: { from, to: Math.min(Math.max(range.end, from), source.length) } };
 }
 
 /** The formula with each `null` outside of texts marked as being of any type. */

@@ -39,7 +39,7 @@ function pattern(source: unknown): RE2JS {
   return RE2JS.compile(text(source));
 }
 
-export const formulaFunctions: readonly FormulaFunction[] = [
+const formulaFunctions: readonly FormulaFunction[] = [
   { signature: 'upper(dyn): dyn', says: 'the text in capitals', example: 'upper("kit")', gives: 'KIT', run: (value) => text(value).toUpperCase() },
   { signature: 'lower(dyn): dyn', says: 'the text in small letters', example: 'lower("KIT")', gives: 'kit', run: (value) => text(value).toLowerCase() },
   { signature: 'trim(dyn): dyn', says: 'the text without blanks at its ends', example: 'trim("  kit ")', gives: 'kit', run: (value) => text(value).trim() },
@@ -79,6 +79,13 @@ export const formulaFunctions: readonly FormulaFunction[] = [
     gives: '01632960417',
     run: (value, source: string, to: string) => pattern(source).matcher(text(value)).replaceAll(to),
   },
+  {
+    signature: 'label(string, dyn): dyn',
+    says: 'a value with a label before it; blank when there is no value',
+    example: 'label("VAT", "GB1")',
+    gives: 'VAT: GB1',
+    run: (label: string, value) => `${label}: ${text(value)}`,
+  },
   { signature: 'number(dyn): dyn', says: 'the number that a text holds', example: 'number("12.50") * 2', gives: '25', run: (value) => number(value) },
   { signature: 'text(dyn): dyn', says: 'a value as text', example: 'text(2.50)', gives: '2.5', run: (value) => (typeof value === 'number' ? text(toDecimal(value)) : text(value)) },
   {
@@ -113,15 +120,47 @@ export const formulaFunctions: readonly FormulaFunction[] = [
   { signature: 'year(dyn): dyn', says: 'the year of a date', example: 'year("2026-11-23")', gives: '2026', run: (value) => toDecimal(day(value).year) },
 ];
 
-/** The only function that looks at blanks: the first value that is not blank. */
-const firstFilled = (...values: unknown[]): unknown => values.find((value) => value !== null && value !== undefined && value !== '') ?? null;
+const isFilled = (value: unknown): boolean => value !== null && value !== undefined && value !== '';
+const mostArguments = 12;
+
+/** The functions that look at blanks, of any number of values. */
+const blankAware: readonly (FormulaFunction & { readonly first: string; readonly run: (...values: unknown[]) => unknown })[] = [
+  {
+    signature: 'firstFilled(dyn, dyn): dyn',
+    first: 'dyn',
+    says: 'the first value that is not blank',
+    example: 'firstFilled(null, "kit")',
+    gives: 'kit',
+    run: (...values) => values.find(isFilled) ?? null,
+  },
+  {
+    signature: 'join(string, dyn): dyn',
+    first: 'string',
+    says: 'the values that are not blank, with a text between them; blank when all are',
+    example: 'join(" ", "Ada", null, "Noel")',
+    gives: 'Ada Noel',
+    run: (separator, ...values) => {
+      const filled = values.filter(isFilled);
+      return filled.length === 0 ? null : filled.map(text).join(separator as string);
+    },
+  },
+];
+
+/** All functions, as people are told of them. */
+export const formulaHelp: readonly Omit<FormulaFunction, 'run'>[] = [...formulaFunctions, ...blankAware].map(({ signature, says, example, gives }) => ({
+  signature,
+  says,
+  example,
+  gives,
+}));
 
 export function registerFunctions(environment: Environment): void {
   for (const { signature, run } of formulaFunctions) {
     const onFilled = run as (...values: unknown[]) => unknown;
     environment.registerFunction(signature, (...values: unknown[]) => (values.some((value) => value === null || value === undefined) ? null : onFilled(...values)));
   }
-  for (const parameters of ['dyn, dyn', 'dyn, dyn, dyn', 'dyn, dyn, dyn, dyn']) {
-    environment.registerFunction(`firstFilled(${parameters}): dyn`, firstFilled);
+  for (const { signature, first, run } of blankAware) {
+    const name = signature.slice(0, signature.indexOf('('));
+    for (let more = 1; more < mostArguments; more += 1) environment.registerFunction(`${name}(${[first, ...Array<string>(more).fill('dyn')].join(', ')}): dyn`, run);
   }
 }

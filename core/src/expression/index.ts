@@ -1,2 +1,2 @@
-export { type Formula, rawResult, rawVariable, readFormula, sharedVariable } from './formula.js';
-export { type FormulaFunction, formulaFunctions } from './functions.js';
+export { type Formula, type FormulaProblem, rawResult, rawVariable, readFormula, sharedVariable } from './formula.js';
+export { type FormulaFunction, formulaHelp } from './functions.js';

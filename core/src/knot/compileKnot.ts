@@ -1,7 +1,8 @@
 import { type Formula, rawVariable, readFormula, sharedVariable } from '../expression/index.js';
-import { compileStep, type Lens, makeLens, type StepLens } from '../mapping/index.js';
-import { type FieldId, type FieldPath, isBlank, type MemberId, type Outcome, type Raw, readPath, type Shared, type SourceRecord, storable } from '../record/index.js';
-import type { Check, Knot, Mapping, Member, SharedField } from './knot.js';
+import { compileStep, type Lens, makeLens, oneWayKinds, type StepLens } from '../mapping/index.js';
+import { type FieldId, type FieldPath, type Instant, isBlank, type MemberId, type Outcome, type Raw, readPath, type Shared, type SourceRecord, storable } from '../record/index.js';
+import { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
+import { type Check, type Knot, type Mapping, type Member, recordKeyPath, type SharedField } from './knot.js';
 
 /** Something wrong in a definition: where (a path of names), and what to do about it. */
 export interface KnotProblem {
@@ -25,6 +26,8 @@ export interface CompiledCheck extends Check {
 
 export interface CompiledMember extends Member {
   readonly compiledFilter: Formula | undefined;
+  /** Its filter changes its mind as days go by: what is in it cannot be told from changes alone. */
+  readonly filterIsDated: boolean;
 }
 
 /** A knot that has been checked and can be run. */
@@ -33,10 +36,12 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   readonly fields: readonly CompiledField[];
   readonly checks: readonly CompiledCheck[];
   member(id: MemberId): CompiledMember;
+  /** The fields that are computed from others, each after those that it names. */
+  readonly computed: readonly ComputedField[];
   /** The raw values of the mapped fields of a record, by shared field; what the system did not send is missing. */
   rawFields(member: MemberId, record: SourceRecord): Record<FieldId, Raw>;
-  /** Whether a record takes part. A filter that fails on a record is an outcome with the reason. */
-  takesPart(member: MemberId, fields: Readonly<Record<string, Raw>>): Outcome<boolean>;
+  /** Whether a record takes part on that day. A filter that fails on a record is an outcome with the reason. */
+  takesPart(member: MemberId, fields: Readonly<Record<string, Raw>>, now: Instant): Outcome<boolean>;
   /** What is said of the checks that a record fails; and whether one of them stops the run. */
   failedChecks(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): { readonly says: readonly string[]; readonly stops: boolean };
   /** The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are missing. */
@@ -52,6 +57,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
   const problems: KnotProblem[] = [];
   const report = (at: string, says: string): void => void problems.push({ at, says });
   checkNames(knot, report);
+  const computed = compileComputed(knot, report);
   const fields = knot.fields.map((field) => compileField(knot, field, report));
   const checks = knot.checks.flatMap((check): CompiledCheck[] => {
     const formula = readFormula(
@@ -59,13 +65,16 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       knot.fields.map(({ id }) => id),
     );
     if (!formula.ok) report(`checks.${check.id}.formula`, formula.reason);
-    const names = new Set(knot.fields.map(({ id }) => id).filter((id) => new RegExp(`\\b${id}\\b`).test(check.formula)));
+    const names = fieldsNamedIn(
+      check.formula,
+      knot.fields.map(({ id }) => id),
+    );
     return formula.ok ? [{ ...check, compiled: formula.value, names }] : [];
   });
   const members = knot.members.map((member): CompiledMember => {
-    const filter = member.filter === undefined ? undefined : readFormula(member.filter, ['record']);
+    const filter = member.filter === undefined ? undefined : readFormula(member.filter, filterNames);
     if (filter && !filter.ok) report(`members.${member.id}.filter`, filter.reason);
-    return { ...member, compiledFilter: filter?.ok ? filter.value : undefined };
+    return { ...member, compiledFilter: filter?.ok ? filter.value : undefined, filterIsDated: fieldsNamedIn(member.filter ?? '', ['today']).size > 0 };
   });
   checkReferences(knot, report);
   if (problems.length > 0) return { ok: false, problems };
@@ -75,11 +84,19 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       ...knot,
       members,
       fields,
+      computed,
       checks,
       keyFields: new Set(knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field))),
-      ...recordFunctions(members, fields, checks),
+      ...recordFunctions(members, fields, computed, checks),
     },
   };
+}
+
+/** What a filter may name: the record, and the day as `YYYY-MM-DD` in UTC. */
+export const filterNames: readonly string[] = ['record', 'today'];
+
+export function filterValues(record: Readonly<Record<string, Raw>>, now: Instant): Readonly<Record<string, unknown>> {
+  return { record: rawVariable(record as Raw), today: new Date(now).toISOString().slice(0, 10) };
 }
 
 type Report = (at: string, says: string) => void;
@@ -96,7 +113,8 @@ function checkNames(knot: Knot, report: Report): void {
     if (fields.has(id)) report(`fields.${id}`, `two shared fields are called “${id}”`);
     fields.add(id);
   }
-  if (!fields.has(knot.titleField)) report('titleField', `there is no shared field “${knot.titleField}”`);
+  if (knot.titleField === '') report('titleField', 'say which shared field names an anchor in lists');
+  else if (!fields.has(knot.titleField)) report('titleField', `there is no shared field “${knot.titleField}”`);
   if (knot.keyRules.length === 0) report('keyRules', 'without a key rule no two records would ever be the same thing');
 }
 
@@ -104,7 +122,11 @@ function checkReferences(knot: Knot, report: Report): void {
   const members = new Set(knot.members.map(({ id }) => id));
   const fields = new Map(knot.fields.map((field) => [field.id, field]));
   for (const rule of knot.keyRules) {
-    for (const { field } of rule.fields) if (!fields.has(field)) report(`keyRules.${rule.name}`, `there is no shared field “${field}”`);
+    for (const { field } of rule.fields) {
+      if (!fields.has(field)) report(`keyRules.${rule.name}`, `there is no shared field “${field}”`);
+      else if (fields.get(field)?.formula !== undefined) report(`keyRules.${rule.name}`, `“${field}” is computed: no record holds it, so none is found by it`);
+    }
+    if (rule.fields.length === 0) report(`keyRules.${rule.name}`, 'the rule compares no field');
   }
   for (const check of knot.checks) {
     for (const member of check.members ?? []) if (!members.has(member)) report(`checks.${check.id}.members`, `there is no member “${member}”`);
@@ -125,6 +147,7 @@ function checkReferences(knot: Knot, report: Report): void {
     if (field.rule.combine === 'text' && field.type !== 'note' && field.type !== 'text') report(`fields.${field.id}.rule`, 'only texts can be merged');
   }
   for (const member of knot.members) {
+    for (const from of member.onlyFrom ?? []) if (!members.has(from)) report(`members.${member.id}.onlyFrom`, `there is no member “${from}”`);
     const written = new Map<FieldPath, FieldId>();
     for (const field of knot.fields) {
       const mapping = field.mappings[member.id];
@@ -139,6 +162,32 @@ function checkReferences(knot: Knot, report: Report): void {
   }
 }
 
+/**
+ * One mapping, ready to translate, with what is wrong in it: at which step (`.steps.2`), or in the whole (an empty place).
+ * Steps that cannot be compiled are left out of the lens.
+ */
+export function compileMapping(
+  type: SharedField['type'],
+  member: MemberId,
+  mapping: Mapping,
+  crosswalks: Knot['crosswalks'],
+): { readonly lens: Lens; readonly problems: readonly KnotProblem[] } {
+  const steps: StepLens[] = [];
+  const problems: KnotProblem[] = [];
+  for (const [index, step] of mapping.steps.entries()) {
+    const compiled = compileStep(step, member, crosswalks);
+    if (!compiled.ok) problems.push({ at: `.steps.${index}`, says: compiled.reason });
+    else steps.push(compiled.value);
+    if (oneWayKinds.has(step.kind) && mapping.direction === 'both ways')
+      problems.push({ at: `.steps.${index}`, says: `a ${step.kind} runs one way: choose the direction from or to` });
+  }
+  if (mapping.direction !== 'to' && steps.some(({ inbound }) => !inbound))
+    problems.push({ at: '', says: 'this translation cannot be read: give the formula for the way in, or choose the direction to' });
+  if (mapping.direction !== 'from' && steps.some(({ outbound }) => !outbound))
+    problems.push({ at: '', says: 'this translation cannot be written: give the formula for the way out, or choose the direction from' });
+  return { lens: makeLens({ type, direction: mapping.direction, steps, blankAs: mapping.blankAs === 'null' ? null : '' }), problems };
+}
+
 function compileField(knot: Knot, field: SharedField, report: Report): CompiledField {
   const mappings = new Map<MemberId, CompiledMapping>();
   for (const [memberId, mapping] of Object.entries(field.mappings)) {
@@ -147,25 +196,17 @@ function compileField(knot: Knot, field: SharedField, report: Report): CompiledF
       report(at, `there is no member “${memberId}”`);
       continue;
     }
-    const steps: StepLens[] = [];
-    for (const [index, step] of mapping.steps.entries()) {
-      const compiled = compileStep(step, memberId, knot.crosswalks);
-      if (!compiled.ok) report(`${at}.steps.${index}`, compiled.reason);
-      else steps.push(compiled.value);
-      if (step.kind === 'constant' && mapping.direction === 'both ways') report(`${at}.steps.${index}`, 'a constant runs one way: choose from or to');
-    }
-    if (mapping.direction !== 'to' && steps.some(({ inbound }) => !inbound))
-      report(at, 'this translation cannot be read: give the formula for the way in, or choose the direction to');
-    if (mapping.direction !== 'from' && steps.some(({ outbound }) => !outbound))
-      report(at, 'this translation cannot be written: give the formula for the way out, or choose the direction from');
-    const blankAs = mapping.blankAs === 'null' ? null : '';
-    mappings.set(memberId, { ...mapping, lens: makeLens({ type: field.type, direction: mapping.direction, steps, blankAs }) });
+    const { lens, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
+    if (mapping.field === recordKeyPath && mapping.direction !== 'from') report(at, 'the record’s own key can only be read: choose the direction from');
+    if (field.formula !== undefined && mapping.direction !== 'to') report(at, 'a computed field is given by no member: choose the direction to');
+    for (const { at: where, says } of problems) report(`${at}${where}`, says);
+    mappings.set(memberId, { ...mapping, lens });
   }
-  if (mappings.size === 0) report(`fields.${field.id}`, 'no member has this field');
+  if (mappings.size === 0 && field.formula === undefined) report(`fields.${field.id}`, 'no member has this field');
   return { ...field, mappings };
 }
 
-function recordFunctions(members: readonly CompiledMember[], fields: readonly CompiledField[], checks: readonly CompiledCheck[]) {
+function recordFunctions(members: readonly CompiledMember[], fields: readonly CompiledField[], computed: readonly ComputedField[], checks: readonly CompiledCheck[]) {
   const byId = new Map(members.map((member) => [member.id, member]));
   const mapped = new Map(members.map(({ id }) => [id, fields.flatMap((field) => (field.mappings.has(id) ? [{ field, mapping: field.mappings.get(id) as CompiledMapping }] : []))]));
   const functions: Pick<CompiledKnot, 'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues'> = {
@@ -177,16 +218,16 @@ function recordFunctions(members: readonly CompiledMember[], fields: readonly Co
     rawFields(member, record) {
       const raws: Record<FieldId, Raw> = {};
       for (const { field, mapping } of mapped.get(member) ?? []) {
-        const raw = readPath(record.fields, mapping.field);
+        const raw = mapping.field === recordKeyPath ? record.key : readPath(record.fields, mapping.field);
         if (raw !== undefined) raws[field.id] = storable(raw);
         else if (mapping.absentMeansBlank) raws[field.id] = null;
       }
       return raws;
     },
-    takesPart(member, record) {
+    takesPart(member, record, now) {
       const filter = byId.get(member)?.compiledFilter;
       if (!filter) return { ok: true, value: true };
-      const result = filter.evaluate({ record: rawVariable(record as Raw) });
+      const result = filter.evaluate(filterValues(record, now));
       return result.ok ? { ok: true, value: result.value === true } : result;
     },
     sharedValues(member, raws, only) {
@@ -203,7 +244,9 @@ function recordFunctions(members: readonly CompiledMember[], fields: readonly Co
       const applying = checks.filter((check) => !check.members || check.members.includes(member));
       if (applying.length === 0) return { says: [], stops: false };
       const named = new Set(applying.flatMap(({ names }) => [...names]));
-      const values = functions.sharedValues(member, raws, named);
+      const needed = new Set([...named, ...computed.flatMap(({ names }) => [...names])]);
+      const values = functions.sharedValues(member, raws, needed);
+      withComputed(computed, values);
       const unreadable = new Set([...named].filter((id) => raws[id] !== undefined && !values.has(id) && !isBlank(raws[id] as Raw)));
       const variables = Object.fromEntries(fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')]));
       const failing = applying.flatMap((check) => {

@@ -7,6 +7,11 @@ export {
   type CompiledMember,
   type CompiledOrProblems,
   compileKnot,
+  compileMapping,
   type KnotProblem,
 } from './compileKnot.js';
-export type { Check, Guards, Knot, Mapping, Member, SharedField } from './knot.js';
+export { type Finding, type MemberSource, reviewKnot } from './review.js';
+export { type Trial, type TrialCell, tryRecords } from './trial.js';
+export { type Passing, tryCheck, tryFilter } from './tryFormulas.js';
+export { type ComputedField, fieldsNamedIn } from './computed.js';
+export { type Check, type Guards, type Knot, type Mapping, type Member, recordKeyPath, type SharedField } from './knot.js';

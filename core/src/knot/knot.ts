@@ -33,6 +33,8 @@ export interface Member {
   readonly may: { readonly create: boolean; readonly update: boolean };
   /** Whether a record that belongs to no anchor starts a new one. */
   readonly startsAnchors: boolean;
+  /** Members of which one has to have had the thing when it began; otherwise nothing is created here. Any, when left out. */
+  readonly onlyFrom?: readonly MemberId[] | undefined;
   /** A formula over `record`; records for which it is not true take no part. */
   readonly filter?: string | undefined;
   /** Fields of the member without which a record cannot be created there. */
@@ -54,8 +56,13 @@ export interface SharedField {
   readonly name: string;
   readonly type: FieldType;
   readonly rule: Rule;
+  /** A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it. */
+  readonly formula?: string | undefined;
   readonly mappings: Readonly<Record<MemberId, Mapping>>;
 }
+
+/** In the place of a field: the key of the record itself. It can only be read. */
+export const recordKeyPath: FieldPath = '@key';
 
 export interface Mapping {
   readonly field: FieldPath;

@@ -1,14 +1,21 @@
 import { failed, good, type MemberId, type Outcome } from '../record/index.js';
 import type { Crosswalk } from './crosswalk.js';
 import type { Step, StepLens } from './step.js';
+import { addressLens } from './steps/address.js';
 import { crosswalkLens, yesNoLens } from './steps/choice.js';
 import { countryLens } from './steps/country.js';
 import { dateLens } from './steps/date.js';
+import { emailLens } from './steps/email.js';
 import { constantLens, defaultLens } from './steps/filled.js';
 import { formulaLens } from './steps/formula.js';
+import { hashLens } from './steps/hash.js';
+import { moneyLens } from './steps/money.js';
+import { nestedLens } from './steps/nested.js';
 import { numberLens } from './steps/number.js';
+import { linkLens, partLens } from './steps/part.js';
+import { personNameLens } from './steps/personName.js';
 import { phoneLens } from './steps/phone.js';
-import { caseLens, cutLens, listLens, trimLens } from './steps/text.js';
+import { caseLens, cutLens, listLens, padLens, replaceLens, trimLens } from './steps/text.js';
 
 /** Turns a step into its lens. Fails when the step names a crosswalk that is not there or holds a formula that is none. */
 export function compileStep(step: Step, member: MemberId, crosswalks: Readonly<Record<string, Crosswalk>>): Outcome<StepLens> {
@@ -35,6 +42,26 @@ export function compileStep(step: Step, member: MemberId, crosswalks: Readonly<R
       return good(dateLens(step));
     case 'list':
       return good(listLens(step));
+    case 'pad':
+      return good(padLens(step));
+    case 'replace':
+      return good(replaceLens(step));
+    case 'part':
+      return partLens(step);
+    case 'personName':
+      return good(personNameLens(step));
+    case 'address':
+      return good(addressLens(step));
+    case 'email':
+      return good(emailLens);
+    case 'money':
+      return moneyLens(step);
+    case 'path':
+      return nestedLens(step);
+    case 'link':
+      return linkLens(step);
+    case 'hash':
+      return good(hashLens(step));
     case 'default':
       return good(defaultLens(step));
     case 'constant':

@@ -142,6 +142,117 @@ const cases: readonly Case[] = [
     values: fc.array(fc.constantFrom('a', 'b', 'c d', 'x;y'), { maxLength: 3 }),
   },
   {
+    says: 'padded number',
+    type: 'text',
+    steps: [{ kind: 'pad', length: 6, with: '0', side: 'start' }],
+    raws: fc.constantFrom('000417', '417', '000000', '1234567', '00x', '0'),
+    values: fc.constantFrom('417', '0', '1234567', '0417', '12'),
+  },
+  {
+    says: 'text filled up at its end',
+    type: 'text',
+    steps: [{ kind: 'trim' }, { kind: 'pad', length: 8, with: '.', side: 'end' }],
+    raws: fc.constantFrom('kit.....', 'kit', '........', 'longer than 8', 'a.b'),
+    values: fc.constantFrom('kit', 'a.b', 'kit.', 'longer than 8'),
+  },
+  {
+    says: 'one text for another',
+    type: 'text',
+    steps: [{ kind: 'replace', find: '/', by: '-' }],
+    raws: fc.constantFrom('a/b', 'a-b', 'a', '//', 'a/b-c'),
+    values: fc.constantFrom('a-b', 'a/b', 'a', '--'),
+  },
+  {
+    says: 'a text taken out',
+    type: 'text',
+    steps: [{ kind: 'replace', find: ' ', by: '' }],
+    raws: fc.constantFrom('AB 12', 'AB12', 'A  B'),
+    values: fc.constantFrom('AB12', 'A B', 'x'),
+  },
+  {
+    says: 'one part of several',
+    type: 'text',
+    steps: [{ kind: 'part', layout: '{street}, {town} ({county})', part: 'town' }],
+    raws: fc.constantFrom('Mill Lane 4, Thornquay (Kent)', 'Mill Lane 4, Thornquay', ', (x)', 'a, b (c)', 'a, , b (c)'),
+    values: fc.constantFrom('Thornquay', 'Great Thornquay', 'a (b', '', 'c'),
+  },
+  {
+    says: 'fixed text around it',
+    type: 'text',
+    steps: [{ kind: 'part', layout: 'Kit {name}.', part: 'name' }],
+    raws: fc.constantFrom('Kit Acorn.', 'Acorn', 'Kit .', 'Kit Acorn 8x6.'),
+    values: fc.constantFrom('Acorn', 'Acorn 8x6', '.', 'Kit'),
+  },
+  ...(['salutation', 'given', 'middle', 'family', 'suffix'] as const).map((part): Case => ({
+    says: `person name, ${part}`,
+    type: 'text',
+    steps: [{ kind: 'personName', part }],
+    raws: fc.constantFrom('Dr. Ada B. Lovelace, III', 'Lovelace, Ada', 'Ada Lovelace', 'Ada', 'Mr Jan van der Berg', '  ada  lovelace '),
+    values: fc.constantFrom('Ada', 'Lovelace', 'van der Berg', 'Dr.', 'III', 'B.', 'Ann Marie'),
+  })),
+  ...(['street', 'town', 'postcode', 'country'] as const).map((part): Case => ({
+    says: `address, ${part}`,
+    type: 'text',
+    steps: [{ kind: 'address', part, country: 'GB' }],
+    raws: fc.constantFrom('12 Saltpan Lane, Thornquay HZ4 8QD', 'Unit 3, 12 Saltpan Lane\nThornquay\nHZ4 8QD\nUnited Kingdom', 'Thornquay', '12 Saltpan Lane, Thornquay', ', ,'),
+    values: fc.constantFrom('9 Mill Street', 'Oakridge', 'AB1 2CD', 'Ireland', 'x, y'),
+  })),
+  {
+    says: 'email',
+    type: 'email',
+    steps: [{ kind: 'email' }],
+    raws: fc.constantFrom('Ada@Example.com', 'Ada Lovelace <ada@x.example>', 'mailto:a@b.example', 'none', 'a@b'),
+    values: fc.constantFrom('ada@example.com', 'a@b.example', 'not one', 'x@y.example'),
+  },
+  {
+    says: 'money with its symbol',
+    type: 'number',
+    steps: [{ kind: 'money', currency: 'GBP', locale: 'en-GB', show: 'symbol' }],
+    raws: fc.oneof(fc.constantFrom<Raw[]>('£1,250.50', '-£3.00', 'GBP 12', '1250.5', 12.5, '€3.00', '1,2', '£12345678901234567890.12'), numbers),
+    values: numbers,
+  },
+  {
+    says: 'money of another country, by its code',
+    type: 'number',
+    steps: [{ kind: 'money', currency: 'EUR', locale: 'de-DE', show: 'code', rounding: 'half even' }],
+    raws: fc.constantFrom('1.250,50 EUR', '1.250,50\u00a0EUR', '12,5', '12.5', '1.250', '-3,00 EUR', 'EUR'),
+    values: numbers,
+  },
+  {
+    says: 'money without decimal places, bare',
+    type: 'number',
+    steps: [{ kind: 'money', currency: 'JPY', locale: 'ja-JP', show: 'number', rounding: 'down' }],
+    raws: fc.constantFrom('12,500', '¥300', '300.5', '-1'),
+    values: numbers,
+  },
+  {
+    says: 'number with fewer places, rounded up',
+    type: 'number',
+    steps: [{ kind: 'number', places: 1, rounding: 'up' }],
+    raws: numbers,
+    values: numbers,
+  },
+  {
+    says: 'path into a list',
+    type: 'text',
+    steps: [{ kind: 'path', path: 'contacts.0.email' }],
+    raws: fc.constantFrom<Raw[]>({ contacts: [{ email: 'a' }, { email: 'b' }], main: true }, { contacts: [] }, {}, { contacts: 'none' }, { contacts: [{ name: 'x' }] }, 'text'),
+    values: fc.constantFrom('a', 'b', 'c'),
+  },
+  {
+    says: 'web link',
+    type: 'text',
+    steps: [{ kind: 'link', address: 'https://crm.example/records/{key}?view=full' }],
+    raws: fc.constantFrom(
+      'https://crm.example/records/A%2F1?view=full',
+      'https://crm.example/records/A-1?view=full',
+      'https://crm.example/',
+      'A-1',
+      'https://crm.example/records/%E0%A4%A?view=full',
+    ),
+    values: fc.constantFrom('A-1', 'A/1', 'ä ö', '100%'),
+  },
+  {
     says: 'default when blank',
     type: 'text',
     steps: [{ kind: 'default', value: 'Unknown' }],
@@ -212,6 +323,16 @@ test('every kind of step that runs both ways is under the laws', () => {
     date: true,
     list: true,
     default: true,
+    pad: true,
+    replace: true,
+    part: true,
+    personName: true,
+    address: true,
+    email: true,
+    money: true,
+    path: true,
+    link: true,
+    hash: false,
     constant: false,
     formula: true,
   };
@@ -220,6 +341,61 @@ test('every kind of step that runs both ways is under the laws', () => {
       .filter((kind) => kinds[kind as StepKind])
       .sort(),
   );
+});
+
+describe('a part of what is there', () => {
+  test.each<[Step, Raw, string | null, Raw]>([
+    [{ kind: 'part', layout: '{street}, {town}', part: 'town' }, 'Mill Lane 4, Thornquay', 'Oakridge', 'Mill Lane 4, Oakridge'],
+    [{ kind: 'personName', part: 'given' }, 'Dr. Ada  Lovelace', 'Grace', 'Dr. Grace  Lovelace'],
+    [{ kind: 'personName', part: 'family' }, 'Lovelace, Ada', 'Hopper', 'Hopper, Ada'],
+    [{ kind: 'address', part: 'town', country: 'GB' }, '12 Saltpan Lane, Thornquay HZ4 8QD', 'Oakridge', '12 Saltpan Lane, Oakridge HZ4 8QD'],
+    [{ kind: 'address', part: 'postcode', country: 'DE' }, 'Hauptstr. 12345, 10115 Berlin, Germany', '20095', 'Hauptstr. 12345, 20095 Berlin, Germany'],
+    [{ kind: 'path', path: 'contacts.1.email' }, { contacts: [{ email: 'a' }, { email: 'b', main: true }] }, 'c', { contacts: [{ email: 'a' }, { email: 'c', main: true }] }],
+    [{ kind: 'path', path: 'email' }, { email: 'a', phone: '1' }, null, { email: null, phone: '1' }],
+  ])('%j on %j, given %j, writes %j', (step, raw, value, written) => {
+    expect(lensOf('text', [step]).outbound(value, raw)).toEqual({ ok: true, value: written });
+  });
+  test('what cannot be put anywhere is said, and nothing is written over', () => {
+    expect(lensOf('text', [{ kind: 'part', layout: '{street}, {town}', part: 'town' }]).outbound('Oakridge', undefined)).toMatchObject({ ok: false });
+    expect(lensOf('text', [{ kind: 'path', path: 'contacts.3.email' }]).outbound('a', { contacts: [] })).toMatchObject({
+      ok: false,
+      reason: 'there is a list of 0 there, and no place 3 in it',
+    });
+  });
+});
+
+test('what runs one way is written once, and is known when it is there', () => {
+  for (const step of [
+    { kind: 'constant', value: 'web' },
+    { kind: 'hash', salt: 's' },
+  ] satisfies Step[]) {
+    const compiled = compileStep(step, 'crm', {});
+    if (!compiled.ok) throw new Error(compiled.reason);
+    const lens = makeLens({ type: 'text', direction: 'to', steps: [compiled.value], blankAs: null });
+    const out = lens.outbound('ada@x.example', 'something else');
+    if (!out.ok) throw new Error(out.reason);
+    expect(lens.means(out.value, 'ada@x.example')).toBe(true);
+    expect(lens.means('something else', 'ada@x.example')).toBe(false);
+  }
+});
+
+test('a hash is SHA-256 as in FIPS 180-4', () => {
+  const compiled = compileStep({ kind: 'hash' }, 'crm', {});
+  expect(compiled.ok && compiled.value.outbound?.('abc')).toEqual({ ok: true, value: 'ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad' });
+});
+
+test.each<[Step, string]>([
+  [{ kind: 'part', layout: 'no part', part: 'a' }, 'names no part'],
+  [{ kind: 'part', layout: '{a}{b}', part: 'a' }, 'nothing between them'],
+  [{ kind: 'part', layout: '{a} {a}', part: 'a' }, 'twice'],
+  [{ kind: 'part', layout: '{a}', part: 'b' }, 'no part {b}'],
+  [{ kind: 'link', address: 'https://x.example/' }, '{key} once'],
+  [{ kind: 'link', address: 'javascript:{key}' }, 'https://'],
+  [{ kind: 'money', currency: 'GBP', locale: 'no such locale', show: 'code' }, 'no locale'],
+  [{ kind: 'path', path: 'a..b' }, 'no path'],
+])('%j says what is wrong with it', (step, words) => {
+  const compiled = compileStep(step, 'crm', {});
+  expect(compiled.ok ? '' : compiled.reason).toContain(words);
 });
 
 describe('narrower forms lose nothing', () => {

@@ -32,7 +32,9 @@ export interface LensOptions {
 }
 
 export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens {
-  const canRead = steps.every((step) => step.inbound);
+  // What a one-way step has written cannot be read back: whether it is there already is told by writing it again.
+  const canRead = steps.every((step) => step.inbound && (direction === 'from' || !step.oneWay));
+  const usesPresent = steps.some((step) => step.usesPresent);
   const usesHeld = steps.some((step) => step.usesHeld);
   const setsRawForm = steps.some((step) => step.setsRawForm);
 
@@ -59,10 +61,12 @@ export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens
 
   function fresh(value: Shared, raw: Present): Outcome<Raw> {
     let result: Raw = value as Raw;
-    for (const step of steps.toReversed()) {
+    const present = usesPresent && raw !== undefined ? presentAtEachStep(steps, raw) : undefined;
+    for (let index = steps.length - 1; index >= 0; index -= 1) {
+      const step = steps[index] as StepLens;
       if (result === null && !step.takesBlank) continue;
       if (!step.outbound) return failed('this mapping cannot be written');
-      const next = step.outbound(result);
+      const next = step.outbound(result, present?.[index]);
       if (!next.ok) return next;
       result = next.value;
     }
@@ -107,6 +111,18 @@ function heldAtEachStep(steps: readonly StepLens[], agreed: Raw): (Raw | undefin
     value = back?.ok ? back.value : undefined;
   }
   return held;
+}
+
+/** What the member side of each step holds now, as far as the raw value can be taken towards the shared one. */
+function presentAtEachStep(steps: readonly StepLens[], raw: Raw): (Raw | undefined)[] {
+  const present = new Array<Raw | undefined>(steps.length);
+  let value: Raw | undefined = isBlank(raw) ? null : raw;
+  for (const [index, step] of steps.entries()) {
+    present[index] = value;
+    const next: Outcome<Raw> | undefined = value === undefined || (value === null && !step.takesBlank) ? undefined : step.inbound?.(value, undefined);
+    value = next?.ok ? next.value : value === null ? null : undefined;
+  }
+  return present;
 }
 
 function asNumber(value: Raw): Raw {

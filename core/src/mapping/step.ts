@@ -16,13 +16,28 @@ export type Step =
       readonly places?: number | undefined;
       readonly factor?: string | undefined;
       readonly as?: 'number' | 'text' | undefined;
+      readonly rounding?: Rounding | undefined;
     }
   | { readonly kind: 'date'; readonly format: string; readonly zone?: string | undefined; readonly to: 'date' | 'instant' }
   | { readonly kind: 'list'; readonly separator: string }
+  | { readonly kind: 'pad'; readonly length: number; readonly with: string; readonly side: 'start' | 'end' }
+  | { readonly kind: 'replace'; readonly find: string; readonly by: string }
+  | { readonly kind: 'part'; readonly layout: string; readonly part: string }
+  | { readonly kind: 'personName'; readonly part: PersonNamePart }
+  | { readonly kind: 'address'; readonly part: AddressPart; readonly country: string }
+  | { readonly kind: 'email' }
+  | { readonly kind: 'money'; readonly currency: string; readonly locale: string; readonly show: 'symbol' | 'code' | 'number'; readonly rounding?: Rounding | undefined }
+  | { readonly kind: 'path'; readonly path: string }
+  | { readonly kind: 'link'; readonly address: string }
+  | { readonly kind: 'hash'; readonly salt?: string | undefined }
   | { readonly kind: 'default'; readonly value: Scalar }
   | { readonly kind: 'constant'; readonly value: Scalar }
   | { readonly kind: 'formula'; readonly inbound?: string | undefined; readonly outbound?: string | undefined };
 
+export type PersonNamePart = 'salutation' | 'given' | 'middle' | 'family' | 'suffix';
+export type AddressPart = 'street' | 'town' | 'postcode' | 'country';
+/** How a value is brought to fewer decimal places; half up when not said. */
+export type Rounding = 'half up' | 'half even' | 'up' | 'down';
 export type Scalar = string | number | boolean;
 export type StepKind = Step['kind'];
 
@@ -33,13 +48,21 @@ export type StepKind = Step['kind'];
  */
 export interface StepLens {
   readonly inbound?: (value: Raw, held: Raw | undefined) => Outcome<Raw>;
-  readonly outbound?: (value: Raw) => Outcome<Raw>;
+  /** `present` is what the member side of this step holds now; given only where `usesPresent` is set. */
+  readonly outbound?: (value: Raw, present?: Raw) => Outcome<Raw>;
   readonly takesBlank?: boolean;
   /** True when `inbound` looks at `held`. */
   readonly usesHeld?: boolean;
+  /** True when `outbound` changes a part of what is there, and keeps the rest. */
+  readonly usesPresent?: boolean;
+  /** True when what is written cannot be read back: such a mapping runs one way. */
+  readonly oneWay?: boolean;
   /** True when the member side of this step decides between number and text by itself. */
   readonly setsRawForm?: boolean;
 }
+
+/** The kinds of step that only run one way: what goes in cannot be told from what comes out. */
+export const oneWayKinds: ReadonlySet<StepKind> = new Set<StepKind>(['constant', 'hash']);
 
 /** The text of a scalar raw value; `undefined` for lists and objects. */
 export function textOf(value: Raw): string | undefined {

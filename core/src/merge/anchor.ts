@@ -1,6 +1,6 @@
 import type { AnchorId, FieldId, Instant, MemberId, Present, Raw, RecordKey, Shared } from '../record/index.js';
 
-export type Giver = { readonly kind: 'member'; readonly member: MemberId } | { readonly kind: 'person'; readonly name: string };
+export type Giver = { readonly kind: 'member'; readonly member: MemberId } | { readonly kind: 'person'; readonly name: string } | { readonly kind: 'formula' };
 
 /** Why a value is what it is. Kept with the agreed value and with every write. */
 export type Cause =
@@ -8,7 +8,9 @@ export type Cause =
   | { readonly kind: 'rule'; readonly rule: string; readonly members: readonly MemberId[]; readonly over: readonly LostValue[] }
   | { readonly kind: 'combined'; readonly rule: string; readonly members: readonly MemberId[] }
   | { readonly kind: 'person'; readonly name: string; readonly over: readonly LostValue[] }
-  | { readonly kind: 'equal'; readonly members: readonly MemberId[] };
+  | { readonly kind: 'equal'; readonly members: readonly MemberId[] }
+  /** Computed from the agreed values of other fields. */
+  | { readonly kind: 'formula'; readonly of: readonly FieldId[] };
 
 /** A value that lost, so that no edit disappears without a trace. `member` is undefined for the value agreed before. */
 export interface LostValue {
@@ -62,6 +64,8 @@ export interface Anchor {
   readonly id: AnchorId;
   readonly agreed: Readonly<Record<FieldId, Agreed>>;
   readonly ties: readonly Tie[];
+  /** The members that had a record of it when it began. */
+  readonly beganIn: readonly MemberId[];
   /** Creations that a member refused. */
   readonly parkedCreates: Readonly<Record<MemberId, Parked>>;
 }

@@ -1,5 +1,5 @@
-import type { CompiledKnot } from '../knot/index.js';
-import { type FieldId, type Instant, type MemberId, type Raw, rawEqual, type Shared, sharedKey } from '../record/index.js';
+import type { CompiledField, CompiledKnot } from '../knot/index.js';
+import { type FieldId, type Instant, type MemberId, type Raw, rawEqual, sameShared, type Shared, sharedKey } from '../record/index.js';
 import { type Agreed, type Ahead, type Anchor, type LostValue, presentOf, type Reading, type Tie } from './anchor.js';
 import { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
 
@@ -31,14 +31,14 @@ export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): 
     taking.map((tie) => [tie.member, { seen: { ...tie.seen }, ahead: {}, left: {} }]),
   );
   const result = { writes: [] as FieldWrite[], held: [] as Held[], problems: [] as Problem[], lost: [] as (LostValue & { field: FieldId })[] };
-  for (const field of knot.fields) {
+  const merge = (field: CompiledField): void => {
     const ties = taking.flatMap((tie): FieldTie[] => {
       const mapping = field.mappings.get(tie.member);
       const reading = readings.get(tie.member);
       if (!mapping) return [];
       return [{ tie, lens: mapping.lens, present: presentOf(tie, reading, field.id), modifiedAt: reading?.modifiedAt, drift: mapping.drift }];
     });
-    if (ties.length === 0) continue;
+    if (ties.length === 0) return;
     const merged = mergeField({ field: field.id, type: field.type, rule: field.rule, agreed: agreed[field.id], ties, now, adopt: knot.start === 'adopt' });
     if (merged.agreed) agreed[field.id] = merged.agreed;
     if (merged.held) result.held.push(merged.held);
@@ -48,6 +48,22 @@ export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): 
     for (const [member, raw] of merged.seen) (changes.get(member) as { seen: Record<FieldId, Raw> }).seen[field.id] = raw;
     for (const [member, ahead] of merged.ahead) (changes.get(member) as { ahead: Record<FieldId, Ahead> }).ahead[field.id] = ahead;
     for (const [member, left] of merged.left) (changes.get(member) as { left: Record<FieldId, Shared> }).left[field.id] = left;
+  };
+  const computed = new Map(knot.computed.map((one) => [one.id, one]));
+  for (const field of knot.fields) if (!computed.has(field.id)) merge(field);
+  // What is computed comes last, each after what it names: it follows what has been agreed, and no member edits it.
+  const byId = new Map(knot.fields.map((field) => [field.id, field]));
+  for (const [id, field] of computed) {
+    const value = field.compute({ get: (name) => agreed[name]?.value });
+    const before = agreed[id];
+    if (!value.ok) {
+      const [first] = taking;
+      if (first) result.problems.push({ member: first.member, field: id, kind: 'unreadable', raw: undefined, reason: value.reason });
+      continue;
+    }
+    if (before ? !sameShared(before.value, value.value) : value.value !== null)
+      agreed[id] = { value: value.value, by: { kind: 'formula' }, at: now, why: { kind: 'formula', of: [...field.names] } };
+    merge(byId.get(id) as CompiledField);
   }
   const ties = current.map((tie) => ({ ...tie, ...changes.get(tie.member) }));
   return { anchor: { ...anchor, agreed, ties }, ...result };

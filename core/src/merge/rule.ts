@@ -77,6 +77,8 @@ function narrow(step: Exclude<RuleStep, { step: 'ask' }>, type: FieldType, candi
 function rank(candidate: Candidate, members: readonly MemberId[]): number {
   const ranks = candidate.givers.map((giver) => {
     if (giver.kind === 'person') return -1;
+    // A computed field has no edits, and a field that was computed once ranks after every member.
+    if (giver.kind === 'formula') return members.length;
     const at = members.indexOf(giver.member);
     return at < 0 ? members.length : at;
   });

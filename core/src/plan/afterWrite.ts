@@ -54,6 +54,8 @@ function holding(knot: CompiledKnot, tie: Tie, operation: Operation, record: Sou
   for (const { field, path, after, meaning } of operation.changes) {
     const held = holds[field] ?? after;
     seen[field] = held;
+    // Other fields that read the same place see our own write there, and not an edit.
+    for (const other of knot.fields) if (other.id !== field && other.mappings.get(tie.member)?.field === path) seen[other.id] = holds[other.id] ?? after;
     if (!meaningOf(knot, tie.member, field, held, meaning)) altered.push([path, held, after]);
   }
   // What a new record was given by its system, defaults for instance, was not edited by anybody.

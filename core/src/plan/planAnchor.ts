@@ -1,6 +1,6 @@
 import type { CompiledField, CompiledKnot, CompiledMember } from '../knot/index.js';
 import type { Agreed, Anchor, AnchorMerge, Problem, Tie } from '../merge/index.js';
-import { type FieldId, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
+import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
 import type { CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
 
 export interface AnchorPlan {
@@ -13,8 +13,9 @@ export interface AnchorPlan {
 /**
  * What is to be written for one anchor after its merge.
  * @param blocked members in which a doubt about a record is open, so that nothing is created there
+ * @param now decides what filters leave out that depend on the day
  */
-export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: ReadonlySet<MemberId>): AnchorPlan {
+export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: ReadonlySet<MemberId>, now: Instant): AnchorPlan {
   const operations: Operation[] = [];
   const withheld: Withheld[] = [];
   const problems: Problem[] = [];
@@ -23,7 +24,7 @@ export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: Read
   for (const member of knot.members) {
     const tie = anchor.ties.find(({ member: of }) => of === member.id);
     if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
-    else if (alive && !blocked.has(member.id)) planCreate(knot, merge, member, { operations, withheld, problems });
+    else if (alive && !blocked.has(member.id)) planCreate(knot, merge, member, now, { operations, withheld, problems });
   }
   return { operations, withheld, problems };
 }
@@ -46,11 +47,19 @@ function planUpdate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMemb
   into.operations.push(update);
 }
 
-function planCreate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMember, into: { operations: Operation[]; withheld: Withheld[]; problems: Problem[] }): void {
+function planCreate(
+  knot: CompiledKnot,
+  merge: AnchorMerge,
+  member: CompiledMember,
+  now: Instant,
+  into: { operations: Operation[]; withheld: Withheld[]; problems: Problem[] },
+): void {
   if (!member.may.create) return;
   const { anchor } = merge;
   const { changes, problems } = newRecord(knot, anchor, member);
   if (changes.length === 0) return;
+  // A thing that began elsewhere is not this member's business.
+  if (member.onlyFrom && !member.onlyFrom.some((id) => anchor.beganIn.includes(id))) return;
   const record = changes.reduce<Record<string, Raw>>((fields, { path, after }) => writePath(fields, path, after), {});
   const withhold = (kind: Withheld['kind'], reason: string): void => void into.withheld.push({ member: member.id, kind, reason });
 
@@ -59,7 +68,7 @@ function planCreate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMemb
   const waitingFor = missing.flatMap((path) => knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && heldFields.has(field.id)));
   if (waitingFor.length > 0) return withhold('waits', `${waitingFor.map(({ name }) => name).join(', ')} must be settled first`);
   if (missing.length > 0) return withhold('cannot be created', `${missing.join(', ')} is required there and has no value`);
-  const takesPart = knot.takesPart(member.id, record);
+  const takesPart = knot.takesPart(member.id, record, now);
   if (!takesPart.ok) return withhold('cannot be created', `the filter of this member fails on it: ${takesPart.reason}`);
   // A record that the filter leaves out is simply not this member's business.
   if (!takesPart.value) return;

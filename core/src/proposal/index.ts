@@ -3,4 +3,6 @@ export { bestAssignment } from './assignment.js';
 export type { Reason } from './pairEvidence.js';
 export { type KnownField, type ProposalMember, type ProposedCell, type ProposedField, proposeFields, type TurnedDown } from './proposeFields.js';
 export { type PairProposals, type ProposedPair, proposePairs } from './proposePairs.js';
-export { type ObjectSketch, ObjectSketcher } from './sketch.js';
+export { reasonWords } from './reasonWords.js';
+export { type FieldSketch, type ObjectSketch, ObjectSketcher } from './sketch.js';
+export { TiedRecords } from './tiedEvidence.js';

@@ -39,6 +39,8 @@ export interface ProposedField {
   readonly name: string;
   readonly type: FieldType;
   readonly isNew: boolean;
+  /** Its values tell records apart in each member, so that it can serve as a key rule. */
+  readonly isKey: boolean;
   readonly cells: readonly ProposedCell[];
   readonly crosswalk?: Crosswalk | undefined;
 }
@@ -118,9 +120,17 @@ function describe(cluster: Cluster, members: readonly ProposalMember[], tied: Re
     if (!sketch) return [];
     const factor = pair?.reasons.find((reason) => reason.kind === 'factor')?.factor;
     const isCrosswalk = pair?.reasons.some(({ kind }) => kind === 'crosswalk') && member !== first;
-    const together = isCrosswalk ? tied.get(`${first.id} ${member.id}`)?.together(firstPath, path) : undefined;
+    const found = member === first ? undefined : tied.get(`${first.id} ${member.id}`);
+    const together = isCrosswalk ? found?.together(firstPath, path) : undefined;
     return [
-      { member: member.id, sketch, object: member.object, longest: member.fields.find((field) => field.path === path)?.longest, ...(member === first ? {} : { factor }), together },
+      {
+        member: member.id,
+        sketch,
+        object: member.object,
+        longest: member.fields.find((field) => field.path === path)?.longest ?? found?.cutAt(firstPath, path),
+        ...(member === first ? {} : { factor }),
+        together,
+      },
     ];
   });
   const type = cluster.known?.type ?? proposedType(sources);
@@ -143,7 +153,19 @@ function describe(cluster: Cluster, members: readonly ProposalMember[], tied: Re
       },
     ];
   });
-  return { id, name: sentence(name), type, isNew: !cluster.known, cells, ...(crosswalk ? { crosswalk } : {}) };
+  return {
+    id,
+    name: sentence(name),
+    type,
+    isNew: !cluster.known,
+    isKey: (type === 'email' || type === 'text') && sources.every(tellsApart),
+    cells,
+    ...(crosswalk ? { crosswalk } : {}),
+  };
+}
+
+function tellsApart({ sketch, object }: ProposedSource): boolean {
+  return sketch.distinct >= sketch.filled * 0.9 && sketch.filled >= object.records * 0.5 && sketch.length < 45;
 }
 
 const sentence = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);

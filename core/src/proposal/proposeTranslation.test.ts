@@ -7,11 +7,14 @@ const two = (number: number): string => String(number).padStart(2, '0');
 const numbers = Array.from({ length: 120 }, (_, index) => index);
 const day = (n: number) => ({ year: 2020 + (n % 6), month: 1 + (n % 12), date: 1 + (n % 28) });
 
+const nameOf = (n: number): string => `${['Oak', 'Ash', 'Silverweed', 'Fern'][n % 4] ?? ''} ${['Nurseries', 'Allotments'][n % 2] ?? ''} ${n}`;
+
 /** The same things as two systems write them. */
 const left = numbers.map((n): Record<string, Raw> => {
   const { year, month, date } = day(n);
   return {
     id: `A-${n}`,
+    company: nameOf(n),
     email: `Person${n}@Example.org`,
     phone: `+44 1632 960${String(100 + n)}`,
     since: `${year}-${two(month)}-${two(date)}`,
@@ -26,6 +29,7 @@ const right = numbers.map((n): Record<string, Raw> => {
   const { year, month, date } = day(n);
   return {
     no: 5000 + n,
+    firm: nameOf(n).slice(0, 16).trimEnd(),
     mail: `person${n}@example.org`,
     tel: `01632 960${String(100 + n)}`,
     registered: `${two(date)}/${two(month)}/${year}`,
@@ -100,4 +104,11 @@ test('ids of proposed fields are names that formulas can use, each once', () => 
   const ids = proposed.map(({ id }) => id);
   expect(new Set(ids).size).toBe(ids.length);
   expect(ids.every((id) => /^[a-z][A-Za-z0-9]{0,39}$/.test(id))).toBe(true);
+});
+
+test('where one system has less room than another, and does not say so, its records show it', () => {
+  expect(byLeft('company').cells.map(({ member, steps }) => [member, steps])).toEqual([
+    ['crm', [{ kind: 'trim' }]],
+    ['shop', [{ kind: 'trim' }, { kind: 'cut', length: 16 }]],
+  ]);
 });

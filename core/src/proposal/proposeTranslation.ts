@@ -1,3 +1,4 @@
+import { DateTime } from 'luxon';
 import { decimalOf, type FieldPath, type FieldType, type Raw, readPath } from '../record/index.js';
 import { countryCode, type Crosswalk, type CrosswalkRow, type Scalar, type Step } from '../mapping/index.js';
 import { mainKind } from './pairEvidence.js';
@@ -18,6 +19,7 @@ export interface ProposedSource {
 
 const mostChoices = 30;
 const looked = 60;
+const timeFormats = ['yyyy-MM-dd HH:mm:ss', 'yyyy-MM-dd HH:mm'] as const;
 const dateFormats = ['dd/MM/yyyy', 'MM/dd/yyyy', 'dd.MM.yyyy', 'dd-MM-yyyy', 'd/M/yyyy'] as const;
 const isoInstant = "yyyy-MM-dd'T'HH:mm:ss.SSS'Z'";
 
@@ -31,7 +33,7 @@ export function proposedType(sources: readonly ProposedSource[]): FieldType {
   if (kinds.includes('date')) return sources.some((source) => samples(source).some((raw) => typeof raw === 'string' && !hasTime(raw))) ? 'date' : 'instant';
   if (kinds.includes('list')) return 'list';
   if (all('number') && sources.every(({ together }) => !together)) return 'number';
-  if (sources.some(({ together }) => together) || kinds.includes('choice')) return 'choice';
+  if (sources.some(({ together }) => together) || sources.some(holdsCountries) || all('choice')) return 'choice';
   if (kinds.includes('long text')) return 'note';
   return 'text';
 }
@@ -71,7 +73,8 @@ export function proposedSteps(type: FieldType, source: ProposedSource, table: st
     }
     case 'choice':
       if (table !== undefined) return [{ kind: 'crosswalk', table }];
-      return mostly(texts, (text) => text.length > 3 && countryCode(text.trim()) !== undefined) ? [{ kind: 'country', form: 'name' }] : [{ kind: 'trim' }];
+      if (!holdsCountries(source)) return [{ kind: 'trim' }];
+      return [{ kind: 'country', form: mostly(texts, ({ length }) => length === 2) ? 'alpha2' : mostly(texts, ({ length }) => length === 3) ? 'alpha3' : 'name' }];
     case 'text':
       return [{ kind: 'trim' }, ...(source.longest === undefined || source.longest >= 200 ? [] : [{ kind: 'cut' as const, length: source.longest }])];
     case 'note':
@@ -99,6 +102,14 @@ export function proposedCrosswalk(name: string, sources: readonly ProposedSource
       const row = shared === undefined ? undefined : rows.get(shared);
       if (row) row[member] = [...(row[member] ?? []), value];
     }
+    // Where this member has one word for several of the first one's, each of them is written as that word.
+    for (const [shared, values] of rows) {
+      if (values[member]) continue;
+      const [most] = [...together]
+        .flatMap(([value, partners]) => (partners.has(shared) ? [{ value, times: partners.get(shared) ?? 0 }] : []))
+        .toSorted((a, b) => b.times - a.times);
+      if (most) values[member] = [most.value];
+    }
   }
   return { name, rows: [...rows].map(([shared, values]): CrosswalkRow => ({ shared, values })) };
 }
@@ -119,6 +130,16 @@ function samples({ object, sketch }: { readonly object: ObjectSketch; readonly s
     .slice(0, looked);
 }
 
+function holdsCountries(source: ProposedSource): boolean {
+  return (
+    mainKind(source.sketch) !== 'number' &&
+    mostly(
+      samples(source).filter((raw) => typeof raw === 'string'),
+      (text) => countryCode(text.trim()) !== undefined,
+    )
+  );
+}
+
 const hasTime = (text: string): boolean => /\d[T ]\d\d:\d\d/.test(text);
 
 function mostly(texts: readonly string[], is: (text: string) => boolean): boolean {
@@ -129,6 +150,10 @@ function mostly(texts: readonly string[], is: (text: string) => boolean): boolea
 function dateFormat(texts: readonly string[], type: 'date' | 'instant'): string | undefined {
   if (mostly(texts, (text) => /^\d{4}-\d\d-\d\d$/.test(text))) return undefined;
   if (mostly(texts, (text) => /^\d{4}-\d\d-\d\dT.*Z$/.test(text))) return type === 'instant' ? undefined : isoInstant;
+  if (type === 'instant') {
+    const format = timeFormats.find((one) => mostly(texts, (text) => DateTime.fromFormat(text, one).isValid));
+    if (format) return format;
+  }
   return dateFormats.find((format) => texts.length > 0 && texts.every((text) => fits(text, format)));
 }
 

@@ -33,12 +33,15 @@ export class TiedRecords {
   readonly count: number;
   /** The fields by which they are tied. */
   readonly by: readonly [FieldPath, FieldPath] | undefined;
+  /** The tied records, left and right. */
+  readonly rows: readonly (readonly [Row, Row])[];
   readonly #left: ReadonlyMap<FieldPath, Column>;
   readonly #right: ReadonlyMap<FieldPath, Column>;
 
   constructor(left: ObjectSketch, right: ObjectSketch) {
     const found = bestKey(left, right);
-    this.count = found?.rows.length ?? 0;
+    this.rows = found?.rows ?? [];
+    this.count = this.rows.length;
     this.by = found?.by;
     this.#left = columns(left.fields, found?.rows.map(([row]) => row) ?? []);
     this.#right = columns(right.fields, found?.rows.map(([, row]) => row) ?? []);
@@ -48,6 +51,19 @@ export class TiedRecords {
     const [a, b] = [this.#left.get(left), this.#right.get(right)];
     if (!a || !b || this.count < fewestTied) return undefined;
     return compareColumns(a, b);
+  }
+
+  /**
+   * The length at which the right field cuts what the left one holds whole: no value there is longer, and what is longer
+   * on the left begins with what stands on the right. `undefined` where nothing shows a cut.
+   */
+  cutAt(left: FieldPath, right: FieldPath): number | undefined {
+    const texts = (this.#right.get(right)?.raws ?? []).map((raw, index) => [this.#left.get(left)?.raws[index], raw] as const);
+    const longest = Math.max(0, ...texts.map(([, raw]) => (typeof raw === 'string' ? [...raw].length : 0)));
+    const isCut = ([whole, part]: readonly [Raw | undefined, Raw | undefined]): boolean =>
+      // A blank at the end of what fits is left out.
+      typeof whole === 'string' && typeof part === 'string' && [...part].length >= longest - 1 && whole.trim().length > part.length && whole.trim().startsWith(part.trimEnd());
+    return longest > 0 && texts.some(isCut) ? longest : undefined;
   }
 
   /** For each value of the right field, with which values of the left one it comes, and how often. */

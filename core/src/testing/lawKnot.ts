@@ -86,6 +86,15 @@ export const lawKnots: fc.Arbitrary<Knot> = fc
           inKnot(numberRule),
           each((index) => mapping('amount', ways[index + 4] as Direction, index === 1 ? [{ kind: 'number', places: 0 }] : [], drift)),
         ),
+        {
+          ...field(
+            'label',
+            'text',
+            { steps: [{ step: 'ask' }] },
+            each((index) => mapping('label', 'to', index === 0 ? [{ kind: 'cut', length: 5 }] : [], drift)),
+          ),
+          formula: 'text(firstFilled(name, "none")) + "/" + text(firstFilled(amount, "-"))',
+        },
       ],
       keyRules: [{ name: 'Key', fields: [{ field: 'key', normalise: 'text' }] }],
       checks: [],

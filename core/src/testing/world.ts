@@ -67,7 +67,7 @@ export class World {
       const stored = this.anchors.get(id) as Anchor;
       // A store gives the ties of an anchor in any order.
       const merge = mergeAnchor({ knot: this.knot, anchor: { ...stored, ties: shuffle([...stored.ties]) }, readings: readings.of.get(id) ?? new Map(), now: this.now });
-      const plan = planAnchor(this.knot, merge, readings.blocked.get(id) ?? new Set());
+      const plan = planAnchor(this.knot, merge, readings.blocked.get(id) ?? new Set(), this.now);
       outcome.held.push(...merge.held.map((held) => ({ ...held, anchor: id })));
       outcome.problems.push(...merge.problems, ...plan.problems);
       outcome.withheld.push(...plan.withheld);
@@ -127,7 +127,7 @@ export class World {
       () => anchorId(`a${(this.#next += 1)}`),
     );
     for (const { newcomer, anchor: id } of matching.ties) {
-      const anchor = this.anchors.get(id) ?? { id, agreed: {}, ties: [], parkedCreates: {} };
+      const anchor = this.anchors.get(id) ?? { id, agreed: {}, ties: [], beganIn: [newcomer.member], parkedCreates: {} };
       this.anchors.set(id, { ...anchor, ties: [...anchor.ties, { member: newcomer.member, key: newcomer.key, seen: {}, ahead: {}, left: {} }] });
       of.set(id, (of.get(id) ?? new Map()).set(newcomer.member, readings.get(`${newcomer.member}/${newcomer.key}`) as Reading));
     }

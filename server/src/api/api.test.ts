@@ -66,7 +66,15 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'GET /api/systems/{system}/objects/{object}/records': 'viewer',
   'GET /api/events': 'viewer',
   'GET /api/knots/{knot}': 'viewer',
-  'POST /api/knots/{knot}/definition/check': 'viewer',
+  'GET /api/knots': 'viewer',
+  'POST /api/knots': 'editor',
+  'POST /api/knots/import': 'editor',
+  'GET /api/knot-schema': 'viewer',
+  'GET /api/knots/{knot}/draft': 'viewer',
+  'PUT /api/knots/{knot}/draft': 'editor',
+  'DELETE /api/knots/{knot}/draft': 'editor',
+  'GET /api/knots/{knot}/versions/{version}': 'viewer',
+  'POST /api/knots/{knot}/reading': 'viewer',
   'GET /api/knots/{knot}/anchors': 'viewer',
   'GET /api/anchors/{anchor}': 'viewer',
   'GET /api/runs': 'viewer',
@@ -99,7 +107,7 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
     const url = path
       .replace(/\{(knot|system|object)\}/g, 'nothing')
       .replace(/\{(run|anchor|subscription)\}/, nowhere)
-      .replace('{decision}', '1');
+      .replace(/\{(decision|version)\}/, '1');
     const { statusCode } = await call({ method, url, headers, ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}) });
     const refused = least === 'everybody' ? undefined : who === 'nobody' ? 401 : roles.indexOf(who) < roles.indexOf(least) ? 403 : undefined;
     if (refused) expect([route, statusCode]).toEqual([route, refused]);

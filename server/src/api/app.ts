@@ -11,6 +11,7 @@ import { jsonSchemaTransform, jsonSchemaTransformObject, serializerCompiler, val
 import { z } from 'zod';
 import type { Settings } from '../configuration/settings.js';
 import { decisionRoutes } from '../decisions/decisionRoutes.js';
+import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
 import { guardRoutes, signInRoutes } from '../signIn/signInRoutes.js';
@@ -97,6 +98,7 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   objectRoutes(app, context);
   accessRoutes(app, context);
   knotRoutes(app, context);
+  draftRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);
   decisionRoutes(app, context);

@@ -1,22 +1,26 @@
 import type { DataSource } from 'typeorm';
+import type { Drafts } from '../knots/drafts.js';
 import type { Knots } from '../knots/knots.js';
+import type { Readings } from '../knots/readings.js';
 import type { Consents } from '../systems/consents.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
 import type { RunQueue } from '../worker/jobs.js';
-import type { RunEvents } from '../runs/runEvents.js';
+import type { ServerEvents } from '../api/serverEvents.js';
 
 /** What the routes work with. */
 export interface ApiContext {
   readonly data: DataSource;
   readonly knots: Knots;
+  readonly drafts: Drafts;
+  readonly readings: Readings;
   readonly systems: Systems;
   readonly objects: SystemObjects;
   readonly consents: Consents;
   readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
-  readonly events: RunEvents;
+  readonly events: ServerEvents;
   /** Where people and other systems reach this installation; where it is not set, as the request does. */
   readonly publicAddress?: string | undefined;
 }

@@ -163,7 +163,7 @@ async function setVerdict(db: EntityManager, knot: string, member: string, keys:
 }
 
 async function loadAnchor(db: EntityManager, id: string): Promise<Anchor | undefined> {
-  const [row] = (await db.query('select id, agreed, parked_creates, revision from anchor where id = $1 for update', [id])) as AnchorRow[];
+  const [row] = (await db.query('select id, agreed, began_in, parked_creates, revision from anchor where id = $1 for update', [id])) as AnchorRow[];
   if (!row) return undefined;
   return anchorFromRows(row, (await db.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[]);
 }

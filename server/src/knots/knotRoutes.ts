@@ -2,7 +2,8 @@ import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { IsNull } from 'typeorm';
 import { z } from 'zod';
-import { definitionChangeSchema, definitionCheckSchema, knotViewSchema, problemSchema } from '@anchor-knot/contracts';
+import { definitionChangeSchema, knotViewSchema, problemSchema } from '@anchor-knot/contracts';
+import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { KnotVersionEntity, RunEntity } from '../persistence/entities/entities.js';
@@ -11,8 +12,13 @@ import { checkDefinition } from './knots.js';
 
 const parameters = z.object({ knot: z.string() });
 
-export function knotRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
+export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
+  /** A knot that is still being made is shown as its draft stands. */
+  const notInForce = async (id: string) => {
+    const draft = await drafts.find(id);
+    return draft?.basedOn === 0 ? { id, version: 0, definition: draft.definition } : undefined;
+  };
 
   typed.get(
     '/api/knots/:knot',
@@ -26,7 +32,7 @@ export function knotRoutes(app: FastifyInstance, { data, knots, systems }: ApiCo
       },
     },
     async (request, reply) => {
-      const knot = await knots.inForce(request.params.knot);
+      const knot = (await knots.inForce(request.params.knot)) ?? (await notInForce(request.params.knot));
       if (!knot) return reply.code(404).send(noSuch('knot'));
       const versions = await data
         .getRepository(KnotVersionEntity)
@@ -57,25 +63,6 @@ export function knotRoutes(app: FastifyInstance, { data, knots, systems }: ApiCo
     },
   );
 
-  typed.post(
-    '/api/knots/:knot/definition/check',
-    {
-      config: { role: 'viewer' },
-      schema: {
-        tags: ['knots'],
-        summary: 'Say what is wrong with a definition, without keeping it',
-        params: parameters,
-        body: z.object({ definition: z.json() }),
-        response: { 200: definitionCheckSchema },
-      },
-    },
-    async (request) => {
-      const checked = checkDefinition(request.body.definition);
-      const problems = checked.ok ? idProblem(checked.definition.id, request.params.knot) : [...checked.problems];
-      return { problems };
-    },
-  );
-
   typed.put(
     '/api/knots/:knot/definition',
     {
@@ -89,8 +76,8 @@ export function knotRoutes(app: FastifyInstance, { data, knots, systems }: ApiCo
       },
     },
     async (request, reply) => {
-      const { definition, basedOn, note } = request.body;
-      if (!(await knots.inForce(request.params.knot))) return reply.code(404).send(noSuch('knot'));
+      const { definition, basedOn, draft, note } = request.body;
+      if (!(await knots.inForce(request.params.knot)) && !(await drafts.find(request.params.knot))) return reply.code(404).send(noSuch('knot'));
       const checked = checkDefinition(definition);
       const problems = checked.ok ? idProblem(checked.definition.id, request.params.knot) : [...checked.problems];
       if (!checked.ok || problems.length > 0)
@@ -105,13 +92,14 @@ export function knotRoutes(app: FastifyInstance, { data, knots, systems }: ApiCo
           says: 'A member names a system that is not connected here; nothing was changed.',
           problems: missing.map(({ id, system }) => ({ at: `members.${id}.system`, says: `there is no system “${system}” here; there are ${[...known].join(', ')}` })),
         });
-      if ((await knots.change(checked.definition, basedOn, note, request.person?.name ?? '')) !== 'changed') {
+      if ((await knots.change({ definition: checked.definition, basedOn, draft, note }, request.person?.name ?? '')) !== 'changed') {
         return reply.code(409).send({
           code: 'changed meanwhile',
-          says: 'Somebody else put another version in force meanwhile; nothing was changed.',
-          advice: 'Compare with the version that is in force now.',
+          says: 'Somebody else changed this knot meanwhile; nothing was put in force.',
+          advice: 'Load it again and look at what was changed.',
         });
       }
+      await writeAudit(data, request.person, 'version put in force', { knot: checked.definition.id, version: basedOn + 1, note });
       return { version: basedOn + 1 };
     },
   );

@@ -1,6 +1,7 @@
-import type { DataSource } from 'typeorm';
+import { type DataSource, MoreThan } from 'typeorm';
 import { describeIssues, knotSchema } from '@anchor-knot/contracts';
 import { changedMappings, type CompiledKnot, compileKnot, type Knot, type KnotProblem } from '@anchor-knot/core';
+import { tellOfDraft } from './drafts.js';
 import { KnotEntity, KnotVersionEntity } from '../persistence/entities/entities.js';
 
 export type CheckedDefinition =
@@ -30,14 +31,15 @@ export class Knots {
     this.#data = data;
   }
 
+  /** Of all knots that a version is in force of, by name. */
   async ids(): Promise<string[]> {
-    return (await this.#data.getRepository(KnotEntity).find({ order: { name: 'asc' } })).map(({ id }) => id);
+    return (await this.#data.getRepository(KnotEntity).find({ where: { versionInForce: MoreThan(0) }, order: { name: 'asc' } })).map(({ id }) => id);
   }
 
-  /** The version in force, ready to run; `undefined` when there is no such knot. */
+  /** The version in force, ready to run; `undefined` when there is no such knot, or none of its versions was put in force yet. */
   async inForce(id: string): Promise<LoadedKnot | undefined> {
     const row = await this.#data.getRepository(KnotEntity).findOneBy({ id });
-    if (!row) return undefined;
+    if (!row || row.versionInForce === 0) return undefined;
     const known = this.#compiled.get(id);
     if (known?.version === row.versionInForce) return known;
     const version = await this.#data.getRepository(KnotVersionEntity).findOneByOrFail({ knotId: id, version: row.versionInForce });
@@ -55,17 +57,33 @@ export class Knots {
     });
   }
 
-  /** Puts a new version in force. Refused when somebody else did so meanwhile. */
-  async change(definition: Knot, basedOn: number, note: string, person: string): Promise<'changed' | 'somebody else changed it'> {
+  /** One version's definition, as it was put in force. */
+  async version(knot: string, version: number): Promise<Knot | undefined> {
+    return (await this.#data.getRepository(KnotVersionEntity).findOneBy({ knotId: knot, version }))?.definition;
+  }
+
+  /**
+   * Puts a new version in force; the draft that it was made in is done with. Refused when somebody else put one in force
+   * meanwhile, or has changed the draft.
+   * @param basedOn the version that is thought to be in force; 0 for a knot that has none
+   * @param draft the revision of the draft as it was seen; 0 when there was none
+   */
+  async change(
+    { definition, basedOn, draft, note }: { definition: Knot; basedOn: number; draft: number; note: string },
+    person: string,
+  ): Promise<'changed' | 'somebody else changed it'> {
     return this.#data.transaction(async (db) => {
       const row = await db.getRepository(KnotEntity).findOneOrFail({ where: { id: definition.id }, lock: { mode: 'pessimistic_write' } });
-      if (row.versionInForce !== basedOn) return 'somebody else changed it';
+      const [kept] = (await db.query('select revision from knot_draft where knot_id = $1 for update', [row.id])) as { revision: number }[];
+      if (row.versionInForce !== basedOn || (kept && kept.revision !== draft)) return 'somebody else changed it';
       await db.getRepository(KnotVersionEntity).insert({ knotId: row.id, version: basedOn + 1, definition: definition as never, note, madeBy: person });
-      const before = await db.getRepository(KnotVersionEntity).findOneByOrFail({ knotId: row.id, version: basedOn });
-      for (const { member, fields } of changedMappings(before.definition, definition)) {
+      const before = await db.getRepository(KnotVersionEntity).findOneBy({ knotId: row.id, version: basedOn });
+      for (const { member, fields } of before ? changedMappings(before.definition, definition) : []) {
         await db.query('update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2', [row.id, member, fields]);
       }
       await db.getRepository(KnotEntity).update({ id: row.id }, { versionInForce: basedOn + 1, name: definition.name });
+      await db.query('delete from knot_draft where knot_id = $1', [row.id]);
+      await tellOfDraft(db, { knot: row.id, revision: 0, by: person });
       return 'changed';
     });
   }

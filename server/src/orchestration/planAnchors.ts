@@ -59,7 +59,7 @@ export async function planBatch(installation: Installation, options: RunOptions,
   const stored = await store.loadAnchors(lease, ids);
   const staged = await store.stagedFor(lease, ids);
   return ids.map((id): PlanEntry => {
-    const { anchor: known, revision } = stored.get(id) ?? { anchor: { id, agreed: {}, ties: [], parkedCreates: {} }, revision: 0 };
+    const { anchor: known, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
     const readings = new Map<MemberId, Reading>();
     let anchor: Anchor = known;
     for (const { member, key, reading } of staged.get(id) ?? []) {
@@ -68,7 +68,7 @@ export async function planBatch(installation: Installation, options: RunOptions,
     }
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
-    const plan = planAnchor(knot, merge, blocked);
+    const plan = planAnchor(knot, merge, blocked, clock.now());
     const postponed = new Set(plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member));
     const isDoubtful = ({ kind, member }: (typeof plan.operations)[number]): boolean => kind === 'create' && context.partlyRead.has(member);
     const doubtful = plan.operations.filter((operation) => isDoubtful(operation) && !postponed.has(operation.member)).map(({ member }) => member);
@@ -90,6 +90,10 @@ export async function planBatch(installation: Installation, options: RunOptions,
       keys: keysOfAnchor(knot, merge.anchor),
     };
   });
+}
+
+function newAnchor(id: AnchorId, records: readonly { readonly member: MemberId }[]): Anchor {
+  return { id, agreed: {}, ties: [], beganIn: records.map(({ member }) => member), parkedCreates: {} };
 }
 
 /** Whether the next run has to look at an anchor even if nothing is read of it. */

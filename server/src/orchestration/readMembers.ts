@@ -36,7 +36,7 @@ export async function readMember(
   const known = (await store.cursors(lease.knot)).get(member.id);
   const startedAt = clock.now();
   const sameVersion = known?.knotVersion === options.knotVersion;
-  const changedSince = connector.capabilities.changesSince && known && sameVersion && !options.full ? known.changedSince : undefined;
+  const changedSince = connector.capabilities.changesSince && known && sameVersion && !options.full && !member.filterIsDated ? known.changedSince : undefined;
   const listed = new Set<RecordKey>();
   const unusable: string[] = [];
   const deleted = new Set<RecordKey>();
@@ -75,7 +75,7 @@ export async function readMember(
 
 /** The records of a page that are new or not as their ties remember them. */
 async function differing(
-  { store }: Installation,
+  { store, clock }: Installation,
   knot: CompiledKnot,
   member: CompiledMember,
   records: readonly SourceRecord[],
@@ -87,9 +87,10 @@ async function differing(
   const latest = new Map(records.map((record) => [record.key, record]));
   const heads = await store.tieHeads(knotId, member.id, [...latest.keys()]);
   const staged: StagedRecord[] = [];
+  const now = clock.now();
   for (const record of latest.values()) {
     const head = heads.get(record.key);
-    const takesPart = knot.takesPart(member.id, record.fields);
+    const takesPart = knot.takesPart(member.id, record.fields, now);
     if (!head && takesPart.ok && !takesPart.value) continue;
     const fields = knot.rawFields(member.id, record);
     // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives nothing new.

@@ -28,6 +28,7 @@ export type AgreedColumn = readonly (Omit<Agreed, 'value'> & { readonly values: 
 export interface AnchorRow {
   id: string;
   agreed: AgreedColumn;
+  began_in: Anchor['beganIn'];
   parked_creates: Anchor['parkedCreates'];
   revision: number;
 }
@@ -63,7 +64,7 @@ export function tieFromRow(row: TieRow): Tie {
 }
 
 export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor {
-  return { id: anchorId(row.id), agreed: agreedFromColumn(row.agreed), parkedCreates: row.parked_creates, ties: ties.map(tieFromRow) };
+  return { id: anchorId(row.id), agreed: agreedFromColumn(row.agreed), beganIn: row.began_in, parkedCreates: row.parked_creates, ties: ties.map(tieFromRow) };
 }
 
 export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {

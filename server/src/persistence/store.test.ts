@@ -28,6 +28,7 @@ const reading = (fields: Reading['fields']): Reading => ({ fields });
 const anchor = (n: number, ...keys: string[]): Anchor => ({
   id: anchorId(id(n)),
   agreed: {},
+  beganIn: ['crm'],
   parkedCreates: {},
   ties: keys.map((key) => ({ member: 'crm', key: recordKey(key), seen: { name: key, exact: { $number: '1.10' } }, ahead: {}, left: {} })),
 });

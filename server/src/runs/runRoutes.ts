@@ -40,7 +40,8 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     },
     async (request, reply) => {
       const { knot } = request.params;
-      if (!(await knots.inForce(knot))) return reply.code(404).send(noSuch('knot'));
+      if (!(await knots.inForce(knot)))
+        return reply.code(404).send({ code: 'not in force', says: 'No version of this knot is in force, so there is nothing to run.', advice: 'Put its draft in force first.' });
       const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
       if (run === undefined) return reply.code(409).send({ code: 'run waiting', says: 'A run of this knot is already waiting; it will do the same.' });
       return reply.code(202).send({ run });
@@ -153,16 +154,20 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     },
   );
 
-  app.get('/api/events', { config: { role: 'viewer' }, schema: { tags: ['runs'], summary: 'Server-sent events: runs as they change' } }, (request, reply) => {
-    reply.hijack();
-    reply.raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
-    reply.raw.write('retry: 2000\n\n');
-    const end = events.subscribe((run) => reply.raw.write(`data: ${JSON.stringify({ kind: 'run', run })}\n\n`));
-    // Proxies close connections on which nothing is said.
-    const alive = setInterval(() => reply.raw.write(': alive\n\n'), 20_000);
-    request.raw.on('close', () => {
-      clearInterval(alive);
-      end();
-    });
-  });
+  app.get(
+    '/api/events',
+    { config: { role: 'viewer' }, schema: { tags: ['runs'], summary: 'Server-sent events: runs as they change, drafts as they are kept' } },
+    (request, reply) => {
+      reply.hijack();
+      reply.raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
+      reply.raw.write('retry: 2000\n\n');
+      const end = events.subscribe((event) => reply.raw.write(`data: ${JSON.stringify(event)}\n\n`));
+      // Proxies close connections on which nothing is said.
+      const alive = setInterval(() => reply.raw.write(': alive\n\n'), 20_000);
+      request.raw.on('close', () => {
+        clearInterval(alive);
+        end();
+      });
+    },
+  );
 }

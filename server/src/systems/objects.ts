@@ -146,7 +146,8 @@ function profileState({ state, records, started_at, ended_at, words }: ProfileRo
   return { state, records: Number(records), startedAt: started_at.toISOString(), endedAt: ended_at?.toISOString() ?? null, words };
 }
 
-function mayOf(description: System, object: string): ObjectSummary['may'] {
+/** What its description lets us do with an object. */
+export function mayOf(description: System, object: string): ObjectSummary['may'] {
   switch (description.kind) {
     case 'http': {
       const { create, update, archive, remove, createField } = description.objects[object] ?? {};

@@ -2,7 +2,7 @@ import type { FastifyInstance } from 'fastify';
 import { pino } from 'pino';
 import { type Role, roles } from '@anchor-knot/contracts';
 import { makeApp } from '../api/app.js';
-import { RunEvents } from '../runs/runEvents.js';
+import { ServerEvents } from '../api/serverEvents.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 import type { RealInstallation } from './realInstallation.js';
 
@@ -27,10 +27,10 @@ export class ApiClient {
   readonly answered: string[] = [];
   readonly logged: string[];
   readonly #app: FastifyInstance;
-  readonly #events: RunEvents;
+  readonly #events: ServerEvents;
   readonly #sessions = new Map<Role, Promise<SignedIn>>();
 
-  private constructor(address: string, app: FastifyInstance, events: RunEvents, logged: string[]) {
+  private constructor(address: string, app: FastifyInstance, events: ServerEvents, logged: string[]) {
     this.address = address;
     this.#app = app;
     this.#events = events;
@@ -39,7 +39,7 @@ export class ApiClient {
 
   static async start(installation: RealInstallation): Promise<ApiClient> {
     const logged: string[] = [];
-    const events = new RunEvents(installation.url, installation.parts.data);
+    const events = new ServerEvents(installation.url, installation.parts.data);
     await events.open();
     const log = pino({ level: 'debug' }, { write: (line: string) => void logged.push(line) });
     const app = await makeApp({ ...installation.parts, events }, { SECRET_KEY: installation.key, COOKIE_SECURE: false, WEB_FOLDER: undefined }, log);

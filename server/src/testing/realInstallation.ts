@@ -16,8 +16,25 @@ import { Worker } from '../worker/worker.js';
 import type { TestDatabase } from './testDatabase.js';
 
 const demo = join(import.meta.dirname, '../../demo');
-export const demoKnot: Knot = knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot;
+/** The demo's knot between the two systems that are started here. */
+export const demoKnot: Knot = between(['crm', 'shop'], knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot);
 const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<string, Record<string, unknown>>;
+
+/** A knot without its other members, and without what only those give. */
+function between(members: readonly string[], knot: Knot): Knot {
+  const fields = knot.fields.flatMap((field) => {
+    const mappings = Object.fromEntries(Object.entries(field.mappings).filter(([member]) => members.includes(member)));
+    const steps = field.rule.steps.map((step) => (step.step === 'order' ? { ...step, members: step.members.filter((member) => members.includes(member)) } : step));
+    const isGiven = field.formula !== undefined || Object.values(mappings).some(({ direction }) => direction !== 'to');
+    return isGiven ? [{ ...field, mappings, rule: { ...field.rule, steps } }] : [];
+  });
+  return {
+    ...knot,
+    members: knot.members.filter(({ id }) => members.includes(id)),
+    fields,
+    keyRules: knot.keyRules.filter((rule) => rule.fields.every(({ field }) => fields.some(({ id }) => id === field))),
+  };
+}
 
 /** Without a budget: tests are in a hurry, and those of budgets set their own. */
 function unlimited({ budget: _, ...description }: Record<string, unknown>): HttpSystem {
@@ -89,7 +106,10 @@ export class RealInstallation {
     this.#worker = { worker, done: worker.work() };
   }
 
-  async run(kind: 'run' | 'dry run' = 'run', more: { full?: boolean; overGuards?: boolean } = {}): Promise<RunRow & { readonly state: RunResult['state'] | 'running' }> {
+  async run(
+    kind: 'run' | 'dry run' = 'run',
+    more: { knot?: string; full?: boolean; overGuards?: boolean } = {},
+  ): Promise<RunRow & { readonly state: RunResult['state'] | 'running' }> {
     const id = await this.parts.queue.send({ knot: 'customers', kind, startedBy: 'test', full: false, overGuards: false, ...more });
     return this.ended(id as string);
   }

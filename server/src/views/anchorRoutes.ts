@@ -82,7 +82,7 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     },
     async (request, reply) => {
       const id = request.params.anchor;
-      const [row] = (await data.query('select id, knot_id, title, open, agreed, parked_creates, revision from anchor where id = $1', [id])) as (AnchorRow & {
+      const [row] = (await data.query('select id, knot_id, title, open, agreed, began_in, parked_creates, revision from anchor where id = $1', [id])) as (AnchorRow & {
         knot_id: string;
         title: string;
         open: boolean;

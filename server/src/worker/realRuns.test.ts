@@ -90,6 +90,8 @@ const account = (id: string, more: Partial<Account> & { email?: string | null; p
   address: { street: null, postcode: null, town: null, country: more.country ?? null },
   segment: null,
   creditLimit: null,
+  turnover: null,
+  lastVisit: null,
   marketingConsent: null,
   notes: null,
   createdAt: '2026-01-01T00:00:00.000Z',

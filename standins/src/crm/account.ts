@@ -8,6 +8,9 @@ export interface Account {
   readonly address: { readonly street: string | null; readonly postcode: string | null; readonly town: string | null; readonly country: string | null };
   readonly segment: string | null;
   readonly creditLimit: number | null;
+  readonly turnover: number | null;
+  /** A day, as `2026-11-24`. */
+  readonly lastVisit: string | null;
   readonly marketingConsent: boolean | null;
   readonly notes: string | null;
   readonly createdAt: string;
@@ -32,8 +35,13 @@ export function changeAccount(known: Account | undefined, input: AccountInput, n
   };
   const contact = (input.contact ?? {}) as Record<string, unknown>;
   const address = (input.address ?? {}) as Record<string, unknown>;
-  const number = input.creditLimit === undefined ? (known?.creditLimit ?? null) : input.creditLimit;
-  if (number !== null && (typeof number !== 'number' || number < 0)) errors.push({ field: 'creditLimit', message: 'must be a number of 0 or more' });
+  const amount = (field: 'creditLimit' | 'turnover'): number | null => {
+    const number = input[field] === undefined ? (known?.[field] ?? null) : input[field];
+    if (number !== null && (typeof number !== 'number' || number < 0)) errors.push({ field, message: 'must be a number of 0 or more' });
+    return number as number | null;
+  };
+  const lastVisit = text('lastVisit', input.lastVisit, known?.lastVisit ?? null);
+  if (lastVisit !== null && Number.isNaN(Date.parse(lastVisit))) errors.push({ field: 'lastVisit', message: 'must be a date' });
   const consent = input.marketingConsent === undefined ? (known?.marketingConsent ?? null) : input.marketingConsent;
   if (consent !== null && typeof consent !== 'boolean') errors.push({ field: 'marketingConsent', message: 'must be true or false' });
   const account: Account = {
@@ -52,7 +60,9 @@ export function changeAccount(known: Account | undefined, input: AccountInput, n
       country: text('address.country', address.country, known?.address.country ?? null),
     },
     segment: text('segment', input.segment, known?.segment ?? null),
-    creditLimit: number as number | null,
+    creditLimit: amount('creditLimit'),
+    turnover: amount('turnover'),
+    lastVisit,
     marketingConsent: consent as boolean | null,
     notes: text('notes', input.notes, known?.notes ?? null, longestNote),
     createdAt: known?.createdAt ?? now.toISOString(),

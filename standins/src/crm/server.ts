@@ -38,6 +38,8 @@ const fields: readonly PageField[] = [
   { name: 'address.country', label: 'Country' },
   { name: 'segment', label: 'Segment' },
   { name: 'creditLimit', label: 'Credit limit' },
+  { name: 'turnover', label: 'Turnover of twelve months' },
+  { name: 'lastVisit', label: 'Last visit' },
   { name: 'marketingConsent', label: 'Marketing consent (true, false or empty)' },
   { name: 'notes', label: 'Notes', long: true },
 ];
@@ -247,6 +249,8 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved
     segment: form.segment,
     notes: form.notes,
     creditLimit: form.creditLimit === '' ? null : Number(form.creditLimit),
+    turnover: form.turnover === '' ? null : Number(form.turnover),
+    lastVisit: form.lastVisit,
     marketingConsent: form.marketingConsent === '' ? null : form.marketingConsent === 'true',
     contact: { firstName: form['contact.firstName'], lastName: form['contact.lastName'], email: form['contact.email'], phone: form['contact.phone'] },
     address: { street: form['address.street'], postcode: form['address.postcode'], town: form['address.town'], country: form['address.country'] },

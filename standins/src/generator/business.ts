@@ -37,6 +37,8 @@ export interface Business {
   readonly debtors: readonly Debtor[];
   readonly articles: readonly Article[];
   readonly documents: readonly SalesDocument[];
+  /** When somebody went to see a debtor. */
+  readonly visits: readonly { readonly debtor: string; readonly day: string; readonly staff: string }[];
   readonly staff: readonly { readonly number: string; readonly name: string; readonly role: string; readonly mail: string }[];
 }
 
@@ -102,7 +104,16 @@ export function generateBusiness({ customers }: CustomerData, options: { readonl
     role: ['administration', 'sales', 'installation', 'reporting', 'sales', 'purchasing'][index] as string,
     mail: `${name.split(' ')[0]?.toLowerCase() ?? ''}@hazelmoor.example`,
   }));
-  return { debtors, articles, documents, staff };
+  // Drawn apart, so that what was drawn before stays what it is.
+  const visiting = seededRandom(options.seed + 1);
+  const visits = debtors.flatMap(({ number }) =>
+    Array.from({ length: Math.floor(visiting() * 4) }, () => ({
+      debtor: number,
+      day: new Date(firstDay + Math.floor(visiting() * 310) * dayMs).toISOString().slice(0, 10),
+      staff: staff[Math.floor(visiting() * staff.length)]?.number ?? '',
+    })),
+  );
+  return { debtors, articles, documents, visits, staff };
 }
 
 function debtorOf(of: Customer, index: number, number: number, pick: <T>(items: readonly T[]) => T, random: () => number, chance: (share: number) => boolean): Debtor {

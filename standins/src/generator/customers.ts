@@ -80,6 +80,8 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
       },
       segment: of.segment,
       creditLimit: of.credit,
+      turnover: null,
+      lastVisit: null,
       marketingConsent: chance(0.1) ? null : of.consent,
       notes: of.note,
       createdAt: at,

@@ -14,6 +14,7 @@ create table calendar_day (day date primary key, week int not null, month int no
 create table sales_fact (day date not null references calendar_day, debtor_no text not null, article_no text not null, quantity numeric not null, revenue numeric(12,2) not null, primary key (day, debtor_no, article_no));
 create table debtor_dimension (debtor_no text primary key, name text not null, country text not null, first_sale date);
 create table article_dimension (article_no text primary key, description text not null);
+create table visit_fact (visit_id bigint generated always as identity primary key, day date not null references calendar_day, debtor_no text not null references debtor_dimension, staff_no text not null);
 create view revenue_by_debtor as
   select d.debtor_no, d.name, d.country, sum(f.revenue) as revenue, count(distinct f.day) as days_with_sales, max(f.day) as last_sale from debtor_dimension d join sales_fact f using (debtor_no) group by 1, 2, 3;
 `;
@@ -25,7 +26,7 @@ export async function openGranaryDatabase(adminUrl: string, password: string, bu
   const { rows } = await pool.query<{ there: boolean }>(`select to_regclass('public.sales_fact') is not null as there`);
   if (rows[0]?.there) return pool;
   await pool.query(schema);
-  const { debtors, articles, documents } = business();
+  const { debtors, articles, documents, visits } = business();
   const sold = documents
     .filter(({ kind }) => kind === 'invoice')
     .flatMap(({ debtor, date, lines }) => lines.map(({ article, quantity, price }) => ({ debtor, day: date, article, quantity, price })));
@@ -36,6 +37,9 @@ export async function openGranaryDatabase(adminUrl: string, password: string, bu
     `insert into sales_fact select day, debtor, article, sum(quantity), sum(quantity * price) from jsonb_to_recordset($1) as r(day date, debtor text, article text, quantity numeric, price numeric) group by 1, 2, 3`,
     [JSON.stringify(sold)],
   );
+  await pool.query(`insert into visit_fact (day, debtor_no, staff_no) select day, debtor, staff from jsonb_to_recordset($1) as r(day date, debtor text, staff text)`, [
+    JSON.stringify(visits),
+  ]);
   await pool.query('update debtor_dimension d set first_sale = (select min(day) from sales_fact f where f.debtor_no = d.debtor_no)');
   await pool.query(
     `grant usage on schema public to ${granaryRole}; grant select on all tables in schema public to ${granaryRole}; alter role ${granaryRole} set default_transaction_read_only = on`,

@@ -41,6 +41,12 @@ export function countryCode(text: string): string | undefined {
 
 /** Countries: the shared value is the ISO 3166-1 alpha-2 code; the member has the English name or a code. */
 export function countryLens(step: Extract<Step, { kind: 'country' }>): StepLens {
+  const forms = new Map(
+    Object.entries(countries.getAlpha2Codes()).map(([code, alpha3]) => [
+      code,
+      step.form === 'alpha2' ? code : step.form === 'alpha3' ? alpha3 : (countries.getName(code, 'en') ?? code),
+    ]),
+  );
   return {
     inbound: (value) => {
       const text = textOf(value)?.trim() ?? '';
@@ -49,10 +55,8 @@ export function countryLens(step: Extract<Step, { kind: 'country' }>): StepLens 
     },
     outbound: (value) => {
       const code = String(value);
-      if (!countries.isValid(code)) return failed(`“${code}” is not an ISO 3166 country code`);
-      if (step.form === 'alpha2') return good(code);
-      const form = step.form === 'alpha3' ? countries.alpha2ToAlpha3(code) : countries.getName(code, 'en');
-      return form ? good(form) : failed(`no ${step.form} is known for “${code}”`);
+      const form = forms.get(code);
+      return form === undefined ? failed(`“${code}” is not an ISO 3166 country code`) : good(form);
     },
   };
 }

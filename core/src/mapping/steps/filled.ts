@@ -8,5 +8,5 @@ export function defaultLens({ value: standard }: Extract<Step, { kind: 'default'
 
 /** Always this value, whatever the other side holds. Such a mapping runs one way. */
 export function constantLens({ value }: Extract<Step, { kind: 'constant' }>): StepLens {
-  return { takesBlank: true, setsRawForm: true, inbound: () => good(value), outbound: () => good(value) };
+  return { takesBlank: true, setsRawForm: true, oneWay: true, inbound: () => good(value), outbound: () => good(value) };
 }

@@ -1,24 +1,33 @@
 import { Decimal } from 'decimal.js';
 import { decimalOf, failed, good, type Outcome, type Raw, WideDecimal } from '../../record/index.js';
-import { type Step, type StepLens, textOf } from '../step.js';
+import { type Rounding, type Step, type StepLens, textOf } from '../step.js';
+
+export const roundings: Readonly<Record<Rounding, Decimal.Rounding>> = {
+  'half up': Decimal.ROUND_HALF_UP,
+  'half even': Decimal.ROUND_HALF_EVEN,
+  up: Decimal.ROUND_UP,
+  down: Decimal.ROUND_DOWN,
+};
+
+const hasBlank = /[\s\u00a0]/;
+const blanks = /[\s\u00a0]/g;
 
 /** Numbers: the shared value is plain decimal text; the member has its own separators, places and scale. */
 export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
   const decimalMark = step.decimal ?? '.';
   const group = step.group ?? (decimalMark === '.' ? ',' : '.');
-  const factor = new WideDecimal(step.factor ?? 1);
+  const factor = step.factor === undefined ? undefined : new WideDecimal(step.factor);
+  // A group mark is taken only where groups of three are; otherwise 1.5 and 1,5 would be confused.
+  const grouped = new RegExp(`^[+-]?\\d{1,3}(${group.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}\\d{3})+(\\D\\d*)?$`);
   const read = (text: string): Decimal | undefined => {
-    const bare = text.trim().replaceAll(/[\s\u00a0]/g, '');
-    // A group mark is taken only where groups of three are; otherwise 1.5 and 1,5 would be confused.
-    const escaped = group.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-    const grouped = group !== '' && new RegExp(`^[+-]?\\d{1,3}(${escaped}\\d{3})+(\\D\\d*)?$`).test(bare);
-    const ungrouped = grouped ? bare.replaceAll(group, '') : bare;
-    if (decimalMark === ',' && ungrouped.includes('.')) return undefined;
-    return decimalOf(ungrouped.replace(decimalMark, '.'));
+    const bare = hasBlank.test(text) ? text.replaceAll(blanks, '') : text;
+    const ungrouped = group !== '' && bare.includes(group) && grouped.test(bare) ? bare.replaceAll(group, '') : bare;
+    if (decimalMark === '.') return decimalOf(ungrouped);
+    return ungrouped.includes('.') ? undefined : decimalOf(ungrouped.replace(decimalMark, '.'));
   };
   const write = (shared: Decimal): Decimal => {
-    const scaled = shared.times(factor);
-    return step.places === undefined ? scaled : scaled.toDecimalPlaces(step.places, Decimal.ROUND_HALF_UP);
+    const scaled = factor ? shared.times(factor) : shared;
+    return step.places === undefined ? scaled : scaled.toDecimalPlaces(step.places, roundings[step.rounding ?? 'half up']);
   };
   const format = (value: Decimal): Raw => {
     const fixed = step.places === undefined ? value.toString() : value.toFixed(step.places);
@@ -35,7 +44,7 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
       const value = text === undefined || typeof raw === 'boolean' ? undefined : typeof raw === 'string' ? read(text) : decimalOf(text);
       if (!value) return failed(`“${text ?? JSON.stringify(raw)}” is not a number`);
       const whole = typeof held === 'string' ? decimalOf(held) : undefined;
-      return good(whole && write(whole).eq(value) ? (held as string) : value.div(factor).toString());
+      return good(whole && write(whole).eq(value) ? (held as string) : (factor ? value.div(factor) : value).toString());
     },
     outbound: (value): Outcome<Raw> => {
       const decimal = decimalOf(String(value));

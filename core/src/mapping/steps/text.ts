@@ -78,3 +78,30 @@ export function listLens({ separator }: Extract<Step, { kind: 'list' }>): StepLe
     },
   };
 }
+
+/** The member's text is filled up to a length, as in `000417`. Values that are longer stay as they are. */
+export function padLens(step: Extract<Step, { kind: 'pad' }>): StepLens {
+  const fill = (text: string): string => (step.side === 'start' ? text.padStart(step.length, step.with) : text.padEnd(step.length, step.with));
+  const strip = (text: string): string => {
+    let [from, to] = [0, text.length];
+    // One character stays, so that 0000 is a number still.
+    while (step.side === 'start' && from < to - 1 && text.startsWith(step.with, from)) from += step.with.length;
+    while (step.side === 'end' && to > from + 1 && text.endsWith(step.with, to)) to -= step.with.length;
+    return text.slice(from, to);
+  };
+  return {
+    usesHeld: true,
+    inbound: (value, held) => asText(value, (text) => (typeof held === 'string' && fill(held) === text.trim() ? held : strip(text.trim()))),
+    outbound: (value) => asText(value, fill),
+  };
+}
+
+/** Each occurrence of a text in the member is another one in the shared value, and back. */
+export function replaceLens({ find, by }: Extract<Step, { kind: 'replace' }>): StepLens {
+  const toMember = (text: string): string => (by === '' ? text : text.replaceAll(by, () => find));
+  return {
+    usesHeld: true,
+    inbound: (value, held) => asText(value, (text) => (typeof held === 'string' && toMember(held) === text ? held : text.replaceAll(find, () => by))),
+    outbound: (value) => asText(value, toMember),
+  };
+}

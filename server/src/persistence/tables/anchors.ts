@@ -15,7 +15,7 @@ export interface AnchorSave {
 const longestTitle = 500;
 
 export async function loadAnchors(data: DataSource, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
-  const anchors = (await data.query('select id, agreed, parked_creates, revision from anchor where id = any($1::uuid[])', [ids])) as AnchorRow[];
+  const anchors = (await data.query('select id, agreed, began_in, parked_creates, revision from anchor where id = any($1::uuid[])', [ids])) as AnchorRow[];
   if (anchors.length === 0) return new Map();
   const ties = (await data.query('select * from tie where anchor_id = any($1::uuid[]) order by member', [ids])) as TieRow[];
   const tiesOfAnchors = byAnchor(ties, ({ anchor_id }) => anchor_id);
@@ -31,9 +31,9 @@ export async function lockRevisions(db: EntityManager, ids: readonly AnchorId[])
 export async function saveAnchors(db: EntityManager, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
   if (saves.length === 0) return;
   await db.query(
-    `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at)
-     select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2
-     from unnest($3::uuid[], $4::text[], ${fromJsonColumn('$5')}, ${fromJsonColumn('$6')}, $7::boolean[]) as r(id, title, agreed, parked, open)
+    `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in)
+     select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2, string_to_array(began, ' ')
+     from unnest($3::uuid[], $4::text[], ${fromJsonColumn('$5')}, ${fromJsonColumn('$6')}, $7::boolean[], $8::text[]) as r(id, title, agreed, parked, open, began)
      on conflict (id) do update set title = excluded.title, agreed = excluded.agreed, parked_creates = excluded.parked_creates, open = excluded.open, revision = anchor.revision + 1, changed_at = excluded.changed_at`,
     [
       knot,
@@ -43,6 +43,8 @@ export async function saveAnchors(db: EntityManager, knot: string, saves: readon
       jsonColumn(saves.map(({ anchor }) => agreedToColumn(anchor.agreed))),
       jsonColumn(saves.map(({ anchor }) => anchor.parkedCreates)),
       saves.map(({ open }) => open),
+      // Ids of members have no blanks in them.
+      saves.map(({ anchor }) => anchor.beganIn.join(' ')),
     ],
   );
   await saveTies(

@@ -11,6 +11,8 @@ import {
   type Credential,
   type DecisionList,
   decisionListSchema,
+  type Draft,
+  draftSchema,
   type Deliveries,
   deliveriesSchema,
   type EntitySets,
@@ -20,9 +22,14 @@ import {
   filePreviewSchema,
   type FolderFiles,
   folderFilesSchema,
+  type KnotDefinition,
+  type KnotList,
+  knotListSchema,
+  knotSchema,
   type KnotView,
   knotViewSchema,
   type NewField,
+  type NewKnot,
   type ObjectSummary,
   type ObjectView,
   objectViewSchema,
@@ -36,10 +43,13 @@ import {
   problemSchema,
   type QueryPreview,
   queryPreviewSchema,
+  type Reading,
+  readingSchema,
   runListSchema,
   type RunView,
   runViewSchema,
   type Sample,
+  type SaveDraft,
   sampleSchema,
   startedRunSchema,
   systemSummarySchema,
@@ -95,6 +105,31 @@ export class Api {
   }
   replaceCredential(id: string, credential: Credential): Observable<unknown> {
     return this.#http.put(`/api/systems/${encodeURIComponent(id)}/credential`, credential);
+  }
+  knots(): Observable<KnotList['knots']> {
+    return this.#get('/api/knots', knotListSchema).pipe(map(({ knots }) => knots));
+  }
+  newKnot(knot: NewKnot): Observable<string> {
+    return this.#http.post('/api/knots', knot).pipe(map((answer) => z.object({ knot: z.string() }).parse(answer).knot));
+  }
+  importKnot(file: unknown): Observable<string> {
+    return this.#http.post('/api/knots/import', { file }).pipe(map((answer) => z.object({ knot: z.string() }).parse(answer).knot));
+  }
+  draft(knot: string): Observable<Draft> {
+    return this.#get(`${knotUrl(knot)}/draft`, draftSchema);
+  }
+  saveDraft(knot: string, draft: SaveDraft): Observable<number> {
+    return this.#http.put(`${knotUrl(knot)}/draft`, draft).pipe(map((answer) => z.object({ revision: z.number() }).parse(answer).revision));
+  }
+  discardDraft(knot: string): Observable<unknown> {
+    return this.#http.delete(`${knotUrl(knot)}/draft`);
+  }
+  version(knot: string, version: number): Observable<KnotDefinition> {
+    return this.#get(`${knotUrl(knot)}/versions/${version}`, z.object({ definition: knotSchema })).pipe(map(({ definition }) => definition));
+  }
+  /** Reads the objects of a knot's members. @param again also those that were read a short while ago */
+  readKnot(knot: string, whole: boolean): Observable<Reading> {
+    return this.#http.post(`${knotUrl(knot)}/reading`, { whole }).pipe(map((answer) => readingSchema.parse(answer)));
   }
   testSystem(test: TestSystem): Observable<Probe> {
     return this.#http.post('/api/system-test', test).pipe(map((answer) => probeSchema.parse(answer)));
@@ -181,13 +216,8 @@ export class Api {
   stopRun(run: string): Observable<unknown> {
     return this.#http.post(`/api/runs/${run}/stop`, {});
   }
-  checkDefinition(knot: string, definition: unknown) {
-    return this.#http
-      .post(`/api/knots/${encodeURIComponent(knot)}/definition/check`, { definition })
-      .pipe(map((answer) => z.object({ problems: z.array(z.object({ at: z.string(), says: z.string() })) }).parse(answer).problems));
-  }
-  changeDefinition(knot: string, definition: unknown, basedOn: number, note: string): Observable<unknown> {
-    return this.#http.put(`/api/knots/${encodeURIComponent(knot)}/definition`, { definition, basedOn, note });
+  putInForce(knot: string, change: { definition: KnotDefinition; basedOn: number; draft: number; note: string }): Observable<unknown> {
+    return this.#http.put(`${knotUrl(knot)}/definition`, change);
   }
 
   #get<T>(url: string, schema: z.ZodType<T>, query: Query = {}): Observable<T> {
@@ -210,6 +240,8 @@ export function problemOf(error: unknown): Problem {
   }
   return { code: 'fault', says: error instanceof Error ? error.message.slice(0, 300) : String(error) };
 }
+
+const knotUrl = (knot: string): string => `/api/knots/${encodeURIComponent(knot)}`;
 
 /** Where people come back to from a consent at another system. */
 export function callbackAddress(): string {

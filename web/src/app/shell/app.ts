@@ -4,7 +4,7 @@ import { MatDialog } from '@angular/material/dialog';
 import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { catchError, filter, fromEvent, map, merge, of, startWith, switchMap, throttleTime } from 'rxjs';
 import { Api } from '../api/api';
-import { LiveRuns } from '../api/liveRuns';
+import { LiveEvents } from '../api/liveEvents';
 import { SessionService } from '../api/session';
 import { CommandSearch } from './commandSearch';
 import { isTyping, Shortcuts, viewKeys } from './shortcuts';
@@ -62,7 +62,7 @@ export class App {
   protected readonly session = inject(SessionService);
   protected readonly theme = inject(Theme);
   readonly #api = inject(Api);
-  readonly #live = inject(LiveRuns);
+  readonly #live = inject(LiveEvents);
   readonly #router = inject(Router);
   readonly #dialog = inject(MatDialog);
   protected readonly views = Object.values(viewKeys);

@@ -8,6 +8,7 @@ export const viewKeys: Readonly<Record<string, { path: string; name: string }>> 
   a: { path: '/anchors', name: 'Anchors' },
   s: { path: '/systems', name: 'Systems' },
   r: { path: '/runs', name: 'Runs' },
+  t: { path: '/tables', name: 'Tables' },
 };
 
 /** True when a key press is typing, not a command. */

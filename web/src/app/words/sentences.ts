@@ -42,6 +42,26 @@ export function stepWords(step: Step, definition: Definition): string {
       return `date as ${step.format}${step.zone ? ` in ${step.zone}` : ''}`;
     case 'list':
       return `list with “${step.separator}”`;
+    case 'pad':
+      return `filled up to ${count(step.length)} with “${step.with}”`;
+    case 'replace':
+      return step.by === '' ? `without “${step.find}”` : `“${step.find}” is “${step.by}” here`;
+    case 'part':
+      return `${step.part} in ${step.layout}`;
+    case 'personName':
+      return `${step.part} name`.replace(/(salutation|suffix) name/, '$1');
+    case 'address':
+      return `${step.part} of the address`;
+    case 'email':
+      return 'email';
+    case 'money':
+      return `money in ${step.currency.toUpperCase()}`;
+    case 'path':
+      return `at ${step.path}`;
+    case 'link':
+      return `key in ${step.address}`;
+    case 'hash':
+      return 'hash';
     case 'default':
       return `${String(step.value)} when blank`;
     case 'constant':
@@ -147,6 +167,8 @@ export function causeWords(cause: Json, members: readonly MemberSummary[]): stri
       return `chosen by ${person ?? ''}`;
     case 'equal':
       return `equal in ${names}`;
+    case 'formula':
+      return 'computed from other fields';
     default:
       return '';
   }

@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { AnchorView, Cell, JournalEntry } from '@anchor-knot/contracts';
 import { Api } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
@@ -75,7 +75,7 @@ export class OneAnchorView {
   readonly #api = inject(Api);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
-  protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveRuns).ends);
+  protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveEvents).ends);
   protected readonly plural = plural;
 
   protected readonly rows = computed((): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? []);

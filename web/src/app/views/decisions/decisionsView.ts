@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { Decision, MemberSummary } from '@anchor-knot/contracts';
 import { Api } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { count, kindWords } from '../../words/sentences';
 import { ListKeys } from '../listKeys';
@@ -49,7 +49,7 @@ export class DecisionsView {
   readonly offset = input<string>();
   readonly #api = inject(Api);
   readonly #question = computed(() => ({ ...(this.kind() ? { kind: this.kind() as string } : {}), ...(this.offset() ? { offset: this.offset() as string } : {}) }));
-  protected readonly list = load(this.#question, (query) => this.#api.decisions(query), inject(LiveRuns).ends);
+  protected readonly list = load(this.#question, (query) => this.#api.decisions(query), inject(LiveEvents).ends);
   protected readonly all = computed(() => this.list.value()?.kinds.reduce((sum, one) => sum + one.count, 0) ?? 0);
   /** The decision that digits choose in. */
   protected readonly opened = signal('');

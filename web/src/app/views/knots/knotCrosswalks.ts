@@ -1,35 +1,118 @@
-import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
-import type { KnotView } from '@anchor-knot/contracts';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { Pennant } from '../../pennant/pennant';
+import { plural } from '../../words/sentences';
+import { crosswalkCsv, csvCrosswalk } from './editor/crosswalkCsv';
+import { type Crosswalk, freeId, setCrosswalk, usersOf } from './editor/draftEdits';
+import { GoLive } from './editor/goLive';
+import { KnotEditor } from './editor/knotEditor';
+import { missingValues } from './editor/missingValues';
+import { saveFile } from './editor/saveFile';
 
-/** Tables that translate values between systems: the shared value, and what each member calls it. */
+/** Tables that translate values between systems: the shared value, and what each member calls it; the first is what is written. */
 @Component({
   selector: 'ak-knot-crosswalks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Pennant],
+  imports: [MatButtonModule, Pennant, GoLive],
   template: `
-    @for (table of tables(); track table.id) {
-      <h2 class="pad">{{ table.name }} <small>used by {{ table.usedBy }}</small></h2>
-      <table class="plain">
-        <thead><tr><th scope="col">Shared value</th>@for (member of knot().members; track member.id) {<th scope="col"><ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" /></th>}</tr></thead>
-        <tbody>@for (row of table.rows; track row.shared) { <tr><th scope="row">{{ row.shared }}</th>@for (member of knot().members; track member.id) {<td>@for (value of row.values[member.id]; track value; let first = $first) {<span class="value">{{ value }}</span>@if (first && (row.values[member.id]?.length ?? 0) > 1) { <small>is what is written</small>}<br />} @empty {<span class="quiet">none</span>}</td>}</tr> }</tbody>
-      </table>
-    } @empty { <p class="empty">This knot has no crosswalk.</p> }
+    <div class="body">
+      <div class="scroll">
+        @for (table of tables(); track table.id) {
+          <header class="table" [id]="table.id">
+            <input maxlength="200" [attr.aria-label]="'Name of the crosswalk ' + table.name" [readOnly]="!editor.mayEdit()" [value]="table.name" (change)="rename(table.id, $any($event.target).value)" />
+            <small>used by {{ table.usedBy }}</small>
+            <span class="acts">
+              <button type="button" class="link" (click)="download(table.id)">Download as CSV</button>
+              @if (editor.mayEdit()) { <label class="link">Take in a CSV<input type="file" class="hidden" accept=".csv,text/csv" (change)="upload(table.id, $event)" /></label> <button type="button" class="link" [disabled]="table.usedBy !== 'no field'" (click)="editor.edit(setCrosswalk(table.id, undefined))">Remove</button> }
+            </span>
+          </header>
+          @if (problem()?.table === table.id) { <p class="banner" role="alert">{{ problem()?.says }}</p> }
+          @if (table.missing.length > 0) {
+            <p class="missing"><b>{{ plural(table.missing.length, 'value') }} in the records looked at, not in this table:</b>
+              @for (one of table.missing.slice(0, 12); track one.member + one.value) { <span>{{ one.member }} <span class="value">{{ one.value }}</span> ({{ one.count }}) @if (editor.mayEdit()) {<button type="button" class="link" (click)="takeIn(table.id, one)">take in</button>}</span> }
+            </p>
+          }
+          <table class="plain">
+            <thead><tr><th scope="col">Shared value</th>@for (member of editor.members(); track member.id) {<th scope="col"><ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" /></th>}<th scope="col"></th></tr></thead>
+            <tbody>@for (row of table.rows; track $index; let index = $index) { <tr>
+              <th scope="row"><input maxlength="1000" [attr.aria-label]="'Shared value ' + (index + 1)" [readOnly]="!editor.mayEdit()" [value]="row.shared" (change)="shared(table.id, index, $any($event.target).value)" /></th>
+              @for (member of editor.members(); track member.id) {<td><input placeholder="none" [attr.aria-label]="row.shared + ' in ' + member.systemName" [readOnly]="!editor.mayEdit()" [value]="(row.values[member.id] ?? []).join(' | ')" (change)="values(table.id, index, member.id, $any($event.target).value)" />@if ((row.values[member.id]?.length ?? 0) > 1) {<small class="block">{{ row.values[member.id]?.[0] }} is what is written</small>}</td>}
+              <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="dropRow(table.id, index)">remove</button>}</td>
+            </tr> }</tbody>
+          </table>
+          @if (editor.mayEdit()) { <p class="pad"><button mat-button type="button" (click)="addRow(table.id)">Add a row</button> <small>Several values are separated by |; the first is written.</small></p> }
+        } @empty { <p class="empty">This knot has no crosswalk. One is needed where systems have other words for the same choice.</p> }
+        @if (editor.mayEdit()) { <p class="pad"><button mat-stroked-button type="button" (click)="add()">Add a crosswalk</button></p> }
+      </div>
+      <aside><ak-go-live /></aside>
+    </div>
   `,
-  styles: `h2 { padding-bottom: 6px; } h2 small { font-weight: 400; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } header.table { display: flex; gap: 12px; align-items: center; padding: 12px 22px 6px; } .acts { margin-left: auto; display: flex; gap: 12px; } td input, th input { width: 100%; box-sizing: border-box; } .block { display: block; } .missing { margin: 0; padding: 8px 22px; background: var(--brass-tint); display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 13px; }`,
 })
 export class KnotCrosswalks {
-  readonly knot = input.required<KnotView>();
+  protected readonly editor = inject(KnotEditor);
+  protected readonly plural = plural;
+  protected readonly setCrosswalk = setCrosswalk;
+  protected readonly problem = signal<{ table: string; says: string } | undefined>(undefined);
   protected readonly tables = computed(() => {
-    const { crosswalks, fields } = this.knot().definition;
-    return Object.entries(crosswalks).map(([id, table]) => ({
+    const definition = this.editor.definition();
+    if (!definition) return [];
+    return Object.entries(definition.crosswalks).map(([id, table]) => ({
       id,
       ...table,
-      usedBy:
-        fields
-          .filter(({ mappings }) => Object.values(mappings).some(({ steps }) => steps.some((step) => step.kind === 'crosswalk' && step.table === id)))
-          .map(({ name }) => name)
-          .join(', ') || 'no field',
+      missing: missingValues(definition, id, this.editor.reading()),
+      usedBy: usersOf(definition, id).join(', ') || 'no field',
     }));
   });
+
+  #change(id: string, change: (table: Crosswalk) => Crosswalk): void {
+    const table = this.editor.definition()?.crosswalks[id];
+    if (table) this.editor.edit(setCrosswalk(id, change(table)));
+  }
+  protected rename(id: string, name: string): void {
+    if (name.trim() !== '') this.#change(id, (table) => ({ ...table, name: name.trim() }));
+  }
+  protected shared(id: string, index: number, shared: string): void {
+    if (shared.trim() !== '') this.#change(id, (table) => ({ ...table, rows: table.rows.map((row, at) => (at === index ? { ...row, shared: shared.trim() } : row)) }));
+  }
+  protected values(id: string, index: number, member: string, text: string): void {
+    const values = text
+      .split('|')
+      .map((one) => one.trim())
+      .filter((one) => one !== '');
+    this.#change(id, (table) => ({ ...table, rows: table.rows.map((row, at) => (at === index ? { ...row, values: { ...row.values, [member]: values } } : row)) }));
+  }
+  protected addRow(id: string): void {
+    this.#change(id, (table) => ({ ...table, rows: [...table.rows, { shared: `value ${table.rows.length + 1}`, values: {} }] }));
+  }
+  protected dropRow(id: string, index: number): void {
+    this.#change(id, (table) => ({ ...table, rows: table.rows.filter((_, at) => at !== index) }));
+  }
+  /** A value that was met and is in no row: into the row of that shared value, or into one of its own. */
+  protected takeIn(id: string, { member, value }: { readonly member: string; readonly value: string }): void {
+    this.#change(id, (table) => {
+      const at = table.rows.findIndex(({ shared }) => shared.toLowerCase() === value.toLowerCase());
+      if (at < 0) return { ...table, rows: [...table.rows, { shared: value, values: { [member]: [value] } }] };
+      return { ...table, rows: table.rows.map((row, index) => (index === at ? { ...row, values: { ...row.values, [member]: [...(row.values[member] ?? []), value] } } : row)) };
+    });
+  }
+  protected add(): void {
+    const id = freeId('table', Object.keys(this.editor.definition()?.crosswalks ?? {}));
+    this.editor.edit(setCrosswalk(id, { name: 'New crosswalk', rows: [] }));
+  }
+  protected download(id: string): void {
+    const table = this.editor.definition()?.crosswalks[id];
+    if (table) saveFile(`${id}.csv`, 'text/csv', crosswalkCsv(table, this.editor.definition()?.members.map((member) => member.id) ?? []));
+  }
+  protected upload(id: string, event: Event): void {
+    const input = event.target as HTMLInputElement;
+    const [file] = input.files ?? [];
+    this.problem.set(undefined);
+    void file?.text().then((text) => {
+      const read = csvCrosswalk(text, this.editor.definition()?.members.map((member) => member.id) ?? []);
+      if (read.ok) this.#change(id, (table) => ({ ...table, rows: read.rows }));
+      else this.problem.set({ table: id, says: read.says });
+    });
+    input.value = '';
+  }
 }

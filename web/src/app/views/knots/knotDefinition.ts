@@ -1,81 +1,62 @@
-import { afterNextRender, ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
-import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { afterNextRender, ChangeDetectionStrategy, Component, DestroyRef, effect, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { json, jsonParseLinter } from '@codemirror/lang-json';
 import { linter, lintGutter } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
-import type { KnotView } from '@anchor-knot/contracts';
+import { describeIssues, type KnotDefinition, knotDraftSchema } from '@anchor-knot/contracts';
 import { basicSetup } from 'codemirror';
-import { catchError, debounceTime, of, Subject, switchMap } from 'rxjs';
-import { Api, problemOf } from '../../api/api';
-import { SessionService } from '../../api/session';
+import { GoLive } from './editor/goLive';
+import { KnotEditor } from './editor/knotEditor';
+import { saveFile } from './editor/saveFile';
 
 interface Found {
   readonly at: string;
   readonly says: string;
 }
 
-/** The whole definition as JSON, checked while it is edited, put in force as a new version. */
+/** The whole definition as JSON: the draft in another form. */
 @Component({
   selector: 'ak-knot-definition',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule],
+  imports: [MatButtonModule, GoLive],
   template: `
-    <div class="two">
-      <div class="editor" #editor></div>
+    <div class="body">
+      <div class="scroll editor" #editor></div>
       <aside aria-live="polite">
-        <h2>Version {{ knot().version }} in force</h2>
-        <p class="small">{{ session.may('editor') ? 'Edit here; nothing changes until you put it in force. The next run reads everything again under the new version.' : 'Your role may read the definition, not change it.' }}</p>
+        <h2>As JSON</h2>
+        <p class="small">{{ knotEditor.mayEdit() ? 'The whole definition. What is right here becomes part of the draft as you type; nothing is in force until you say so.' : 'Your role may read the definition, not change it.' }}</p>
         @if (problems().length > 0) {
-          <h2 class="wrong">What keeps it from going into force</h2>
+          <h2 class="wrong">What cannot be taken into the draft</h2>
           <ul>@for (problem of problems(); track $index) {<li><span class="value">{{ problem.at }}</span><small>{{ problem.says }}</small></li>}</ul>
-        } @else if (edited()) { <p class="good">Nothing is wrong with it.</p> }
-        @if (session.may('editor')) {
-          <label>Note <input #note maxlength="1000" placeholder="What was changed, and why" /></label>
-          <p><button mat-flat-button type="button" [disabled]="!edited() || problems().length > 0 || busy()" (click)="save(note.value)">Put in force</button> <button mat-button type="button" [disabled]="!edited()" (click)="reset()">Undo all</button></p>
         }
         <p><button mat-button type="button" (click)="download()">Download as a knot file</button></p>
+        <p class="small"><a href="/api/knot-schema" target="_blank" rel="noopener">The JSON Schema of knot files</a></p>
+        <ak-go-live />
       </aside>
     </div>
   `,
   styles: `
-    :host { display: block; height: 100%; } .two { display: grid; grid-template-columns: minmax(0, 1fr) 286px; height: 100%; } .editor { overflow: auto; background: var(--sheet); font-size: 13px; } aside { border-left: 1px solid var(--hair); padding: 12px 16px; overflow: auto; }
-    input { width: 100%; font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 5px 7px; margin: 3px 0 10px; } label { font-size: 12.5px; color: var(--ink-2); }
-    ul { list-style: none; padding: 0; } li { padding: 6px 0; border-top: 1px solid var(--hair-2); } li small { display: block; }
+    :host { display: block; height: 100%; } .body { height: 100%; } .editor { background: var(--sheet); font-size: 13px; }
   `,
 })
-export class KnotDefinition {
-  readonly knot = input.required<KnotView>();
-  readonly changed = output();
-  protected readonly session = inject(SessionService);
-  readonly #api = inject(Api);
-  readonly #snack = inject(MatSnackBar);
+export class KnotDefinitionJson {
+  protected readonly knotEditor = inject(KnotEditor);
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('editor');
-  readonly #texts = new Subject<string>();
-  readonly #text = signal('');
   protected readonly problems = signal<readonly Found[]>([]);
-  protected readonly busy = signal(false);
-  readonly #original = computed(() => JSON.stringify(this.knot().definition, null, 2));
-  protected readonly edited = computed(() => this.#text() !== '' && this.#text() !== this.#original());
   #view: EditorView | undefined;
+  /** What the text and the draft agree on; another draft comes from an edit elsewhere, or from undo. */
+  #known: KnotDefinition | undefined;
 
   constructor() {
     afterNextRender(() => this.#open());
     inject(DestroyRef).onDestroy(() => this.#view?.destroy());
-    this.#texts
-      .pipe(
-        debounceTime(350),
-        switchMap((text) => {
-          const parsed = parse(text);
-          return parsed.ok
-            ? this.#api.checkDefinition(this.knot().id, parsed.value).pipe(catchError((error: unknown) => of([{ at: 'the server', says: problemOf(error).says }])))
-            : of([{ at: 'JSON', says: parsed.says }]);
-        }),
-        takeUntilDestroyed(),
-      )
-      .subscribe((found) => this.problems.set(found));
+    effect(() => {
+      const definition = this.knotEditor.definition();
+      if (!this.#view || !definition || definition === this.#known) return;
+      this.#known = definition;
+      this.#view.dispatch({ changes: { from: 0, to: this.#view.state.doc.length, insert: JSON.stringify(definition, null, 2) } });
+    });
   }
 
   #open(): void {
@@ -91,55 +72,45 @@ export class KnotDefinition {
     this.#view = new EditorView({
       parent: this.host().nativeElement,
       state: EditorState.create({
-        doc: this.#original(),
+        doc: JSON.stringify((this.#known = this.knotEditor.definition()), null, 2) ?? '',
         extensions: [
           basicSetup,
           json(),
           linter(jsonParseLinter()),
           lintGutter(),
           theme,
-          EditorState.readOnly.of(!this.session.may('editor')),
+          EditorState.readOnly.of(!this.knotEditor.mayEdit()),
           EditorView.contentAttributes.of({ 'aria-label': 'Definition as JSON', tabindex: '0' }),
           EditorView.updateListener.of((update) => {
-            if (!update.docChanged) return;
-            this.#text.set(update.state.doc.toString());
-            this.#texts.next(this.#text());
+            if (update.docChanged) this.#take(update.state.doc.toString());
           }),
         ],
       }),
     });
   }
 
-  protected reset(): void {
-    this.#view?.dispatch({ changes: { from: 0, to: this.#view.state.doc.length, insert: this.#original() } });
-  }
-
-  protected save(note: string): void {
-    const parsed = parse(this.#text());
-    if (!parsed.ok) return;
-    this.busy.set(true);
-    this.#api.changeDefinition(this.knot().id, parsed.value, this.knot().version, note).subscribe({
-      next: () => {
-        this.busy.set(false);
-        this.#text.set('');
-        this.changed.emit();
-        this.#snack.open(`Version ${this.knot().version + 1} is in force. The next run works by it.`, 'Close');
-      },
-      error: (error: unknown) => {
-        this.busy.set(false);
-        const problem = problemOf(error);
-        this.problems.set(problem.problems ?? [{ at: 'this version', says: `${problem.says} ${problem.advice ?? ''}` }]);
-      },
-    });
+  /** Takes what is typed into the draft, if it is a definition. */
+  #take(text: string): void {
+    const parsed = parse(text);
+    if (!parsed.ok) {
+      this.problems.set([{ at: 'JSON', says: parsed.says }]);
+      return;
+    }
+    const read = knotDraftSchema.safeParse(parsed.value);
+    const id = this.knotEditor.definition()?.id;
+    if (!read.success) this.problems.set(describeIssues(read.error));
+    else if (read.data.id !== id) this.problems.set([{ at: 'id', says: `the id of this knot is “${id}” and cannot be changed` }]);
+    else {
+      this.problems.set([]);
+      if (JSON.stringify(read.data) === JSON.stringify(this.#known)) return;
+      this.#known = read.data;
+      this.knotEditor.edit(() => read.data, 'JSON');
+    }
   }
 
   protected download(): void {
-    const file = { format: 'anchor-knot', formatVersion: 1, knot: this.knot().definition };
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([JSON.stringify(file, null, 2)], { type: 'application/json' }));
-    link.download = `${this.knot().id}.knot.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    const definition = this.knotEditor.definition();
+    if (definition) saveFile(`${definition.id}.knot.json`, 'application/json', JSON.stringify({ format: 'anchor-knot', formatVersion: 1, knot: definition }, null, 2));
   }
 }
 

@@ -6,7 +6,7 @@ import { RouterLink } from '@angular/router';
 import type { MemberTally, PlannedOperation, Problem, Run, RunView } from '@anchor-knot/contracts';
 import { catchError, combineLatest, debounceTime, filter, merge, of, startWith, Subject, switchMap } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
@@ -104,7 +104,7 @@ export class RunDetail {
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
   readonly #api = inject(Api);
-  readonly #live = inject(LiveRuns);
+  readonly #live = inject(LiveEvents);
   protected readonly phases = phaseWords;
   protected readonly plural = plural;
   protected readonly states = ['planned', 'written', 'refused', 'raced', 'gone', 'not done', 'unclear'];

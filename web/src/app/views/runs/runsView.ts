@@ -4,7 +4,7 @@ import { RouterLink } from '@angular/router';
 import type { Run, Watch } from '@anchor-knot/contracts';
 import { forkJoin, throttleTime } from 'rxjs';
 import { Api } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { ListKeys } from '../listKeys';
 import { runSentence } from '../../words/sentences';
@@ -52,7 +52,7 @@ export class RunsView {
   protected readonly runs = load(
     this.#question,
     (before) => forkJoin([this.#api.runs(before ? { before } : {}), this.#api.watch()]),
-    inject(LiveRuns).anything.pipe(throttleTime(1000, undefined, { leading: true, trailing: true })),
+    inject(LiveEvents).anything.pipe(throttleTime(1000, undefined, { leading: true, trailing: true })),
   );
 
   protected nameOf(run: Run, watch: Watch): string {

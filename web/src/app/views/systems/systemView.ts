@@ -5,7 +5,7 @@ import { Router, RouterLink } from '@angular/router';
 import type { ObjectSummary, SystemView } from '@anchor-knot/contracts';
 import { merge, type Observable, of, timer } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
@@ -120,7 +120,7 @@ import { whileProfiling } from './profiling';
       }
     </div>
   `,
-  styles: `aside h2:not(:first-child) { margin-top: 18px; } h1 ak-pennant { vertical-align: 2px; } .block { display: block; } .note { white-space: pre-line; } meter { width: 100%; margin-bottom: 8px; } aside h2 + p { margin-top: 4px; } .link.inline { margin-left: 0; } .came { list-style: none; padding: 0; } .came code { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12px; } .link.first { display: block; margin-left: 0; padding: 0; } .link { margin-left: 8px; border: 0; background: none; padding: 2px 0; color: var(--petrol); text-decoration: underline; cursor: pointer; font-size: 12.5px; min-height: 24px; }`,
+  styles: `aside h2:not(:first-child) { margin-top: 18px; } h1 ak-pennant { vertical-align: 2px; } .block { display: block; } .note { white-space: pre-line; } meter { width: 100%; margin-bottom: 8px; } aside h2 + p { margin-top: 4px; } .link { margin-left: 8px; min-height: 24px; } .link.inline { margin-left: 0; } .came { list-style: none; padding: 0; } .came code { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12px; } .link.first { display: block; margin-left: 0; padding: 0; }`,
 })
 export class OneSystemView {
   readonly id = input.required<string>();
@@ -136,7 +136,7 @@ export class OneSystemView {
     this.id,
     (id) => this.#api.system(id),
     merge(
-      inject(LiveRuns).ends,
+      inject(LiveEvents).ends,
       whileProfiling(this.#askedAt, () => this.#isProfiling()),
     ),
   );

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/cor
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { Api } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
@@ -52,5 +52,5 @@ import { State } from '../state';
 export class SystemsView {
   protected readonly session = inject(SessionService);
   readonly #api = inject(Api);
-  protected readonly systems = load(signal('all').asReadonly(), () => this.#api.systems(), inject(LiveRuns).ends);
+  protected readonly systems = load(signal('all').asReadonly(), () => this.#api.systems(), inject(LiveEvents).ends);
 }

@@ -4,7 +4,7 @@ import { RouterLink } from '@angular/router';
 import type { Watch } from '@anchor-knot/contracts';
 import { throttleTime } from 'rxjs';
 import { Api } from '../../api/api';
-import { LiveRuns } from '../../api/liveRuns';
+import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
@@ -95,7 +95,7 @@ export class WatchView {
   protected readonly watch = load(
     signal('now').asReadonly(),
     () => this.#api.watch(),
-    inject(LiveRuns).anything.pipe(throttleTime(700, undefined, { leading: true, trailing: true })),
+    inject(LiveEvents).anything.pipe(throttleTime(700, undefined, { leading: true, trailing: true })),
   );
   /** Systems that a knot uses; with more of them than this, their letters stand for their names. */
   protected readonly columns = computed(() => this.watch.value()?.systems.filter(({ usedIn }) => usedIn.length > 0) ?? []);

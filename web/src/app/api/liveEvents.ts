@@ -1,14 +1,14 @@
 import { Injectable } from '@angular/core';
-import { type Run, serverEventSchema } from '@anchor-knot/contracts';
+import { type DraftEvent, type Run, type ServerEvent, serverEventSchema } from '@anchor-knot/contracts';
 import { filter, map, merge, Observable, retry, share, timer } from 'rxjs';
 
 const reconnectMs = 3000;
 /** A change of view must not close the connection only to open it again. */
 const lingerMs = 2000;
 
-/** Runs as they change, pushed by the server. One connection for all views. */
+/** Runs as they change and drafts as they are kept, pushed by the server. One connection for all views. */
 @Injectable({ providedIn: 'root' })
-export class LiveRuns {
+export class LiveEvents {
   readonly #events = new Observable<MessageEvent<string> | 'opened'>((subscriber) => {
     const source = new EventSource('/api/events');
     source.onopen = () => subscriber.next('opened');
@@ -18,12 +18,19 @@ export class LiveRuns {
     return () => source.close();
   }).pipe(retry({ delay: reconnectMs }), share({ resetOnRefCountZero: () => timer(lingerMs) }));
 
-  readonly changes: Observable<Run> = this.#events.pipe(
+  readonly #said: Observable<ServerEvent> = this.#events.pipe(
     filter((event) => event !== 'opened'),
     map((event) => serverEventSchema.safeParse(JSON.parse(event.data))),
     filter((parsed) => parsed.success),
-    map((parsed) => parsed.data.run),
+    map((parsed) => parsed.data),
   );
+
+  readonly changes: Observable<Run> = this.#said.pipe(
+    filter((event) => event.kind === 'run'),
+    map(({ run }) => run),
+  );
+
+  readonly drafts: Observable<DraftEvent> = this.#said.pipe(filter((event) => event.kind === 'draft'));
 
   /** The connection stands, for the first time or again: what happened before was not heard, so what is shown may be old. */
   readonly opened: Observable<unknown> = this.#events.pipe(filter((event) => event === 'opened'));

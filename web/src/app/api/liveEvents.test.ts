@@ -1,6 +1,6 @@
 import { jest } from '@jest/globals';
 import type { Run } from '@anchor-knot/contracts';
-import { LiveRuns } from './liveRuns';
+import { LiveEvents } from './liveEvents';
 
 class FakeEventSource {
   static readonly CLOSED = 2;
@@ -43,7 +43,7 @@ beforeEach(() => {
 afterEach(() => jest.useRealTimers());
 
 test('all views share one connection, which outlives the moment between two views', () => {
-  const live = new LiveRuns();
+  const live = new LiveEvents();
   const first = live.changes.subscribe();
   live.ends.subscribe().unsubscribe();
   first.unsubscribe();
@@ -56,7 +56,7 @@ test('all views share one connection, which outlives the moment between two view
 });
 
 test('a run that ended before the connection stood is not missed: opening counts as an end', () => {
-  const live = new LiveRuns();
+  const live = new LiveEvents();
   const heard: string[] = [];
   live.ends.subscribe(() => heard.push('end'));
   live.changes.subscribe(({ state }) => heard.push(state));
@@ -68,7 +68,7 @@ test('a run that ended before the connection stood is not missed: opening counts
 });
 
 test('after an answer that is no stream of events it connects again by itself, and says so', () => {
-  const live = new LiveRuns();
+  const live = new LiveEvents();
   let opened = 0;
   live.opened.subscribe(() => (opened += 1));
   latest().onopen();

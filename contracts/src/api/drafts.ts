@@ -1,0 +1,113 @@
+import { z } from 'zod';
+import { knotDraftSchema, stepSchema } from '../knotFile.js';
+import { newFieldSchema } from './systems.js';
+
+const time = z.iso.datetime();
+const json = z.json();
+
+/** A pairing that a person did not want: it is not proposed again. */
+export const turnedDownSchema = z.strictObject({ member: z.string().max(40), field: z.string().max(200), with: z.string().max(200) });
+
+/** A definition under work, kept on the server; one for each knot, shared by all who edit it. */
+export const draftSchema = z.object({
+  definition: knotDraftSchema,
+  turnedDown: z.array(turnedDownSchema),
+  /** Counts the changes; 0 when there is no draft and the definition is the one in force. */
+  revision: z.number(),
+  /** The version that it was begun from; 0 for a new knot. */
+  basedOn: z.number(),
+  changedBy: z.string().nullable(),
+  changedAt: time.nullable(),
+});
+export type Draft = z.output<typeof draftSchema>;
+export const saveDraftSchema = z.object({
+  definition: knotDraftSchema,
+  turnedDown: z.array(turnedDownSchema).max(5000).default([]),
+  revision: z.int().min(0),
+  basedOn: z.int().min(0),
+});
+export type SaveDraft = z.output<typeof saveDraftSchema>;
+
+export const newKnotSchema = z.object({
+  name: z.string().trim().min(1, 'give it a name').max(200),
+  thing: z.string().trim().min(1, 'say what one of them is called').max(200),
+  members: z
+    .array(z.object({ system: z.string().max(200), object: z.string().max(200) }))
+    .min(2, 'choose at least two objects')
+    .max(20),
+});
+export type NewKnot = z.output<typeof newKnotSchema>;
+export const importKnotSchema = z.object({ file: json });
+
+export const knotListSchema = z.object({
+  knots: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      version: z.number(),
+      draft: z.object({ changedBy: z.string(), changedAt: time }).nullable(),
+    }),
+  ),
+});
+export type KnotList = z.output<typeof knotListSchema>;
+
+/** What the objects of a knot's members hold, read to make and try its definition. */
+export const readingSchema = z.object({
+  members: z.array(
+    z.object({
+      id: z.string(),
+      /** Why it could not be read; null when it was. */
+      trouble: z.string().nullable(),
+      records: z.number(),
+      /** Whether these are all records that there are. */
+      complete: z.boolean(),
+      key: z.string(),
+      /** The types of field that can be added there; none where that system cannot. */
+      newFieldTypes: z.array(newFieldSchema.shape.type),
+      fields: z.array(
+        z.object({
+          path: z.string(),
+          type: z.string(),
+          /** Whether the system says so itself; otherwise it is what was found in its records. */
+          declared: z.boolean(),
+          filled: z.number(),
+          distinct: z.number(),
+          examples: z.array(z.string()),
+          required: z.boolean(),
+          readOnly: z.boolean(),
+          choices: z.array(z.string()).nullable(),
+          longest: z.number().nullable(),
+        }),
+      ),
+      /** Some of its records. */
+      sample: z.array(z.record(z.string(), json)),
+    }),
+  ),
+  proposals: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      type: z.string(),
+      isNew: z.boolean(),
+      /** Its values tell records apart: it can be a key rule. */
+      isKey: z.boolean(),
+      cells: z.array(
+        z.object({
+          member: z.string(),
+          field: z.string(),
+          direction: z.enum(['from', 'to', 'both ways']),
+          steps: z.array(stepSchema),
+          confidence: z.number(),
+          reasons: z.array(z.string()),
+        }),
+      ),
+      crosswalk: z
+        .object({ name: z.string(), rows: z.array(z.object({ shared: z.string(), values: z.record(z.string(), z.array(z.union([z.string(), z.number(), z.boolean()]))) })) })
+        .nullable(),
+    }),
+  ),
+  /** Records that are the same thing as far as keys show: for each the record of each member that has one. */
+  together: z.array(z.object({ title: z.string(), records: z.record(z.string(), z.record(z.string(), json)) })),
+});
+export type Reading = z.output<typeof readingSchema>;
+export type Proposal = Reading['proposals'][number];

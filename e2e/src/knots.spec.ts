@@ -1,0 +1,169 @@
+/** The work that takes most time: a knot from nothing, by hand, through the interface; then run, and seen in the systems. */
+import { expect, type Page, test } from '@playwright/test';
+import { address, erpPage, runNow, signIn } from './steps.js';
+
+test.describe.configure({ mode: 'serial' });
+
+test.beforeEach(async ({ page }) => {
+  page.on('pageerror', (error) => {
+    throw error;
+  });
+  await signIn(page);
+});
+
+const cell = (page: Page, field: string, system: string) => page.getByRole('button', { name: new RegExp(`^${field} in ${system}:`) });
+const fields = `/knots/clients/fields`;
+const saved = (page: Page) => expect(page.getByText(/· saved/)).toBeVisible();
+const csv = (text: string) => ({ name: 'fields.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
+
+test('three systems are chosen, and their fields come paired; what is turned down is not proposed again', async ({ page }) => {
+  await page.goto(`${address()}/knots`);
+  await page.getByRole('link', { name: 'New knot' }).click();
+  await page.getByRole('button', { name: 'Begin' }).click();
+  await expect(page.getByRole('alert')).toContainText('Name: give it a name');
+  await page.getByLabel('Name', { exact: true }).fill('Clients');
+  await page.getByLabel('One of them is called').fill('client');
+  for (const object of ['accounts', 'shoppers', 'debtors']) await page.getByRole('checkbox', { name: object }).first().check();
+  await page.getByRole('button', { name: 'Begin' }).click();
+  await expect(page).toHaveURL(/\/knots\/clients\/fields$/);
+  await expect(page.getByText(/1\d shared fields proposed/)).toBeVisible();
+  await expect(page.getByText('say which shared field names an anchor in lists')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Put in force' })).toBeDisabled();
+
+  await cell(page, 'Country', 'Coldharbour ERP').click();
+  await expect(page.getByRole('complementary')).toContainText('Proposed: country');
+  await page.getByRole('button', { name: 'Turn down' }).click();
+  await expect(cell(page, 'Country', 'Coldharbour ERP')).toContainText('not here');
+  await page.getByRole('button', { name: 'Accept all' }).click();
+  await saved(page);
+  await page.reload();
+  await expect(cell(page, 'Phone', 'Coldharbour ERP')).toContainText('both ways');
+  await expect(page.getByText('Nothing.', { exact: false }).first()).toBeVisible();
+  await expect(page.getByText(/shared fields? proposed/)).toHaveCount(0);
+});
+
+test('a cell is corrected with the sample beside it; a failing sample is found; undo takes back', async ({ page }) => {
+  await page.goto(address() + fields);
+  await cell(page, 'Phone', 'Coldharbour ERP').click();
+  const side = page.getByRole('complementary', { name: 'The chosen cell' });
+  await side.getByRole('radio', { name: /^to/ }).check();
+  await expect(cell(page, 'Phone', 'Coldharbour ERP')).toContainText('to');
+  await side.getByLabel('Written there').selectOption('international');
+  // Without a translation the agreed number is written as it is, and that is seen before anything is.
+  await side.getByRole('button', { name: 'Remove the step Phone' }).click();
+  await expect(side).toContainText('would be');
+  await page.getByRole('heading', { level: 1 }).click();
+  await page.keyboard.press('Control+z');
+  await expect(side.getByLabel('Written there')).toHaveValue('international');
+  await side.getByLabel('Country of numbers without one').fill('Britain');
+  await expect(side.getByRole('alert')).toContainText('use two letters');
+  await side.getByLabel('Country of numbers without one').fill('GB');
+  // The keyboard goes from cell to cell.
+  await cell(page, 'Phone', 'Coldharbour ERP').focus();
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/member=coldharbour/);
+  await expect(side.getByRole('heading', { name: 'Email' })).toBeVisible();
+  await saved(page);
+});
+
+test('a field is computed from others; what is wrong in a formula is marked while it is typed', async ({ page }) => {
+  await page.goto(address() + fields);
+  await expect(page.locator('td.agreed').filter({ hasText: '@' })).toBeVisible();
+  await page.getByRole('button', { name: 'Add a field' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('Contact');
+  await page.getByRole('button', { name: 'Compute it' }).click();
+  const formula = page.getByLabel('Formula of the field');
+  await formula.fill('join(" ", contactFirstName, contactSurname)');
+  await expect(page.getByText('there is nothing called “contactSurname” here (at character 29)').first()).toBeVisible();
+  await formula.fill('join(" ", contactFirstName, contactLast');
+  await page.getByRole('option', { name: /contactLastName/ }).click();
+  await page.keyboard.type(')');
+  await expect(page.locator('.cm-lintRange-error')).toHaveCount(0);
+  const row = page.locator('tr[data-field="newField"]');
+  await expect(row.locator('.agreed')).toContainText(/\w+ \w+/);
+  await cell(page, 'Contact', 'Coldharbour ERP').click();
+  await page.getByLabel('Search fields').fill('name2');
+  await page.getByRole('group', { name: 'Fields there' }).getByRole('button').first().click();
+  await expect(cell(page, 'Contact', 'Coldharbour ERP')).toContainText('to');
+  await saved(page);
+});
+
+test('which records take part is chosen, tried at once; a check shows who would fail it', async ({ page }) => {
+  await page.goto(`${address()}/knots/clients/members`);
+  const erp = page.getByRole('row', { name: /Coldharbour ERP/ });
+  await expect(erp).toContainText(/150 of 150 records looked at take part/);
+  await erp.getByText('Choose a condition').click();
+  await erp.getByLabel('Field').selectOption('blocked');
+  await erp.getByLabel('Condition').selectOption('equals');
+  await erp.getByLabel('Value').fill('nobody');
+  await erp.getByRole('button', { name: 'Add it' }).click();
+  await expect(erp).toContainText('0 of 150 records looked at take part');
+  await page.getByLabel('Filter of coldharbour').fill('record.blocked == false');
+  await expect(erp).toContainText(/1[34]\d of 150 records/);
+  await erp.getByLabel('create records').uncheck();
+  await erp.getByLabel('new things may start here').uncheck();
+  await page.getByRole('link', { name: 'Checks' }).click();
+  await page.getByLabel('Field to check').selectOption({ label: 'Email' });
+  await page.getByLabel('Ready-made check').selectOption({ label: 'looks like an email' });
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByRole('row', { name: /Email is no email/ })).toContainText('0 of 150');
+  await saved(page);
+});
+
+test('a table with unknown fields is refused whole; a right one is taken in, and undone', async ({ page }) => {
+  await page.goto(address() + fields);
+  await expect(cell(page, 'Phone', 'Market Row')).toBeVisible();
+  const file = page.locator('label', { hasText: 'Take in a CSV' }).locator('input');
+  await expect(page.getByText(/before/).first()).toBeVisible();
+  await file.setInputFiles(csv('field,market field\ncontactPhone,fax\n'));
+  await expect(page.getByText('Row 2: market has no field “fax”.')).toBeVisible();
+  await file.setInputFiles(csv('field,name\ncontactPhone,Telephone\n'));
+  await expect(page.getByText('1 field changed, 0 added. It can be undone.')).toBeVisible();
+  await expect(cell(page, 'Telephone', 'Market Row')).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(cell(page, 'Phone', 'Market Row')).toBeVisible();
+  await saved(page);
+});
+
+test('two people see each other’s edits', async ({ page, browser }) => {
+  await page.goto(address() + fields);
+  await expect(cell(page, 'Phone', 'Market Row')).toBeVisible();
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(`${address()}/sign-in`);
+  await other.getByLabel('Email').fill('halima@hazelmoor.example');
+  await other.getByLabel('Password').fill('glasshouse-editor');
+  await other.getByRole('button', { name: 'Sign in' }).click();
+  await expect(other).toHaveURL(/\/watch$/);
+  await other.goto(`${address()}${fields}?field=contactPhone`);
+  await other.getByLabel('Name', { exact: true }).fill('Telephone');
+  await saved(other);
+  await expect(page.getByText('Halima Boye changed this draft.')).toBeVisible();
+  await expect(cell(page, 'Telephone', 'Market Row')).toBeVisible();
+  await other.context().close();
+});
+
+test('it is put in force with a note, tried, run, and the systems hold what was seen; then an older version is fetched back', async ({ page }) => {
+  await page.goto(address() + fields);
+  await page.getByRole('textbox', { name: 'Note', exact: true }).fill('Paired by hand');
+  await page.getByRole('button', { name: 'Put in force' }).click();
+  await expect(page.getByText('version 1 in force')).toBeVisible();
+  await page.getByRole('button', { name: 'Dry run' }).click();
+  await expect(page.locator('.sentence')).toContainText(/would be updated .*in Coldharbour ERP/);
+  const [, debtor = ''] = /update (D\d+)/.exec(await page.locator('tbody', { hasText: 'Contact' }).first().innerText()) ?? [];
+  await page.goto(`${address()}/watch`);
+  await page.goto(address() + fields);
+  await runNow(page);
+  await page.goto(`${erpPage()}/records/${debtor}`);
+  await expect(page.getByLabel(/name2|Second name|Name 2/i)).toHaveValue(/\w+ \w+/);
+
+  await page.goto(`${address()}${fields}?field=contactPhone`);
+  await page.getByLabel('Name', { exact: true }).fill('Phone');
+  await saved(page);
+  await page.getByRole('link', { name: 'History' }).click();
+  await page.getByRole('button', { name: 'Compare with what is in force' }).click();
+  await expect(page.getByRole('row', { name: /fields\.contactPhone\.name/ })).toContainText('Telephone');
+  await page.getByRole('button', { name: 'Give up…' }).click();
+  await page.getByRole('button', { name: 'Give it up' }).click();
+  await expect(page.getByText(/^Draft/)).toHaveCount(0);
+});

@@ -1,0 +1,216 @@
+import type { KnotDefinition, NewField, Reading, SaveDraft, System } from '@anchor-knot/contracts';
+import {
+  type FieldSketch,
+  type ObjectSketch,
+  ObjectSketcher,
+  type ProposalMember,
+  proposeFields,
+  type Raw,
+  readPath,
+  reasonWords,
+  recordKeyPath,
+  type SourceField,
+  TiedRecords,
+} from '@anchor-knot/core';
+import { SystemTrouble } from '@anchor-knot/connectors';
+import type { SystemObjects } from '../systems/objects.js';
+import type { Systems } from '../systems/systems.js';
+import { systemClock } from '../worker/systemClock.js';
+
+/** For how long what was read of an object is taken as it was. */
+const keptMs = 5 * 60_000;
+const mostKept = 24;
+/** A first look reads so many records of an object; a person can ask for all of them. */
+const firstLook = 5000;
+const shownExamples = 4;
+const sampleRecords = 150;
+const mostTogether = 60;
+
+interface ReadObject {
+  readonly at: number;
+  /** Whether all records were read. */
+  readonly complete: boolean;
+  readonly sketch: ObjectSketch;
+  readonly fields: readonly SourceField[];
+}
+
+/** Reads the objects of a knot's members, and says which fields correspond and which records are the same thing. */
+export class Readings {
+  readonly #systems: Systems;
+  readonly #objects: SystemObjects;
+  readonly #kept = new Map<string, ReadObject>();
+  readonly #underWay = new Map<string, Promise<ReadObject>>();
+
+  constructor(systems: Systems, objects: SystemObjects) {
+    this.#systems = systems;
+    this.#objects = objects;
+  }
+
+  /** @param whole reads all records, also of what was read a short while ago; otherwise the first ones do */
+  async read(definition: KnotDefinition, turnedDown: SaveDraft['turnedDown'], whole: boolean): Promise<Reading> {
+    const systems = new Map((await this.#systems.all()).map((system) => [system.id, system.description]));
+    const members = await Promise.all(
+      definition.members.map(async (member) => {
+        if (!Object.hasOwn(systems.get(member.system)?.objects ?? {}, member.object))
+          return { member, object: undefined, trouble: `There is no object “${member.object}” in a system “${member.system}” here. Choose another one.` };
+        try {
+          return { member, object: await this.#object(member.system, member.object, whole), trouble: null };
+        } catch (error) {
+          if (!(error instanceof SystemTrouble)) throw error;
+          return { member, object: undefined, trouble: `${error.message}. ${error.advice}` };
+        }
+      }),
+    );
+    const keyOf = (id: string): string => {
+      const member = definition.members.find((one) => one.id === id);
+      return (member && systems.get(member.system)?.objects[member.object]?.key) ?? '';
+    };
+    const readable = members.flatMap(({ member, object }) => (object ? [{ member, object }] : []));
+    const proposing = readable.map(({ member, object }): ProposalMember => ({
+      id: member.id,
+      object: withoutOwn(object.sketch, systems.get(member.system), member.object),
+      fields: object.fields,
+      mayUpdate: member.may.update,
+    }));
+    return {
+      members: members.map(({ member, object, trouble }) => ({
+        id: member.id,
+        trouble,
+        records: object?.sketch.records ?? 0,
+        complete: object?.complete ?? true,
+        key: keyOf(member.id),
+        fields: object ? fieldsOf(object) : [],
+        newFieldTypes: newFieldTypesOf(systems.get(member.system), member.object),
+        sample: (object?.sketch.rows.slice(0, sampleRecords) ?? []).map((row) => withKey(row, keyOf(member.id))) as Reading['members'][number]['sample'],
+      })),
+      proposals: proposeFields(proposing, definition.fields, turnedDown).map((field) => ({
+        ...field,
+        crosswalk: (field.crosswalk ?? null) as Reading['proposals'][number]['crosswalk'],
+        cells: field.cells.map((cell) => ({
+          ...cell,
+          steps: cell.steps as never,
+          reasons: cell.reasons.toSorted((a, b) => b.adds - a.adds).flatMap((reason) => reasonWords(reason) ?? []),
+        })),
+      })),
+      together: togetherOf(proposing, definition).map(({ title, records }) => ({
+        title,
+        records: Object.fromEntries(Object.entries(records).map(([member, row]) => [member, withKey(row as Record<string, Raw>, keyOf(member))])) as typeof records,
+      })),
+    };
+  }
+
+  async #object(system: string, object: string, whole: boolean): Promise<ReadObject> {
+    const name = JSON.stringify([system, object]);
+    const asked = JSON.stringify([name, whole]);
+    const kept = this.#kept.get(name);
+    if (kept && !whole && Date.now() - kept.at < keptMs) return kept;
+    let reading = this.#underWay.get(asked);
+    if (!reading) {
+      reading = this.#read(system, object, whole).finally(() => this.#underWay.delete(asked));
+      this.#underWay.set(asked, reading);
+    }
+    const read = await reading;
+    this.#kept.delete(name);
+    this.#kept.set(name, read);
+    const [oldest] = this.#kept.keys();
+    if (this.#kept.size > mostKept && oldest !== undefined) this.#kept.delete(oldest);
+    return read;
+  }
+
+  async #read(system: string, object: string, whole: boolean): Promise<ReadObject> {
+    const connector = await this.#systems.connect({ system, object }, systemClock);
+    try {
+      const declared = await connector.describe();
+      const known = declared ?? (await this.#objects.details(system, object)).schema ?? undefined;
+      const sketcher = new ObjectSketcher();
+      let records = 0;
+      for await (const page of connector.read({})) {
+        for (const { fields } of page.records) sketcher.add(fields);
+        records += page.records.length;
+        if (!whole && records >= firstLook) break;
+      }
+      const complete = whole || records < firstLook;
+      return { at: Date.now(), complete, sketch: sketcher.sketch(), fields: known?.fields ?? [] };
+    } finally {
+      await connector.close().catch(() => undefined);
+    }
+  }
+}
+
+/** The record with its own key, as mappings can read it. */
+function withKey(row: Readonly<Record<string, Raw>>, key: string): Record<string, Raw> {
+  const value = key === '' ? undefined : readPath(row, key);
+  return value === undefined ? { ...row } : { ...row, [recordKeyPath]: value };
+}
+
+/** Without what the system keeps for itself, and nobody edits: the version of a record, and when it was changed. */
+function withoutOwn(sketch: ObjectSketch, description: System | undefined, object: string): ObjectSketch {
+  const { modifiedAt, version } = (description?.objects[object] ?? {}) as { readonly modifiedAt?: string | { readonly field: string }; readonly version?: unknown };
+  const own = new Set([typeof modifiedAt === 'string' ? modifiedAt : modifiedAt?.field, typeof version === 'string' ? version : undefined]);
+  return { ...sketch, fields: sketch.fields.filter(({ path }) => !own.has(path)) };
+}
+
+/** The types of field that can be added there; none where that system cannot. */
+function newFieldTypesOf(description: System | undefined, object: string): NewField['type'][] {
+  const types = description?.kind === 'http' ? description.objects[object]?.createField?.types : undefined;
+  return Object.keys(types ?? {}) as NewField['type'][];
+}
+
+function fieldsOf({ sketch, fields }: ReadObject): Reading['members'][number]['fields'] {
+  const seen = new Map(sketch.fields.map((field) => [field.path, field]));
+  const paths = [...new Set([...fields.map(({ path }) => path), ...seen.keys()])];
+  return paths.map((path) => {
+    const declared = fields.find((field) => field.path === path);
+    const found = seen.get(path);
+    return {
+      path,
+      type: declared?.type ?? mainTypeOf(found),
+      declared: declared !== undefined,
+      filled: found?.filled ?? 0,
+      distinct: found?.distinct ?? 0,
+      examples: examplesOf(sketch, path),
+      required: declared?.required === true,
+      readOnly: declared?.readOnly === true,
+      choices: declared?.choices ? [...declared.choices] : null,
+      longest: declared?.longest ?? null,
+    };
+  });
+}
+
+function mainTypeOf(field: FieldSketch | undefined): string {
+  const [kind] = [...(field?.kinds ?? [])].toSorted(([, a], [, b]) => b - a)[0] ?? ['unknown'];
+  return kind;
+}
+
+function examplesOf({ rows }: ObjectSketch, path: string): string[] {
+  const examples = new Set<string>();
+  for (const row of rows) {
+    const raw = readPath(row, path);
+    if (raw === undefined || raw === null || raw === '') continue;
+    examples.add((typeof raw === 'string' ? raw : JSON.stringify(raw)).slice(0, 60));
+    if (examples.size === shownExamples) break;
+  }
+  return [...examples];
+}
+
+/** Records of the first member with those of the others that the best key ties to them; those with most partners first. */
+function togetherOf(members: readonly ProposalMember[], { fields, titleField }: KnotDefinition): Reading['together'] {
+  const [first, ...others] = members;
+  if (!first) return [];
+  const byFirst = new Map<ObjectSketch['rows'][number], Record<string, Record<string, Raw>>>();
+  for (const other of others) {
+    for (const [left, right] of new TiedRecords(first.object, other.object).rows) {
+      const records = byFirst.get(left) ?? { [first.id]: left as Record<string, Raw> };
+      records[other.id] = right as Record<string, Raw>;
+      byFirst.set(left, records);
+    }
+  }
+  const titlePath = fields.find(({ id }) => id === titleField)?.mappings[first.id]?.field;
+  const tied = [...byFirst.values()].toSorted((a, b) => Object.keys(b).length - Object.keys(a).length);
+  const shown = tied.length > 0 ? tied : first.object.rows.map((row) => ({ [first.id]: row as Record<string, Raw> }));
+  return shown.slice(0, mostTogether).map((records) => {
+    const row = records[first.id] ?? {};
+    const title = titlePath === undefined ? Object.values(row).find((value) => typeof value === 'string' && /\p{L}{3}/u.test(value)) : readPath(row, titlePath);
+    return { title: typeof title === 'string' ? title : JSON.stringify(title ?? ''), records: records as Reading['together'][number]['records'] };
+  });
+}

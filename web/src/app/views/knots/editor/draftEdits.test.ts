@@ -1,0 +1,147 @@
+import { readFileSync } from 'node:fs';
+import { knotDraftSchema, knotFileSchema, type KnotDefinition, type Proposal } from '@anchor-knot/contracts';
+import { compileKnot } from '@anchor-knot/core';
+import { tablesOf } from '../../tables/tablesOf';
+import { compareDefinitions } from './compareDefinitions';
+import {
+  accept,
+  addField,
+  addMember,
+  freeId,
+  mapTo,
+  moveMember,
+  newMapping,
+  openProposals,
+  pairsOf,
+  removeField,
+  removeMember,
+  setFormula,
+  setMapping,
+  setMember,
+  unmap,
+} from './draftEdits';
+
+const demo: KnotDefinition = knotDraftSchema.parse(knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot);
+const fieldOf = (definition: KnotDefinition, id: string) => definition.fields.find((field) => field.id === id);
+const problemsOf = (definition: KnotDefinition) => {
+  const compiled = compileKnot(definition as Parameters<typeof compileKnot>[0]);
+  return compiled.ok ? [] : compiled.problems;
+};
+
+const cell = (member: string, field: string): Proposal['cells'][number] => ({ member, field, direction: 'both ways', steps: [], confidence: 0.9, reasons: [] });
+const proposal = (id: string, type: string, ...cells: Proposal['cells']): Proposal => ({ id, name: id, type, isNew: true, isKey: type === 'email', cells, crosswalk: null });
+const empty: KnotDefinition = { ...demo, titleField: '', fields: [], keyRules: [], checks: [], crosswalks: {} };
+
+test('an edit leaves what was before as it is, so that it can be undone', () => {
+  const before = JSON.stringify(demo);
+  for (const edit of [
+    addField('Colour'),
+    removeField('email'),
+    mapTo('email', 'granary', 'debtor_no', false),
+    setMapping('email', 'crm', { direction: 'from' }),
+    unmap('email', 'crm'),
+    setMember('crm', { startsAnchors: false }),
+    removeMember('erp'),
+    moveMember('erp', -2),
+    setFormula('company', 'email'),
+  ]) {
+    expect(edit(demo)).not.toEqual(demo);
+    expect(JSON.stringify(demo)).toBe(before);
+  }
+});
+
+test('what names a field or a member that is taken out goes with it: the rest can be put in force still', () => {
+  expect(problemsOf(demo)).toEqual([]);
+  const without = removeMember('erp')({ ...demo, members: demo.members.map((member) => (member.id === 'shop' ? { ...member, onlyFrom: ['erp'] } : member)) });
+  // Only what no member gives any more is left to be mended by a person.
+  expect(problemsOf(without).map(({ at }) => at)).toEqual(['fields.legalName']);
+  expect(without.members.find(({ id }) => id === 'shop')?.onlyFrom).toBeUndefined();
+  const less = removeField('email')(demo);
+  expect(less.keyRules.map(({ name }) => name)).toEqual(['Debtor number']);
+  expect(removeField('company')(demo).titleField).not.toBe('company');
+});
+
+test('a field that is made computed is only written, and can be given by members again', () => {
+  const computed = setFormula('email', 'firstName')(demo);
+  expect(fieldOf(computed, 'email')?.mappings).toMatchObject({ crm: { direction: 'to' }, shop: { direction: 'to' } });
+  expect(problemsOf(computed).map(({ at }) => at)).toEqual(['keyRules.Email']);
+  expect(fieldOf(setFormula('email', undefined)(computed), 'email')).not.toHaveProperty('formula');
+  expect(fieldOf(mapTo('contactName', 'crm', 'notes', true)(demo), 'contactName')?.mappings.crm?.direction).toBe('to');
+});
+
+test('a field that can only be read is mapped from, whatever was set before', () => {
+  expect(fieldOf(mapTo('email', 'crm', '@key', false)(demo), 'email')?.mappings.crm).toMatchObject({ field: '@key', direction: 'from' });
+});
+
+test('ids are plain words that nobody else has', () => {
+  expect(freeId('Straße & Nr.', [])).toMatch(/^[a-z][A-Za-z0-9]*$/);
+  expect(freeId('Street', ['street', 'street2'])).toBe('street3');
+  expect(freeId('42', [])).toBe('field42');
+  expect(freeId('日本', [])).toMatch(/^[a-z][A-Za-z0-9]*$/);
+  const [one] = addField('x'.repeat(300))(empty).fields;
+  expect(one?.id).toMatch(/^[a-z][A-Za-z0-9]{0,39}$/);
+  const added = addMember({ system: 's', object: 'o', may: { create: true, update: true }, startsAnchors: true, required: [], guards: {} }, 'Fernhill CRM')(demo);
+  expect(added.members.at(-1)?.id).toBe('fernhill');
+});
+
+test('proposals fill what is free, are never made twice, and bring the first key, title and crosswalk with them', () => {
+  const crosswalk = { name: 'Groups', rows: [] };
+  const proposals = [
+    proposal('email', 'email', cell('crm', 'contact.email'), cell('shop', 'mail')),
+    proposal('company', 'text', cell('crm', 'name'), cell('shop', 'company_name'), cell('erp', 'name')),
+    { ...proposal('group', 'choice', cell('crm', 'segment'), cell('shop', 'group_id')), crosswalk },
+  ];
+  const accepted = accept(proposals)(empty);
+  expect(accepted).toMatchObject({ titleField: 'company', keyRules: [{ name: 'email', fields: [{ field: 'email', normalise: 'email' }] }], crosswalks: { group: crosswalk } });
+  expect(problemsOf(accepted)).toEqual([]);
+  expect(openProposals(proposals, accepted)).toEqual([]);
+  const less = unmap('company', 'erp')(accepted);
+  expect(openProposals(proposals, less)).toMatchObject([{ id: 'company', isNew: false, cells: [{ member: 'erp' }] }]);
+  // A field with one side only says nothing: it is not proposed as a new one.
+  expect(openProposals([proposal('x', 'text', cell('crm', 'x'))], empty)).toEqual([]);
+});
+
+test('what is turned down is remembered as the pairs that it would have made, in the order of members', () => {
+  const turned = pairsOf(proposal('company', 'text', cell('shop', 'company_name'), cell('crm', 'name'), cell('erp', 'name')), 'shop', empty);
+  expect(turned).toEqual([
+    { member: 'shop', field: 'company_name', with: 'name' },
+    { member: 'erp', field: 'name', with: 'company_name' },
+  ]);
+});
+
+test('two definitions are compared by what things are called, not by where they stand', () => {
+  const moved = { ...demo, fields: demo.fields.toReversed() };
+  expect(compareDefinitions(demo, moved).every(({ at }) => at === 'fields')).toBe(true);
+  const changed = setMapping('email', 'crm', { direction: 'from' })(removeField('note')({ ...demo, name: 'Clients' }));
+  expect(compareDefinitions(demo, changed)).toEqual([
+    { at: 'name', kind: 'changed', before: 'Customers', after: 'Clients' },
+    { at: 'fields.email.mappings.crm.direction', kind: 'changed', before: 'both ways', after: 'from' },
+    { at: 'fields.note', kind: 'removed', before: 'note' },
+  ]);
+  expect(compareDefinitions(demo, JSON.parse(JSON.stringify(demo)) as KnotDefinition)).toEqual([]);
+  expect(compareDefinitions(demo, mapTo('email', 'granary', 'x', false)(demo))).toMatchObject([{ at: 'fields.email.mappings.granary', kind: 'added' }]);
+  expect(newMapping('a', 'to')).toMatchObject({ field: 'a', direction: 'to', steps: [] });
+});
+
+test('the tables of all knots are found by their name, their knot and their values', () => {
+  const knots = [{ definition: demo, isDraft: false }];
+  expect(tablesOf(knots, '')).toMatchObject([{ knotName: 'Customers', usedBy: 'Customer group', shared: 4, found: '' }]);
+  expect(tablesOf(knots, 'grower, tr')).toMatchObject([{ found: 'Grower, trade' }]);
+  expect(tablesOf(knots, 'customers')).toHaveLength(1);
+  expect(tablesOf(knots, 'nowhere')).toEqual([]);
+});
+
+test('a cell that was turned down is left out, and the others of its field stay, whichever it was', () => {
+  const one = proposal('company', 'text', cell('crm', 'name'), cell('shop', 'company_name'), cell('erp', 'name'));
+  for (const member of ['crm', 'shop', 'erp']) {
+    const [open] = openProposals([one], empty, pairsOf(one, member, empty));
+    expect(open?.cells.map((left) => left.member)).toEqual(['crm', 'shop', 'erp'].filter((id) => id !== member));
+  }
+  const two = proposal('company', 'text', cell('crm', 'name'), cell('shop', 'company_name'));
+  expect(openProposals([two], empty, pairsOf(two, 'shop', empty))).toEqual([]);
+  // What joins a field that is mapped already stays away from it for good.
+  const mapped = mapTo('company', 'crm', 'name', true)(addField('Company')(empty));
+  const joining = proposal('company', 'text', cell('shop', 'company_name'));
+  expect(openProposals([joining], mapped)).toHaveLength(1);
+  expect(openProposals([joining], mapped, pairsOf(joining, 'shop', mapped))).toEqual([]);
+});

@@ -1,0 +1,145 @@
+import { afterNextRender, ChangeDetectionStrategy, Component, computed, DestroyRef, effect, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { autocompletion, type Completion, type CompletionContext, closeBrackets, completionKeymap, type CompletionResult } from '@codemirror/autocomplete';
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
+import { bracketMatching } from '@codemirror/language';
+import { type Diagnostic, linter } from '@codemirror/lint';
+import { Compartment, EditorState } from '@codemirror/state';
+import { EditorView, keymap, placeholder } from '@codemirror/view';
+import { firstValueFrom } from 'rxjs';
+import type { FunctionHelp } from './trialMessages';
+import { TrialService } from './trialService';
+
+/** A name that a formula may use. */
+export interface FormulaName {
+  /** As it is written in the formula: `company`, `record.status`. */
+  readonly name: string;
+  readonly says: string;
+}
+
+const lintAfterMs = 150;
+const shortName = ({ signature }: FunctionHelp): string => signature.slice(0, signature.indexOf('('));
+/** A name within a record needs the record only. */
+const rootOf = ({ name }: FormulaName): string => /^[A-Za-z_][A-Za-z0-9_]*/.exec(name)?.[0] ?? name;
+
+/** Where a formula is written: names and functions are completed, what is wrong is marked at its place while it is typed. */
+@Component({
+  selector: 'ak-formula-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="code" #host></div>
+    @if (wrong(); as says) { <small class="wrong" role="alert">{{ says }}</small> }
+    @if (mayEdit()) {
+      <details>
+        <summary>Functions</summary>
+        <input type="search" placeholder="Search functions" aria-label="Search functions" #search (input)="sought.set(search.value)" />
+        <dl>@for (one of shown(); track one.signature) {<dt><button type="button" class="link" (click)="insert(one)">{{ one.example }}</button> = {{ one.gives }}</dt><dd>{{ one.says }}</dd>} @empty {<dd>No function fits.</dd>}</dl>
+      </details>
+    }
+  `,
+  styles: `
+    :host { display: block; } .code { border: 1px solid var(--hair); background: var(--sheet); } .code:focus-within { outline: 2px solid var(--petrol); outline-offset: 1px; }
+    small { display: block; overflow-wrap: anywhere; } details { margin-top: 3px; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } input { width: 100%; box-sizing: border-box; }
+    dt .link { font: inherit; text-decoration: none; text-align: left; padding: 0; } dl { max-height: 180px; overflow: auto; font-size: 12.5px; margin: 4px 0 0; } dt { font-family: var(--values); } dd { margin: 0 0 6px; color: var(--ink-2); }
+  `,
+})
+export class FormulaEditor {
+  readonly formula = input.required<string>();
+  readonly names = input.required<readonly FormulaName[]>();
+  readonly label = input.required<string>();
+  readonly hint = input('');
+  readonly mayEdit = input(true);
+  /** An empty formula is in order: there is none. */
+  readonly mayBeEmpty = input(false);
+  readonly changed = output<string>();
+  readonly #trials = inject(TrialService);
+  readonly #functions = toSignal(this.#trials.functions(), { initialValue: [] });
+  private readonly host = viewChild.required<ElementRef<HTMLElement>>('host');
+  protected readonly sought = signal('');
+  protected readonly wrong = signal('');
+  protected readonly shown = computed(() => {
+    const sought = this.sought().toLowerCase();
+    return this.#functions().filter(({ signature, says }) => `${signature} ${says}`.toLowerCase().includes(sought));
+  });
+  readonly #readOnly = new Compartment();
+  #view: EditorView | undefined;
+
+  constructor() {
+    afterNextRender(() => this.#open());
+    inject(DestroyRef).onDestroy(() => this.#view?.destroy());
+    effect(() => {
+      const [formula, mayEdit] = [this.formula(), this.mayEdit()];
+      const view = this.#view;
+      if (!view) return;
+      view.dispatch({ effects: this.#readOnly.reconfigure(EditorState.readOnly.of(!mayEdit)) });
+      // What was typed comes back as the input; only what comes from elsewhere (undo, another cell) is put in.
+      if (view.state.doc.toString() !== formula) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: formula } });
+    });
+  }
+
+  #open(): void {
+    const theme = EditorView.theme({
+      '&': { color: 'var(--ink)', fontSize: '12.5px' },
+      '.cm-content': { fontFamily: 'var(--values)', caretColor: 'var(--ink)', padding: '4px 0', minHeight: '36px' },
+      '&.cm-focused': { outline: 'none' },
+      '.cm-placeholder': { color: 'var(--ink-3)' },
+      '.cm-tooltip': { backgroundColor: 'var(--sheet)', border: '1px solid var(--hair)', color: 'var(--ink)' },
+      '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--petrol)', color: 'var(--sheet)' },
+      '.cm-completionDetail': { fontStyle: 'normal' },
+      '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'var(--petrol-tint) !important' },
+    });
+    this.#view = new EditorView({
+      parent: this.host().nativeElement,
+      state: EditorState.create({
+        doc: this.formula(),
+        extensions: [
+          history(),
+          bracketMatching(),
+          closeBrackets(),
+          autocompletion({ override: [(context) => this.#complete(context)], icons: false }),
+          linter((view) => this.#check(view.state.doc.toString()), { delay: lintAfterMs }),
+          keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap]),
+          EditorView.lineWrapping,
+          theme,
+          placeholder(this.hint()),
+          this.#readOnly.of(EditorState.readOnly.of(!this.mayEdit())),
+          EditorView.contentAttributes.of({ 'aria-label': this.label(), spellcheck: 'false' }),
+          EditorView.updateListener.of((update) => {
+            const text = update.state.doc.toString();
+            if (update.docChanged && text !== this.formula()) this.changed.emit(text);
+          }),
+        ],
+      }),
+    });
+  }
+
+  async #check(source: string): Promise<readonly Diagnostic[]> {
+    if (source.trim() === '' && this.mayBeEmpty()) {
+      this.wrong.set('');
+      return [];
+    }
+    const problem = await firstValueFrom(this.#trials.formula(source, [...new Set(this.names().map(rootOf))]), { defaultValue: undefined });
+    this.wrong.set(problem?.reason ?? '');
+    if (!problem) return [];
+    const from = Math.min(problem.range?.from ?? 0, source.length);
+    return [{ from, to: Math.max(from, problem.range?.to ?? source.length), severity: 'error', message: problem.reason }];
+  }
+
+  #complete(context: CompletionContext): CompletionResult | null {
+    const word = context.matchBefore(/[A-Za-z_][A-Za-z0-9_.]*/);
+    if (!word && !context.explicit) return null;
+    const options: Completion[] = [
+      ...this.names().map(({ name, says }) => ({ label: name, detail: says, boost: 1 })),
+      ...this.#functions().map((one) => ({ label: shortName(one), detail: `${one.example} = ${one.gives}`, info: one.says, apply: `${shortName(one)}(` })),
+    ];
+    return { from: word?.from ?? context.pos, options, validFor: /^[A-Za-z0-9_.]*$/ };
+  }
+
+  /** Puts an example of the function where the caret is. */
+  protected insert(one: FunctionHelp): void {
+    const view = this.#view;
+    if (!view) return;
+    view.dispatch(view.state.replaceSelection(one.example));
+    view.focus();
+  }
+}

@@ -1,0 +1,60 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { Router } from '@angular/router';
+import type { Finding } from '@anchor-knot/core';
+import { plural } from '../../../words/sentences';
+import { KnotEditor } from './knotEditor';
+
+const mostShown = 40;
+
+/** What keeps this knot from going live, and what would surprise: always at the side, each leading to its place. */
+@Component({
+  selector: 'ak-go-live',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <h2>What keeps this knot from going live</h2>
+    @if (stops().length === 0) { <p class="small good">Nothing. {{ warns().length === 0 ? '' : plural(warns().length, 'thing') + ' to know:' }}</p> }
+    <ul>
+      @for (finding of shown(); track $index) {
+        <li><button type="button" class="link" (click)="go(finding.at)"><span class="mark" [class.wrong]="finding.kind === 'stops'" [class.waits]="finding.kind === 'warns'"></span>{{ place(finding) }}</button><small>{{ finding.says }}</small></li>
+      }
+    </ul>
+    @if (more() > 0) { <p class="small quiet">and {{ plural(more(), 'more thing') }}</p> }
+  `,
+  styles: `h2 { margin-top: 0; } .link { text-decoration: none; font-size: inherit; font-weight: 600; text-align: left; padding: 0; }`,
+})
+export class GoLive {
+  readonly #router = inject(Router);
+  protected readonly editor = inject(KnotEditor);
+  protected readonly plural = plural;
+  protected readonly stops = computed(() => this.editor.findings().filter(({ kind }) => kind === 'stops'));
+  protected readonly warns = computed(() => this.editor.findings().filter(({ kind }) => kind === 'warns'));
+  protected readonly shown = computed(() => [...this.stops(), ...this.warns()].slice(0, mostShown));
+  protected readonly more = computed(() => this.stops().length + this.warns().length - this.shown().length);
+
+  /** Leads to the place of a finding. */
+  protected go(at: string): void {
+    const [part, id, , member] = at.split('.');
+    const definition = this.editor.definition();
+    const sections: Readonly<Record<string, string>> = { members: 'members', keyRules: 'identity', checks: 'checks', crosswalks: 'crosswalks' };
+    const isMember = definition?.members.some((one) => one.id === member) === true;
+    const queryParams = part === 'fields' ? { field: id ?? null, member: isMember ? member : null } : {};
+    void this.#router.navigate(['/knots', definition?.id ?? '', sections[part ?? ''] ?? 'fields'], { queryParams });
+  }
+
+  #systemName(member: string): string {
+    return this.editor.members().find(({ id }) => id === member)?.systemName ?? member;
+  }
+
+  /** The place as a person knows it: a field's name rather than its path. */
+  protected place({ at }: Finding): string {
+    const [part, id, , member] = at.split('.');
+    const definition = this.editor.definition();
+    if (part === 'fields' && id !== undefined) {
+      const name = definition?.fields.find((field) => field.id === id)?.name ?? id;
+      return member === undefined || !definition?.members.some((one) => one.id === member) ? name : `${name}, ${this.#systemName(member)}`;
+    }
+    const names: Readonly<Record<string, string>> = { members: 'Members', keyRules: 'Identity', checks: 'Checks', crosswalks: 'Crosswalks', titleField: 'Name of an anchor' };
+    if (part === 'members' && id !== undefined) return `Members: ${this.#systemName(id)}`;
+    return id === undefined ? (names[part ?? ''] ?? at) : `${names[part ?? ''] ?? part}: ${id}`;
+  }
+}

@@ -1,0 +1,37 @@
+import type { KnotDefinition, Reading } from '@anchor-knot/contracts';
+
+export interface MissingValue {
+  readonly member: string;
+  readonly value: string;
+  readonly count: number;
+}
+
+/** Values of the fields that a crosswalk translates, met in the records that were read and found in none of its rows; the commonest first. */
+export function missingValues(definition: KnotDefinition, table: string, reading: Reading | undefined): MissingValue[] {
+  const rows = definition.crosswalks[table]?.rows ?? [];
+  const missing = new Map<string, MissingValue>();
+  for (const { id } of definition.members) {
+    const known = new Set(rows.flatMap(({ values }) => (values[id] ?? []).map(String)));
+    const paths = definition.fields.flatMap(({ mappings }) => {
+      const mapping = mappings[id];
+      return mapping && mapping.direction !== 'to' && mapping.steps[0]?.kind === 'crosswalk' && mapping.steps[0].table === table ? [mapping.field] : [];
+    });
+    for (const record of reading?.members.find((member) => member.id === id)?.sample ?? []) {
+      for (const path of paths) {
+        const value = at(record, path);
+        if ((typeof value !== 'string' && typeof value !== 'number' && typeof value !== 'boolean') || String(value).trim() === '' || known.has(String(value))) continue;
+        const name = JSON.stringify([id, String(value)]);
+        missing.set(name, { member: id, value: String(value), count: (missing.get(name)?.count ?? 0) + 1 });
+      }
+    }
+  }
+  return [...missing.values()].toSorted((a, b) => b.count - a.count || a.value.localeCompare(b.value));
+}
+
+/** The value at a path of names separated by points; a name with a point in it is found at the top. */
+function at(record: Readonly<Record<string, unknown>>, path: string): unknown {
+  if (Object.hasOwn(record, path)) return record[path];
+  return path
+    .split('.')
+    .reduce<unknown>((value, name) => (typeof value === 'object' && value !== null && Object.hasOwn(value, name) ? (value as Record<string, unknown>)[name] : undefined), record);
+}

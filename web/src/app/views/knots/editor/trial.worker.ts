@@ -1,0 +1,40 @@
+/// <reference lib="webworker" />
+import { formulaHelp, type Knot, type MemberSource, readFormula, reviewKnot, tryCheck, tryFilter, tryRecords } from '@anchor-knot/core';
+import type { TrialAnswer, TrialQuestion } from './trialMessages';
+
+/** Tries definitions off the main thread, so that typing never waits. What was read of the systems is sent once and kept. */
+let sources: Readonly<Record<string, MemberSource>> = {};
+
+addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
+  if (data.kind === 'sources') {
+    sources = data.sources as Readonly<Record<string, MemberSource>>;
+    return;
+  }
+  const answer: TrialAnswer = answerTo(data);
+  postMessage(answer);
+});
+
+function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialAnswer {
+  switch (question.kind) {
+    case 'try':
+      return { id: question.id, kind: 'tried', trial: tryRecords(question.definition as Knot, question.records as never) };
+    case 'review':
+      return { id: question.id, kind: 'reviewed', findings: reviewKnot(question.definition as Knot, sources) };
+    case 'filter':
+      return { id: question.id, kind: 'filtered', outcome: tryFilter(question.formula, sources[question.member]?.records ?? [], Date.now()) };
+    case 'check':
+      return {
+        id: question.id,
+        kind: 'checked',
+        outcomes: Object.fromEntries(question.members.map((member) => [member, tryCheck(question.definition as Knot, question.formula, member, sources[member]?.records ?? [])])),
+      };
+    case 'formula': {
+      const read = readFormula(question.source, question.names);
+      return { id: question.id, kind: 'formula', problem: read.ok ? undefined : read };
+    }
+    case 'functions':
+      return { id: question.id, kind: 'functions', functions: formulaHelp };
+    default:
+      return question satisfies never;
+  }
+}

@@ -1,0 +1,51 @@
+import { DestroyRef, inject, Injectable } from '@angular/core';
+import type { KnotDefinition } from '@anchor-knot/contracts';
+import type { Finding, FormulaProblem, Outcome, Passing, Trial } from '@anchor-knot/core';
+import { filter, fromEvent, map, type Observable, take } from 'rxjs';
+import type { FunctionHelp, Records, TrialAnswer, TrialQuestion, TrialSources } from './trialMessages';
+
+type Asked = TrialQuestion extends infer Question ? (Question extends { id: number } ? Omit<Question, 'id'> : never) : never;
+
+/** Asks the worker that tries definitions. An answer that nobody waits for any more is dropped. */
+@Injectable()
+export class TrialService {
+  readonly #worker = new Worker(new URL('./trial.worker', import.meta.url), { type: 'module' });
+  readonly #answers = fromEvent<MessageEvent<TrialAnswer>>(this.#worker, 'message').pipe(map(({ data }) => data));
+  #last = 0;
+
+  constructor() {
+    inject(DestroyRef).onDestroy(() => this.#worker.terminate());
+  }
+
+  know(sources: TrialSources): void {
+    this.#worker.postMessage({ kind: 'sources', sources } satisfies TrialQuestion);
+  }
+  try(definition: KnotDefinition, records: Records): Observable<Trial> {
+    return this.#ask({ kind: 'try', definition, records }, 'tried').pipe(map(({ trial }) => trial));
+  }
+  review(definition: KnotDefinition): Observable<readonly Finding[]> {
+    return this.#ask({ kind: 'review', definition }, 'reviewed').pipe(map(({ findings }) => findings));
+  }
+  filter(member: string, formula: string): Observable<Outcome<Passing>> {
+    return this.#ask({ kind: 'filter', member, formula }, 'filtered').pipe(map(({ outcome }) => outcome));
+  }
+  check(definition: KnotDefinition, formula: string, members: readonly string[]): Observable<Readonly<Record<string, Outcome<Passing>>>> {
+    return this.#ask({ kind: 'check', definition, formula, members }, 'checked').pipe(map(({ outcomes }) => outcomes));
+  }
+  /** What is wrong with a formula over these names; undefined when nothing is. */
+  formula(source: string, names: readonly string[]): Observable<FormulaProblem | undefined> {
+    return this.#ask({ kind: 'formula', source, names }, 'formula').pipe(map(({ problem }) => problem));
+  }
+  functions(): Observable<readonly FunctionHelp[]> {
+    return this.#ask({ kind: 'functions' }, 'functions').pipe(map(({ functions }) => functions));
+  }
+
+  #ask<Kind extends TrialAnswer['kind']>(question: Asked, kind: Kind): Observable<Extract<TrialAnswer, { kind: Kind }>> {
+    const id = ++this.#last;
+    this.#worker.postMessage({ ...question, id } as TrialQuestion);
+    return this.#answers.pipe(
+      filter((answer): answer is Extract<TrialAnswer, { kind: Kind }> => answer.id === id && answer.kind === kind),
+      take(1),
+    );
+  }
+}

@@ -1,0 +1,137 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
+import { combineLatest, debounceTime, map, type Observable, of, switchMap } from 'rxjs';
+import { count } from '../../words/sentences';
+import { type Check, freeId, setChecks } from './editor/draftEdits';
+import { FormulaEditor, type FormulaName } from './editor/formulaEditor';
+import { GoLive } from './editor/goLive';
+import { KnotEditor } from './editor/knotEditor';
+import { recordTitle } from './editor/recordTitle';
+import { TrialService } from './editor/trialService';
+
+/** Checks that are often wanted; `field` stands for the shared field's name in formulas. */
+const readyMade: readonly { readonly says: string; make(field: { id: string; name: string }): Pick<Check, 'formula' | 'says'> }[] = [
+  { says: 'is filled', make: ({ id, name }) => ({ formula: `${id} != null`, says: `${name} is empty` }) },
+  { says: 'looks like an email', make: ({ id, name }) => ({ formula: `${id} == null || fits(${id}, "[^@ ]+@[^@ ]+[.][^@ ]+")`, says: `${name} is no email` }) },
+  { says: 'fits a pattern', make: ({ id, name }) => ({ formula: `${id} == null || fits(${id}, "[A-Z0-9 ]+")`, says: `${name} is not written as it should be` }) },
+  { says: 'has at most 40 characters', make: ({ id, name }) => ({ formula: `${id} == null || length(${id}) <= 40`, says: `${name} has more than 40 characters` }) },
+  {
+    says: 'lies within 0 and 100',
+    make: ({ id, name }) => ({ formula: `${id} == null || (number(${id}) >= 0 && number(${id}) <= 100)`, says: `${name} is not between 0 and 100` }),
+  },
+];
+
+/** Rules on a record, what happens when it fails one, and which of the records that are there would. */
+@Component({
+  selector: 'ak-knot-checks',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule, FormulaEditor, GoLive],
+  template: `
+    <div class="body">
+      <div class="scroll">
+        @if (checks().length === 0) { <p class="empty">No record is checked yet. A check is a formula over the shared fields; a record for which it is not true is rejected, or stops the run.</p> } @else {
+          <table class="plain">
+            <thead><tr><th scope="col">A record passes when</th><th scope="col">Otherwise it is said</th><th scope="col">And</th><th scope="col">Records looked at that would fail</th><th scope="col"></th></tr></thead>
+            <tbody>
+              @for (check of checks(); track check.id; let index = $index) {
+                <tr>
+                  <td class="formula"><ak-formula-editor [formula]="check.formula" [names]="names()" [label]="'Formula of check ' + (index + 1)" [mayEdit]="editor.mayEdit()" (changed)="set(index, { formula: $event }, true)" /></td>
+                  <td><input maxlength="200" [attr.aria-label]="'What check ' + (index + 1) + ' says'" [readOnly]="!editor.mayEdit()" [value]="check.says" (input)="set(index, { says: $any($event.target).value }, true)" /></td>
+                  <td><select [attr.aria-label]="'What happens when check ' + (index + 1) + ' fails'" [disabled]="!editor.mayEdit()" (change)="set(index, { onFail: $any($event.target).value })"><option value="reject" [selected]="check.onFail === 'reject'">the record is rejected</option><option value="stop" [selected]="check.onFail === 'stop'">the run stops before it writes</option></select>
+                    <details><summary>{{ check.members ? 'checked in ' + namesOf(check.members) : 'checked in all members' }}</summary>@for (member of editor.members(); track member.id) {<label class="line"><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="!check.members || check.members.includes(member.id)" (change)="checkedIn(index, check, member.id, $any($event.target).checked)" /> {{ member.systemName }}</label>}</details></td>
+                  <td>@for (one of failing()[check.id] ?? []; track one.member) {<div [class.wrong]="one.wrong" [class.waits]="!one.wrong && one.fails > 0">{{ one.name }}: {{ one.says }}<small class="quiet block">{{ one.examples }}</small></div>} @empty {<span class="quiet">{{ editor.readingState() === 'reading' ? 'reading…' : '—' }}</span>}</td>
+                  <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="drop(index)">remove</button>}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        }
+        @if (editor.mayEdit() && (editor.definition()?.fields?.length ?? 0) > 0) {
+          <p class="pad add">Add a check: <select aria-label="Field to check" #field>@for (one of editor.definition()?.fields ?? []; track one.id) {<option [value]="one.id">{{ one.name }}</option>}</select> <select aria-label="Ready-made check" #kind>@for (one of readyMade; track one.says; let at = $index) {<option [value]="at">{{ one.says }}</option>}</select> <button mat-stroked-button type="button" (click)="add(field.value, +kind.value)">Add</button></p>
+        }
+      </div>
+      <aside><ak-go-live /></aside>
+    </div>
+  `,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .formula { min-width: 260px; } td input { width: 100%; box-sizing: border-box; } .block { display: block; } .line { display: block; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } .add { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }`,
+})
+export class KnotChecks {
+  protected readonly editor = inject(KnotEditor);
+  readonly #trials = inject(TrialService);
+  protected readonly readyMade = readyMade;
+  protected readonly checks = computed((): readonly Check[] => this.editor.definition()?.checks ?? []);
+  protected readonly names = computed((): readonly FormulaName[] => (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}` })));
+  readonly #question = computed(() => ({ definition: this.editor.definition(), reading: this.editor.reading() }));
+  protected readonly failing = toSignal(
+    toObservable(this.#question).pipe(
+      debounceTime(150),
+      switchMap(({ definition, reading }): Observable<Failing> => {
+        if (!definition || !reading || definition.checks.length === 0) return of({});
+        return combineLatest(
+          definition.checks.map((check) =>
+            this.#trials.check(definition, check.formula, check.members ?? definition.members.map(({ id }) => id)).pipe(
+              map((outcomes) => [
+                check.id,
+                Object.entries(outcomes).map(([member, outcome]) => {
+                  const name = this.editor.members().find(({ id }) => id === member)?.systemName ?? member;
+                  if (!outcome.ok) return { member, name, fails: 0, wrong: true, says: outcome.reason, examples: '' };
+                  const { passes, trouble } = outcome.value;
+                  const fails = passes.filter((passed) => !passed).length;
+                  const sample = reading.members.find(({ id }) => id === member)?.sample ?? [];
+                  const examples = sample
+                    .filter((_, index) => passes[index] === false)
+                    .slice(0, 3)
+                    .map(recordTitle)
+                    .join(' · ');
+                  return { member, name, fails, wrong: trouble !== undefined, says: trouble ?? `${count(fails)} of ${count(passes.length)}`, examples };
+                }),
+              ]),
+            ),
+          ),
+        ).pipe(map((rows) => Object.fromEntries(rows) as Failing));
+      }),
+    ),
+    { initialValue: {} as Failing },
+  );
+
+  protected set(index: number, change: Partial<Check>, typing = false): void {
+    if (Object.values(change).some((value) => typeof value === 'string' && value.trim() === '')) return;
+    this.editor.edit(
+      setChecks(this.checks().map((check, at) => (at === index ? { ...check, ...change } : check))),
+      typing ? `check ${index} ${Object.keys(change).join()}` : undefined,
+    );
+  }
+  protected namesOf(ids: readonly string[]): string {
+    return ids.map((id) => this.editor.members().find((member) => member.id === id)?.systemName ?? id).join(', ') || 'none';
+  }
+  protected checkedIn(index: number, check: Check, member: string, chosen: boolean): void {
+    const all = this.editor.members().map(({ id }) => id);
+    const now = new Set(check.members ?? all);
+    if (chosen) now.add(member);
+    else now.delete(member);
+    const { members: _, ...rest } = check;
+    const next = now.size === all.length ? rest : { ...rest, members: all.filter((id) => now.has(id)) };
+    this.editor.edit(setChecks(this.checks().map((one, at) => (at === index ? next : one))));
+  }
+  protected drop(index: number): void {
+    this.editor.edit(setChecks(this.checks().filter((_, at) => at !== index)));
+  }
+  protected add(fieldId: string, kind: number): void {
+    const field = this.editor.definition()?.fields.find(({ id }) => id === fieldId);
+    const made = field && readyMade[kind]?.make(field);
+    if (!field || !made) return;
+    const id = freeId(
+      `${field.id} check`,
+      this.checks().map((check) => check.id),
+    );
+    // Only members that give the field can be asked for it.
+    const givers = Object.entries(field.mappings).flatMap(([member, { direction }]) => (direction === 'to' ? [] : [member]));
+    const isAll = field.formula !== undefined || givers.length === this.editor.members().length;
+    this.editor.edit(setChecks([...this.checks(), { id, ...made, onFail: 'reject', ...(isAll ? {} : { members: givers }) }]));
+  }
+}
+
+type Failing = Readonly<
+  Record<string, readonly { readonly member: string; readonly name: string; readonly fails: number; readonly wrong: boolean; readonly says: string; readonly examples: string }[]>
+>;
