@@ -109,6 +109,8 @@ const fieldSchema = z.strictObject({
   mappings: z.record(id, mappingSchema),
 });
 
+const checkTerms = { id, says: words, onFail: z.enum(['reject', 'stop']), members: z.array(id).optional() };
+
 /** The definition of a knot, as it is stored, edited as JSON, and kept in files. */
 export const knotSchema = z.strictObject({
   id,
@@ -119,7 +121,7 @@ export const knotSchema = z.strictObject({
   members: z.array(memberSchema).min(2).max(20),
   fields: z.array(fieldSchema).min(1).max(500),
   keyRules: z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })).min(1) })).min(1),
-  checks: z.array(z.strictObject({ id, formula, says: words, onFail: z.enum(['reject', 'stop']), members: z.array(id).optional() })).default([]),
+  checks: z.array(z.union([z.strictObject({ ...checkTerms, formula }), z.strictObject({ ...checkTerms, unique: id })])).default([]),
   crosswalks: z
     .record(id, z.strictObject({ name: words, rows: z.array(z.strictObject({ shared: z.string().max(1000), values: z.record(id, z.array(scalar)) })).max(20_000) }))
     .default({}),

@@ -111,3 +111,30 @@ export const readingSchema = z.object({
 });
 export type Reading = z.output<typeof readingSchema>;
 export type Proposal = Reading['proposals'][number];
+
+const surveyExampleSchema = z.object({ key: z.string(), title: z.string() });
+
+/** What a definition makes of all records of one member. */
+export const memberSurveySchema = z.object({
+  records: z.number(),
+  /** How many pass the filter; how many it cannot be worked out for, and why the first. */
+  takePart: z.number(),
+  filterFails: z.number(),
+  filterReason: z.string().optional(),
+  inside: z.array(surveyExampleSchema),
+  outside: z.array(surveyExampleSchema),
+  /** By shared field: filled values, how many of them cannot be read, and why. */
+  cells: z.record(z.string(), z.object({ filled: z.number(), unreadable: z.number(), reasons: z.array(z.string()), examples: z.array(surveyExampleSchema) })),
+  checks: z.record(z.string(), z.object({ fails: z.number(), examples: z.array(surveyExampleSchema) })),
+  unknownValues: z.array(z.object({ table: z.string(), value: z.string(), count: z.number() })),
+});
+export type MemberSurvey = z.output<typeof memberSurveySchema>;
+
+/** One line of the answer to a survey: JSON values, one a line (newline-delimited JSON). */
+export const surveyLineSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('progress'), member: z.string(), records: z.number() }),
+  z.object({ kind: z.literal('member'), member: z.string(), survey: memberSurveySchema }),
+  z.object({ kind: z.literal('trouble'), member: z.string(), says: z.string() }),
+  z.object({ kind: z.literal('done') }),
+]);
+export type SurveyLine = z.output<typeof surveyLineSchema>;

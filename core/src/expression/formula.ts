@@ -1,8 +1,8 @@
 import { Environment } from '@marcbachmann/cel-js';
 import { Decimal } from 'decimal.js';
-import { decimalOf, failed, good, isExactNumber, type Outcome, type Raw, type Shared } from '../record/index.js';
+import { decimalOf, failed, type FieldType, good, isExactNumber, type Outcome, type Raw, type Shared } from '../record/index.js';
 import { registerDecimalOperators, toDecimal } from './decimalOperators.js';
-import { registerFunctions } from './functions.js';
+import { declareFunctions, registerFunctions } from './functions.js';
 
 /**
  * Formulas are written in the Common Expression Language (CEL, the open specification by Google),
@@ -22,16 +22,51 @@ export interface FormulaProblem {
 }
 
 const longestFormula = 4000;
-const baseEnvironment = makeEnvironment();
+const baseEnvironment = makeEnvironment(registerFunctions);
+/** Knows what functions take and give; nothing is evaluated in it, because a value may always be blank. */
+const typedEnvironment = makeEnvironment(declareFunctions);
 
-function makeEnvironment(): Environment {
+function makeEnvironment(functions: (environment: Environment) => void): Environment {
   const environment = new Environment({
     homogeneousAggregateLiterals: false,
     limits: { maxAstNodes: 2000, maxDepth: 100, maxListElements: 1000, maxMapEntries: 200, maxCallArguments: 16 },
   });
   registerDecimalOperators(environment);
-  registerFunctions(environment);
+  functions(environment);
   return environment;
+}
+
+/** The types that formulas tell apart. */
+export type FormulaType = 'text' | 'number' | 'yes/no' | 'list';
+
+/** What a shared value of that type is in a formula: dates, phones and choices are texts there. */
+export function formulaTypeOf(type: FieldType): FormulaType {
+  return type === 'number' || type === 'yes/no' || type === 'list' ? type : 'text';
+}
+
+const celTypeOf: Readonly<Record<FormulaType, string>> = { text: 'string', number: 'decimal', 'yes/no': 'bool', list: 'list<string>' };
+const typeOfCel: Readonly<Record<string, FormulaType>> = { string: 'text', decimal: 'number', int: 'number', double: 'number', bool: 'yes/no' };
+
+/**
+ * Whether the types in a formula meet. A formula that is none is not looked at here.
+ * @param types of the names that it may use; a name without one may hold anything
+ * @returns the type that it gives where that can be told; or what does not meet, and where
+ */
+export function checkFormulaTypes(
+  source: string,
+  types: Readonly<Record<string, FormulaType | undefined>>,
+): { readonly ok: true; readonly gives: FormulaType | undefined } | FormulaProblem {
+  try {
+    const environment = typedEnvironment.clone();
+    for (const [name, type] of Object.entries(types)) environment.registerVariable(name, type === undefined ? 'dyn' : celTypeOf[type]);
+    const check = environment.parse(nullOfAnyType(source)).check();
+    const { type } = check as { type?: unknown };
+    // A formula may well give one type here and another there.
+    if (!check.valid) return check.error?.message.includes('must have the same type') ? { ok: true, gives: undefined } : problemOf(check.error, source);
+    return { ok: true, gives: typeof type !== 'string' ? undefined : type.startsWith('list') ? 'list' : typeOfCel[type] };
+  } catch {
+    return { ok: true, gives: undefined };
+  }
 }
 
 /**
@@ -83,16 +118,23 @@ const plainWords: readonly (readonly [RegExp, string])[] = [
   [/^Expected RBRACKET, got .*$/, 'a square bracket is not closed'],
   [/^Unterminated string$/, 'a text is not closed'],
   [/^Unknown variable: (.*)$/, 'there is nothing called “$1” here'],
-  [/^found no matching overload for '(.*)'$/, 'there is no function $1'],
+  [/^found no matching overload for '(\w+)\((.*)\)'$/, 'there is no function $1 that takes ($2)'],
   [/^no such overload: (.*)$/, '$1 is not possible'],
+  [/^Ternary condition must be bool, got '(.*)'$/, 'before the ? stands $1, and not a yes/no'],
   [/^Unexpected token: (.*)$/, '“$1” is not expected here'],
 ];
+
+const wordsOfTypes: Readonly<Record<string, string>> = { string: 'text', decimal: 'number', int: 'number', double: 'number', bool: 'yes/no', dyn: 'anything', null: 'blank' };
+
+function withPlainTypes(says: string): string {
+  return says.replace(/(?<![“\w])(string|decimal|int|double|bool|dyn|null)(?![”\w])/g, (name) => wordsOfTypes[name] ?? name).replace(/list<\w+>/g, 'list');
+}
 
 function problemOf(error: unknown, source: string): FormulaProblem {
   const { summary, range } = error as { summary?: unknown; range?: { start?: unknown; end?: unknown } };
   const terse = typeof summary === 'string' ? summary : messageOf(error);
   const known = plainWords.find(([pattern]) => pattern.test(terse));
-  const reason = known ? terse.replace(known[0], known[1]) : terse;
+  const reason = withPlainTypes(known ? terse.replace(known[0], known[1]) : terse);
   if (typeof range?.start !== 'number' || typeof range.end !== 'number') return { ok: false, reason };
   // A formula whose blanks were marked is longer than what was typed; its places are not the person's.
   const from = Math.min(range.start, source.length);

@@ -1,2 +1,3 @@
-export { type Formula, type FormulaProblem, rawResult, rawVariable, readFormula, sharedVariable } from './formula.js';
+export { checkFormulaTypes, type Formula, type FormulaProblem, type FormulaType, formulaTypeOf, rawResult, rawVariable, readFormula, sharedVariable } from './formula.js';
 export { type FormulaFunction, formulaHelp } from './functions.js';
+export { inverseFormula } from './inverse.js';

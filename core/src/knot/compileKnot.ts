@@ -1,8 +1,21 @@
 import { type Formula, rawVariable, readFormula, sharedVariable } from '../expression/index.js';
 import { compileStep, type Lens, makeLens, oneWayKinds, type StepLens } from '../mapping/index.js';
-import { type FieldId, type FieldPath, type Instant, isBlank, type MemberId, type Outcome, type Raw, readPath, type Shared, type SourceRecord, storable } from '../record/index.js';
+import {
+  type FieldId,
+  type FieldPath,
+  type Instant,
+  isBlank,
+  type MemberId,
+  type Outcome,
+  type Raw,
+  readPath,
+  type Shared,
+  sharedKey,
+  type SourceRecord,
+  storable,
+} from '../record/index.js';
 import { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
-import { type Check, type Knot, type Mapping, type Member, recordKeyPath, type SharedField } from './knot.js';
+import { type FormulaCheck, type Knot, type Mapping, type Member, recordKeyPath, type SharedField, type UniqueCheck } from './knot.js';
 
 /** Something wrong in a definition: where (a path of names), and what to do about it. */
 export interface KnotProblem {
@@ -18,7 +31,7 @@ export interface CompiledField extends Omit<SharedField, 'mappings'> {
   readonly mappings: ReadonlyMap<MemberId, CompiledMapping>;
 }
 
-export interface CompiledCheck extends Check {
+export interface CompiledCheck extends FormulaCheck {
   readonly compiled: Formula;
   /** The shared fields that the formula names. */
   readonly names: ReadonlySet<FieldId>;
@@ -35,6 +48,8 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   readonly members: readonly CompiledMember[];
   readonly fields: readonly CompiledField[];
   readonly checks: readonly CompiledCheck[];
+  /** Checks that no record can be judged by alone. */
+  readonly uniqueChecks: readonly UniqueCheck[];
   member(id: MemberId): CompiledMember;
   /** The fields that are computed from others, each after those that it names. */
   readonly computed: readonly ComputedField[];
@@ -44,6 +59,8 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   takesPart(member: MemberId, fields: Readonly<Record<string, Raw>>, now: Instant): Outcome<boolean>;
   /** What is said of the checks that a record fails; and whether one of them stops the run. */
   failedChecks(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): { readonly says: readonly string[]; readonly stops: boolean };
+  /** What a record has under each unique check of its member: the value as text, `undefined` for blank and unreadable. */
+  uniqueValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): readonly { readonly check: string; readonly value: string | undefined }[];
   /** The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are missing. */
   sharedValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>, only?: ReadonlySet<FieldId>): Map<FieldId, Shared>;
   /** The fields that key rules name. */
@@ -59,7 +76,9 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
   checkNames(knot, report);
   const computed = compileComputed(knot, report);
   const fields = knot.fields.map((field) => compileField(knot, field, report));
+  const uniqueChecks = knot.checks.filter((check) => 'unique' in check);
   const checks = knot.checks.flatMap((check): CompiledCheck[] => {
+    if ('unique' in check) return [];
     const formula = readFormula(
       check.formula,
       knot.fields.map(({ id }) => id),
@@ -86,8 +105,9 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       fields,
       computed,
       checks,
+      uniqueChecks,
       keyFields: new Set(knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field))),
-      ...recordFunctions(members, fields, computed, checks),
+      ...recordFunctions(members, fields, computed, checks, uniqueChecks),
     },
   };
 }
@@ -130,6 +150,9 @@ function checkReferences(knot: Knot, report: Report): void {
   }
   for (const check of knot.checks) {
     for (const member of check.members ?? []) if (!members.has(member)) report(`checks.${check.id}.members`, `there is no member “${member}”`);
+    if ('unique' in check && !fields.has(check.unique)) report(`checks.${check.id}.unique`, `there is no shared field “${check.unique}”`);
+    if ('unique' in check && fields.get(check.unique)?.formula !== undefined)
+      report(`checks.${check.id}.unique`, `“${check.unique}” is computed: choose a field that records hold`);
   }
   for (const field of knot.fields) {
     for (const [index, step] of field.rule.steps.entries()) {
@@ -206,10 +229,16 @@ function compileField(knot: Knot, field: SharedField, report: Report): CompiledF
   return { ...field, mappings };
 }
 
-function recordFunctions(members: readonly CompiledMember[], fields: readonly CompiledField[], computed: readonly ComputedField[], checks: readonly CompiledCheck[]) {
+function recordFunctions(
+  members: readonly CompiledMember[],
+  fields: readonly CompiledField[],
+  computed: readonly ComputedField[],
+  checks: readonly CompiledCheck[],
+  uniqueChecks: readonly UniqueCheck[],
+) {
   const byId = new Map(members.map((member) => [member.id, member]));
   const mapped = new Map(members.map(({ id }) => [id, fields.flatMap((field) => (field.mappings.has(id) ? [{ field, mapping: field.mappings.get(id) as CompiledMapping }] : []))]));
-  const functions: Pick<CompiledKnot, 'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues'> = {
+  const functions: Pick<CompiledKnot, 'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues' | 'uniqueValues'> = {
     member(id) {
       const member = byId.get(id);
       if (!member) throw new Error(`no member ${id}`);
@@ -239,6 +268,15 @@ function recordFunctions(members: readonly CompiledMember[], fields: readonly Co
         if (value.ok) values.set(field.id, value.value);
       }
       return values;
+    },
+    uniqueValues(member, raws) {
+      const applying = uniqueChecks.filter(({ members: only }) => !only || only.includes(member));
+      if (applying.length === 0) return [];
+      const values = functions.sharedValues(member, raws, new Set(applying.map(({ unique }) => unique)));
+      return applying.map(({ id, unique }) => {
+        const value = values.get(unique);
+        return { check: id, value: value === undefined || value === null ? undefined : sharedKey(value) };
+      });
     },
     failedChecks(member, raws) {
       const applying = checks.filter((check) => !check.members || check.members.includes(member));

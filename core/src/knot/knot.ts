@@ -76,13 +76,24 @@ export interface Mapping {
   readonly drift: 'put back' | 'leave';
 }
 
-export interface Check {
+/** A rule on a record, and what happens to one that breaks it. */
+export type Check = FormulaCheck | UniqueCheck;
+
+interface CheckTerms {
   readonly id: string;
-  /** A formula over the shared fields of one record; the record passes when it is true. */
-  readonly formula: string;
   /** What is said of a record that fails. */
   readonly says: string;
   readonly onFail: 'reject' | 'stop';
   /** The members whose records are checked; all when left out. */
   readonly members?: readonly MemberId[] | undefined;
+}
+
+export interface FormulaCheck extends CheckTerms {
+  /** A formula over the shared fields of one record; the record passes when it is true. */
+  readonly formula: string;
+}
+
+export interface UniqueCheck extends CheckTerms {
+  /** A shared field; a record fails where another record of its member means the same value. Blanks are not compared. */
+  readonly unique: FieldId;
 }

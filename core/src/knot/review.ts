@@ -1,3 +1,4 @@
+import { checkFormulaTypes, formulaTypeOf } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
 import { decimalOf, type FieldId, type FieldPath, isBlank, type MemberId, type Raw, readPath, type Shared, showRaw } from '../record/index.js';
 import type { SourceField } from '../schema/index.js';
@@ -32,6 +33,7 @@ type Sources = Readonly<Record<MemberId, MemberSource | undefined>>;
 export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
   const compiled = compileKnot(knot);
   const findings: Finding[] = compiled.ok ? [] : compiled.problems.map(({ at, says }) => ({ kind: 'stops', at, says }));
+  const stopping = new Set(findings.map(({ at }) => at));
   for (const member of knot.members) {
     const source = sources[member.id];
     if (source) findings.push(...reviewMember(knot, member.id, source));
@@ -41,10 +43,11 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
       findings.push(...reviewCell(knot, field, member.id, sources));
     }
   }
+  findings.push(...reviewTypes(knot).filter(({ at }) => !stopping.has(at)));
   for (const check of knot.checks) {
     for (const member of check.members ?? knot.members.map(({ id }) => id)) {
       const records = sources[member]?.records ?? [];
-      const outcome = records.length > 0 ? tryCheck(knot, check.formula, member, records) : undefined;
+      const outcome = records.length > 0 ? tryCheck(knot, check, member, records) : undefined;
       const fails = outcome?.ok ? outcome.value.passes.filter((passed) => !passed).length : 0;
       if (fails > 0 && fails === records.length)
         findings.push({
@@ -55,6 +58,20 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
     }
   }
   return findings;
+}
+
+/** Types that do not meet in the formulas of computed fields and checks, and what they give where another type is wanted. Text can hold anything. */
+function reviewTypes(knot: Knot): Finding[] {
+  const types = Object.fromEntries(knot.fields.map(({ id, type }) => [id, formulaTypeOf(type)]));
+  const ofFields = knot.fields.flatMap(({ id, type, formula }) => (formula === undefined ? [] : [{ at: `fields.${id}.formula`, formula, wanted: formulaTypeOf(type) }]));
+  const ofChecks = knot.checks.flatMap((check) => ('formula' in check ? [{ at: `checks.${check.id}.formula`, formula: check.formula, wanted: 'yes/no' as const }] : []));
+  return [...ofFields, ...ofChecks].flatMap(({ at, formula, wanted }): Finding[] => {
+    const checked = checkFormulaTypes(formula, types);
+    if (!checked.ok) return [{ kind: 'warns', at, says: `${checked.reason}: it fails where there are values` }];
+    return checked.gives === undefined || checked.gives === wanted || wanted === 'text'
+      ? []
+      : [{ kind: 'warns', at, says: `it gives ${checked.gives}, and ${wanted} is wanted here` }];
+  });
 }
 
 function reviewMember(knot: Knot, id: MemberId, { fields, key }: MemberSource): Finding[] {

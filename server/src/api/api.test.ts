@@ -70,6 +70,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/knots': 'editor',
   'POST /api/knots/import': 'editor',
   'GET /api/knot-schema': 'viewer',
+  'POST /api/knots/{knot}/survey': 'editor',
   'GET /api/knots/{knot}/draft': 'viewer',
   'PUT /api/knots/{knot}/draft': 'editor',
   'DELETE /api/knots/{knot}/draft': 'editor',

@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream';
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
@@ -21,6 +22,8 @@ import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { mayOf } from '../systems/objects.js';
+import { systemClock } from '../worker/systemClock.js';
+import { surveyKnot } from './surveys.js';
 
 const parameters = z.object({ knot: z.string() });
 
@@ -204,6 +207,30 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       return readings.read(knotDraftSchema.parse(definition), draft?.turnedDown ?? [], request.body.whole);
     },
   );
+
+  typed.post(
+    '/api/knots/:knot/survey',
+    {
+      config: { role: 'editor' },
+      schema: {
+        tags: ['knots'],
+        summary: 'Try the definition under work on all records of its members. The answer is newline-delimited JSON, sent while it is worked out; ending the request ends it',
+        params: parameters,
+        response: { 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const definition = (await drafts.find(request.params.knot))?.definition ?? (await knots.inForce(request.params.knot))?.definition;
+      if (!definition) return reply.code(404).send(noSuch('knot'));
+      const lines = surveyKnot(systems, knotDraftSchema.parse(definition), systemClock.now());
+      const text = Readable.from(inLines(lines));
+      return reply.type('application/x-ndjson').send(text as never);
+    },
+  );
+}
+
+async function* inLines(values: AsyncIterable<unknown>): AsyncGenerator<string> {
+  for await (const value of values) yield `${JSON.stringify(value)}\n`;
 }
 
 /** An identifier from a name, that is not taken yet. */

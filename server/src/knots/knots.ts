@@ -81,6 +81,8 @@ export class Knots {
       for (const { member, fields } of before ? changedMappings(before.definition, definition) : []) {
         await db.query('update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2', [row.id, member, fields]);
       }
+      // Everything is read anew under a new version, and then there are new ones.
+      await db.query('delete from unique_value where knot_id = $1', [row.id]);
       await db.getRepository(KnotEntity).update({ id: row.id }, { versionInForce: basedOn + 1, name: definition.name });
       await db.query('delete from knot_draft where knot_id = $1', [row.id]);
       await tellOfDraft(db, { knot: row.id, revision: 0, by: person });

@@ -13,6 +13,7 @@ import {
   type OutsideRecord,
   type PlanEntry,
   type RecordRef,
+  type RepeatedValue,
   type RunLease,
   type RunProgress,
   type RunRequest,
@@ -37,6 +38,8 @@ export interface InstallationState {
   decisions: DecisionDraft[];
   intents: Intent[];
   cursors: [MemberId, MemberCursor][];
+  /** By check and member: the value of each record. */
+  unique?: [string, [RecordKey, string][]][];
   token: number;
 }
 
@@ -63,6 +66,7 @@ export class InMemoryStore implements Store {
   #decisions: Map<string, DecisionDraft>;
   #intents: Map<string, Intent>;
   #cursors: Map<MemberId, MemberCursor>;
+  readonly #unique: Map<string, Map<RecordKey, string>>;
   #token: number;
   #run: OpenRun | undefined;
   /** Which anchor each record is tied to; derived from the anchors. */
@@ -77,6 +81,7 @@ export class InMemoryStore implements Store {
     this.#decisions = new Map((state?.decisions ?? []).map((draft) => [decisionIdentity(draft), draft]));
     this.#intents = new Map((state?.intents ?? []).map((intent) => [intent.id, intent]));
     this.#cursors = new Map(state?.cursors);
+    this.#unique = new Map((state?.unique ?? []).map(([name, values]) => [name, new Map(values)]));
     this.#token = state?.token ?? 0;
     this.#commit = commit;
   }
@@ -88,6 +93,7 @@ export class InMemoryStore implements Store {
       decisions: [...this.#decisions.values()],
       intents: [...this.#intents.values()],
       cursors: [...this.#cursors],
+      unique: [...this.#unique].map(([name, values]) => [name, [...values]]),
       token: this.#token,
     };
   }
@@ -169,7 +175,39 @@ export class InMemoryStore implements Store {
 
   async stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
     const { staged } = this.#check(lease);
-    for (const record of records) staged.set(refId(record), record);
+    for (const record of records) {
+      staged.set(refId(record), record);
+      for (const { check, value } of record.unique ?? []) {
+        const name = JSON.stringify([check, record.member]);
+        const values = this.#unique.get(name) ?? new Map<RecordKey, string>();
+        if (value === undefined) values.delete(record.key);
+        else values.set(record.key, value);
+        this.#unique.set(name, values);
+      }
+    }
+  }
+
+  async changeReadings(lease: RunLease, records: readonly (RecordRef & Pick<StagedRecord, 'reading'>)[]): Promise<void> {
+    const { staged } = this.#check(lease);
+    for (const { reading, ...ref } of records) staged.set(refId(ref), { ...(staged.get(refId(ref)) as StagedRecord), reading });
+  }
+
+  async repeatedValues(lease: RunLease): Promise<readonly RepeatedValue[]> {
+    const { staged } = this.#check(lease);
+    return [...this.#unique].sort().flatMap(([name, values]) => {
+      const [check, member] = JSON.parse(name) as [string, MemberId];
+      const isPresent = (key: RecordKey): boolean =>
+        staged.has(refId({ member, key })) || this.#anchorOf(member, key)?.anchor.ties.some((tie) => tie.member === member && tie.key === key && !tie.gone) === true;
+      const present = [...values].filter(([key]) => isPresent(key)).toSorted(([a], [b]) => (a < b ? -1 : 1));
+      const counts = new Map<string, number>();
+      for (const [, value] of present) counts.set(value, (counts.get(value) ?? 0) + 1);
+      return present.flatMap(([key, value]) => ((counts.get(value) ?? 0) > 1 ? [{ check, member, key, isStaged: staged.has(refId({ member, key })) }] : []));
+    });
+  }
+
+  async rejectedTies(lease: RunLease): Promise<readonly RecordRef[]> {
+    this.#check(lease);
+    return [...this.#anchors.values()].flatMap(({ anchor }) => anchor.ties.filter((tie) => tie.rejected && !tie.gone).map(({ member, key }) => ({ member, key })));
   }
 
   async *stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]> {

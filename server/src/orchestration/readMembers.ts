@@ -102,7 +102,14 @@ async function differing(
     const known = outside.get(outsideId(member.id, record.key));
     if (known) outside.set(outsideId(member.id, record.key), { ...known, reading });
     if (known?.verdict === 'aside') continue;
-    staged.push({ member: member.id, key: record.key, anchor: head?.anchor, reading, matchKeys: head ? [] : matchKeysOf(knot, member.id, reading) });
+    staged.push({
+      member: member.id,
+      key: record.key,
+      anchor: head?.anchor,
+      reading,
+      matchKeys: head ? [] : matchKeysOf(knot, member.id, reading),
+      unique: knot.uniqueValues(member.id, fields),
+    });
   }
   return staged;
 }

@@ -6,6 +6,7 @@ import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
 import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
 import { matchKeysOf, type MemberReading, outsideId, readMember } from './readMembers.js';
+import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
 import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
 import { Tally } from './tally.js';
@@ -166,6 +167,8 @@ class KnotRun {
       if (reading.trouble) this.#note(reading.trouble);
     });
     for (const [member, reading] of readings) await this.#afterReading(member, reading);
+    const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease);
+    if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     return readings;
   }
 

@@ -39,6 +39,14 @@ export interface StagedRecord extends RecordRef {
   readonly reading: Reading;
   /** Its keys by rule, `null` where it has none; needed only while it has no anchor. */
   readonly matchKeys: readonly (string | null)[];
+  /** What it has under checks of unique values; what is known of it stays where this is left out. */
+  readonly unique?: readonly { readonly check: string; readonly value: string | undefined }[] | undefined;
+}
+
+/** A record that has a value under a unique check that another record of its member has too. */
+export interface RepeatedValue extends RecordRef {
+  readonly check: string;
+  readonly isStaged: boolean;
 }
 
 /** What matching needs of a staged record without an anchor. */
@@ -213,6 +221,12 @@ export interface Store {
   stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
   stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]>;
   stagedReadings(lease: RunLease, refs: readonly RecordRef[]): Promise<readonly (RecordRef & { readonly reading: Reading })[]>;
+  /** Changes what was staged of records, and nothing else about them. */
+  changeReadings(lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]): Promise<void>;
+  /** Under each unique check, in order of check, member and key. Records that are gone, or neither tied nor staged, do not count. */
+  repeatedValues(lease: RunLease): Promise<readonly RepeatedValue[]>;
+  /** Ties whose records are rejected. */
+  rejectedTies(lease: RunLease): Promise<readonly RecordRef[]>;
   anchorsWithKeys(
     knot: string,
     keys: readonly (readonly [rule: number, key: string])[],

@@ -5,9 +5,17 @@ import { SystemObjects1764100000000 } from './migrations/1764100000000-SystemObj
 import { SystemAccess1764200000000 } from './migrations/1764200000000-SystemAccess.js';
 import { KnotDrafts1764300000000 } from './migrations/1764300000000-KnotDrafts.js';
 import { AnchorBeginnings1764300100000 } from './migrations/1764300100000-AnchorBeginnings.js';
+import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
 /** In the order in which they are applied; only ever added to. */
-export const migrations = [Installation1764000000000, SystemObjects1764100000000, SystemAccess1764200000000, KnotDrafts1764300000000, AnchorBeginnings1764300100000];
+export const migrations = [
+  Installation1764000000000,
+  SystemObjects1764100000000,
+  SystemAccess1764200000000,
+  KnotDrafts1764300000000,
+  AnchorBeginnings1764300100000,
+  UniqueValues1764400000000,
+];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */
 export function makeDataSource(url: string, poolSize = 10): DataSource {

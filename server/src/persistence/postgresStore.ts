@@ -1,5 +1,5 @@
 import type { DataSource } from 'typeorm';
-import type { AnchorId, MemberId, RecordKey } from '@anchor-knot/core';
+import type { AnchorId, MemberId, Reading, RecordKey } from '@anchor-knot/core';
 import { isOpen } from '../orchestration/planAnchors.js';
 import type {
   DecisionDraft,
@@ -23,6 +23,7 @@ import * as journal from './tables/journal.js';
 import * as plans from './tables/plans.js';
 import * as runs from './tables/runs.js';
 import * as staged from './tables/stagedRecords.js';
+import * as uniqueValues from './tables/uniqueValues.js';
 
 /**
  * The store in PostgreSQL. Here it is said what is one transaction; the statements are in `tables/`, and their number
@@ -52,6 +53,10 @@ export class PostgresStore implements Store {
   stage = (lease: RunLease, records: readonly StagedRecord[]) => runs.withLease(this.#data, lease, (db) => staged.stage(db, lease, records));
   stagedNewcomers = (lease: RunLease) => staged.stagedNewcomers(this.#data, lease);
   stagedReadings = (lease: RunLease, refs: readonly RecordRef[]) => staged.stagedReadings(this.#data, lease, refs);
+  changeReadings = (lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]) =>
+    runs.withLease(this.#data, lease, (db) => staged.changeReadings(db, lease, records));
+  repeatedValues = (lease: RunLease) => uniqueValues.repeatedValues(this.#data, lease);
+  rejectedTies = (lease: RunLease) => anchors.rejectedTies(this.#data, lease.knot);
   anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) => anchors.anchorsWithKeys(this.#data, knot, keys);
   tiesOf = (knot: string, ids: readonly AnchorId[]) => anchors.tiesOf(this.#data, knot, ids);
 

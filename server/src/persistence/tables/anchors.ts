@@ -150,3 +150,8 @@ export async function markGone(db: EntityManager, lease: RunLease, member: Membe
 function hashKey(key: string): string {
   return createHash('sha256').update(key).digest('base64url').slice(0, 27);
 }
+
+export async function rejectedTies(data: DataSource, knot: string): Promise<readonly RecordRef[]> {
+  const rows = (await data.query('select member, record_key from tie where knot_id = $1 and rejected is not null and not gone', [knot])) as Pick<TieRow, 'member' | 'record_key'>[];
+  return rows.map(({ member, record_key }) => ({ member, key: recordKey(record_key) }));
+}

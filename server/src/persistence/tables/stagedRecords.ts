@@ -3,6 +3,7 @@ import { type AnchorId, anchorId, recordKey, type Reading } from '@anchor-knot/c
 import type { RecordRef, RunLease, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
 import { byAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+import { keepUniqueValues } from './uniqueValues.js';
 
 const newcomersAtOnce = 5000;
 /** From that many new records on, the planner must know of them before they are walked through in order. */
@@ -15,18 +16,33 @@ interface StagedRow {
   readonly reading: string;
 }
 
-export async function stage(db: EntityManager, { run }: RunLease, records: readonly StagedRecord[]): Promise<void> {
+export async function stage(db: EntityManager, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
   await db.query(
     `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading)
      select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[], ${fromJsonColumn('$7')})
      on conflict (run_id, member, record_key) do update
        set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected, reading = excluded.reading`,
     [
-      run,
+      lease.run,
       records.map(({ member }) => member),
       records.map(({ key }) => key),
       records.map(({ anchor }) => anchor ?? null),
       jsonColumn(records.map(({ matchKeys }) => matchKeys)),
+      records.map(({ reading }) => (reading.rejected?.length ?? 0) > 0),
+      jsonColumn(records.map(({ reading }) => reading)),
+    ],
+  );
+  await keepUniqueValues(db, lease, records);
+}
+
+export async function changeReadings(db: EntityManager, { run }: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]): Promise<void> {
+  await db.query(
+    `update staged_record s set reading = r.reading, rejected = r.rejected from unnest($2::text[], $3::text[], $4::boolean[], ${fromJsonColumn('$5')}) as r(member, key, rejected, reading)
+     where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
+    [
+      run,
+      records.map(({ member }) => member),
+      records.map(({ key }) => key),
       records.map(({ reading }) => (reading.rejected?.length ?? 0) > 0),
       jsonColumn(records.map(({ reading }) => reading)),
     ],

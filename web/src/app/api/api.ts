@@ -1,4 +1,4 @@
-import { HttpClient, HttpErrorResponse } from '@angular/common/http';
+import { HttpClient, type HttpDownloadProgressEvent, HttpErrorResponse, HttpEventType } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import {
   type AnchorList,
@@ -57,13 +57,15 @@ import {
   systemViewSchema,
   type Tables,
   tablesSchema,
+  type SurveyLine,
+  surveyLineSchema,
   type TestSystem,
   type Units,
   unitsSchema,
   type Watch,
   watchSchema,
 } from '@anchor-knot/contracts';
-import { map, type Observable } from 'rxjs';
+import { concatMap, map, type Observable } from 'rxjs';
 import { z } from 'zod';
 
 type Query = Record<string, string | number | boolean>;
@@ -130,6 +132,24 @@ export class Api {
   /** Reads the objects of a knot's members. @param again also those that were read a short while ago */
   readKnot(knot: string, whole: boolean): Observable<Reading> {
     return this.#http.post(`${knotUrl(knot)}/reading`, { whole }).pipe(map((answer) => readingSchema.parse(answer)));
+  }
+  /** Tries the draft that is kept on all records of its members; what it finds comes line by line. Unsubscribing ends it. */
+  survey(knot: string): Observable<SurveyLine> {
+    let read = 0;
+    return this.#http.post(`${knotUrl(knot)}/survey`, {}, { observe: 'events', reportProgress: true, responseType: 'text' }).pipe(
+      concatMap((event) => {
+        const text =
+          event.type === HttpEventType.DownloadProgress
+            ? ((event as HttpDownloadProgressEvent).partialText ?? '')
+            : event.type === HttpEventType.Response
+              ? (event.body ?? '')
+              : '';
+        const end = text.lastIndexOf('\n') + 1;
+        const lines = end > read ? text.slice(read, end).split('\n') : [];
+        read = Math.max(read, end);
+        return lines.filter((line) => line !== '').map((line) => surveyLineSchema.parse(JSON.parse(line)));
+      }),
+    );
   }
   testSystem(test: TestSystem): Observable<Probe> {
     return this.#http.post('/api/system-test', test).pipe(map((answer) => probeSchema.parse(answer)));

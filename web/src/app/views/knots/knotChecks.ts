@@ -4,15 +4,17 @@ import { MatButtonModule } from '@angular/material/button';
 import { combineLatest, debounceTime, map, type Observable, of, switchMap } from 'rxjs';
 import { count } from '../../words/sentences';
 import { type Check, freeId, setChecks } from './editor/draftEdits';
-import { FormulaEditor, type FormulaName } from './editor/formulaEditor';
+import { FormulaEditor, type FormulaName, typeInFormulas } from './editor/formulaEditor';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { recordTitle } from './editor/recordTitle';
+import { Surveys } from './editor/surveys';
 import { TrialService } from './editor/trialService';
 
 /** Checks that are often wanted; `field` stands for the shared field's name in formulas. */
-const readyMade: readonly { readonly says: string; make(field: { id: string; name: string }): Pick<Check, 'formula' | 'says'> }[] = [
+const readyMade: readonly { readonly says: string; make(field: { id: string; name: string }): { says: string } & ({ formula: string } | { unique: string }) }[] = [
   { says: 'is filled', make: ({ id, name }) => ({ formula: `${id} != null`, says: `${name} is empty` }) },
+  { says: 'is unique in its system', make: ({ id, name }) => ({ unique: id, says: `${name} is that of another record too` }) },
   { says: 'looks like an email', make: ({ id, name }) => ({ formula: `${id} == null || fits(${id}, "[^@ ]+@[^@ ]+[.][^@ ]+")`, says: `${name} is no email` }) },
   { says: 'fits a pattern', make: ({ id, name }) => ({ formula: `${id} == null || fits(${id}, "[A-Z0-9 ]+")`, says: `${name} is not written as it should be` }) },
   { says: 'has at most 40 characters', make: ({ id, name }) => ({ formula: `${id} == null || length(${id}) <= 40`, says: `${name} has more than 40 characters` }) },
@@ -36,11 +38,11 @@ const readyMade: readonly { readonly says: string; make(field: { id: string; nam
             <tbody>
               @for (check of checks(); track check.id; let index = $index) {
                 <tr>
-                  <td class="formula"><ak-formula-editor [formula]="check.formula" [names]="names()" [label]="'Formula of check ' + (index + 1)" [mayEdit]="editor.mayEdit()" (changed)="set(index, { formula: $event }, true)" /></td>
+                  <td class="formula">@if (isUnique(check)) { <select [attr.aria-label]="'Unique field of check ' + (index + 1)" [disabled]="!editor.mayEdit()" (change)="set(index, { unique: $any($event.target).value })">@for (one of editor.definition()?.fields ?? []; track one.id) {@if (one.formula === undefined) {<option [value]="one.id" [selected]="one.id === check.unique">{{ one.name }}</option>}}</select> is not that of another record of its system. Blanks are not compared. } @else { <ak-formula-editor [formula]="check.formula" [names]="names()" [label]="'Formula of check ' + (index + 1)" wanted="yes/no" [mayEdit]="editor.mayEdit()" (changed)="set(index, { formula: $event }, true)" /> }</td>
                   <td><input maxlength="200" [attr.aria-label]="'What check ' + (index + 1) + ' says'" [readOnly]="!editor.mayEdit()" [value]="check.says" (input)="set(index, { says: $any($event.target).value }, true)" /></td>
                   <td><select [attr.aria-label]="'What happens when check ' + (index + 1) + ' fails'" [disabled]="!editor.mayEdit()" (change)="set(index, { onFail: $any($event.target).value })"><option value="reject" [selected]="check.onFail === 'reject'">the record is rejected</option><option value="stop" [selected]="check.onFail === 'stop'">the run stops before it writes</option></select>
                     <details><summary>{{ check.members ? 'checked in ' + namesOf(check.members) : 'checked in all members' }}</summary>@for (member of editor.members(); track member.id) {<label class="line"><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="!check.members || check.members.includes(member.id)" (change)="checkedIn(index, check, member.id, $any($event.target).checked)" /> {{ member.systemName }}</label>}</details></td>
-                  <td>@for (one of failing()[check.id] ?? []; track one.member) {<div [class.wrong]="one.wrong" [class.waits]="!one.wrong && one.fails > 0">{{ one.name }}: {{ one.says }}<small class="quiet block">{{ one.examples }}</small></div>} @empty {<span class="quiet">{{ editor.readingState() === 'reading' ? 'reading…' : '—' }}</span>}</td>
+                  <td>@for (one of ofAll(check); track one.name) {<div [class.waits]="one.fails > 0">{{ one.name }}: {{ one.says }}<small class="quiet block">{{ one.examples }}</small></div>} @empty {@for (one of failing()[check.id] ?? []; track one.member) {<div [class.wrong]="one.wrong" [class.waits]="!one.wrong && one.fails > 0">{{ one.name }}: {{ one.says }}<small class="quiet block">{{ one.examples }}</small></div>} @empty {<span class="quiet">{{ editor.readingState() === 'reading' ? 'reading…' : '—' }}</span>}}</td>
                   <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="drop(index)">remove</button>}</td>
                 </tr>
               }
@@ -59,9 +61,12 @@ const readyMade: readonly { readonly says: string; make(field: { id: string; nam
 export class KnotChecks {
   protected readonly editor = inject(KnotEditor);
   readonly #trials = inject(TrialService);
+  readonly #surveys = inject(Surveys);
   protected readonly readyMade = readyMade;
   protected readonly checks = computed((): readonly Check[] => this.editor.definition()?.checks ?? []);
-  protected readonly names = computed((): readonly FormulaName[] => (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}` })));
+  protected readonly names = computed((): readonly FormulaName[] =>
+    (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type: typeInFormulas(type) })),
+  );
   readonly #question = computed(() => ({ definition: this.editor.definition(), reading: this.editor.reading() }));
   protected readonly failing = toSignal(
     toObservable(this.#question).pipe(
@@ -70,7 +75,7 @@ export class KnotChecks {
         if (!definition || !reading || definition.checks.length === 0) return of({});
         return combineLatest(
           definition.checks.map((check) =>
-            this.#trials.check(definition, check.formula, check.members ?? definition.members.map(({ id }) => id)).pipe(
+            this.#trials.check(definition, check, check.members ?? definition.members.map(({ id }) => id)).pipe(
               map((outcomes) => [
                 check.id,
                 Object.entries(outcomes).map(([member, outcome]) => {
@@ -95,12 +100,26 @@ export class KnotChecks {
     { initialValue: {} as Failing },
   );
 
-  protected set(index: number, change: Partial<Check>, typing = false): void {
+  protected readonly isUnique = (check: Check): check is Extract<Check, { unique: string }> => 'unique' in check;
+
+  protected set(index: number, change: { formula?: string; unique?: string; says?: string; onFail?: Check['onFail'] }, typing = false): void {
     if (Object.values(change).some((value) => typeof value === 'string' && value.trim() === '')) return;
     this.editor.edit(
-      setChecks(this.checks().map((check, at) => (at === index ? { ...check, ...change } : check))),
+      setChecks(this.checks().map((check, at) => (at === index ? ({ ...check, ...change } as Check) : check))),
       typing ? `check ${index} ${Object.keys(change).join()}` : undefined,
     );
+  }
+  /** Who fails it of all records, as long as it is the check that was tried. */
+  protected ofAll(check: Check): readonly { readonly name: string; readonly fails: number; readonly says: string; readonly examples: string }[] {
+    const survey = this.#surveys.last();
+    if (!survey || !this.#surveys.isCurrent()) return [];
+    return this.editor.members().flatMap(({ id, systemName }) => {
+      const member = survey.members[id];
+      const found = member?.checks[check.id];
+      return member && found
+        ? [{ name: systemName, fails: found.fails, says: `${count(found.fails)} of all ${count(member.takePart)}`, examples: found.examples.map(({ title }) => title).join(' · ') }]
+        : [];
+    });
   }
   protected namesOf(ids: readonly string[]): string {
     return ids.map((id) => this.editor.members().find((member) => member.id === id)?.systemName ?? id).join(', ') || 'none';

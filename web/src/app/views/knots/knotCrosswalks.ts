@@ -1,13 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import type { KnotDefinition } from '@anchor-knot/contracts';
 import { Pennant } from '../../pennant/pennant';
 import { plural } from '../../words/sentences';
 import { crosswalkCsv, csvCrosswalk } from './editor/crosswalkCsv';
 import { type Crosswalk, freeId, setCrosswalk, usersOf } from './editor/draftEdits';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
-import { missingValues } from './editor/missingValues';
+import { type MissingValue, missingValues } from './editor/missingValues';
 import { saveFile } from './editor/saveFile';
+import { Surveys } from './editor/surveys';
 
 /** Tables that translate values between systems: the shared value, and what each member calls it; the first is what is written. */
 @Component({
@@ -28,7 +30,7 @@ import { saveFile } from './editor/saveFile';
           </header>
           @if (problem()?.table === table.id) { <p class="banner" role="alert">{{ problem()?.says }}</p> }
           @if (table.missing.length > 0) {
-            <p class="missing"><b>{{ plural(table.missing.length, 'value') }} in the records looked at, not in this table:</b>
+            <p class="missing"><b>{{ plural(table.missing.length, 'value') }} met and not in this table:</b>
               @for (one of table.missing.slice(0, 12); track one.member + one.value) { <span>{{ one.member }} <span class="value">{{ one.value }}</span> ({{ one.count }}) @if (editor.mayEdit()) {<button type="button" class="link" (click)="takeIn(table.id, one)">take in</button>}</span> }
             </p>
           }
@@ -51,6 +53,7 @@ import { saveFile } from './editor/saveFile';
 })
 export class KnotCrosswalks {
   protected readonly editor = inject(KnotEditor);
+  readonly #surveys = inject(Surveys);
   protected readonly plural = plural;
   protected readonly setCrosswalk = setCrosswalk;
   protected readonly problem = signal<{ table: string; says: string } | undefined>(undefined);
@@ -60,10 +63,21 @@ export class KnotCrosswalks {
     return Object.entries(definition.crosswalks).map(([id, table]) => ({
       id,
       ...table,
-      missing: missingValues(definition, id, this.editor.reading()),
+      missing: this.#missing(definition, id),
       usedBy: usersOf(definition, id).join(', ') || 'no field',
     }));
   });
+
+  /** Values that no row has: of all records where they were tried, otherwise of those looked at. */
+  #missing(definition: KnotDefinition, table: string): readonly MissingValue[] {
+    const survey = this.#surveys.last();
+    if (!survey) return missingValues(definition, table, this.editor.reading());
+    const rows = definition.crosswalks[table]?.rows ?? [];
+    return Object.entries(survey.members).flatMap(([member, { unknownValues }]) => {
+      const known = new Set(rows.flatMap(({ values }) => (values[member] ?? []).map(String)));
+      return unknownValues.filter((one) => one.table === table && !known.has(one.value)).map(({ value, count }) => ({ member, value, count }));
+    });
+  }
 
   #change(id: string, change: (table: Crosswalk) => Crosswalk): void {
     const table = this.editor.definition()?.crosswalks[id];

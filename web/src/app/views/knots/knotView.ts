@@ -13,6 +13,7 @@ import { StartRun } from '../runs/startRun';
 import { State } from '../state';
 import { DraftBar } from './editor/draftBar';
 import { KnotEditor } from './editor/knotEditor';
+import { Surveys } from './editor/surveys';
 import { TrialService } from './editor/trialService';
 import { KnotChecks } from './knotChecks';
 import { KnotCrosswalks } from './knotCrosswalks';
@@ -30,7 +31,7 @@ const readingSections: readonly string[] = ['members', 'fields', 'crosswalks', '
 @Component({
   selector: 'ak-one-knot-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  providers: [KnotEditor, TrialService],
+  providers: [KnotEditor, TrialService, Surveys],
   imports: [
     MatButtonModule,
     RouterLink,

@@ -7,7 +7,8 @@ import { type Diagnostic, linter } from '@codemirror/lint';
 import { Compartment, EditorState } from '@codemirror/state';
 import { EditorView, keymap, placeholder } from '@codemirror/view';
 import { firstValueFrom } from 'rxjs';
-import type { FunctionHelp } from './trialMessages';
+import type { FormulaType } from '@anchor-knot/core';
+import type { FormulaVerdict, FunctionHelp } from './trialMessages';
 import { TrialService } from './trialService';
 
 /** A name that a formula may use. */
@@ -15,6 +16,13 @@ export interface FormulaName {
   /** As it is written in the formula: `company`, `record.status`. */
   readonly name: string;
   readonly says: string;
+  /** Where it is known. */
+  readonly type?: FormulaType;
+}
+
+/** What a shared value of that type is in a formula: dates, phones and choices are texts there. */
+export function typeInFormulas(type: string): FormulaType {
+  return type === 'number' || type === 'yes/no' || type === 'list' ? type : 'text';
 }
 
 const lintAfterMs = 150;
@@ -28,12 +36,12 @@ const rootOf = ({ name }: FormulaName): string => /^[A-Za-z_][A-Za-z0-9_]*/.exec
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="code" #host></div>
-    @if (wrong(); as says) { <small class="wrong" role="alert">{{ says }}</small> }
+    @if (wrong(); as says) { <small [class.wrong]="!isWarning()" [class.waits]="isWarning()" role="alert">{{ says }}</small> }
     @if (mayEdit()) {
       <details>
         <summary>Functions</summary>
         <input type="search" placeholder="Search functions" aria-label="Search functions" #search (input)="sought.set(search.value)" />
-        <dl>@for (one of shown(); track one.signature) {<dt><button type="button" class="link" (click)="insert(one)">{{ one.example }}</button> = {{ one.gives }}</dt><dd>{{ one.says }}</dd>} @empty {<dd>No function fits.</dd>}</dl>
+        <dl>@for (one of shown(); track one.signature) {<dt><button type="button" class="link" (click)="insert(one)">{{ one.example }}</button> = {{ one.gives }}</dt><dd>{{ one.says }}<small>{{ one.types }}</small></dd>} @empty {<dd>No function fits.</dd>}</dl>
       </details>
     }
   `,
@@ -51,12 +59,15 @@ export class FormulaEditor {
   readonly mayEdit = input(true);
   /** An empty formula is in order: there is none. */
   readonly mayBeEmpty = input(false);
+  /** The type that it shall give. */
+  readonly wanted = input<FormulaType>();
   readonly changed = output<string>();
   readonly #trials = inject(TrialService);
   readonly #functions = toSignal(this.#trials.functions(), { initialValue: [] });
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('host');
   protected readonly sought = signal('');
   protected readonly wrong = signal('');
+  protected readonly isWarning = signal(false);
   protected readonly shown = computed(() => {
     const sought = this.sought().toLowerCase();
     return this.#functions().filter(({ signature, says }) => `${signature} ${says}`.toLowerCase().includes(sought));
@@ -118,11 +129,14 @@ export class FormulaEditor {
       this.wrong.set('');
       return [];
     }
-    const problem = await firstValueFrom(this.#trials.formula(source, [...new Set(this.names().map(rootOf))]), { defaultValue: undefined });
-    this.wrong.set(problem?.reason ?? '');
-    if (!problem) return [];
-    const from = Math.min(problem.range?.from ?? 0, source.length);
-    return [{ from, to: Math.max(from, problem.range?.to ?? source.length), severity: 'error', message: problem.reason }];
+    const types = Object.fromEntries(this.names().map((one) => [rootOf(one), one.name === rootOf(one) ? one.type : undefined]));
+    const { problem, warning } = await firstValueFrom(this.#trials.formula(source, types, this.wanted()), { defaultValue: {} as FormulaVerdict });
+    const found = problem ?? warning;
+    this.wrong.set(found?.reason ?? '');
+    this.isWarning.set(problem === undefined && warning !== undefined);
+    if (!found) return [];
+    const from = Math.min(found.range?.from ?? 0, source.length);
+    return [{ from, to: Math.max(from, found.range?.to ?? source.length), severity: problem ? 'error' : 'warning', message: found.reason }];
   }
 
   #complete(context: CompletionContext): CompletionResult | null {

@@ -7,6 +7,7 @@ import { type Member, setMember } from './draftEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
 import { recordTitle } from './recordTitle';
+import { Surveys } from './surveys';
 import { TrialService } from './trialService';
 
 /** Which records of a member take part: a formula, put together by choosing or written, tried on the records that were read. */
@@ -15,8 +16,11 @@ import { TrialService } from './trialService';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormulaEditor],
   template: `
-    <ak-formula-editor [formula]="member().filter ?? ''" [names]="names()" [label]="'Filter of ' + member().id" hint="all records" [mayEdit]="editor.mayEdit()" [mayBeEmpty]="true" (changed)="write($event)" />
-    @if (tried(); as outcome) {
+    <ak-formula-editor [formula]="member().filter ?? ''" [names]="names()" [label]="'Filter of ' + member().id" hint="all records" wanted="yes/no" [mayEdit]="editor.mayEdit()" [mayBeEmpty]="true" (changed)="write($event)" />
+    @if (counted(); as all) {
+      <small [class.waits]="all.takePart === 0"><b>{{ count(all.takePart) }} of all {{ count(all.records) }} records take part.</b>{{ all.filterReason ? ' On ' + count(all.filterFails) + ' it fails: ' + all.filterReason : '' }}</small>
+      @if (member().filter) { <small class="sides"><b>in</b> {{ titles(all.inside) || 'none' }}<br /><b>out</b> {{ titles(all.outside) || 'none' }}</small> }
+    } @else if (tried(); as outcome) {
       @if (outcome.ok) {
         <small [class.waits]="passing() === 0">{{ count(passing()) }} of {{ count(outcome.value.passes.length) }} records looked at take part.{{ outcome.value.trouble ? ' On some it fails: ' + outcome.value.trouble : '' }}</small>
         @if (member().filter) { <small class="sides"><b>in</b> {{ examples(true) || 'none' }}<br /><b>out</b> {{ examples(false) || 'none' }}</small> }
@@ -36,6 +40,7 @@ export class MemberFilter {
   readonly member = input.required<Member>();
   protected readonly editor = inject(KnotEditor);
   readonly #trials = inject(TrialService);
+  readonly #surveys = inject(Surveys);
   protected readonly count = count;
   protected readonly conditions = conditions;
   protected readonly chosen = signal<Condition['kind']>('equals');
@@ -44,7 +49,7 @@ export class MemberFilter {
   protected readonly fields = computed(() => this.#there()?.fields ?? []);
   protected readonly names = computed((): readonly FormulaName[] => [
     ...this.fields().map(({ path, type, examples }) => ({ name: pathFormula(path), says: examples[0] === undefined ? type : `${type}, as ${examples[0]}` })),
-    { name: 'today', says: 'the day, as 2026-11-24' },
+    { name: 'today', says: 'the day, as 2026-11-24', type: 'text' },
   ]);
   readonly #question = computed(() => ({ member: this.member().id, filter: this.member().filter ?? 'true', read: this.#there() !== undefined }));
   protected readonly tried = toSignal(
@@ -53,11 +58,20 @@ export class MemberFilter {
       switchMap(({ member, filter, read }) => (read ? this.#trials.filter(member, filter) : of(undefined))),
     ),
   );
+  /** What was counted in all records, while it is of the filter as it is now. */
+  protected readonly counted = computed(() => {
+    const survey = this.#surveys.last();
+    const then = survey?.definition.members.find(({ id }) => id === this.member().id);
+    return then && then.filter === this.member().filter && then.object === this.member().object && then.system === this.member().system ? survey?.members[then.id] : undefined;
+  });
   protected readonly passing = computed(() => {
     const outcome = this.tried();
     return outcome?.ok ? outcome.value.passes.filter(Boolean).length : 0;
   });
 
+  protected titles(examples: readonly { readonly title: string }[]): string {
+    return examples.map(({ title }) => title).join(' · ');
+  }
   protected examples(passing: boolean): string {
     const outcome = this.tried();
     if (!outcome?.ok) return '';

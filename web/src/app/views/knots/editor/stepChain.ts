@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, output, signal } f
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import type { Step } from './draftEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
+import { WayBack } from './wayBack';
 import { partText, stepForm, stepForms, type StepPart, withPart } from './stepForms';
 
 const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes in' }];
@@ -10,7 +11,7 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
 @Component({
   selector: 'ak-step-chain',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormulaEditor],
+  imports: [FormulaEditor, WayBack],
   template: `
     <ol>
       @for (step of steps(); track $index; let index = $index) {
@@ -28,6 +29,7 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
               @default { <label>{{ part.label }}<input [readOnly]="!mayEdit()" [placeholder]="part.hint ?? ''" [value]="text(step, part)" (input)="set(index, part, $any($event.target).value)" /></label> }
             }
           }
+          @if (step.kind === 'formula' && mayEdit()) { <ak-way-back [step]="step" (taken)="replace(index, $event)" /> }
           @if (refused()[index]; as says) { <small class="wrong" role="alert">{{ says }}</small> }
         </li>
       } @empty { <li class="quiet">Rename only: the value goes across as it is.</li> }
@@ -77,6 +79,9 @@ export class StepChain {
           this.recordAddress(),
         ),
       ]);
+  }
+  protected replace(index: number, step: Step): void {
+    this.changed.emit(this.steps().map((one, at) => (at === index ? step : one)));
   }
   protected remove(index: number): void {
     this.refused.set({});

@@ -1,6 +1,6 @@
 /// <reference lib="webworker" />
-import { formulaHelp, type Knot, type MemberSource, readFormula, reviewKnot, tryCheck, tryFilter, tryRecords } from '@anchor-knot/core';
-import type { TrialAnswer, TrialQuestion } from './trialMessages';
+import { checkFormulaTypes, formulaHelp, inverseFormula, type Knot, type MemberSource, readFormula, reviewKnot, tryCheck, tryFilter, tryRecords } from '@anchor-knot/core';
+import type { FormulaVerdict, TrialAnswer, TrialQuestion } from './trialMessages';
 
 /** Tries definitions off the main thread, so that typing never waits. What was read of the systems is sent once and kept. */
 let sources: Readonly<Record<string, MemberSource>> = {};
@@ -26,15 +26,25 @@ function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialA
       return {
         id: question.id,
         kind: 'checked',
-        outcomes: Object.fromEntries(question.members.map((member) => [member, tryCheck(question.definition as Knot, question.formula, member, sources[member]?.records ?? [])])),
+        outcomes: Object.fromEntries(question.members.map((member) => [member, tryCheck(question.definition as Knot, question.check, member, sources[member]?.records ?? [])])),
       };
-    case 'formula': {
-      const read = readFormula(question.source, question.names);
-      return { id: question.id, kind: 'formula', problem: read.ok ? undefined : read };
-    }
+    case 'formula':
+      return { id: question.id, kind: 'formula', verdict: verdictOn(question) };
+    case 'inverse':
+      return { id: question.id, kind: 'inverse', outcome: inverseFormula(question.source) };
     case 'functions':
       return { id: question.id, kind: 'functions', functions: formulaHelp };
     default:
       return question satisfies never;
   }
+}
+
+function verdictOn({ source, types, wanted }: Extract<TrialQuestion, { kind: 'formula' }>): FormulaVerdict {
+  const read = readFormula(source, Object.keys(types));
+  if (!read.ok) return { problem: read };
+  const checked = checkFormulaTypes(source, types);
+  if (!checked.ok) return { warning: checked };
+  // Text can hold anything.
+  if (wanted === undefined || wanted === 'text' || checked.gives === undefined || checked.gives === wanted) return {};
+  return { warning: { reason: `it gives ${checked.gives}, and ${wanted} is wanted here` } };
 }

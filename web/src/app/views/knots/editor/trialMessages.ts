@@ -1,13 +1,24 @@
 import type { KnotDefinition, Reading } from '@anchor-knot/contracts';
-import type { Finding, FormulaProblem, Outcome, Passing, Trial } from '@anchor-knot/core';
+import type { Check, Finding, FormulaProblem, FormulaType, Outcome, Passing, Trial } from '@anchor-knot/core';
 
 export type Records = Reading['together'][number]['records'];
 
 /** What is known of the members' objects: their fields, and some of their records. */
 export type TrialSources = Readonly<Record<string, { readonly fields: readonly unknown[]; readonly key: string; readonly records: readonly unknown[] }>>;
 
+/** The names that a formula may use, with their types where they are known. */
+export type FormulaTypes = Readonly<Record<string, FormulaType | undefined>>;
+
+/** `problem` makes it no formula; `warning` will fail where there are values. */
+export interface FormulaVerdict {
+  readonly problem?: FormulaProblem;
+  readonly warning?: Omit<FormulaProblem, 'ok'>;
+}
+
 export interface FunctionHelp {
   readonly signature: string;
+  /** What it takes and gives, in words. */
+  readonly types: string;
   readonly says: string;
   readonly example: string;
   readonly gives: string;
@@ -18,8 +29,9 @@ export type TrialQuestion =
   | { readonly kind: 'try'; readonly id: number; readonly definition: KnotDefinition; readonly records: Records }
   | { readonly kind: 'review'; readonly id: number; readonly definition: KnotDefinition }
   | { readonly kind: 'filter'; readonly id: number; readonly member: string; readonly formula: string }
-  | { readonly kind: 'check'; readonly id: number; readonly definition: KnotDefinition; readonly formula: string; readonly members: readonly string[] }
-  | { readonly kind: 'formula'; readonly id: number; readonly source: string; readonly names: readonly string[] }
+  | { readonly kind: 'check'; readonly id: number; readonly definition: KnotDefinition; readonly check: Check; readonly members: readonly string[] }
+  | { readonly kind: 'formula'; readonly id: number; readonly source: string; readonly types: FormulaTypes; readonly wanted: FormulaType | undefined }
+  | { readonly kind: 'inverse'; readonly id: number; readonly source: string }
   | { readonly kind: 'functions'; readonly id: number };
 
 export type TrialAnswer =
@@ -27,5 +39,6 @@ export type TrialAnswer =
   | { readonly kind: 'reviewed'; readonly id: number; readonly findings: readonly Finding[] }
   | { readonly kind: 'filtered'; readonly id: number; readonly outcome: Outcome<Passing> }
   | { readonly kind: 'checked'; readonly id: number; readonly outcomes: Readonly<Record<string, Outcome<Passing>>> }
-  | { readonly kind: 'formula'; readonly id: number; readonly problem: FormulaProblem | undefined }
+  | { readonly kind: 'formula'; readonly id: number; readonly verdict: FormulaVerdict }
+  | { readonly kind: 'inverse'; readonly id: number; readonly outcome: Outcome<string> }
   | { readonly kind: 'functions'; readonly id: number; readonly functions: readonly FunctionHelp[] };

@@ -1,8 +1,8 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
 import type { KnotDefinition } from '@anchor-knot/contracts';
-import type { Finding, FormulaProblem, Outcome, Passing, Trial } from '@anchor-knot/core';
+import type { Check, Finding, FormulaType, Outcome, Passing, Trial } from '@anchor-knot/core';
 import { filter, fromEvent, map, type Observable, take } from 'rxjs';
-import type { FunctionHelp, Records, TrialAnswer, TrialQuestion, TrialSources } from './trialMessages';
+import type { FormulaTypes, FormulaVerdict, FunctionHelp, Records, TrialAnswer, TrialQuestion, TrialSources } from './trialMessages';
 
 type Asked = TrialQuestion extends infer Question ? (Question extends { id: number } ? Omit<Question, 'id'> : never) : never;
 
@@ -29,12 +29,16 @@ export class TrialService {
   filter(member: string, formula: string): Observable<Outcome<Passing>> {
     return this.#ask({ kind: 'filter', member, formula }, 'filtered').pipe(map(({ outcome }) => outcome));
   }
-  check(definition: KnotDefinition, formula: string, members: readonly string[]): Observable<Readonly<Record<string, Outcome<Passing>>>> {
-    return this.#ask({ kind: 'check', definition, formula, members }, 'checked').pipe(map(({ outcomes }) => outcomes));
+  check(definition: KnotDefinition, check: Check, members: readonly string[]): Observable<Readonly<Record<string, Outcome<Passing>>>> {
+    return this.#ask({ kind: 'check', definition, check, members }, 'checked').pipe(map(({ outcomes }) => outcomes));
   }
-  /** What is wrong with a formula over these names; undefined when nothing is. */
-  formula(source: string, names: readonly string[]): Observable<FormulaProblem | undefined> {
-    return this.#ask({ kind: 'formula', source, names }, 'formula').pipe(map(({ problem }) => problem));
+  /** What is wrong with a formula over these names. @param wanted the type that it shall give */
+  formula(source: string, types: FormulaTypes, wanted?: FormulaType): Observable<FormulaVerdict> {
+    return this.#ask({ kind: 'formula', source, types, wanted }, 'formula').pipe(map(({ verdict }) => verdict));
+  }
+  /** The formula that leads back, or why there is none. */
+  inverse(source: string): Observable<Outcome<string>> {
+    return this.#ask({ kind: 'inverse', source }, 'inverse').pipe(map(({ outcome }) => outcome));
   }
   functions(): Observable<readonly FunctionHelp[]> {
     return this.#ask({ kind: 'functions' }, 'functions').pipe(map(({ functions }) => functions));

@@ -1,0 +1,38 @@
+import { createHash } from 'node:crypto';
+import type { DataSource, EntityManager } from 'typeorm';
+import { recordKey } from '@anchor-knot/core';
+import type { RepeatedValue, RunLease, StagedRecord } from '../../orchestration/store.js';
+
+/** Keeps what staged records have under checks of unique values; a blank is kept as nothing. */
+export async function keepUniqueValues(db: EntityManager, { knot }: RunLease, records: readonly StagedRecord[]): Promise<void> {
+  const rows = records.flatMap(({ member, key, unique }) => (unique ?? []).map(({ check, value }) => ({ check, member, key, value })));
+  if (rows.length === 0) return;
+  const columns = [rows.map(({ check }) => check), rows.map(({ member }) => member), rows.map(({ key }) => key)];
+  await db.query(
+    `delete from unique_value u using unnest($2::text[], $3::text[], $4::text[]) as r(check_id, member, record_key)
+     where u.knot_id = $1 and u.check_id = r.check_id and u.member = r.member and u.record_key = r.record_key`,
+    [knot, ...columns],
+  );
+  await db.query(
+    `insert into unique_value (knot_id, check_id, member, record_key, value_hash)
+     select $1, check_id, member, record_key, value_hash from unnest($2::text[], $3::text[], $4::text[], $5::text[]) as r(check_id, member, record_key, value_hash)
+     where value_hash is not null on conflict (knot_id, check_id, member, record_key) do update set value_hash = excluded.value_hash`,
+    [knot, ...columns, rows.map(({ value }) => (value === undefined ? null : createHash('sha256').update(value).digest('base64')))],
+  );
+}
+
+/** Records whose value another record of their member has too; records that are gone or set aside do not count. */
+export async function repeatedValues(data: DataSource, { run, knot }: RunLease): Promise<readonly RepeatedValue[]> {
+  const rows = (await data.query(
+    `with present as (
+       select u.check_id, u.member, u.record_key, u.value_hash, s.record_key is not null as staged from unique_value u
+       left join staged_record s on s.run_id = $1 and s.member = u.member and s.record_key = u.record_key
+       where u.knot_id = $2 and (s.record_key is not null
+         or exists (select from tie t where t.knot_id = $2 and t.member = u.member and t.record_key = u.record_key and not t.gone))
+     )
+     select check_id, member, record_key, staged from (select present.*, count(*) over (partition by check_id, member, value_hash) as alike from present) counted
+     where alike > 1 order by check_id, member, record_key`,
+    [run, knot],
+  )) as { check_id: string; member: string; record_key: string; staged: boolean }[];
+  return rows.map(({ check_id, member, record_key, staged }) => ({ check: check_id, member, key: recordKey(record_key), isStaged: staged }));
+}

@@ -1,0 +1,98 @@
+import { computed, DestroyRef, inject, Injectable, Injector, signal } from '@angular/core';
+import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import type { KnotDefinition, MemberSurvey, Problem } from '@anchor-knot/contracts';
+import type { Finding } from '@anchor-knot/core';
+import { filter, first, type Subscription, switchMap } from 'rxjs';
+import { Api, problemOf } from '../../../api/api';
+import { count } from '../../../words/sentences';
+import { KnotEditor } from './knotEditor';
+
+export interface Survey {
+  /** What was tried. */
+  readonly definition: KnotDefinition;
+  readonly at: string;
+  readonly members: Readonly<Record<string, MemberSurvey>>;
+  /** Members that could not be read, and why. */
+  readonly troubles: Readonly<Record<string, string>>;
+}
+
+/** The definition tried on all records of its members, by the server: asked for, followed, and stopped here. */
+@Injectable()
+export class Surveys {
+  readonly #api = inject(Api);
+  readonly #editor = inject(KnotEditor);
+  readonly #injector = inject(Injector);
+  readonly #destroyed = inject(DestroyRef);
+  #asked: Subscription | undefined;
+
+  /** The last one that came to its end. */
+  readonly last = signal<Survey | undefined>(undefined);
+  /** How far the one under way is. */
+  readonly progress = signal<{ readonly member: string; readonly records: number } | undefined>(undefined);
+  readonly problem = signal<Problem | undefined>(undefined);
+  /** Whether the last one tried what is there now. */
+  readonly isCurrent = computed(() => this.last()?.definition === this.#editor.definition());
+
+  /** What it found, at the places of the definition; in the order of members and fields. */
+  readonly findings = computed((): readonly Finding[] => {
+    const survey = this.last();
+    return survey ? findingsOf(survey) : [];
+  });
+
+  /** Begins as soon as the last edit is kept: the server tries what it knows of. */
+  begin(knot: string): void {
+    this.stop();
+    this.problem.set(undefined);
+    const definition = this.#editor.definition();
+    if (!definition) return;
+    const members: Record<string, MemberSurvey> = {};
+    const troubles: Record<string, string> = {};
+    this.progress.set({ member: definition.members[0]?.id ?? '', records: 0 });
+    this.#asked = toObservable(this.#editor.saving, { injector: this.#injector })
+      .pipe(
+        filter((state) => state !== 'saving'),
+        first(),
+        switchMap(() => this.#api.survey(knot)),
+        takeUntilDestroyed(this.#destroyed),
+      )
+      .subscribe({
+        next: (line) => {
+          if (line.kind === 'progress') this.progress.set(line);
+          else if (line.kind === 'member') members[line.member] = line.survey;
+          else if (line.kind === 'trouble') troubles[line.member] = line.says;
+          else this.last.set({ definition, at: new Date().toISOString(), members, troubles });
+        },
+        error: (error: unknown) => {
+          this.problem.set(problemOf(error));
+          this.progress.set(undefined);
+        },
+        complete: () => this.progress.set(undefined),
+      });
+  }
+
+  stop(): void {
+    this.#asked?.unsubscribe();
+    this.progress.set(undefined);
+  }
+}
+
+function findingsOf({ definition, members, troubles }: Survey): Finding[] {
+  return definition.members.flatMap(({ id }): Finding[] => {
+    const member = members[id];
+    if (!member) return troubles[id] === undefined ? [] : [{ kind: 'warns', at: `members.${id}`, says: troubles[id] }];
+    const found: Finding[] = [];
+    const warn = (at: string, says: string): void => void found.push({ kind: 'warns', at, says });
+    if (member.takePart === 0) warn(`members.${id}`, `none of ${count(member.records)} records takes part`);
+    if (member.filterFails > 0) warn(`members.${id}`, `the filter fails on ${count(member.filterFails)} of ${count(member.records)} records: ${member.filterReason ?? ''}`);
+    for (const { id: field } of definition.fields) {
+      const cell = member.cells[field];
+      if (cell && cell.unreadable > 0)
+        warn(`fields.${field}.mappings.${id}`, `${count(cell.unreadable)} of ${count(cell.filled)} values cannot be read: ${cell.reasons.join('; ')}`);
+    }
+    for (const check of definition.checks) {
+      const { fails = 0 } = member.checks[check.id] ?? {};
+      if (fails > 0) warn(`checks.${check.id}`, `${count(fails)} of ${count(member.takePart)} records of ${id} fail it: ${check.says}`);
+    }
+    return found;
+  });
+}

@@ -1,0 +1,44 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { debounceTime, map, of, switchMap } from 'rxjs';
+import type { Step } from './draftEdits';
+import { TrialService } from './trialService';
+
+type FormulaStep = Extract<Step, { kind: 'formula' }>;
+const waitMs = 200;
+
+/** Of a formula for one way: the one for the other way, where it can be derived, or why it cannot. */
+@Component({
+  selector: 'ak-way-back',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    @if (found(); as one) {
+      @if (one.outcome.ok) { <p><small>The {{ one.way === 'inbound' ? 'way in' : 'way out' }} could be</small> <span class="value">{{ one.outcome.value }}</span> <button type="button" class="link" (click)="take()">Use it</button></p> }
+      @else { <p><small>No {{ one.way === 'inbound' ? 'way in' : 'way out' }} follows from it: {{ one.outcome.reason }}.</small></p> }
+    }
+  `,
+  styles: `p { margin: 4px 0 0; overflow-wrap: anywhere; }`,
+})
+export class WayBack {
+  readonly step = input.required<FormulaStep>();
+  readonly taken = output<FormulaStep>();
+  readonly #trials = inject(TrialService);
+  /** The way that has no formula, and the formula of the other. */
+  readonly #asked = computed(() => {
+    const { inbound, outbound } = this.step();
+    if (inbound !== undefined && outbound === undefined) return { way: 'outbound' as const, source: inbound };
+    if (outbound !== undefined && inbound === undefined) return { way: 'inbound' as const, source: outbound };
+    return undefined;
+  });
+  protected readonly found = toSignal(
+    toObservable(this.#asked).pipe(
+      debounceTime(waitMs),
+      switchMap((asked) => (asked ? this.#trials.inverse(asked.source).pipe(map((outcome) => ({ way: asked.way, outcome }))) : of(undefined))),
+    ),
+  );
+
+  protected take(): void {
+    const found = this.found();
+    if (found?.outcome.ok) this.taken.emit({ ...this.step(), [found.way]: found.outcome.value });
+  }
+}
