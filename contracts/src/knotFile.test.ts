@@ -34,7 +34,7 @@ test.each<[string, string, unknown, RegExp]>([
   ['a direction that is none', 'fields.0.mappings.crm.direction', 'sideways', /fields\.0\.mappings\.crm\.direction/],
   ['a setting that does not exist', 'colour', 'red', /colour/],
   ['a field path into a prototype', 'fields.0.mappings.crm.field', '__proto__.x', /not a field name/],
-  ['a single member', 'members.1', undefined, /members/],
+  ['a single member', 'members', [{ id: 'crm', system: 'fernhill', object: 'accounts', may: { create: true, update: true } }], /members/],
 ])('%s is refused with the place', (_, path, value, says) => {
   const file = structuredClone(demo);
   spoil(file.knot, path, value);

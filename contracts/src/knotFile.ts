@@ -91,13 +91,21 @@ const memberSchema = z.strictObject({
   id,
   system: words,
   object: words,
-  may: z.strictObject({ create: z.boolean(), update: z.boolean() }),
+  may: z.strictObject({ create: z.boolean(), update: z.boolean(), archive: z.boolean().optional(), delete: z.boolean().optional() }),
   startsAnchors: z.boolean().default(true),
   onlyFrom: z.array(id).max(20).optional(),
+  whenDeleted: z.enum(['nothing', 'archive', 'delete', 'ask']).optional(),
   filter: formula.optional(),
   required: z.array(path).default([]),
   carries: path.optional(),
-  guards: z.strictObject({ creates: z.int().min(0).optional(), updates: z.int().min(0).optional(), updatesPercent: z.number().min(0).max(100).optional() }).default({}),
+  guards: z
+    .strictObject({
+      creates: z.int().min(0).optional(),
+      updates: z.int().min(0).optional(),
+      removals: z.int().min(0).optional(),
+      updatesPercent: z.number().min(0).max(100).optional(),
+    })
+    .default({}),
 });
 
 const fieldSchema = z.strictObject({

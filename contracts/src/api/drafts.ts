@@ -62,6 +62,8 @@ export const readingSchema = z.object({
       /** Whether these are all records that there are. */
       complete: z.boolean(),
       key: z.string(),
+      /** What the system lets us do with its records. */
+      may: z.array(z.string()),
       /** The types of field that can be added there; none where that system cannot. */
       newFieldTypes: z.array(newFieldSchema.shape.type),
       fields: z.array(

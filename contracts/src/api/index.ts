@@ -36,6 +36,9 @@ const memberTallySchema = z.object({
   read: z.number(),
   create: z.number(),
   update: z.number(),
+  /** Runs of earlier versions did not count these. */
+  archive: z.number().default(0),
+  delete: z.number().default(0),
   leftAlone: z.number(),
   held: z.number(),
   rejected: z.number(),
@@ -204,6 +207,7 @@ export const choiceSchema = z.discriminatedUnion('choose', [
   z.object({ choose: z.literal('record'), key: z.string(), fingerprint: z.string() }),
   z.object({ choose: z.literal('anchor'), anchor: z.string(), fingerprint: z.string() }),
   z.object({ choose: z.literal('separate'), fingerprint: z.string() }),
+  z.object({ choose: z.enum(['keep others', 'archive others', 'delete others']), fingerprint: z.string() }),
   z.object({ choose: z.literal('try again'), fingerprint: z.string() }),
 ]);
 export type Choice = z.output<typeof choiceSchema>;
@@ -245,7 +249,7 @@ export const operationSchema = z.object({
   anchor: z.string(),
   title: z.string(),
   member: z.string(),
-  kind: z.enum(['create', 'update']),
+  kind: z.enum(['create', 'update', 'archive', 'delete']),
   key: z.string().nullable(),
   state: z.string(),
   words: z.string().nullable(),

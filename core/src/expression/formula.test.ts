@@ -55,7 +55,7 @@ test.each<[string, string, string | undefined]>([
   ['1 +', 'the formula ends too early (at character 4)', ''],
   ['1 + gone', 'there is nothing called “gone” here (at character 5)', 'gone'],
   ['upper(value', 'a bracket is not closed', ''],
-  ['1 + uper(value)', 'there is no function uper(dyn)', 'uper'],
+  ['1 + uper(value)', 'there is no function “uper”', 'uper'],
   ['value.matches("a+")', 'use fits(text, pattern)', 'matches'],
 ])('%s: what is wrong is said in plain words, and where', (source, words, place) => {
   const read = readFormula(source, ['value']);

@@ -2,7 +2,7 @@ import { Environment } from '@marcbachmann/cel-js';
 import { Decimal } from 'decimal.js';
 import { decimalOf, failed, type FieldType, good, isExactNumber, type Outcome, type Raw, type Shared } from '../record/index.js';
 import { registerDecimalOperators, toDecimal } from './decimalOperators.js';
-import { declareFunctions, registerFunctions } from './functions.js';
+import { declareFunctions, formulaHelp, registerFunctions } from './functions.js';
 
 /**
  * Formulas are written in the Common Expression Language (CEL, the open specification by Google),
@@ -118,11 +118,13 @@ const plainWords: readonly (readonly [RegExp, string])[] = [
   [/^Expected RBRACKET, got .*$/, 'a square bracket is not closed'],
   [/^Unterminated string$/, 'a text is not closed'],
   [/^Unknown variable: (.*)$/, 'there is nothing called “$1” here'],
-  [/^found no matching overload for '(\w+)\((.*)\)'$/, 'there is no function $1 that takes ($2)'],
   [/^no such overload: (.*)$/, '$1 is not possible'],
   [/^Ternary condition must be bool, got '(.*)'$/, 'before the ? stands $1, and not a yes/no'],
   [/^Unexpected token: (.*)$/, '“$1” is not expected here'],
 ];
+
+const ofTheLanguage = ['size', 'has', 'string', 'int', 'double', 'bool', 'startsWith', 'endsWith', 'contains', 'split', 'all', 'exists', 'filter', 'map'];
+const isFunction = (name: string): boolean => ofTheLanguage.includes(name) || formulaHelp.some(({ signature }) => signature.startsWith(`${name}(`));
 
 const wordsOfTypes: Readonly<Record<string, string>> = { string: 'text', decimal: 'number', int: 'number', double: 'number', bool: 'yes/no', dyn: 'anything', null: 'blank' };
 
@@ -134,7 +136,9 @@ function problemOf(error: unknown, source: string): FormulaProblem {
   const { summary, range } = error as { summary?: unknown; range?: { start?: unknown; end?: unknown } };
   const terse = typeof summary === 'string' ? summary : messageOf(error);
   const known = plainWords.find(([pattern]) => pattern.test(terse));
-  const reason = withPlainTypes(known ? terse.replace(known[0], known[1]) : terse);
+  const [, called, taken] = /^found no matching overload for '(\w+)\((.*)\)'$/.exec(terse) ?? [];
+  const ofCall = called === undefined ? undefined : isFunction(called) ? `${called} does not take (${taken ?? ''})` : `there is no function “${called}”`;
+  const reason = withPlainTypes(ofCall ?? (known ? terse.replace(known[0], known[1]) : terse));
   if (typeof range?.start !== 'number' || typeof range.end !== 'number') return { ok: false, reason };
   // A formula whose blanks were marked is longer than what was typed; its places are not the person's.
   const from = Math.min(range.start, source.length);

@@ -83,7 +83,7 @@ function takeOff(node: ASTNode, name: string, back: string, source: string): Out
       if (!within) return failed(`“${name}” does not stand in it`);
       const opposite = opposites[called];
       if (opposite === undefined || given.length !== 1) return failed(`${called} cannot be undone: several values give the same one`);
-      return takeOff(within, name, opposite === '' ? back : `${opposite}(${back})`, source);
+      return takeOff(within, name, opposite === '' ? back : `${opposite}(${isBracketed(back) ? back.slice(1, -1) : back})`, source);
     }
     default:
       return failed(holds(node, name) ? 'what it does cannot be undone' : `“${name}” does not stand in it`);

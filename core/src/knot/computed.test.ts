@@ -140,6 +140,6 @@ test('tried on records that are the same thing, a computed field has its value, 
   expect(trial.cells.crmKey?.shop?.written).toEqual({ ok: true, value: 'https://crm.example/A1' });
   const failing = tryRecords({ ...people(), fields: [...people().fields, field('n', {}, { formula: 'number(given)' })] }, records);
   expect(failing.failed).toEqual({ n: expect.stringContaining('“Ada” is not a number') as string });
-  const checked = tryCheck(people(), 'length(fullName) > 7', 'crm', [records.crm, { ...records.crm, family: 'L' }]);
+  const checked = tryCheck(people(), { id: 'long', formula: 'length(fullName) > 7', says: 'too short', onFail: 'reject' }, 'crm', [records.crm, { ...records.crm, family: 'L' }]);
   expect(checked.ok && checked.value.passes).toEqual([true, false]);
 });

@@ -30,11 +30,13 @@ export interface Member {
   /** The system and its object, as the installation (or the knot file) calls them. */
   readonly system: string;
   readonly object: string;
-  readonly may: { readonly create: boolean; readonly update: boolean };
+  readonly may: { readonly create: boolean; readonly update: boolean; readonly archive?: boolean | undefined; readonly delete?: boolean | undefined };
   /** Whether a record that belongs to no anchor starts a new one. */
   readonly startsAnchors: boolean;
   /** Members of which one has to have had the thing when it began; otherwise nothing is created here. Any, when left out. */
   readonly onlyFrom?: readonly MemberId[] | undefined;
+  /** What happens to the other records of an anchor when the one here is deleted, in members where that may be done. Nothing, when left out. */
+  readonly whenDeleted?: 'nothing' | 'archive' | 'delete' | 'ask' | undefined;
   /** A formula over `record`; records for which it is not true take no part. */
   readonly filter?: string | undefined;
   /** Fields of the member without which a record cannot be created there. */
@@ -47,6 +49,8 @@ export interface Member {
 export interface Guards {
   readonly creates?: number | undefined;
   readonly updates?: number | undefined;
+  /** Records archived and deleted, together. */
+  readonly removals?: number | undefined;
   /** In percent of the ties of this member. */
   readonly updatesPercent?: number | undefined;
 }

@@ -9,6 +9,8 @@ export type Cause =
   | { readonly kind: 'combined'; readonly rule: string; readonly members: readonly MemberId[] }
   | { readonly kind: 'person'; readonly name: string; readonly over: readonly LostValue[] }
   | { readonly kind: 'equal'; readonly members: readonly MemberId[] }
+  /** The record of that member was deleted. */
+  | { readonly kind: 'deleted'; readonly member: MemberId }
   /** Computed from the agreed values of other fields. */
   | { readonly kind: 'formula'; readonly of: readonly FieldId[] };
 
@@ -35,12 +37,19 @@ export interface Ahead {
   readonly modifiedAt?: Instant | undefined;
 }
 
+/**
+ * How a tie ended that is gone. `archived` and `deleted`: we did it. Otherwise its record was deleted in its own system:
+ * `ask` waits for a person, the rest is what a person said. Without an end, what the member's definition says follows.
+ */
+export type TieEnd = 'archived' | 'deleted' | 'ask' | 'keep others' | 'archive others' | 'delete others';
+
 /** The bond between an anchor and one record in one member. */
 export interface Tie {
   readonly member: MemberId;
   readonly key: RecordKey;
   /** A gone tie is kept, so that its record is not created again. */
   readonly gone?: boolean;
+  readonly end?: TieEnd | undefined;
   /** The record's version when it was last read or written. */
   readonly version?: string | undefined;
   /** The raw value of each field that the last merge took into account, or that our last write left. A missing field is a newcomer. */

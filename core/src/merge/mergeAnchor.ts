@@ -1,5 +1,5 @@
 import type { CompiledField, CompiledKnot } from '../knot/index.js';
-import { type FieldId, type Instant, type MemberId, type Raw, rawEqual, sameShared, type Shared, sharedKey } from '../record/index.js';
+import { type FieldId, type Instant, isBlank, type MemberId, type Raw, rawEqual, sameShared, type Shared, sharedKey } from '../record/index.js';
 import { type Agreed, type Ahead, type Anchor, type LostValue, presentOf, type Reading, type Tie } from './anchor.js';
 import { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
 
@@ -23,7 +23,11 @@ export interface AnchorMerge {
 /** Merges all fields of an anchor. A held or unreadable field affects only itself. */
 export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): AnchorMerge {
   const order = new Map(knot.members.map(({ id }, index) => [id, index]));
-  const current = anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now));
+  const current = askingWhereEdited(
+    knot,
+    anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now)),
+    readings,
+  );
   const taking = current.filter((tie) => !tie.gone && !tie.rejected).toSorted((a, b) => (order.get(a.member) ?? 0) - (order.get(b.member) ?? 0));
 
   const agreed: Record<FieldId, Agreed> = { ...anchor.agreed };
@@ -72,7 +76,7 @@ export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): 
 /** Takes up what was read: the version, and whether the record is rejected now. A rejected record's values wait ahead of seen. */
 function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie {
   if (!reading) return tie;
-  const { rejected: _, ...rest } = tie;
+  const { rejected: _, end: __, ...rest } = tie;
   const read: Tie = { ...rest, version: reading.version, gone: false };
   if (!reading.rejected || reading.rejected.length === 0) return read;
   const ahead: Record<FieldId, Ahead> = {};
@@ -82,6 +86,18 @@ function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie 
     ahead[field] = { raw, noticedAt: known?.noticedAt ?? now, modifiedAt: known ? known.modifiedAt : reading.modifiedAt };
   }
   return { ...read, ahead, rejected: reading.rejected };
+}
+
+/** A deletion on one side and an edit on the other is for a person to settle, whatever the definition says of deletions. */
+function askingWhereEdited(knot: CompiledKnot, ties: readonly Tie[], readings: ReadonlyMap<MemberId, Reading>): readonly Tie[] {
+  const isEdited = ({ member, gone, seen }: Tie): boolean =>
+    !gone &&
+    Object.entries(readings.get(member)?.fields ?? {}).some(
+      ([field, raw]) => (seen[field] === undefined ? !isBlank(raw) : !rawEqual(seen[field], raw)) && knot.fields.find(({ id }) => id === field)?.mappings.get(member)?.lens.reads === true,
+    );
+  const removes = ({ member, gone, end }: Tie): boolean => gone === true && end === undefined && ['archive', 'delete'].includes(knot.member(member).whenDeleted ?? 'nothing');
+  if (!ties.some(removes) || !ties.some(isEdited)) return ties;
+  return ties.map((tie) => (removes(tie) ? { ...tie, end: 'ask' as const } : tie));
 }
 
 /** A stable text for what a held decision shows: when it differs, the values have changed meanwhile. */

@@ -1,7 +1,7 @@
 import type { CompiledKnot } from '../knot/index.js';
 import type { Anchor, Tie } from '../merge/index.js';
 import { type FieldId, type Raw, type RecordKey, rawEqual, type Shared, showRaw, type SourceRecord } from '../record/index.js';
-import type { Operation } from './operation.js';
+import type { Operation, RemoveOperation } from './operation.js';
 
 /** How a write ended, as the engine needs to know it. */
 export type WriteResult =
@@ -20,19 +20,31 @@ export type WriteResult =
 export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: WriteResult): Anchor {
   switch (result.kind) {
     case 'written':
-      return operation.kind === 'create' ? afterCreate(knot, anchor, operation, result) : withTie(anchor, operation.member, (tie) => holding(knot, tie, operation, result.record));
+      if (operation.kind === 'create') return afterCreate(knot, anchor, operation, result);
+      return withTie(anchor, operation.member, (tie) => (operation.kind === 'update' ? holding(knot, tie, operation, result.record) : removed(tie, operation, result.record)));
     case 'refused': {
       const parked = { fingerprint: operation.fingerprint, words: result.words };
-      if (operation.kind === 'update') return withTie(anchor, operation.member, (tie) => ({ ...tie, parked }));
+      if (operation.kind !== 'create') return withTie(anchor, operation.member, (tie) => ({ ...tie, parked }));
       return { ...anchor, parkedCreates: { ...anchor.parkedCreates, [operation.member]: parked } };
     }
     case 'gone':
-      return withTie(anchor, operation.member, (tie) => ({ ...tie, gone: true }));
+      // Gone already is as good as removed by us; gone under an update is a deletion of its own.
+      return withTie(anchor, operation.member, (tie) => ({
+        ...tie,
+        gone: true,
+        ...(operation.kind === 'archive' || operation.kind === 'delete' ? { end: 'deleted' as const } : {}),
+      }));
     case 'not done':
       return anchor;
     default:
       throw new Error(`unknown result ${JSON.stringify(result satisfies never)}`);
   }
+}
+
+/** The tie of a record that we put away or deleted: it neither gives nor receives any more, and nothing follows from it. */
+function removed(tie: Tie, { kind }: RemoveOperation, record: SourceRecord | undefined): Tie {
+  const { parked: _, ...rest } = tie;
+  return { ...rest, gone: true, end: kind === 'archive' ? 'archived' : 'deleted', version: record ? record.version : tie.version };
 }
 
 function afterCreate(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: Extract<WriteResult, { kind: 'written' }>): Anchor {

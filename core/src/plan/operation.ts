@@ -13,7 +13,7 @@ export interface FieldChange {
 }
 
 /** A write in one member. A plan is a list of these: data that can be counted, shown, stored and applied. */
-export type Operation = CreateOperation | UpdateOperation;
+export type Operation = CreateOperation | UpdateOperation | RemoveOperation;
 
 export interface CreateOperation {
   readonly kind: 'create';
@@ -34,6 +34,27 @@ export interface UpdateOperation {
   readonly version: string | undefined;
   readonly changes: readonly FieldChange[];
   readonly fingerprint: string;
+}
+
+/** A record is put away or deleted, because another record of the same thing was deleted. */
+export interface RemoveOperation {
+  readonly kind: 'archive' | 'delete';
+  readonly anchor: AnchorId;
+  readonly member: MemberId;
+  readonly key: RecordKey;
+  readonly version: string | undefined;
+  /** Of a removal there are none. */
+  readonly changes: readonly FieldChange[];
+  readonly why: Cause;
+  readonly fingerprint: string;
+}
+
+/** A deletion of which a person has to say what follows. */
+export interface AskedDeletion {
+  readonly member: MemberId;
+  readonly key: RecordKey;
+  /** Members in which the thing still has a record, with what we may do there. */
+  readonly others: readonly { readonly member: MemberId; readonly key: RecordKey; readonly archive: boolean; readonly delete: boolean }[];
 }
 
 /** Why an anchor has no record in a member, or a record there is not written, although it should be. */

@@ -1,13 +1,14 @@
 import type { CompiledField, CompiledKnot, CompiledMember } from '../knot/index.js';
 import type { Agreed, Anchor, AnchorMerge, Problem, Tie } from '../merge/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
-import type { CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
+import type { AskedDeletion, CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
 
 export interface AnchorPlan {
   readonly operations: readonly Operation[];
   readonly withheld: readonly Withheld[];
   /** Values that a member cannot hold, found while making a new record. */
   readonly problems: readonly Problem[];
+  readonly asked: readonly AskedDeletion[];
 }
 
 /**
@@ -21,12 +22,63 @@ export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: Read
   const problems: Problem[] = [];
   const { anchor } = merge;
   const alive = anchor.ties.some((tie) => !tie.gone && !tie.rejected);
+  const removal = removalOf(knot, anchor);
   for (const member of knot.members) {
     const tie = anchor.ties.find(({ member: of }) => of === member.id);
-    if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
-    else if (alive && !blocked.has(member.id)) planCreate(knot, merge, member, now, { operations, withheld, problems });
+    if (tie && removal && removal.kind !== 'ask' && !tie.gone && !tie.rejected && member.may[removal.kind])
+      planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
+    else if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
+    // What was deleted somewhere is not made anew elsewhere.
+    else if (alive && !removal && !blocked.has(member.id)) planCreate(knot, merge, member, now, { operations, withheld, problems });
   }
-  return { operations, withheld, problems };
+  const asked = removal?.kind === 'ask' ? askedDeletions(knot, anchor, removal.tie) : [];
+  return { operations, withheld, problems, asked };
+}
+
+interface Removal {
+  readonly kind: 'archive' | 'delete' | 'ask';
+  /** The tie whose record was deleted. */
+  readonly tie: Tie;
+}
+
+/** What follows from a deletion: what a person said of it, or what the definition says. */
+function removalOf(knot: CompiledKnot, { ties }: Anchor): Removal | undefined {
+  for (const tie of ties) {
+    if (!tie.gone) continue;
+    const follows = tie.end ?? knot.member(tie.member).whenDeleted ?? 'nothing';
+    if (follows === 'ask') return { kind: 'ask', tie };
+    if (follows === 'archive' || follows === 'archive others') return { kind: 'archive', tie };
+    if (follows === 'delete' || follows === 'delete others') return { kind: 'delete', tie };
+  }
+  return undefined;
+}
+
+function planRemoval(anchor: Anchor, kind: 'archive' | 'delete', deleted: Tie, tie: Tie, into: { operations: Operation[]; withheld: Withheld[] }): void {
+  const fingerprint = JSON.stringify([kind, tie.key, tie.version ?? null]);
+  if (tie.parked?.fingerprint === fingerprint) {
+    into.withheld.push({ member: tie.member, kind: 'parked', reason: tie.parked.words });
+    return;
+  }
+  into.operations.push({
+    kind,
+    anchor: anchor.id,
+    member: tie.member,
+    key: tie.key,
+    version: tie.version,
+    changes: [],
+    why: { kind: 'deleted', member: deleted.member },
+    fingerprint,
+  });
+}
+
+function askedDeletions(knot: CompiledKnot, { ties }: Anchor, { member, key }: Tie): AskedDeletion[] {
+  const others = ties
+    .filter(({ gone }) => !gone)
+    .map((tie) => {
+      const { may } = knot.member(tie.member);
+      return { member: tie.member, key: tie.key, archive: may.archive === true, delete: may.delete === true };
+    });
+  return others.length === 0 ? [] : [{ member, key, others }];
 }
 
 function planUpdate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMember, tie: Tie, into: { operations: Operation[]; withheld: Withheld[] }): void {

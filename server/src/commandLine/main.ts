@@ -24,6 +24,8 @@ Exit codes: 0 done; 1 something is wrong with a file, or a member could not be r
 const columns = [
   ['create', 'created'],
   ['update', 'updated'],
+  ['archive', 'archived'],
+  ['delete', 'deleted'],
   ['leftAlone', 'left alone'],
   ['held', 'held'],
   ['rejected', 'rejected'],

@@ -53,6 +53,10 @@ async function apply(db: EntityManager, knot: LoadedKnot, decision: DecisionRow,
       if (decision.kind !== 'unsure match' && decision.kind !== 'duplicate') return wrongChoice(decision);
       await setVerdict(db, knot.id, decision.member as string, keysOf(decision), 'separate');
       return { kind: 'decided' };
+    case 'keep others':
+    case 'archive others':
+    case 'delete others':
+      return decision.kind === 'deleted elsewhere' ? sayWhatFollows(db, decision, choice.choose) : wrongChoice(decision);
     case 'try again':
       return tryAgain(db, decision);
     default:
@@ -140,6 +144,21 @@ async function tieToAnchor(db: EntityManager, knot: LoadedKnot, decision: Decisi
   const tie: Tie = { member, key: recordKey(decision.record_key as string), seen: {}, ahead, left: {}, version: record.reading.version };
   await saveTies(db, knot.id, [tieToRow(anchorId(chosen), tie)]);
   await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [chosen, now]);
+  return { kind: 'decided' };
+}
+
+/** What becomes of the other records of a thing that was deleted in one system. */
+async function sayWhatFollows(db: EntityManager, decision: DecisionRow, follows: 'keep others' | 'archive others' | 'delete others'): Promise<DecideOutcome> {
+  const { others } = decision.detail as unknown as { others: readonly { archive: boolean; delete: boolean }[] };
+  const may = follows === 'archive others' ? 'archive' : 'delete';
+  if (follows !== 'keep others' && !others.some((other) => other[may])) return { kind: 'not a choice', says: `the knot may ${may} none of these records` };
+  const [rows] = (await db.query('update tie set ended = $3 where anchor_id = $1 and member = $2 and gone returning record_key', [
+    decision.anchor_id,
+    decision.member,
+    follows,
+  ])) as [unknown[], number];
+  if (rows.length === 0) return { kind: 'changed meanwhile' };
+  await db.query('update anchor set open = true, revision = revision + 1 where id = $1', [decision.anchor_id]);
   return { kind: 'decided' };
 }
 

@@ -27,7 +27,7 @@ export interface DecisionViewRow {
 export const decisionColumns = 'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, d.fingerprint, d.opened_at';
 
 /** What a person can settle comes first, then what stops most. */
-const order = `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
+const order = `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'deleted elsewhere', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
 
 export function decisionView(row: DecisionViewRow, knotName: string, fieldName: string | undefined): Decision {
   return {

@@ -60,7 +60,7 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         members: members.map(({ system, object }) => {
           const row = rows.find(({ id }) => id === system);
           const rights = row ? mayOf(systemSchema.parse(row.description), object) : [];
-          const may = { create: rights.includes('create'), update: rights.includes('update') };
+          const may = { create: rights.includes('create'), update: rights.includes('update'), archive: false, delete: false };
           return { id: freeId(row?.name.split(/\s+/)[0] ?? system, ids), system, object, may, startsAnchors: may.create, required: [], guards: {} };
         }),
         fields: [],

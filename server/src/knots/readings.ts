@@ -13,7 +13,7 @@ import {
   TiedRecords,
 } from '@anchor-knot/core';
 import { SystemTrouble } from '@anchor-knot/connectors';
-import type { SystemObjects } from '../systems/objects.js';
+import { mayOf, type SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import { systemClock } from '../worker/systemClock.js';
 
@@ -79,6 +79,7 @@ export class Readings {
         records: object?.sketch.records ?? 0,
         complete: object?.complete ?? true,
         key: keyOf(member.id),
+        may: rightsOf(systems.get(member.system), member.object),
         fields: object ? fieldsOf(object) : [],
         newFieldTypes: newFieldTypesOf(systems.get(member.system), member.object),
         sample: (object?.sketch.rows.slice(0, sampleRecords) ?? []).map((row) => withKey(row, keyOf(member.id))) as Reading['members'][number]['sample'],
@@ -148,6 +149,10 @@ function withoutOwn(sketch: ObjectSketch, description: System | undefined, objec
   const { modifiedAt, version } = (description?.objects[object] ?? {}) as { readonly modifiedAt?: string | { readonly field: string }; readonly version?: unknown };
   const own = new Set([typeof modifiedAt === 'string' ? modifiedAt : modifiedAt?.field, typeof version === 'string' ? version : undefined]);
   return { ...sketch, fields: sketch.fields.filter(({ path }) => !own.has(path)) };
+}
+
+function rightsOf(description: System | undefined, object: string): string[] {
+  return description && Object.hasOwn(description.objects, object) ? mayOf(description, object) : [];
 }
 
 /** The types of field that can be added there; none where that system cannot. */

@@ -128,7 +128,7 @@ export async function storeEnds(
 }
 
 function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number): JournalRow[] {
-  const recordKey = key ?? (operation.kind === 'update' ? operation.key : undefined);
+  const recordKey = key ?? (operation.kind === 'create' ? undefined : operation.key);
   if (state === 'gone')
     return [
       {
@@ -145,6 +145,21 @@ function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number):
       },
     ];
   if (state !== 'written') return [];
+  if (operation.kind === 'archive' || operation.kind === 'delete')
+    return [
+      {
+        anchor: operation.anchor,
+        member: operation.member,
+        key: recordKey,
+        kind: operation.kind,
+        field: undefined,
+        before: undefined,
+        after: undefined,
+        meaning: undefined,
+        cause: operation.why,
+        at,
+      },
+    ];
   return operation.changes.map((change): JournalRow => ({
     anchor: operation.anchor,
     member: operation.member,

@@ -64,7 +64,19 @@ export function decisionsOfAnchor(knot: CompiledKnot, systemName: (member: strin
     }
     return [];
   });
-  return [...held, ...problems, ...rejected, ...withheld];
+  const deleted = plan.asked.map(({ member, key, others }): DecisionDraft => {
+    const there = others.map((other) => `${other.key} in ${systemName(other.member)}`).join(', ');
+    return {
+      kind: 'deleted elsewhere',
+      anchor,
+      member,
+      key,
+      fingerprint: JSON.stringify([key, others.map((other) => [other.member, other.key])]),
+      says: `Record ${key} was deleted in ${systemName(member)}, and the thing is still there: ${there}. Say what shall become of it.`,
+      detail: { others },
+    };
+  });
+  return [...held, ...problems, ...rejected, ...withheld, ...deleted];
 }
 
 export function decisionOfRefusal(systemName: (member: string) => string, anchor: DecisionDraft['anchor'], member: string, words: string): DecisionDraft {

@@ -133,7 +133,8 @@ export class InMemoryStore implements Store {
     for (const key of keys) {
       const anchor = this.#anchorOf(member, key);
       const tie = anchor?.anchor.ties.find((one) => one.member === member && one.key === key);
-      if (anchor && tie) heads.set(key, { anchor: anchor.anchor.id, fingerprint: tieFingerprint(tie), version: tie.version, gone: tie.gone ?? false });
+      if (anchor && tie)
+        heads.set(key, { anchor: anchor.anchor.id, fingerprint: tieFingerprint(tie), version: tie.version, gone: tie.gone ?? false, archived: tie.end === 'archived' });
     }
     return heads;
   }

@@ -94,6 +94,8 @@ async function differing(
     if (!head && takesPart.ok && !takesPart.value) continue;
     const fields = knot.rawFields(member.id, record);
     // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives nothing new.
+    // A record that we archived is read as it was left; somebody who takes it out again makes a new version of it.
+    if (head?.archived && (record.version === undefined ? head.fingerprint === fingerprintOf(fields) : head.version === record.version)) continue;
     if (head && !head.gone && sameVersion && head.version === record.version && head.fingerprint === fingerprintOf(fields)) continue;
     const failing = knot.failedChecks(member.id, fields);
     const says = takesPart.ok ? failing.says : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];

@@ -52,7 +52,7 @@ export async function resolveIntents(installation: Installation, options: RunOpt
 /** The anchor as it stands, in the form in which outcomes are stored. It is merged again in this run, so it counts as open. */
 function entryOf(installation: Installation, { knot }: RunOptions, anchor: Anchor) {
   const merge = mergeAnchor({ knot, anchor, readings: new Map(), now: installation.clock.now() });
-  const plan = { operations: [], withheld: [{ member: '', kind: 'waits' as const, reason: 'to be merged again' }], problems: [] };
+  const plan = { operations: [], withheld: [{ member: '', kind: 'waits' as const, reason: 'to be merged again' }], problems: [], asked: [] };
   return {
     anchor: anchor.id,
     after: anchor,

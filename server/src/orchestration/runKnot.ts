@@ -184,7 +184,8 @@ class KnotRun {
     for (const words of unusable)
       this.#notes.push({ member, code: 'record unusable', words, advice: 'Correct it in its system; the others were read. Until then nothing new is created there.' });
     for (const key of deleted) this.#outside.delete(outsideId(member, key));
-    if (deleted.length > 0 && this.#options.kind === 'run') await store.markGone(this.#lease, member, deleted, clock.now());
+    // What is gone is so whether this run writes or not; a dry run shows what would follow.
+    if (deleted.length > 0) await store.markGone(this.#lease, member, deleted, clock.now());
     if (!listed) return;
     for (const [id, { member: of, key }] of this.#outside) if (of === member && !listed.has(key)) this.#outside.delete(id);
     try {
@@ -196,16 +197,21 @@ class KnotRun {
           words: `${this.#installation.systemName(member)}: ${doubted}`,
           advice: 'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was written there in this run.',
         });
-      if (gone.length > 0 && this.#options.kind === 'run') await store.markGone(this.#lease, member, gone, clock.now());
+      if (gone.length > 0) await store.markGone(this.#lease, member, gone, clock.now());
     } catch (error) {
       if (!(error instanceof SystemTrouble)) throw error;
       this.#note({ member, code: error.code, words: error.message, advice: error.advice });
     }
   }
 
+  #countsOf(member: MemberId, ties: number) {
+    const { create, update, archive, delete: deleted } = this.#tally.of(member);
+    return { creates: create, updates: update, removals: archive + deleted, ties };
+  }
+
   async #guard(ties: ReadonlyMap<MemberId, number>): Promise<void> {
     const { knot, overGuards, kind } = this.#options;
-    const counts = new Map(knot.members.map(({ id }) => [id, { creates: this.#tally.of(id).create, updates: this.#tally.of(id).update, ties: ties.get(id) ?? 0 }]));
+    const counts = new Map(knot.members.map(({ id }) => [id, this.#countsOf(id, ties.get(id) ?? 0)]));
     const breaches = overGuards ? [] : breachedGuards(knot, counts);
     if (kind !== 'run') return;
     const decisions = breaches.map(({ member, says }): DecisionDraft => ({

@@ -1,4 +1,5 @@
 /** The laws of the engine over the whole orchestration: one fault at each read, write and store call in turn. */
+import type { Knot, RecordKey } from '@anchor-knot/core';
 import { seededRandom } from '@anchor-knot/standins';
 import { type Fault, SimulatedInstallation, WorkerDied } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
@@ -124,6 +125,74 @@ describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'work
         throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, { cause: error });
       }
     }
+  });
+});
+
+/** One customer is deleted in the list; another one too, but edited in the shop at the same time. */
+async function playDeletion(follows: 'archive' | 'delete', at: number | undefined, fault: Fault) {
+  const store = new InMemoryStore();
+  const knot: Knot = {
+    ...simulationKnot,
+    members: simulationKnot.members.map((member) => ({
+      ...member,
+      may: { create: true, update: true, archive: true, delete: true },
+      ...(member.id === 'list' ? { whenDeleted: follows } : {}),
+    })),
+  };
+  const world = new SimulatedInstallation(knot, store, simulationAbilities);
+  for (const customer of [0, 1, 2]) apply(world, { member: 'list', customer, field: 'name', value: `customer ${customer}` });
+  await world.run();
+  const keyOf = (member: string, customer: number) =>
+    [...world.system(member).records.values()].find(({ fields }) => fields.email === `customer${customer}@marram.example`)?.key as RecordKey;
+  const shopKey = keyOf('shop', 1);
+  for (const customer of [0, 1]) world.system('list').records.delete(keyOf('list', customer));
+  world.system('shop').edit(shopKey, 'limit', 7);
+  world.faults.count = 0;
+  world.faults.calls.length = 0;
+  world.faults.at = at;
+  world.faults.fault = fault;
+  await world.run().catch((error: unknown) => {
+    if (!isStoreFault(error)) throw error;
+  });
+  const calls = [...world.faults.calls];
+  world.faults.at = undefined;
+  return { store, world, calls, keyOf };
+}
+
+describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])('when a call %s', (fault) => {
+  test.each(['archive', 'delete'] as const)('a deletion has the others %sd once, and an edit at the same time asks, whichever call it is', async (follows) => {
+    const { calls } = await playDeletion(follows, undefined, fault);
+    for (let at = 1; at <= calls.length; at += 1) {
+      const { store, world, keyOf } = await playDeletion(follows, at, fault);
+      for (let run = 0; run < 3; run += 1) await world.run();
+      const before = store.operations.length;
+      await world.run();
+      const state = (member: string, customer: number) => {
+        const record = world.system(member).records.get(keyOf(member, customer));
+        return record === undefined ? 'gone' : record.fields.archived === true ? 'archived' : 'there';
+      };
+      const removed = follows === 'archive' ? 'archived' : 'gone';
+      const asked = store.state().decisions.filter(({ kind }) => kind === 'deleted elsewhere').length;
+      expect({
+        at: `${at} ${calls[at - 1]}`,
+        first: ['crm', 'shop', 'list'].map((member) => state(member, 0)),
+        // The fault may have let the deletion be noticed before the edit.
+        second: asked === 1 ? ['crm', 'shop'].map((member) => state(member, 1)) : 'settled',
+        third: ['crm', 'shop', 'list'].map((member) => state(member, 2)),
+        more: store.operations.length - before,
+        intents: store.state().intents,
+      }).toEqual({
+        at: `${at} ${calls[at - 1]}`,
+        first: [removed, removed, 'gone'],
+        second: asked === 1 ? ['there', 'there'] : 'settled',
+        third: ['there', 'there', 'there'],
+        more: 0,
+        intents: [],
+      });
+    }
+    const { store, world } = await playDeletion(follows, undefined, fault);
+    await world.run();
+    expect(store.state().decisions.filter(({ kind }) => kind === 'deleted elsewhere')).toHaveLength(1);
   });
 });
 

@@ -26,6 +26,8 @@ export interface TieHead {
   readonly fingerprint: string;
   readonly version: string | undefined;
   readonly gone: boolean;
+  /** Gone because we archived the record; it can still be read. */
+  readonly archived: boolean;
 }
 
 export interface RecordRef {
@@ -81,7 +83,8 @@ export interface DecisionDraft {
   readonly fingerprint: string;
 }
 
-export type DecisionKind = 'held' | 'duplicate' | 'unsure match' | 'unreadable' | 'unwritable' | 'rejected' | 'refused' | 'cannot be created' | 'unclear write' | 'guard';
+export type DecisionKind =
+  'held' | 'duplicate' | 'unsure match' | 'unreadable' | 'unwritable' | 'rejected' | 'refused' | 'cannot be created' | 'unclear write' | 'deleted elsewhere' | 'guard';
 
 export interface PlanEntry {
   readonly anchor: AnchorId;
@@ -113,7 +116,7 @@ export interface JournalRow {
   readonly anchor: AnchorId;
   readonly member: MemberId | undefined;
   readonly key: RecordKey | undefined;
-  readonly kind: 'create' | 'update' | 'lost' | 'tied' | 'chosen' | 'gone';
+  readonly kind: 'create' | 'update' | 'archive' | 'delete' | 'lost' | 'tied' | 'chosen' | 'gone';
   readonly field: FieldId | undefined;
   readonly before: Present;
   readonly after: Present;
@@ -157,6 +160,8 @@ export interface MemberTally {
   readonly read: number;
   readonly create: number;
   readonly update: number;
+  readonly archive: number;
+  readonly delete: number;
   readonly leftAlone: number;
   readonly held: number;
   readonly rejected: number;

@@ -76,7 +76,7 @@ async function writeBatch(
 /** Where a system has no conditional write, the record is read again right before; the window between the two calls remains. */
 async function lookBefore(knot: CompiledKnot, connector: Connector, intent: Intent, anchors: ReadonlyMap<AnchorId, Anchor>): Promise<WriteEnd | undefined> {
   const { operation } = intent;
-  if (operation.kind !== 'update') return undefined;
+  if (operation.kind === 'create') return undefined;
   const tie = anchors.get(operation.anchor)?.ties.find(({ member }) => member === operation.member);
   const record = await connector.readOne(operation.key);
   if (!record) return { intent, state: 'gone', result: { kind: 'gone' } };
@@ -125,6 +125,13 @@ export async function lookAfter({ store }: Installation, knot: CompiledKnot, con
     key: record.key,
     result: { kind: 'written', key: record.key, record },
   });
+  if (operation.kind === 'archive' || operation.kind === 'delete') {
+    // Done twice it is done still: what is there is removed again, and against the version that was read.
+    const record = await connector.readOne(operation.key);
+    if (!record) return { intent, state: 'gone', result: { kind: 'gone' } };
+    if (operation.kind === 'archive' && operation.version !== undefined && record.version !== operation.version) return written(record);
+    return notDone(intent, 'it did not take effect');
+  }
   if (operation.kind === 'update') {
     const record = await connector.readOne(operation.key);
     if (!record) return { intent, state: 'gone', result: { kind: 'gone' } };
@@ -173,6 +180,7 @@ function keyChanges(knot: CompiledKnot, operation: Operation) {
 function requestOf(knot: string, operation: Operation): WriteRequest {
   const fields = new Map(operation.changes.map(({ path, after }) => [path, after]));
   if (operation.kind === 'update') return { kind: 'update', key: operation.key, version: operation.version, fields };
+  if (operation.kind !== 'create') return { kind: operation.kind, key: operation.key, version: operation.version };
   if (operation.carries !== undefined) fields.set(operation.carries, operation.anchor);
   return { kind: 'create', idempotencyKey: `${knot}/${operation.anchor}/${operation.member}`, fields };
 }

@@ -5,6 +5,7 @@ import { SystemObjects1764100000000 } from './migrations/1764100000000-SystemObj
 import { SystemAccess1764200000000 } from './migrations/1764200000000-SystemAccess.js';
 import { KnotDrafts1764300000000 } from './migrations/1764300000000-KnotDrafts.js';
 import { AnchorBeginnings1764300100000 } from './migrations/1764300100000-AnchorBeginnings.js';
+import { TieEnds1764400100000 } from './migrations/1764400100000-TieEnds.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
 /** In the order in which they are applied; only ever added to. */
@@ -15,6 +16,7 @@ export const migrations = [
   KnotDrafts1764300000000,
   AnchorBeginnings1764300100000,
   UniqueValues1764400000000,
+  TieEnds1764400100000,
 ];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */

@@ -16,6 +16,7 @@ export interface TieRow {
   parked: Tie['parked'] | null;
   version: string | null;
   gone: boolean;
+  ended: NonNullable<Tie['end']> | null;
   fingerprint: string;
 }
 
@@ -45,6 +46,7 @@ export function tieToRow(anchor: AnchorId, tie: Tie): TieRow {
     parked: tie.parked ?? null,
     version: tie.version ?? null,
     gone: tie.gone ?? false,
+    ended: tie.end ?? null,
     fingerprint: tieFingerprint(tie),
   };
 }
@@ -57,6 +59,7 @@ export function tieFromRow(row: TieRow): Tie {
     ahead: row.ahead,
     left: row.left_alone,
     ...(row.gone ? { gone: true } : {}),
+    ...(row.ended === null ? {} : { end: row.ended }),
     ...(row.version === null ? {} : { version: row.version }),
     ...(row.rejected ? { rejected: row.rejected } : {}),
     ...(row.parked ? { parked: row.parked } : {}),

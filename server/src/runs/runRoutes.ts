@@ -2,7 +2,17 @@ import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { IsNull, LessThan } from 'typeorm';
 import { z } from 'zod';
-import { operationListSchema, type PlannedOperation, problemSchema, runListSchema, runSchema, runViewSchema, startedRunSchema, startRunSchema } from '@anchor-knot/contracts';
+import {
+  operationListSchema,
+  operationSchema,
+  type PlannedOperation,
+  problemSchema,
+  runListSchema,
+  runSchema,
+  runViewSchema,
+  startedRunSchema,
+  startRunSchema,
+} from '@anchor-knot/contracts';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { RunEntity } from '../persistence/entities/entities.js';
@@ -15,7 +25,7 @@ interface OperationRow {
   anchor_id: string;
   title: string;
   member: string;
-  kind: 'create' | 'update';
+  kind: PlannedOperation['kind'];
   record_key: string | null;
   state: string;
   words: string | null;
@@ -105,7 +115,7 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         querystring: z.object({
           after: z.coerce.number().int().optional(),
           member: z.string().optional(),
-          kind: z.enum(['create', 'update']).optional(),
+          kind: operationSchema.shape.kind.optional(),
           state: z.string().optional(),
           search: z.string().max(200).optional(),
         }),

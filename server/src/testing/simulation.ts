@@ -91,7 +91,7 @@ export class SimulatedSystem {
   }
 
   connector(name: string, faults: FaultInjector): Connector {
-    const capabilities: Capabilities = { ...this.#options, archive: false, delete: false, createField: false, tombstones: false, webhooks: false, create: true, update: true };
+    const capabilities: Capabilities = { ...this.#options, archive: true, delete: true, createField: false, tombstones: false, webhooks: false, create: true, update: true };
     const trouble = (): never => {
       throw new SystemTrouble('server error', `${name} failed`, 'Try again later.');
     };
@@ -140,10 +140,14 @@ export class SimulatedSystem {
       this.#created.set(request.idempotencyKey, key);
       return { kind: 'written', key, record: shown(record) };
     }
-    if (request.kind !== 'update') return { kind: 'refused', words: 'not here' };
     const known = this.records.get(request.key);
     if (!known) return { kind: 'gone' };
     if (this.#options.conditionalUpdate && known.version !== request.version) return { kind: 'raced' };
+    if (request.kind === 'delete') {
+      this.records.delete(request.key);
+      return { kind: 'written', key: request.key, record: undefined };
+    }
+    if (request.kind === 'archive') return { kind: 'written', key: request.key, record: shown(this.#put(request.key, new Map([['archived', true]]))) };
     return { kind: 'written', key: request.key, record: shown(this.#put(request.key, request.fields)) };
   }
 }

@@ -57,12 +57,12 @@ export async function saveAnchors(db: EntityManager, knot: string, saves: readon
 
 export async function saveTies(db: EntityManager, knot: string, ties: readonly TieRow[]): Promise<void> {
   await db.query(
-    `insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, seen, ahead, left_alone, rejected, parked)
-     select $1, member, record_key, anchor_id, version, gone, fingerprint, seen::jsonb, ahead::jsonb, left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
-     from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], ${fromJsonColumn('$8')}, ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')})
-       as r(member, record_key, anchor_id, version, gone, fingerprint, seen, ahead, left_alone, rejected, parked)
+    `insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected, parked)
+     select $1, member, record_key, anchor_id, version, gone, fingerprint, ended, seen::jsonb, ahead::jsonb, left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
+     from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], $8::text[], ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')}, ${fromJsonColumn('$13')})
+       as r(member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected, parked)
      on conflict (knot_id, member, record_key) do update set anchor_id = excluded.anchor_id, seen = excluded.seen, ahead = excluded.ahead, left_alone = excluded.left_alone,
-       rejected = excluded.rejected, parked = excluded.parked, version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint`,
+       rejected = excluded.rejected, parked = excluded.parked, version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint, ended = excluded.ended`,
     [
       knot,
       ties.map(({ member }) => member),
@@ -71,6 +71,7 @@ export async function saveTies(db: EntityManager, knot: string, ties: readonly T
       ties.map(({ version }) => version),
       ties.map(({ gone }) => gone),
       ties.map(({ fingerprint }) => fingerprint),
+      ties.map(({ ended }) => ended),
       jsonColumn(ties.map(({ seen }) => seen)),
       jsonColumn(ties.map(({ ahead }) => ahead)),
       jsonColumn(ties.map(({ left_alone }) => left_alone)),
@@ -103,13 +104,16 @@ export async function anchorsWithKeys(data: DataSource, knot: string, keys: read
 
 export async function tieHeads(data: DataSource, knot: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>> {
   if (keys.length === 0) return new Map();
-  const rows = (await data.query('select record_key, anchor_id, fingerprint, version, gone from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
+  const rows = (await data.query('select record_key, anchor_id, fingerprint, version, gone, ended from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
     knot,
     member,
     keys,
-  ])) as Pick<TieRow, 'record_key' | 'anchor_id' | 'fingerprint' | 'version' | 'gone'>[];
+  ])) as Pick<TieRow, 'record_key' | 'anchor_id' | 'fingerprint' | 'version' | 'gone' | 'ended'>[];
   return new Map(
-    rows.map((row) => [recordKey(row.record_key), { anchor: anchorId(row.anchor_id), fingerprint: row.fingerprint, version: row.version ?? undefined, gone: row.gone }]),
+    rows.map((row) => [
+      recordKey(row.record_key),
+      { anchor: anchorId(row.anchor_id), fingerprint: row.fingerprint, version: row.version ?? undefined, gone: row.gone, archived: row.ended === 'archived' },
+    ]),
   );
 }
 

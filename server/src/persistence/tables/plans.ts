@@ -30,7 +30,7 @@ export async function savePlan(db: EntityManager, { run }: RunLease, entries: re
       operations.map(({ operation }) => operation.anchor),
       operations.map(({ operation }) => operation.member),
       operations.map(({ operation }) => operation.kind),
-      operations.map(({ operation }) => (operation.kind === 'update' ? operation.key : null)),
+      operations.map(({ operation }) => (operation.kind === 'create' ? null : operation.key)),
       operations.map(({ title }) => title),
       jsonColumn(operations.map(({ operation }) => operation.changes)),
     ],

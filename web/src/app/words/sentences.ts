@@ -111,6 +111,8 @@ export function runSentence(run: Run, members: readonly MemberSummary[]): string
     const said: string[] = [];
     if (tally.create > 0) said.push(`${plural(tally.create, 'record')} ${dry ? 'would be' : run.endedAt ? 'to be' : 'to be'} created`);
     if (tally.update > 0) said.push(`${count(tally.update)} ${dry ? 'would be' : 'to be'} updated`);
+    if (tally.archive > 0) said.push(`${count(tally.archive)} ${dry ? 'would be' : 'to be'} archived`);
+    if (tally.delete > 0) said.push(`${count(tally.delete)} ${dry ? 'would be' : 'to be'} deleted`);
     return said.length > 0 ? [`${said.join(' and ')} in ${member.systemName}`] : [];
   });
   if (run.state === 'running') return `${phaseWords[run.progress.phase]}${run.progress.done > 0 ? `: ${count(run.progress.done)}` : ''}.`;
@@ -141,6 +143,7 @@ const kindNames: Record<string, readonly [string, string]> = {
   refused: ['refused write', 'refused writes'],
   'cannot be created': ['record that cannot be created', 'records that cannot be created'],
   'unclear write': ['unclear write', 'unclear writes'],
+  'deleted elsewhere': ['deletion to settle', 'deletions to settle'],
   guard: ['run stopped by a guard', 'runs stopped by a guard'],
 };
 
@@ -167,6 +170,8 @@ export function causeWords(cause: Json, members: readonly MemberSummary[]): stri
       return `chosen by ${person ?? ''}`;
     case 'equal':
       return `equal in ${names}`;
+    case 'deleted':
+      return `deleted in ${name((cause as { member?: unknown }).member)}`;
     case 'formula':
       return 'computed from other fields';
     default:

@@ -156,6 +156,8 @@ function gather(view: AnchorView | undefined): Reason[] {
     const why = causeWords(row.cause, view.members);
     if (row.kind === 'create')
       return { title: `Created in ${systems.get(row.member ?? '') ?? ''}`, text: `record ${row.key ?? ''}, ${plural(rows.length, 'field')}`, at: row.at, run: row.run };
+    if (row.kind === 'archive' || row.kind === 'delete')
+      return { title: `${row.kind === 'archive' ? 'Archived' : 'Deleted'} in ${where}`, text: `record ${row.key ?? ''} · ${why}`, at: row.at, run: row.run };
     if (row.kind === 'gone') return { title: `Gone in ${where}`, text: `record ${row.key ?? ''}`, at: row.at, run: row.run };
     if (row.kind === 'lost') return { title: `${field}: “${valueText(row.meaning)}” lost`, text: `${where || 'what was agreed'} · ${why}`, at: row.at, run: row.run };
     if (row.kind === 'chosen') return { title: `${field}: “${valueText(row.meaning)}” chosen`, text: why, at: row.at, run: row.run };

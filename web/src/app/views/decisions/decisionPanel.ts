@@ -168,6 +168,19 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
         { ...plain, who: 'a thing of its own', choice: { choose: 'separate', fingerprint } },
       ]);
     }
+    case 'deleted elsewhere': {
+      const { others } = detail as unknown as { others: { member: string; archive: boolean; delete: boolean }[] };
+      const where = (may: 'archive' | 'delete'): string =>
+        others
+          .filter((other) => other[may])
+          .map((other) => members.find(({ id }) => id === other.member)?.systemName ?? other.member)
+          .join(' and ');
+      const offered = (['archive', 'delete'] as const).filter((may) => where(may) !== '');
+      return numbered([
+        { ...plain, who: 'keep it where it is', choice: { choose: 'keep others', fingerprint } },
+        ...offered.map((may): Omit<Option, 'key'> => ({ ...plain, who: `${may} it in ${where(may)}`, choice: { choose: `${may} others`, fingerprint } })),
+      ]);
+    }
     case 'refused':
     case 'unclear write':
       return numbered([{ ...plain, who: kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again', choice: { choose: 'try again', fingerprint } }]);

@@ -17,8 +17,10 @@ import { saveFile } from './editor/saveFile';
 
 const sureEnough = 0.9;
 const mostToldProblems = 12;
-/** As tall as a cell with a mapping and a value. */
+/** As tall as a cell with a mapping and a value; with many members the columns are narrow, and a mapping takes two lines. */
 const rowHeight = 49;
+const tallRowHeight = 63;
+const manyMembers = 4;
 
 /** What each cell maps to, its direction and its translation, and under it what comes of a sample record; edited at the side. */
 @Component({
@@ -56,18 +58,18 @@ const rowHeight = 49;
         @if (rows().length === 0) {
           <p class="empty">{{ editor.readingState() === 'reading' ? 'The records of the members are being read, to propose which fields correspond.' : sought() || only() ? 'No field fits the filter.' : 'No field is shared yet. Add one, or correct what is proposed when the members can be read.' }}</p>
         } @else {
-          <ak-record-grid [caption]="'Fields of ' + knot().name" fieldHint="type · who wins" anchorHint="of the sample" [rows]="rows()" [members]="members()" [tieing]="tieing()" [tone]="tone()" [rowHeight]="rowHeight" [mayMove]="editor.mayEdit()" (moved)="editor.edit(moveMember($event.member, $event.by))" (keydown)="keys($event)">
+          <ak-record-grid [caption]="'Fields of ' + knot().name" fieldHint="type · who wins" anchorHint="of the sample" [rows]="rows()" [members]="members()" [tieing]="tieing()" [tone]="tone()" [class.narrow]="narrow()" [rowHeight]="rowHeight()" [mayMove]="editor.mayEdit()" (moved)="editor.edit(moveMember($event.member, $event.by))" (keydown)="keys($event)">
             <ng-template #anchor let-row>@if (editor.trial(); as trial) { @if (trial.failed[row.id]; as reason) { <span class="value wrong" [title]="reason">{{ reason }}</span> } @else { <ak-value [value]="shared(row.id)" blankAs="—" /> } } @else { <small>no sample yet</small> }</ng-template>
             <ng-template #field let-row><button type="button" class="cell head" [class.on]="chosen().field === row.id && !chosen().member" [attr.data-at]="row.id + ' '" (click)="choose(row.id, '')">{{ row.name }}<small>{{ row.hint }}</small></button></ng-template>
             <ng-template #cell let-row let-member="member">
               <button type="button" class="cell" [class.on]="chosen().field === row.id && chosen().member === member.id" [attr.data-at]="row.id + ' ' + member.id" [attr.aria-label]="cellName(row, member)" (click)="choose(row.id, member.id)">
                 @if (mapping(row.id, member.id); as one) {
-                  <small class="how" [title]="fieldName(one.field) + ' · ' + one.direction + words(row.id, member.id)"><span class="path">{{ fieldName(one.field) }}</span> · <b>{{ one.direction }}</b>{{ words(row.id, member.id) }}</small>
+                  <small class="how" [title]="fieldName(one.field) + ' · ' + one.direction + words(row.id, member.id)"><span class="path">{{ fieldName(one.field) }}</span><span class="dot"> · </span><span class="rest"><b>{{ one.direction }}</b>{{ words(row.id, member.id) }}</span></small>
                   @if (tried(row.id, member.id); as now) {
                     @if (now.means && !now.means.ok) { <span class="value wrong">{{ now.means.reason }}</span> } @else if (now.written && !now.written.ok) { <span class="value wrong">{{ now.written.reason }}</span> } @else if (now.written && now.written.ok) { <span class="pair"><ak-value class="quiet" [value]="now.raw" /><ak-value class="waits" [value]="now.written.value" [against]="now.raw" /></span> } @else { <ak-value class="quiet" [value]="now.raw" /> }
                   }
                 } @else if (proposedCell(row.id, member.id); as one) {
-                  <small class="how waits"><span class="path">{{ one.field }}</span> · {{ percent(one.confidence) }}</small>
+                  <small class="how waits"><span class="path">{{ one.field }}</span><span class="dot"> · </span><span class="rest">{{ percent(one.confidence) }}</span></small>
                   <small [title]="one.reasons.join('; ')">{{ one.reasons[0] }}</small>
                 } @else { <small>not here</small> }
               </button>
@@ -88,6 +90,7 @@ const rowHeight = 49;
     .proposals { margin: 0; padding: 5px 22px; background: var(--brass-tint); display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
     .cell { display: block; width: 100%; min-height: 38px; text-align: left; border: 0; background: none; color: inherit; font: inherit; padding: 0; cursor: pointer; } .cell.on { outline: 2px solid var(--petrol); outline-offset: 2px; } .head { font-weight: 600; } .head small { font-weight: 400; display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
     .how { display: block; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; } .how b { color: var(--petrol); font-weight: 600; } .how.waits b { color: inherit; } .path { font-family: var(--values); font-size: 12px; } .cell > small { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; display: block; } .cell > .value { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-size: 12.5px; }
+    .narrow .path, .narrow .rest { display: block; overflow: hidden; text-overflow: ellipsis; } .narrow .dot { display: none; }
     .pair { display: grid; grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); gap: 8px; } hr { border: 0; border-top: 1px solid var(--hair); margin: 16px -16px; }
     .note { margin: 0; padding: 4px 22px; } .calm { border-color: var(--kelp); }
   `,
@@ -103,7 +106,8 @@ export class KnotFields {
   protected readonly count = count;
   protected readonly moveMember = moveMember;
   protected readonly fieldName = fieldName;
-  protected readonly rowHeight = rowHeight;
+  protected readonly narrow = computed(() => this.members().length >= manyMembers);
+  protected readonly rowHeight = computed(() => (this.narrow() ? tallRowHeight : rowHeight));
   /** What came of a table that was taken in. */
   protected readonly taken = signal<{ readonly ok: boolean; readonly first: string; readonly more: readonly string[] } | undefined>(undefined);
   protected readonly plural = plural;

@@ -36,8 +36,10 @@ import { MemberFilter } from './editor/memberFilter';
                 <td class="number">{{ records(member.id) }}</td>
                 <td class="filter"><ak-member-filter [member]="member" /></td>
                 <td>
-                  <label><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="member.may.create" (change)="set(member.id, { may: { create: $any($event.target).checked, update: member.may.update } })" /> create records</label>
-                  <label><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="member.may.update" (change)="set(member.id, { may: { create: member.may.create, update: $any($event.target).checked } })" /> update records</label>
+                  @for (right of rights; track right) {
+                    @if (member.may[right] || systemMay(member.id, right)) {<label><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="member.may[right] === true" (change)="allow(member, right, $any($event.target).checked)" /> {{ right }} records</label>}
+                  }
+                  @if (impossible(member) !== '') { <small class="block">{{ impossible(member) }}</small> }
                   <label><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="member.startsAnchors" (change)="set(member.id, { startsAnchors: $any($event.target).checked })" /> new things may start here</label>
                   @if (member.may.create) {
                     <details><summary>{{ member.onlyFrom ? 'created only when begun in ' + namesOf(member.onlyFrom) : 'created wherever things begin' }}</summary>
@@ -45,11 +47,13 @@ import { MemberFilter } from './editor/memberFilter';
                       @for (other of othersOf(member.id); track other.id) {<label><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="member.onlyFrom?.includes(other.id) === true" (change)="onlyFrom(member, other.id, $any($event.target).checked)" /> {{ other.systemName }}</label>}
                     </details>
                   }
+                  <label class="stack">when one is deleted here<select [attr.aria-label]="'When a record is deleted in ' + member.id" [disabled]="!editor.mayEdit()" (change)="set(member.id, { whenDeleted: $any($event.target).value })">@for (one of deletions; track one.value) {<option [value]="one.value" [selected]="(member.whenDeleted ?? 'nothing') === one.value">{{ one.says }}</option>}</select></label>
                 </td>
                 <td>
                   <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many creates in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.creates ?? ''" (change)="guard(member, 'creates', $any($event.target).value)" /> creates</label>
                   <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many updates in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.updates ?? ''" (change)="guard(member, 'updates', $any($event.target).value)" /> updates</label>
                   <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many percent updated in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.updatesPercent ?? ''" (change)="guard(member, 'updatesPercent', $any($event.target).value)" /> % updates</label>
+                  @if (member.may.archive || member.may.delete) { <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many archived or deleted in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.removals ?? ''" (change)="guard(member, 'removals', $any($event.target).value)" /> removals</label> }
                 </td>
               </tr>
             }
@@ -60,7 +64,7 @@ import { MemberFilter } from './editor/memberFilter';
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .block { display: block; } .acts { display: flex; gap: 10px; } td label { display: block; white-space: nowrap; padding: 2px 0; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } td { max-width: 210px; } .narrow { width: 52px; } .filter { min-width: 230px; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .block { display: block; } .acts { display: flex; gap: 10px; } td label { display: block; white-space: nowrap; padding: 2px 0; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } td { max-width: 210px; } .narrow { width: 52px; } .stack { color: var(--ink-2); font-size: 12.5px; margin-top: 4px; } .stack select { display: block; } .filter { min-width: 230px; }`,
 })
 export class KnotMembers {
   readonly knot = input.required<KnotView>();
@@ -71,6 +75,13 @@ export class KnotMembers {
   protected readonly removeMember = removeMember;
   protected readonly busy = signal(false);
   protected readonly problem = signal('');
+  protected readonly rights = ['create', 'update', 'archive', 'delete'] as const;
+  protected readonly deletions = [
+    { value: 'nothing', says: 'the others stay' },
+    { value: 'archive', says: 'archive the others' },
+    { value: 'delete', says: 'delete the others' },
+    { value: 'ask', says: 'ask me' },
+  ];
 
   protected summary(id: string) {
     return this.editor.members().find((member) => member.id === id);
@@ -88,6 +99,19 @@ export class KnotMembers {
   }
   protected objects(): { value: string; says: string }[] {
     return this.editor.systems().flatMap(({ id, name, objects }) => objects.map((object) => ({ value: JSON.stringify([id, object]), says: `${name}: ${object}` })));
+  }
+  /** What the system lets us do; until it was looked at, what is usual. */
+  protected systemMay(id: string, right: (typeof this.rights)[number]): boolean {
+    const may = this.editor.reading()?.members.find((member) => member.id === id && member.trouble === null)?.may;
+    return may ? may.includes(right) : right === 'create' || right === 'update';
+  }
+  protected impossible({ id, may }: Member): string {
+    if (!this.editor.reading()) return '';
+    const not = this.rights.filter((right) => !may[right] && !this.systemMay(id, right));
+    return not.length === 0 ? '' : `It lets nobody ${not.join(', ').replace(/, ([^,]*)$/, ' or $1')}.`;
+  }
+  protected allow(member: Member, right: (typeof this.rights)[number], allowed: boolean): void {
+    this.set(member.id, { may: { ...member.may, [right]: allowed } });
   }
   protected set(id: string, change: Partial<Member>): void {
     this.editor.edit(setMember(id, change));
@@ -125,7 +149,12 @@ export class KnotMembers {
         this.busy.set(false);
         const may = objects.find(({ name }) => name === object)?.may ?? [];
         const create = may.includes('create');
-        this.editor.edit(addMember({ system, object, may: { create, update: may.includes('update') }, startsAnchors: create, required: [], guards: {} }, summary.name));
+        this.editor.edit(
+          addMember(
+            { system, object, may: { create, update: may.includes('update'), archive: false, delete: false }, startsAnchors: create, required: [], guards: {} },
+            summary.name,
+          ),
+        );
         this.editor.readWhenSaved();
       },
       error: (error: unknown) => {

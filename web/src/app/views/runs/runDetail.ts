@@ -20,6 +20,8 @@ const columns: readonly { readonly key: keyof MemberTally; readonly dry: string;
   { key: 'read', dry: 'Read', done: 'Read' },
   { key: 'create', dry: 'Would be created', done: 'To create' },
   { key: 'update', dry: 'Would be updated', done: 'To update' },
+  { key: 'archive', dry: 'Would be archived', done: 'To archive' },
+  { key: 'delete', dry: 'Would be deleted', done: 'To delete' },
   { key: 'leftAlone', dry: 'Left alone', done: 'Left alone' },
   { key: 'held', dry: 'Held', done: 'Held' },
   { key: 'rejected', dry: 'Rejected', done: 'Rejected' },
@@ -56,7 +58,7 @@ const columns: readonly { readonly key: keyof MemberTally; readonly dry: string;
       }
       <div class="filters">
         <label>System <select #member (change)="member$.next(member.value)"><option value="">all</option>@for (one of loaded.members; track one.id) {<option [value]="one.id">{{ one.systemName }}</option>}</select></label>
-        <label>Kind <select #kind (change)="kind$.next(kind.value)"><option value="">all</option><option value="create">create</option><option value="update">update</option></select></label>
+        <label>Kind <select #kind (change)="kind$.next(kind.value)"><option value="">all</option><option value="create">create</option><option value="update">update</option><option value="archive">archive</option><option value="delete">delete</option></select></label>
         <label>State <select #state (change)="state$.next(state.value)"><option value="">all</option>@for (one of states; track one) {<option [value]="one">{{ one }}</option>}</select></label>
         <label class="grow"><span class="hidden">Search by name or key</span><input #search type="search" placeholder="Name or key" (input)="search$.next(search.value)" /></label>
         <small>{{ total() === undefined ? '' : plural(total() ?? 0, 'record') }}</small>
@@ -69,6 +71,15 @@ const columns: readonly { readonly key: keyof MemberTally; readonly dry: string;
           <thead><tr><th scope="col">Record</th><th scope="col">Field</th><th scope="col">Before</th><th scope="col">After</th><th scope="col">Why</th></tr></thead>
           @for (operation of operations(); track operation.id) {
             <tbody>
+              @if (operation.changes.length === 0) {
+                <tr>
+                  <th scope="rowgroup">
+                    @if (memberOf(operation.member); as member) { <ak-pennant [settings]="member.pennant" [name]="member.systemName" /> }&nbsp;<a [routerLink]="['/anchors', operation.anchor]">{{ operation.title }}</a><br />
+                    <small>{{ operation.kind }} {{ operation.key }} · <span [class.wrong]="operation.state === 'refused'" [class.good]="operation.state === 'written'">{{ operation.state }}</span>@if (operation.words) {: {{ operation.words }}}</small>
+                  </th>
+                  <td colspan="4">the whole record</td>
+                </tr>
+              }
               @for (change of operation.changes; track change.field; let first = $first) {
                 <tr>
                   @if (first) {
@@ -175,7 +186,8 @@ export class RunDetail {
     this.#api.stopRun(run).subscribe({ error: (error: unknown) => this.problem.set(problemOf(error)) });
   }
   protected shown(run: Run) {
-    return columns.filter((column) => run.kind === 'run' || column.dry !== '');
+    const removes = (key: 'archive' | 'delete'): boolean => Object.values(run.progress?.tally ?? {}).some((tally) => tally[key] > 0);
+    return columns.filter(({ key, dry }) => (run.kind === 'run' || dry !== '') && ((key !== 'archive' && key !== 'delete') || removes(key)));
   }
   protected sentence(run: Run): string {
     return runSentence(run, this.view.value()?.members ?? []);

@@ -73,6 +73,7 @@ export class GoLive {
       return member === undefined || !definition?.members.some((one) => one.id === member) ? name : `${name}, ${this.systemName(member)}`;
     }
     const names: Readonly<Record<string, string>> = { members: 'Members', keyRules: 'Identity', checks: 'Checks', crosswalks: 'Crosswalks', titleField: 'Name of an anchor' };
+    if (part === 'checks' && id !== undefined) return `Checks: ${definition?.checks.find((check) => check.id === id)?.says ?? id}`;
     if (part === 'members' && id !== undefined) return `Members: ${this.systemName(id)}`;
     return id === undefined ? (names[part ?? ''] ?? at) : `${names[part ?? ''] ?? part}: ${id}`;
   }

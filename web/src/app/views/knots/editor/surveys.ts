@@ -7,6 +7,8 @@ import { Api, problemOf } from '../../../api/api';
 import { count } from '../../../words/sentences';
 import { KnotEditor } from './knotEditor';
 
+const toldReasons = 2;
+
 export interface Survey {
   /** What was tried. */
   readonly definition: KnotDefinition;
@@ -36,7 +38,7 @@ export class Surveys {
   /** What it found, at the places of the definition; in the order of members and fields. */
   readonly findings = computed((): readonly Finding[] => {
     const survey = this.last();
-    return survey ? findingsOf(survey) : [];
+    return survey ? findingsOf(survey, (id) => this.#editor.members().find((member) => member.id === id)?.systemName ?? id) : [];
   });
 
   /** Begins as soon as the last edit is kept: the server tries what it knows of. */
@@ -76,7 +78,7 @@ export class Surveys {
   }
 }
 
-function findingsOf({ definition, members, troubles }: Survey): Finding[] {
+function findingsOf({ definition, members, troubles }: Survey, systemName: (member: string) => string): Finding[] {
   return definition.members.flatMap(({ id }): Finding[] => {
     const member = members[id];
     if (!member) return troubles[id] === undefined ? [] : [{ kind: 'warns', at: `members.${id}`, says: troubles[id] }];
@@ -87,11 +89,11 @@ function findingsOf({ definition, members, troubles }: Survey): Finding[] {
     for (const { id: field } of definition.fields) {
       const cell = member.cells[field];
       if (cell && cell.unreadable > 0)
-        warn(`fields.${field}.mappings.${id}`, `${count(cell.unreadable)} of ${count(cell.filled)} values cannot be read: ${cell.reasons.join('; ')}`);
+        warn(`fields.${field}.mappings.${id}`, `${count(cell.unreadable)} of ${count(cell.filled)} values cannot be read: ${cell.reasons.slice(0, toldReasons).join('; ')}`);
     }
     for (const check of definition.checks) {
       const { fails = 0 } = member.checks[check.id] ?? {};
-      if (fails > 0) warn(`checks.${check.id}`, `${count(fails)} of ${count(member.takePart)} records of ${id} fail it: ${check.says}`);
+      if (fails > 0) warn(`checks.${check.id}`, `${count(fails)} of ${count(member.takePart)} records of ${systemName(id)} fail it`);
     }
     return found;
   });

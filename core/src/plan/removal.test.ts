@@ -1,0 +1,103 @@
+/** What follows elsewhere when a record is deleted. */
+import { compileKnot, type Knot, type Member } from '../knot/index.js';
+import { type Anchor, mergeAnchor, type Reading, type Tie } from '../merge/index.js';
+import { anchorId, type MemberId, type Raw, recordKey } from '../record/index.js';
+import { afterWrite } from './afterWrite.js';
+import { breachedGuards } from './guard.js';
+import { planAnchor } from './planAnchor.js';
+
+const members = ['crm', 'shop', 'erp'];
+const mapping = { field: 'name', direction: 'both ways', steps: [], absentMeansBlank: false, blankAs: 'null', drift: 'put back' } as const;
+
+function compiled(more: Partial<Record<MemberId, Partial<Member>>>) {
+  const knot: Knot = {
+    id: 'k',
+    name: 'K',
+    thing: 'thing',
+    titleField: 'name',
+    start: 'merge',
+    members: members.map((id) => ({
+      id,
+      system: id,
+      object: 'o',
+      may: { create: true, update: true, archive: true, delete: true },
+      startsAnchors: true,
+      required: [],
+      guards: {},
+      ...more[id],
+    })),
+    fields: [{ id: 'name', name: 'Name', type: 'text', rule: { steps: [{ step: 'ask' }] }, mappings: Object.fromEntries(members.map((id) => [id, mapping])) }],
+    keyRules: [{ name: 'Name', fields: [{ field: 'name', normalise: 'exact' }] }],
+    checks: [],
+    crosswalks: {},
+  };
+  const result = compileKnot(knot);
+  if (!result.ok) throw new Error(JSON.stringify(result.problems));
+  return result.knot;
+}
+
+const tie = (member: MemberId, more: Partial<Tie> = {}): Tie => ({ member, key: recordKey(`${member}1`), version: 'v1', seen: { name: 'Osprey' }, ahead: {}, left: {}, ...more });
+const anchor = (...ties: Tie[]): Anchor => ({
+  id: anchorId('a'),
+  agreed: { name: { value: 'Osprey', by: { kind: 'member', member: 'crm' }, at: 0, why: { kind: 'edit', members: ['crm'] } } },
+  ties,
+  beganIn: ['crm'],
+  parkedCreates: {},
+});
+
+function plan(knot: ReturnType<typeof compiled>, from: Anchor, read: Record<MemberId, Raw> = {}) {
+  const readings = new Map(Object.entries(read).map(([member, name]): [MemberId, Reading] => [member, { fields: { name }, version: 'v2' }]));
+  const merge = mergeAnchor({ knot, anchor: from, readings, now: 1 });
+  return { merge, ...planAnchor(knot, merge, new Set(), 1) };
+}
+
+test.each(['archive', 'delete'] as const)('a deletion of one: %s the others, where that may be done, and makes nothing anew', (kind) => {
+  const knot = compiled({ crm: { whenDeleted: kind }, erp: { may: { create: true, update: true } } });
+  const { operations, asked } = plan(knot, anchor(tie('crm', { gone: true }), tie('shop')));
+  expect(operations).toMatchObject([{ kind, member: 'shop', key: 'shop1', version: 'v1', changes: [], why: { kind: 'deleted', member: 'crm' } }]);
+  expect(asked).toEqual([]);
+  // What may not be removed goes on being kept up to date.
+  expect(plan(knot, anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')), { shop: 'Osprey', erp: 'Osprey' }).operations.map(({ member }) => member)).toEqual(['shop']);
+});
+
+test('the record that we removed is gone, has no consequences of its own, and the next plan has nothing to do', () => {
+  const knot = compiled({ crm: { whenDeleted: 'delete' }, shop: { whenDeleted: 'delete' } });
+  const before = anchor(tie('crm', { gone: true }), tie('shop'));
+  const { merge, operations } = plan(knot, before);
+  const after = afterWrite(knot, merge.anchor, operations[0] as never, { kind: 'written', key: recordKey('shop1'), record: undefined });
+  expect(after.ties[1]).toMatchObject({ gone: true, end: 'deleted' });
+  expect(plan(knot, after).operations).toEqual([]);
+  const refused = afterWrite(knot, merge.anchor, operations[0] as never, { kind: 'refused', words: 'has open orders' });
+  expect(plan(knot, refused)).toMatchObject({ operations: [], withheld: [{ member: 'shop', kind: 'parked', reason: 'has open orders' }] });
+});
+
+test('an edit elsewhere at the same time makes a person say what follows, and that holds until it is said', () => {
+  const knot = compiled({ crm: { whenDeleted: 'delete' } });
+  const first = plan(knot, anchor(tie('crm', { gone: true }), tie('shop')), { shop: 'Osprey Ltd' });
+  expect(first.operations).toEqual([]);
+  expect(first.asked).toEqual([{ member: 'crm', key: 'crm1', others: [{ member: 'shop', key: 'shop1', archive: true, delete: true }] }]);
+  expect(plan(knot, first.merge.anchor).asked).toHaveLength(1);
+  const said = (end: Tie['end']) => ({ ...first.merge.anchor, ties: first.merge.anchor.ties.map((one) => (one.gone ? { ...one, end } : one)) });
+  expect(plan(knot, said('delete others')).operations).toMatchObject([{ kind: 'delete', member: 'shop' }]);
+  const kept = plan(knot, said('keep others'));
+  expect([kept.asked, kept.operations.filter(({ kind }) => kind === 'delete')]).toEqual([[], []]);
+});
+
+test('a record that comes back is tied again, and what was to follow from its deletion is off', () => {
+  const knot = compiled({ crm: { whenDeleted: 'ask' } });
+  const { merge, asked, operations } = plan(knot, anchor(tie('crm', { gone: true, end: 'ask' }), tie('shop'), tie('erp')), { crm: 'Osprey' });
+  expect([merge.anchor.ties[0], asked, operations]).toMatchObject([{ gone: false }, [], []]);
+  expect(merge.anchor.ties[0]).not.toHaveProperty('end');
+});
+
+test('nothing follows where the definition says nothing, and a rejected record is left alone', () => {
+  expect(plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')))).toMatchObject({ operations: [], asked: [] });
+  expect(plan(compiled({ crm: { whenDeleted: 'delete' } }), anchor(tie('crm', { gone: true }), tie('shop', { rejected: ['no'] }))).operations).toEqual([]);
+});
+
+test('a guard on removals counts what would be archived and deleted', () => {
+  const knot = compiled({ shop: { guards: { removals: 2 } } });
+  const counts = (removals: number) => new Map([['shop', { creates: 0, updates: 0, removals, ties: 9 }]]);
+  expect(breachedGuards(knot, counts(2))).toEqual([]);
+  expect(breachedGuards(knot, counts(3))).toEqual([{ member: 'shop', says: '3 records would be archived or deleted; the guard allows 2' }]);
+});
