@@ -39,7 +39,8 @@ export interface Ahead {
 
 /**
  * How a tie ended that is gone. `archived` and `deleted`: we did it. Otherwise its record was deleted in its own system:
- * `ask` waits for a person, the rest is what a person said. Without an end, what the member's definition says follows.
+ * `ask` waits for a person; the rest is what the definition or a person said shall become of the others. Without an end
+ * it has not been merged yet.
  */
 export type TieEnd = 'archived' | 'deleted' | 'ask' | 'keep others' | 'archive others' | 'delete others';
 

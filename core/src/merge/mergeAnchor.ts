@@ -1,6 +1,6 @@
-import type { CompiledField, CompiledKnot } from '../knot/index.js';
+import type { CompiledField, CompiledKnot, CompiledMember } from '../knot/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, rawEqual, sameShared, type Shared, sharedKey } from '../record/index.js';
-import { type Agreed, type Ahead, type Anchor, type LostValue, presentOf, type Reading, type Tie } from './anchor.js';
+import { type Agreed, type Ahead, type Anchor, type LostValue, presentOf, type Reading, type Tie, type TieEnd } from './anchor.js';
 import { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
 
 export interface AnchorMergeInput {
@@ -23,7 +23,7 @@ export interface AnchorMerge {
 /** Merges all fields of an anchor. A held or unreadable field affects only itself. */
 export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): AnchorMerge {
   const order = new Map(knot.members.map(({ id }, index) => [id, index]));
-  const current = askingWhereEdited(
+  const current = withConsequences(
     knot,
     anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now)),
     readings,
@@ -88,16 +88,27 @@ function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie 
   return { ...read, ahead, rejected: reading.rejected };
 }
 
-/** A deletion on one side and an edit on the other is for a person to settle, whatever the definition says of deletions. */
-function askingWhereEdited(knot: CompiledKnot, ties: readonly Tie[], readings: ReadonlyMap<MemberId, Reading>): readonly Tie[] {
+/**
+ * What follows from a deletion is settled when it is first merged, by the definition as it is then: a later version must
+ * not remove what was left long ago. An edit elsewhere at the same time is for a person to weigh.
+ */
+function withConsequences(knot: CompiledKnot, ties: readonly Tie[], readings: ReadonlyMap<MemberId, Reading>): readonly Tie[] {
+  const isNew = ({ gone, end }: Tie): boolean => gone === true && end === undefined;
+  if (!ties.some(isNew)) return ties;
   const isEdited = ({ member, gone, seen }: Tie): boolean =>
     !gone &&
     Object.entries(readings.get(member)?.fields ?? {}).some(
-      ([field, raw]) => (seen[field] === undefined ? !isBlank(raw) : !rawEqual(seen[field], raw)) && knot.fields.find(({ id }) => id === field)?.mappings.get(member)?.lens.reads === true,
+      ([field, raw]) =>
+        (seen[field] === undefined ? !isBlank(raw) : !rawEqual(seen[field], raw)) && knot.fields.find(({ id }) => id === field)?.mappings.get(member)?.lens.reads === true,
     );
-  const removes = ({ member, gone, end }: Tie): boolean => gone === true && end === undefined && ['archive', 'delete'].includes(knot.member(member).whenDeleted ?? 'nothing');
-  if (!ties.some(removes) || !ties.some(isEdited)) return ties;
-  return ties.map((tie) => (removes(tie) ? { ...tie, end: 'ask' as const } : tie));
+  const edited = ties.some(isEdited);
+  return ties.map((tie) => (isNew(tie) ? { ...tie, end: endOf(knot.member(tie.member).whenDeleted ?? 'nothing', edited) } : tie));
+}
+
+function endOf(follows: NonNullable<CompiledMember['whenDeleted']>, edited: boolean): TieEnd {
+  if (follows === 'nothing') return 'keep others';
+  if (follows === 'ask' || edited) return 'ask';
+  return follows === 'archive' ? 'archive others' : 'delete others';
 }
 
 /** A stable text for what a held decision shows: when it differs, the values have changed meanwhile. */

@@ -22,7 +22,7 @@ export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: Read
   const problems: Problem[] = [];
   const { anchor } = merge;
   const alive = anchor.ties.some((tie) => !tie.gone && !tie.rejected);
-  const removal = removalOf(knot, anchor);
+  const removal = removalOf(anchor);
   for (const member of knot.members) {
     const tie = anchor.ties.find(({ member: of }) => of === member.id);
     if (tie && removal && removal.kind !== 'ask' && !tie.gone && !tie.rejected && member.may[removal.kind])
@@ -41,14 +41,15 @@ interface Removal {
   readonly tie: Tie;
 }
 
-/** What follows from a deletion: what a person said of it, or what the definition says. */
-function removalOf(knot: CompiledKnot, { ties }: Anchor): Removal | undefined {
-  for (const tie of ties) {
-    if (!tie.gone) continue;
-    const follows = tie.end ?? knot.member(tie.member).whenDeleted ?? 'nothing';
-    if (follows === 'ask') return { kind: 'ask', tie };
-    if (follows === 'archive' || follows === 'archive others') return { kind: 'archive', tie };
-    if (follows === 'delete' || follows === 'delete others') return { kind: 'delete', tie };
+/** What follows from a deletion: the strictest comes first, and a question before all. */
+function removalOf({ ties }: Anchor): Removal | undefined {
+  for (const [end, kind] of [
+    ['ask', 'ask'],
+    ['delete others', 'delete'],
+    ['archive others', 'archive'],
+  ] as const) {
+    const tie = ties.find((one) => one.gone && one.end === end);
+    if (tie) return { kind, tie };
   }
   return undefined;
 }

@@ -90,6 +90,12 @@ test('a record that comes back is tied again, and what was to follow from its de
   expect(merge.anchor.ties[0]).not.toHaveProperty('end');
 });
 
+test('what follows is settled when the deletion is noticed: a later definition removes nothing that was left', () => {
+  const noticed = plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'))).merge.anchor;
+  expect(noticed.ties[0]).toMatchObject({ end: 'keep others' });
+  expect(plan(compiled({ crm: { whenDeleted: 'delete' } }), noticed).operations.filter(({ kind }) => kind === 'delete')).toEqual([]);
+});
+
 test('nothing follows where the definition says nothing, and a rejected record is left alone', () => {
   expect(plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')))).toMatchObject({ operations: [], asked: [] });
   expect(plan(compiled({ crm: { whenDeleted: 'delete' } }), anchor(tie('crm', { gone: true }), tie('shop', { rejected: ['no'] }))).operations).toEqual([]);

@@ -1,5 +1,5 @@
 /** Knots that are made and changed over the API: drafts, readings, versions, knot files; with real systems and a real database. */
-import { type Draft, knotFileSchema, type Reading } from '@anchor-knot/contracts';
+import { type Draft, knotFileSchema, type MemberSurvey, type Reading, surveyLineSchema } from '@anchor-knot/contracts';
 import { generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
 import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
@@ -167,6 +167,46 @@ test.each<[string, unknown, string]>([
 test('the JSON Schema of knot files is published, and describes what the reader takes', async () => {
   const schema = (await api.as('viewer', 'GET', '/api/knot-schema')).json() as { properties: { knot: { properties: Record<string, unknown> } } };
   expect(Object.keys(schema.properties.knot.properties)).toEqual(Object.keys(knotFileSchema.shape.knot.shape));
+});
+
+/** The lines of a survey, by kind. */
+async function survey(knot: string) {
+  const answer = await api.as('editor', 'POST', `/api/knots/${knot}/survey`);
+  return answer.body
+    .trim()
+    .split('\n')
+    .map((line) => surveyLineSchema.parse(JSON.parse(line)));
+}
+
+test('a draft is tried on all records: who takes part, what cannot be read, who fails a check, which values no crosswalk knows', async () => {
+  const draft = await draftOf('customers');
+  const definition = {
+    ...draft.definition,
+    members: draft.definition.members.map((member) => (member.id === 'crm' ? { ...member, filter: 'record.name > "M"' } : member)),
+    crosswalks: Object.fromEntries(Object.entries(draft.definition.crosswalks).map(([id, table]) => [id, { ...table, rows: table.rows.slice(1) }])),
+    checks: [
+      { id: 'long', formula: 'length(company) > 12', says: 'too short', onFail: 'reject' },
+      { id: 'once', unique: 'country', says: 'twice', onFail: 'reject', members: ['shop'] },
+    ],
+  };
+  expect((await save('customers', draft, definition)).statusCode).toBe(200);
+  const lines = await survey('customers');
+  expect(lines.at(-1)).toEqual({ kind: 'done' });
+  const members = Object.fromEntries(lines.flatMap((line) => (line.kind === 'member' ? [[line.member, line.survey]] : [])));
+  const { crm, shop } = members as Record<string, MemberSurvey>;
+  const accounts = await read('customers', true);
+  const names = accounts.members[0]?.sample.map(({ name }) => String(name)) ?? [];
+  expect(crm).toMatchObject({ records: names.length, takePart: names.filter((name) => name > 'M').length, filterFails: 0 });
+  expect(crm?.outside[0]?.title).toMatch(/^[0-9A-M]/);
+  expect(crm?.checks.long?.fails).toBe(names.filter((name) => name > 'M' && name.trim().length <= 12).length);
+  const unknown = crm?.unknownValues ?? [];
+  expect(unknown.length).toBeGreaterThan(0);
+  expect(crm?.cells.group?.unreadable).toBe(unknown.reduce((sum, { count }) => sum + count, 0));
+  expect(crm?.cells.group?.reasons).toEqual(unknown.map(({ value }) => expect.stringContaining(`“${value}”`) as unknown));
+  // All shoppers are in one country but a few: each of a country that is met again fails.
+  expect(shop?.checks.once?.fails).toBeGreaterThan(20);
+  expect(shop?.takePart).toBe(shop?.records);
+  await api.as('editor', 'DELETE', '/api/knots/customers/draft');
 });
 
 test('a system that cannot be reached leaves the other members readable, and says what to do', async () => {

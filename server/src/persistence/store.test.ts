@@ -100,6 +100,52 @@ describe.each([
     expect((await store.stagedFor(lease, [anchorId(id(9))])).get(anchorId(id(9)))).toMatchObject([{ key, rule: 'Email' }]);
   });
 
+  test('knows which values of a unique check are repeated, of records that are there', async () => {
+    const stage = (key: string, value: string | undefined, check = 'mail') =>
+      store.stage(lease, [{ member: 'crm', key: recordKey(key), anchor: undefined, matchKeys: [], reading: reading({}), unique: [{ check, value }] }]);
+    await stage('a', 'x');
+    await stage('b', 'x');
+    await stage('c', 'y');
+    await stage('d', undefined);
+    await stage('c', 'x', 'other');
+    const repeated = async () => (await store.repeatedValues(lease)).map(({ check, key, isStaged }) => [check, key, isStaged]);
+    expect(await repeated()).toEqual([
+      ['mail', 'a', true],
+      ['mail', 'b', true],
+    ]);
+    await stage('b', 'z');
+    expect(await repeated()).toEqual([]);
+    // What an earlier run saw still counts, as long as the record is tied.
+    await store.commitMerge(lease, [entry(anchor(5, 'a'), 0)], [], [], 0);
+    lease = (await store.beginRun(request(2, 5000))) as RunLease;
+    await stage('e', 'x');
+    expect(await repeated()).toEqual([
+      ['mail', 'a', false],
+      ['mail', 'e', true],
+    ]);
+    await store.markGone(lease, 'crm', [recordKey('a')], 0);
+    expect(await repeated()).toEqual([]);
+  });
+
+  test('changes a staged reading alone, and lists the ties of rejected records', async () => {
+    const ref = { member: 'crm', key: recordKey('a') };
+    await store.stage(lease, [{ ...ref, anchor: undefined, matchKeys: ['k'], reading: reading({ name: 'x' }) }]);
+    await store.changeReadings(lease, [{ ...ref, reading: { ...reading({ name: 'x' }), rejected: ['no'] } }]);
+    for await (const batch of store.stagedNewcomers(lease)) expect(batch).toEqual([{ ...ref, matchKeys: ['k'], isRejected: true }]);
+    const [one, other] = [anchor(5, 'a'), anchor(6, 'b')];
+    const rejected = { ...one, ties: one.ties.map((tie) => ({ ...tie, rejected: ['no'] })) };
+    await store.commitMerge(lease, [entry(rejected, 0), entry(other, 0)], [], [], 0);
+    expect(await store.rejectedTies(lease)).toEqual([ref]);
+  });
+
+  test('remembers how a tie ended, and tells what we archived from what is gone', async () => {
+    const of = anchor(5, 'a', 'b');
+    const ended = { ...of, ties: [{ ...of.ties[0], gone: true, end: 'archived' } as never] };
+    await store.commitMerge(lease, [entry(ended, 0)], [], [], 0);
+    expect((await store.loadAnchors(lease, [of.id])).get(of.id)?.anchor.ties[0]).toMatchObject({ gone: true, end: 'archived' });
+    expect((await store.tieHeads('customers', 'crm', [recordKey('a')])).get(recordKey('a'))).toMatchObject({ gone: true, archived: true });
+  });
+
   test('commits a merge only over the revision that was planned from, with its intents, and only whole', async () => {
     const [one, other] = [anchor(5, 'a'), anchor(6, 'b')];
     const intents: Intent[] = [

@@ -228,6 +228,85 @@ test('a record of which the system says that it was deleted is gone at once, wit
   expect(await gone()).toEqual(key);
 });
 
+test('a check of unique values rejects both records, also the one that has not changed, until one of them is corrected', async () => {
+  const company = { id: 'uniqueCompany', unique: 'company', says: 'another record has this company', onFail: 'reject', members: ['crm'] } as const;
+  const installation = await start(clean, { knot: { ...demoKnot, checks: [...demoKnot.checks, company] } });
+  await installation.run();
+  const name = clean.accounts[0]?.name as string;
+  await editOnPage(installation.addresses.crm, 'A-20002', { name: ` ${name} ` });
+  await editOnPage(installation.addresses.shop, '77001', { city: 'Thornquay' });
+  await installation.run();
+  const rejected = async () => (await installation.decisions()).filter(({ kind }) => kind === 'rejected').map(({ record_key }) => record_key);
+  expect(await rejected()).toEqual(['A-20001', 'A-20002']);
+  const { crm, shop } = await pages(installation);
+  expect([crm.get('A-20001')?.includes('value="Thornquay"'), shop.get('77002')?.includes(`value="${name}"`)]).toEqual([false, false]);
+  await editOnPage(installation.addresses.crm, 'A-20002', { name: 'Another name' });
+  await installation.run();
+  expect(await rejected()).toEqual([]);
+  const then = await pages(installation);
+  expect([then.crm.get('A-20001')?.includes('value="Thornquay"'), then.shop.get('77002')?.includes('value="Another name"')]).toEqual([true, true]);
+});
+
+test('a check of unique values can stop the run before it writes', async () => {
+  const knot: Knot = { ...demoKnot, checks: [{ id: 'u', unique: 'company', says: 'a company twice', onFail: 'stop' }] };
+  const twice = { ...clean, accounts: clean.accounts.map((one) => ({ ...one, name: 'Same' })) };
+  const installation = await start(twice, { knot });
+  expect(await installation.run()).toMatchObject({ state: 'stopped by a check', words: expect.stringContaining('a company twice') as string });
+  expect((await pages(installation)).shop.size).toBe(6);
+});
+
+test('a deletion has the others deleted where that may be done, shown by a dry run before; where a person is asked, the answer is done', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-deleted-'));
+  const path = join(folder, 'list.csv');
+  writeFileSync(path, `no,firm,email\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email}\n2,"${clean.accounts[1]?.name}",${clean.accounts[1]?.contact.email}\n`);
+  const knotWith = (whenDeleted: 'delete' | 'ask'): Knot => ({
+    ...demoKnot,
+    members: [
+      ...demoKnot.members.map((member) => (member.id === 'crm' ? { ...member, whenDeleted } : member)),
+      { id: 'list', system: 'bay', object: 'partners', may: { create: false, update: true, delete: true }, startsAnchors: true, required: [], guards: {} },
+    ],
+    fields: demoKnot.fields.map((field) => ({
+      ...field,
+      rule: { ...field.rule, steps: field.rule.steps.map((step) => (step.step === 'order' ? { ...step, members: [...step.members, 'list'] } : step)) },
+      mappings: {
+        ...field.mappings,
+        ...(field.id === 'email'
+          ? { list: { field: 'email', direction: 'both ways', steps: [], absentMeansBlank: false, blankAs: 'empty text', drift: 'put back' } as const }
+          : {}),
+      },
+    })),
+  });
+  const installation = await start(clean, { knot: knotWith('delete') });
+  await installation.parts.systems.save({
+    id: 'bay',
+    description: filesSystemSchema.parse({ kind: 'files', name: 'Loading Bay', folder, objects: { partners: { path: 'list.csv', format: 'csv', key: 'no' } } }),
+    pennant: { pattern: 'bars', colour: 'brass', letters: 'LB' },
+  });
+  await installation.run();
+  const remove = (id: string) => fetch(`${installation.addresses.crm}/records/${id}/delete`, { method: 'POST', redirect: 'manual' });
+  await remove('A-20001');
+  expect(tallies(await installation.run('dry run'))).toMatchObject({ list: { delete: 1 }, shop: { update: 0, create: 0 } });
+  expect(readFileSync(path, 'utf8')).toMatch(/^1,/m);
+  expect(tallies(await installation.run())).toMatchObject({ list: { delete: 1, written: 1 } });
+  expect(readFileSync(path, 'utf8')).not.toMatch(/^1,/m);
+  expect((await pages(installation)).shop.has('77001')).toBe(true);
+  expect(tallies(await installation.run('run', { full: true }))).toMatchObject({ crm: { create: 0 }, list: { delete: 0, create: 0 } });
+
+  await installation.parts.knots.change({ definition: knotWith('ask'), basedOn: 1, draft: 0, note: '' }, 'test');
+  await remove('A-20002');
+  await installation.run();
+  const [asked] = await installation.decisions();
+  expect(asked).toMatchObject({ kind: 'deleted elsewhere', record_key: 'A-20002' });
+  const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
+  const choose = (follows: 'archive others' | 'delete others') =>
+    decide(installation.parts.data, knot, asked?.id as string, { choose: follows, fingerprint: asked?.fingerprint as string }, 'Ottilie', new Date());
+  expect(await choose('archive others')).toMatchObject({ kind: 'not a choice' });
+  expect(await choose('delete others')).toEqual({ kind: 'decided' });
+  await installation.run();
+  expect(readFileSync(path, 'utf8').trim()).toBe('no,firm,email');
+  expect(await installation.decisions()).toEqual([]);
+});
+
 test('three members over real connectors: a CRM, a shop and a CSV file tell the same story', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-three-'));
   const path = join(folder, 'list.csv');
