@@ -89,6 +89,31 @@ test('a field is computed from others; what is wrong in a formula is marked whil
   await saved(page);
 });
 
+test('of a formula the way back is derived, and where there is none it is said why; types are checked while typing', async ({ page }) => {
+  await page.goto(address() + fields);
+  await cell(page, 'Credit limit', 'Coldharbour ERP').click();
+  const side = page.getByRole('complementary', { name: 'The chosen cell' });
+  await side.getByLabel('Add a step').selectOption('formula');
+  await side.getByLabel('Formula from there').fill('value / 100');
+  await expect(side.getByText('would read back as').first()).toBeVisible();
+  await expect(side.getByText('The way out could be')).toBeVisible();
+  await side.getByRole('button', { name: 'Use it' }).click();
+  await expect(side.getByLabel('Formula to there')).toHaveText('value * 100');
+  await side.getByLabel('Formula from there').fill('round(value, 0)');
+  await side.getByLabel('Formula to there').fill('');
+  await expect(side.getByText('round cannot be undone: several values give the same one')).toBeVisible();
+  await side.getByRole('button', { name: 'Remove the step Formula' }).click();
+  await page.goto(`${address()}/knots/clients/checks`);
+  await page.getByLabel('Field to check').selectOption({ label: 'Credit limit' });
+  await page.getByLabel('Ready-made check').selectOption({ label: 'is filled' });
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await page.getByLabel('Formula of check 1').fill('creditLimit.startsWith("1")');
+  await page.getByLabel('Formula of check 1').fill('year(creditLimit) > 2000');
+  await expect(page.getByText('year does not take (number)').first()).toBeVisible();
+  await page.getByRole('button', { name: 'remove' }).click();
+  await saved(page);
+});
+
 test('which records take part is chosen, tried at once; a check shows who would fail it', async ({ page }) => {
   await page.goto(`${address()}/knots/clients/members`);
   const erp = page.getByRole('row', { name: /Coldharbour ERP/ });
@@ -108,6 +133,19 @@ test('which records take part is chosen, tried at once; a check shows who would 
   await page.getByLabel('Ready-made check').selectOption({ label: 'looks like an email' });
   await page.getByRole('button', { name: 'Add', exact: true }).click();
   await expect(page.getByRole('row', { name: /Email is no email/ })).toContainText('0 of 150');
+  await page.getByLabel('Field to check').selectOption({ label: 'Phone' });
+  await page.getByLabel('Ready-made check').selectOption({ label: 'is unique in its system' });
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await saved(page);
+  // On some records; then on all.
+  const unique = page.getByRole('row', { name: /Phone is that of another record too/ });
+  await expect(unique).toContainText(/Fernhill CRM: \d+ of 150/);
+  await page.getByRole('button', { name: 'Try on all records' }).click();
+  await expect(page.getByText(/1,0\d\d records read/)).toBeVisible();
+  await expect(unique).toContainText(/Fernhill CRM: \d+ of all 4\d\d/);
+  await expect(page.getByRole('complementary')).toContainText(/\d+ of 3\d\d values cannot be read/);
+  await unique.getByRole('button', { name: 'remove' }).click();
+  await expect(page.getByText('The draft was edited since.')).toBeVisible();
   await saved(page);
 });
 

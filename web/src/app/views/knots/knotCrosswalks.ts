@@ -49,7 +49,7 @@ import { Surveys } from './editor/surveys';
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } header.table { display: flex; gap: 12px; align-items: center; padding: 12px 22px 6px; } .acts { margin-left: auto; display: flex; gap: 12px; } td input, th input { width: 100%; box-sizing: border-box; } .block { display: block; } .missing { margin: 0; padding: 8px 22px; background: var(--brass-tint); display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 13px; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } header.table { display: flex; gap: 12px; align-items: center; padding: 12px 22px 6px; } .acts { margin-left: auto; display: flex; gap: 12px; } td input, th input { field-sizing: content; min-width: 100%; max-width: 340px; box-sizing: border-box; } .block { display: block; } .missing { margin: 0; padding: 8px 22px; background: var(--brass-tint); display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 13px; }`,
 })
 export class KnotCrosswalks {
   protected readonly editor = inject(KnotEditor);

@@ -47,13 +47,13 @@ import { MemberFilter } from './editor/memberFilter';
                       @for (other of othersOf(member.id); track other.id) {<label><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="member.onlyFrom?.includes(other.id) === true" (change)="onlyFrom(member, other.id, $any($event.target).checked)" /> {{ other.systemName }}</label>}
                     </details>
                   }
-                  <label class="stack">when one is deleted here<select [attr.aria-label]="'When a record is deleted in ' + member.id" [disabled]="!editor.mayEdit()" (change)="set(member.id, { whenDeleted: $any($event.target).value })">@for (one of deletions; track one.value) {<option [value]="one.value" [selected]="(member.whenDeleted ?? 'nothing') === one.value">{{ one.says }}</option>}</select></label>
                 </td>
                 <td>
                   <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many creates in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.creates ?? ''" (change)="guard(member, 'creates', $any($event.target).value)" /> creates</label>
                   <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many updates in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.updates ?? ''" (change)="guard(member, 'updates', $any($event.target).value)" /> updates</label>
                   <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many percent updated in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.updatesPercent ?? ''" (change)="guard(member, 'updatesPercent', $any($event.target).value)" /> % updates</label>
                   @if (member.may.archive || member.may.delete) { <label>at most <input class="narrow" inputmode="numeric" [attr.aria-label]="'At most so many archived or deleted in ' + member.id" [readOnly]="!editor.mayEdit()" [value]="member.guards.removals ?? ''" (change)="guard(member, 'removals', $any($event.target).value)" /> removals</label> }
+                  <label class="stack">when one is deleted here<select [attr.aria-label]="'When a record is deleted in ' + member.id" [disabled]="!editor.mayEdit()" (change)="set(member.id, { whenDeleted: $any($event.target).value })">@for (one of deletions; track one.value) {<option [value]="one.value" [selected]="(member.whenDeleted ?? 'nothing') === one.value">{{ one.says }}</option>}</select></label>
                 </td>
               </tr>
             }

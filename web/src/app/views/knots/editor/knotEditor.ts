@@ -143,6 +143,12 @@ export class KnotEditor {
     this.#now.set({ definition: draft.definition, turnedDown: draft.turnedDown });
   }
 
+  /** The field of a member that names an anchor. */
+  titlePath(member: string): string | undefined {
+    const definition = this.definition();
+    return definition?.fields.find(({ id }) => id === definition.titleField)?.mappings[member]?.field;
+  }
+
   get revision(): number {
     return this.#revision;
   }

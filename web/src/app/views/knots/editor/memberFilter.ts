@@ -79,7 +79,7 @@ export class MemberFilter {
     return sample
       .filter((_, index) => outcome.value.passes[index] === passing)
       .slice(0, 3)
-      .map(recordTitle)
+      .map((record) => recordTitle(record, this.editor.titlePath(this.member().id)))
       .join(' · ');
   }
   protected write(formula: string): void {

@@ -1,4 +1,5 @@
 import type { KnotDefinition, Reading } from '@anchor-knot/contracts';
+import { valueAt } from './recordTitle';
 
 export interface MissingValue {
   readonly member: string;
@@ -18,7 +19,7 @@ export function missingValues(definition: KnotDefinition, table: string, reading
     });
     for (const record of reading?.members.find((member) => member.id === id)?.sample ?? []) {
       for (const path of paths) {
-        const value = at(record, path);
+        const value = valueAt(record, path);
         if ((typeof value !== 'string' && typeof value !== 'number' && typeof value !== 'boolean') || String(value).trim() === '' || known.has(String(value))) continue;
         const name = JSON.stringify([id, String(value)]);
         missing.set(name, { member: id, value: String(value), count: (missing.get(name)?.count ?? 0) + 1 });
@@ -26,12 +27,4 @@ export function missingValues(definition: KnotDefinition, table: string, reading
     }
   }
   return [...missing.values()].toSorted((a, b) => b.count - a.count || a.value.localeCompare(b.value));
-}
-
-/** The value at a path of names separated by points; a name with a point in it is found at the top. */
-function at(record: Readonly<Record<string, unknown>>, path: string): unknown {
-  if (Object.hasOwn(record, path)) return record[path];
-  return path
-    .split('.')
-    .reduce<unknown>((value, name) => (typeof value === 'object' && value !== null && Object.hasOwn(value, name) ? (value as Record<string, unknown>)[name] : undefined), record);
 }

@@ -7,7 +7,7 @@ import { TrialService } from './trialService';
 type FormulaStep = Extract<Step, { kind: 'formula' }>;
 const waitMs = 200;
 
-/** Of a formula for one way: the one for the other way, where it can be derived, or why it cannot. */
+/** Of a formula for one way: the one for the other way, where it can be derived and is not there already, or why it cannot. */
 @Component({
   selector: 'ak-way-back',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -17,25 +17,30 @@ const waitMs = 200;
       @else { <p><small>No {{ one.way === 'inbound' ? 'way in' : 'way out' }} follows from it: {{ one.outcome.reason }}.</small></p> }
     }
   `,
-  styles: `p { margin: 4px 0 0; overflow-wrap: anywhere; }`,
+  styles: `.link { margin-left: 8px; } p { margin: 4px 0 0; overflow-wrap: anywhere; }`,
 })
 export class WayBack {
   readonly step = input.required<FormulaStep>();
   readonly taken = output<FormulaStep>();
   readonly #trials = inject(TrialService);
-  /** The way that has no formula, and the formula of the other. */
+  /** The way to be derived, and the formula of the other. */
   readonly #asked = computed(() => {
     const { inbound, outbound } = this.step();
-    if (inbound !== undefined && outbound === undefined) return { way: 'outbound' as const, source: inbound };
-    if (outbound !== undefined && inbound === undefined) return { way: 'inbound' as const, source: outbound };
-    return undefined;
+    if (inbound !== undefined) return { way: 'outbound' as const, source: inbound };
+    return outbound === undefined ? undefined : { way: 'inbound' as const, source: outbound };
   });
-  protected readonly found = toSignal(
+  readonly #derived = toSignal(
     toObservable(this.#asked).pipe(
       debounceTime(waitMs),
       switchMap((asked) => (asked ? this.#trials.inverse(asked.source).pipe(map((outcome) => ({ way: asked.way, outcome }))) : of(undefined))),
     ),
   );
+  protected readonly found = computed(() => {
+    const derived = this.#derived();
+    const there = derived && this.step()[derived.way];
+    const isSaid = there === undefined || (derived?.outcome.ok === true && derived.outcome.value !== there);
+    return isSaid ? derived : undefined;
+  });
 
   protected take(): void {
     const found = this.found();
