@@ -103,6 +103,11 @@ test('of a formula the way back is derived, and where there is none it is said w
   await side.getByLabel('Formula to there').fill('');
   await expect(side.getByText('round cannot be undone: several values give the same one')).toBeVisible();
   await side.getByRole('button', { name: 'Remove the step Formula' }).click();
+  // Whoever leaves right after an edit has it kept.
+  await page.getByRole('link', { name: 'Knots' }).click();
+  await page.goto(address() + fields);
+  await expect(cell(page, 'Credit limit', 'Coldharbour ERP')).toContainText('both ways');
+  await expect(cell(page, 'Credit limit', 'Coldharbour ERP')).not.toContainText('formula');
   await page.goto(`${address()}/knots/clients/checks`);
   await page.getByLabel('Field to check').selectOption({ label: 'Credit limit' });
   await page.getByLabel('Ready-made check').selectOption({ label: 'is filled' });
@@ -141,9 +146,9 @@ test('which records take part is chosen, tried at once; a check shows who would 
   const unique = page.getByRole('row', { name: /Phone is that of another record too/ });
   await expect(unique).toContainText(/Fernhill CRM: \d+ of 150/);
   await page.getByRole('button', { name: 'Try on all records' }).click();
-  await expect(page.getByText(/1,0\d\d records read/)).toBeVisible();
+  await expect(page.getByText(/1,\d\d\d records read/)).toBeVisible();
   await expect(unique).toContainText(/Fernhill CRM: \d+ of all 4\d\d/);
-  await expect(page.getByRole('complementary')).toContainText(/\d+ of 3\d\d values cannot be read/);
+  await expect(page.getByRole('complementary')).toContainText(/\d+ of [34]\d\d values cannot be read/);
   await unique.getByRole('button', { name: 'remove' }).click();
   await expect(page.getByText('The draft was edited since.')).toBeVisible();
   await saved(page);
@@ -204,4 +209,54 @@ test('it is put in force with a note, tried, run, and the systems hold what was 
   await page.getByRole('button', { name: 'Give up…' }).click();
   await page.getByRole('button', { name: 'Give it up' }).click();
   await expect(page.getByText(/^Draft/)).toHaveCount(0);
+});
+
+test('a grid of 6 members and 150 shared fields draws what can be seen, is walked by keyboard, and answers a keystroke at once', async ({ page }) => {
+  const members = ['accounts', 'people', 'deals'].flatMap((object) =>
+    [`${object}1`, `${object}2`].map((id) => ({ id, system: 'fernhill', object, may: { create: false, update: false } })),
+  );
+  const paths = ['name', 'contact.firstName', 'contact.lastName', 'contact.email', 'contact.phone', 'address.street'];
+  const shared = Array.from({ length: 150 }, (_, index) => ({
+    id: `f${index}`,
+    name: `Field ${index}`,
+    type: 'text',
+    rule: { steps: [{ step: 'ask' }] },
+    mappings: Object.fromEntries(members.map(({ id }, at) => [id, { field: paths[(index + at) % paths.length], direction: 'from', steps: [{ kind: 'trim' }] }])),
+  }));
+  const knot = { id: 'wide', name: 'Wide', thing: 'thing', titleField: 'f0', members, fields: shared, keyRules: [{ name: 'Name', fields: [{ field: 'f0', normalise: 'text' }] }] };
+  await page.goto(`${address()}/knots`);
+  await page.getByLabel('Open a knot file').setInputFiles({
+    name: 'wide.knot.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from(JSON.stringify({ format: 'anchor-knot', formatVersion: 1, knot })),
+  });
+  await expect(page).toHaveURL(/\/knots\/wide/);
+  await page.goto(`${address()}/knots/wide/fields`);
+  await expect(page.locator('td.agreed').first()).toContainText(/\w/);
+  expect(await page.locator('tr[data-field]').count()).toBeLessThan(60);
+  await page.locator('[data-at="f0 accounts1"]').focus();
+  for (let row = 0; row < 149; row += 1) await page.keyboard.press('ArrowDown');
+  await expect(page.locator('[data-at="f149 accounts1"]')).toBeFocused();
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/field=f149&member=accounts2/);
+  // How long from a keystroke in a step to the new sample under the cell: told, not judged, because the machine is shared.
+  const side = page.getByRole('complementary', { name: 'The chosen cell' });
+  await side.getByLabel('Add a step').selectOption('replace');
+  await side.getByLabel('There', { exact: true }).fill('o');
+  const took = await side.getByLabel('Here', { exact: true }).evaluate(async (input: HTMLInputElement) => {
+    const shown = () => document.querySelector('dl.sample')?.textContent ?? '';
+    const times: number[] = [];
+    for (const text of ['1', '12', '123', '1234', '12345']) {
+      const before = shown();
+      const begun = performance.now();
+      input.value = text;
+      input.dispatchEvent(new Event('input', { bubbles: true }));
+      while (shown() === before && performance.now() - begun < 5000) await new Promise((resolve) => setTimeout(resolve, 2));
+      times.push(performance.now() - begun);
+    }
+    return times.toSorted((a, b) => a - b)[2] ?? 0;
+  });
+  console.log(`from a keystroke to the sample, 900 mappings: ${took.toFixed(0)} ms at the median`);
+  expect(took).toBeLessThan(5000);
 });

@@ -3,7 +3,7 @@ import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import type { Draft, KnotDefinition, MemberSummary, Problem, Proposal, Reading, SystemSummary } from '@anchor-knot/contracts';
 import type { Finding, Trial } from '@anchor-knot/core';
-import { catchError, concatMap, debounceTime, EMPTY, filter, first, from, map, of, Subject, switchMap, tap } from 'rxjs';
+import { catchError, concatMap, debounceTime, EMPTY, filter, first, from, fromEvent, map, of, Subject, switchMap, tap } from 'rxjs';
 import { Api, problemOf } from '../../../api/api';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
@@ -86,6 +86,16 @@ export class KnotEditor {
         takeUntilDestroyed(),
       )
       .subscribe();
+    // Whoever leaves right after an edit has it kept: within the application it is sent at once, a closing page is asked about.
+    this.#destroyed.onDestroy(() => {
+      if (this.saving() === 'saving') this.#save().subscribe();
+    });
+    fromEvent<BeforeUnloadEvent>(window, 'beforeunload')
+      .pipe(
+        filter(() => this.saving() !== 'saved'),
+        takeUntilDestroyed(),
+      )
+      .subscribe((event) => event.preventDefault());
     // Somebody else's edit is taken at once where nothing is on its way here; otherwise keeping ours tells of theirs.
     inject(LiveEvents)
       .drafts.pipe(
