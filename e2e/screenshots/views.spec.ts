@@ -26,8 +26,6 @@ test('pictures of the main views', async ({ page }) => {
     await page.locator('h1').waitFor();
     await picture(name);
   };
-  await page.goto(`${address()}/sign-in`);
-  await picture('sign-in');
   await signIn(page);
   await page.goto(`${address()}/knots/customers/fields`);
   await page.getByRole('button', { name: 'Dry run' }).click();
@@ -44,7 +42,30 @@ test('pictures of the main views', async ({ page }) => {
   await show('watch', '/watch');
   await show('decisions', '/decisions');
   await show('knots', '/knots');
-  for (const section of ['members', 'fields', 'definition']) await show(`knot-${section}`, `/knots/customers/${section}`);
+  const readMembers = async (): Promise<void> => {
+    await page.getByText('values looked at').first().waitFor();
+  };
+  await page.goto(`${address()}/knots/customers/members`);
+  await readMembers();
+  await page.getByRole('button', { name: 'Try on all records' }).click();
+  await page.getByText('records read just now').waitFor();
+  await picture('knot-members');
+  await page.goto(`${address()}/knots/customers/fields`);
+  await readMembers();
+  await picture('knot-fields');
+  await page.getByRole('button', { name: /^Phone in Coldharbour ERP/ }).click();
+  await page.getByRole('button', { name: 'Remove this mapping' }).waitFor();
+  await picture('knot-cell');
+  await page.goto(`${address()}/knots/customers/checks`);
+  await readMembers();
+  await picture('knot-checks');
+  await page.goto(`${address()}/knots/new`);
+  await page.getByLabel('Name', { exact: true }).fill('Clients');
+  await page.getByLabel('One of them is called').fill('client');
+  for (const object of ['accounts', 'shoppers', 'debtors']) await page.getByRole('checkbox', { name: object }).first().check();
+  await page.getByRole('button', { name: 'Begin' }).click();
+  await page.getByText('shared fields proposed').waitFor();
+  await picture('knot-proposals');
   await show('anchors', '/anchors');
   await openAnchor(page, '77051');
   await picture('anchor');
@@ -80,5 +101,4 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByText('64 rows').scrollIntoViewIfNeeded();
   await picture('connect-folder');
   await show('systems', '/systems');
-  await show('runs', '/runs');
 });

@@ -23,9 +23,11 @@ export function moneyLens(step: Extract<Step, { kind: 'money' }>): Outcome<StepL
   const rounding = roundings[step.rounding ?? 'half up'];
   const written = (value: Decimal): Decimal => value.toDecimalPlaces(places, rounding);
   const code = new RegExp(`\\b${currency}\\b`, 'i');
+  const needsNoRounding = places === 0 ? /^-?\d{1,30}$/ : new RegExp(`^-?\\d{1,30}(\\.\\d{1,${places}})?$`);
   const groups = group.trim() === '' ? undefined : new RegExp(`(?<=\\d)[${escapeInClass(group)}](?=\\d{3}(?!\\d))`, 'g');
   const read = (text: string): Decimal | undefined => {
-    const bare = text.replaceAll(symbol, '').replace(code, '').replaceAll(blanks, '').replace('\u2212', '-');
+    const unmarked = symbol !== '' && text.includes(symbol) ? text.replaceAll(symbol, '') : text.replace(code, '');
+    const bare = needsCleaning.test(unmarked) ? unmarked.replaceAll(blanks, '').replace('\u2212', '-') : unmarked;
     const ungrouped = groups && bare.includes(group) ? bare.replaceAll(groups, '') : bare;
     if (decimalMark === '.') return decimalOf(ungrouped);
     return ungrouped.includes('.') ? undefined : decimalOf(ungrouped.replace(decimalMark, '.'));
@@ -42,14 +44,17 @@ export function moneyLens(step: Extract<Step, { kind: 'money' }>): Outcome<StepL
       return good(whole && written(whole).eq(value) ? (held as string) : value.toString());
     },
     outbound: (value: Raw) => {
-      const decimal = decimalOf(String(value));
+      const shown = step.show === 'number' ? bareFormat : format;
+      const text = String(value);
+      if (needsNoRounding.test(text)) return good(shown.format(text as `${number}`));
+      const decimal = decimalOf(text);
       if (!decimal) return failed(`“${String(value)}” is not a number`);
       // Formatted from text, so that no amount is rounded on its way through a binary number.
-      const shown = step.show === 'number' ? bareFormat : format;
       return good(shown.format(written(decimal).toFixed(places) as `${number}`));
     },
   });
 }
 
 const blanks = /[\s\u00a0\u202f]/g;
+const needsCleaning = /[\s\u00a0\u202f\u2212]/;
 const escapeInClass = (text: string): string => text.replaceAll(/[\]\\^-]/g, '\\$&');

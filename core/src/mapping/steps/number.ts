@@ -30,10 +30,10 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
     return step.places === undefined ? scaled : scaled.toDecimalPlaces(step.places, roundings[step.rounding ?? 'half up']);
   };
   const format = (value: Decimal): Raw => {
-    const fixed = step.places === undefined ? value.toString() : value.toFixed(step.places);
-    if (step.as === 'text') return fixed.replace('.', decimalMark);
-    const plain = value.toNumber();
-    return String(plain) === value.toString() ? plain : { $number: value.toString() };
+    if (step.as === 'text') return (step.places === undefined ? value.toString() : value.toFixed(step.places)).replace('.', decimalMark);
+    const text = value.toString();
+    const plain = Number(text);
+    return String(plain) === text ? plain : { $number: text };
   };
   return {
     usesHeld: step.places !== undefined,
