@@ -96,6 +96,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
     return { ...member, compiledFilter: filter?.ok ? filter.value : undefined, filterIsDated: fieldsNamedIn(member.filter ?? '', ['today']).size > 0 };
   });
   checkReferences(knot, report);
+  checkCrosswalks(knot, report);
   if (problems.length > 0) return { ok: false, problems };
   return {
     ok: true,
@@ -136,6 +137,16 @@ function checkNames(knot: Knot, report: Report): void {
   if (knot.titleField === '') report('titleField', 'say which shared field names an anchor in lists');
   else if (!fields.has(knot.titleField)) report('titleField', `there is no shared field “${knot.titleField}”`);
   if (knot.keyRules.length === 0) report('keyRules', 'without a key rule no two records would ever be the same thing');
+}
+
+function checkCrosswalks({ crosswalks }: Knot, report: Report): void {
+  for (const [id, { rows }] of Object.entries(crosswalks)) {
+    const seen = new Set<string>();
+    for (const { shared } of rows) {
+      if (seen.has(shared)) report(`crosswalks.${id}`, `two rows have the shared value “${shared}”: put their values into one`);
+      seen.add(shared);
+    }
+  }
 }
 
 function checkReferences(knot: Knot, report: Report): void {

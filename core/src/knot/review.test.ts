@@ -119,3 +119,32 @@ test('a filter is tried on the records that are there; one that fails on some sa
   });
   expect(tryFilter('1 / 0 > 1', crm.records, noon)).toMatchObject({ ok: true, value: { passes: [false, false] } });
 });
+
+test('a crosswalk with a value twice: a shared one stops, a member’s says what it means', () => {
+  const rows = [
+    { shared: 'Growers', values: { crm: ['G', 'X'] } },
+    { shared: 'Schools', values: { crm: ['S', 'X'] } },
+    { shared: 'Growers', values: { erp: [7] } },
+  ];
+  const found = reviewKnot({ ...knot([]), crosswalks: { groups: { name: 'Groups', rows } } }, {}).filter((one) => one.at === 'crosswalks.groups');
+  expect(found.map(({ kind, says }) => [kind, says])).toEqual([
+    ['stops', 'two rows have the shared value “Growers”: put their values into one'],
+    ['warns', '“X” of crm stands in several rows (Growers, Schools): it means the agreed one of them, and Growers where none is'],
+  ]);
+});
+
+test('types that do not meet in formulas, and what they give where another type is wanted, are told', () => {
+  const size = field('size', 'number', mapping('size'), undefined);
+  const found = reviewKnot(
+    {
+      ...knot([size, field('a', 'number', undefined, undefined, { formula: 'upper(key)' }), field('b', 'text', undefined, undefined, { formula: 'key * size' })]),
+      checks: [{ id: 'c', formula: 'size + 1', says: 'no', onFail: 'reject' }],
+    },
+    {},
+  );
+  expect(found.filter(({ kind }) => kind === 'warns').map(({ at: place, says }) => `${place}: ${says}`)).toEqual([
+    'fields.a.formula: it gives text, and number is wanted here',
+    expect.stringContaining('fields.b.formula: text * number is not possible') as string,
+    'checks.c.formula: it gives number, and yes/no is wanted here',
+  ]);
+});

@@ -43,6 +43,7 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
       findings.push(...reviewCell(knot, field, member.id, sources));
     }
   }
+  findings.push(...reviewCrosswalks(knot));
   findings.push(...reviewTypes(knot).filter(({ at }) => !stopping.has(at)));
   for (const check of knot.checks) {
     for (const member of check.members ?? knot.members.map(({ id }) => id)) {
@@ -58,6 +59,27 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
     }
   }
   return findings;
+}
+
+/** Values of a member that stand in several rows: which row they mean depends on what is agreed. */
+function reviewCrosswalks({ crosswalks, members }: Knot): Finding[] {
+  return Object.entries(crosswalks).flatMap(([id, { rows }]) =>
+    members.flatMap((member): Finding[] => {
+      const meanings = new Map<string, string[]>();
+      for (const { shared, values } of rows) for (const value of values[member.id] ?? []) meanings.set(String(value), [...(meanings.get(String(value)) ?? []), shared]);
+      return [...meanings].flatMap(([value, shared]): Finding[] =>
+        shared.length < 2
+          ? []
+          : [
+              {
+                kind: 'warns',
+                at: `crosswalks.${id}`,
+                says: `“${value}” of ${member.id} stands in several rows (${shared.join(', ')}): it means the agreed one of them, and ${shared[0] ?? ''} where none is`,
+              },
+            ],
+      );
+    }),
+  );
 }
 
 /** Types that do not meet in the formulas of computed fields and checks, and what they give where another type is wanted. Text can hold anything. */
