@@ -1,7 +1,7 @@
 export { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type TroubleCode, type WriteOutcome, type WriteRequest } from './connector.js';
 export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.js';
 export { FilesConnector } from './files/filesConnector.js';
-export { exploreFolder, type FileFound, previewFile } from './files/exploreFiles.js';
+export { exploreFolder, type FileFound, type List, previewFile, readList } from './files/exploreFiles.js';
 export { type CallBudget, type CallerDependencies } from './http/caller.js';
 export { beginConsent, completeConsent, type ConsentedSystem, revokeConsent } from './http/consent.js';
 export { fetchDocument, listUnits } from './http/exploreHttp.js';

@@ -1,5 +1,5 @@
 import { readFile, stat } from 'node:fs/promises';
-import { extname, join } from 'node:path';
+import { basename, extname, join } from 'node:path';
 import type { FileObject, FilesSystem } from '@anchor-knot/contracts';
 import type { Raw } from '@anchor-knot/core';
 import { SystemTrouble } from '../connector.js';
@@ -8,7 +8,7 @@ import { decode, recogniseEncoding } from './encoding.js';
 import type { FilesDependencies } from './filesConnector.js';
 import { listFiles, openFolder, pathIn } from './folder.js';
 import { parseFile } from './formats.js';
-import type { RowFile } from './rowFile.js';
+import { fileProblem, type RowFile } from './rowFile.js';
 import { readSettled } from './settledFile.js';
 
 const mostListed = 200;
@@ -55,6 +55,30 @@ export async function previewFile(
     rows: good.slice(0, rowsShown).map(({ fields }) => ({ ...fields })),
     count: good.length,
     rejected: file.rows.flatMap(({ line, problem }) => (problem === undefined ? [] : [{ line: line ?? 0, reason: problem }])).slice(0, 100),
+  };
+}
+
+/** A list as it was read: its columns, the one that is likely its key, its rows, and the lines that cannot be read. */
+export interface List {
+  readonly columns: readonly string[];
+  readonly key: string;
+  readonly rows: readonly Readonly<Record<string, Raw>>[];
+  readonly rejected: readonly { readonly line: number; readonly reason: string }[];
+}
+
+/** Reads a file alone as it seems to be written: CSV, JSON Lines or a workbook. @throws {SystemTrouble} */
+export async function readList(path: string): Promise<List> {
+  const name = basename(path);
+  if (formatOf(name) === undefined) throw fileProblem(name, 'it is no list that can be read', 'Give a .csv, .tsv, .txt, .jsonl or .xlsx file.');
+  const { object, problem } = await recognise(path, name);
+  if (problem !== undefined) throw fileProblem(name, problem.replace(`${name}: `, ''), 'Correct the file.');
+  const file = await parseFile(name, await readFile(path), object);
+  const good = file.rows.filter((row) => row.problem === undefined);
+  return {
+    columns: columnsOf(file),
+    key: object.key,
+    rows: good.map(({ fields }) => fields),
+    rejected: file.rows.flatMap((row) => (row.problem === undefined ? [] : [{ line: row.line ?? 0, reason: row.problem }])),
   };
 }
 

@@ -1,2 +1,10 @@
-export { type KeyNormalisation, keyOf, type KeyRule } from './keyRule.js';
+export { type BlockingPass, BlockIndex, blockingPasses } from './blocking.js';
+export { chooseTies, type JudgedPair, type Judgement, mutualBest, type ScoredPair, type Thresholds } from './chooseTies.js';
+export { type ClusterPair, type ClusterRecord, clusterRecords } from './clusters.js';
+export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
+export { type EvidenceColumn, type EvidenceField, type EvidenceRow, evidenceText, mostEvidenceFields, prepareColumns } from './evidence.js';
+export { type KeyNormalisation, type KeyRule, keyOf } from './keyRule.js';
 export { type KnownAnchors, matchByKey, type MatchDoubt, type Matching, type Newcomer } from './matchByKey.js';
+export { type ComparedPairs, comparePairs } from './matchPairs.js';
+export { frequenciesOf, type Frequencies, type Score, type ScorePart, Scorer } from './score.js';
+export { learnWeights, type PatternCounts, probabilityOf, sampleAnyPairs, type Weights } from './weights.js';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import type { Raw } from '../record/index.js';
-import { bestAssignment } from './assignment.js';
+import { bestAssignment } from '../assignment/index.js';
 import { proposeFields } from './proposeFields.js';
 import { proposePairs } from './proposePairs.js';
 import { type ObjectSketch, ObjectSketcher } from './sketch.js';

@@ -1,5 +1,5 @@
 import type { FieldPath } from '../record/index.js';
-import { bestAssignment } from './assignment.js';
+import { bestAssignment } from '../assignment/index.js';
 import { partsOfName } from './fieldNames.js';
 import { judgePair, type NamedSketch, type Reason } from './pairEvidence.js';
 import type { ObjectSketch } from './sketch.js';

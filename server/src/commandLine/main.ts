@@ -1,7 +1,8 @@
-/** `anchor-knot check | dry-run | run FILE`: a knot over files, with no server and no database. */
+/** `anchor-knot check | dry-run | run FILE`, `match LEFT RIGHT`: work on files, with no server and no database. */
 import { parseArgs } from 'node:util';
 import type { RunResult } from '../orchestration/store.js';
 import { rotateKey } from '../systems/rotateKey.js';
+import { type MatchReport, matchLists } from './matchLists.js';
 import { BadKnotFile, checkFiles, readFileKnot, runFileKnot } from './fileKnot.js';
 
 const usage = `anchor-knot: keeps records the same in several files
@@ -9,6 +10,11 @@ const usage = `anchor-knot: keeps records the same in several files
   anchor-knot check FILE      says what is wrong with a knot file and its members' files
   anchor-knot dry-run FILE    says what a run would write; writes nothing but its plan
   anchor-knot run FILE        runs: updates the files in place and keeps a backup of each (.bak)
+
+  anchor-knot match LEFT [RIGHT]   which records of two lists are the same thing; of one list: its duplicates
+      --rules FILE     which columns are compared and how (JSON); recognised and learned from the data without it
+      --out FILE       where the pairs go, as CSV with score, parts and decision; pairs.csv unless given
+      --truth FILE     CSV with the pairs that are true, left key and right key: prints precision and recall
 
   anchor-knot rotate-key      encrypts the secrets of a server's systems under another key; DATABASE_URL, SECRET_KEY
                               and NEW_SECRET_KEY come from the environment; stop the server and the workers before
@@ -42,6 +48,9 @@ async function main(): Promise<number> {
         state: { type: 'string' },
         json: { type: 'boolean', default: false },
         'over-guards': { type: 'boolean', default: false },
+        rules: { type: 'string' },
+        out: { type: 'string' },
+        truth: { type: 'string' },
         help: { type: 'boolean', default: false },
       },
     });
@@ -59,6 +68,13 @@ async function main(): Promise<number> {
   }
   if (command === 'rotate-key' && file === undefined) {
     console.log(`${await rotateKey(process.env)} secrets are under the new key. Start the server and the workers with it.`);
+    return 0;
+  }
+  if (command === 'match' && file !== undefined && rest.length < 2) {
+    const { json, rules, out = 'pairs.csv', truth } = values;
+    const report = await matchLists({ left: file, right: rest[0], rules, out, truth, onProgress: json || !process.stderr.isTTY ? undefined : tellProgress });
+    if (json) console.log(JSON.stringify(report));
+    else printMatch(report);
     return 0;
   }
   if (!['check', 'dry-run', 'run'].includes(command ?? '') || file === undefined || rest.length > 0) {
@@ -97,6 +113,21 @@ function print(result: RunResult, kind: string, waiting: number): void {
       ? 'Nothing was written; the plan is in plan.jsonl of the state folder.'
       : `${rows.reduce((sum, [, { written }]) => sum + written, 0)} records written${waiting > 0 ? `; ${waiting} things wait for a person, see held.jsonl, rejected.jsonl and waiting.jsonl` : ''}.`,
   );
+}
+
+function tellProgress(done: number, total: number): void {
+  process.stderr.write(`\r${done} of ${total} records compared${done === total ? '\n' : ''}`);
+}
+
+function printMatch({ left, right, evidence, compared, tied, asked, rejected, out, truth }: MatchReport): void {
+  console.log(`${left} records against ${right}; ${compared} pairs compared.`);
+  for (const { name, compare, learned } of evidence) console.log(`  ${name}, as ${compare}: ${learned.join(' bits, ')} bits`);
+  console.log(`${tied} pairs are the same thing, ${asked} are for a person to say. All of them are in ${out}.`);
+  if (rejected > 0) console.log(`${rejected} lines could not be read and were left out.`);
+  if (truth)
+    console.log(
+      `Of ${truth.pairs} true pairs: precision ${truth.precision.toFixed(4)}, recall ${truth.recall.toFixed(4)}, with those asked about ${truth.recallWithAsked.toFixed(4)}.`,
+    );
 }
 
 main().then(

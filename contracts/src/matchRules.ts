@@ -1,0 +1,29 @@
+import type { ComparisonKind } from '@anchor-knot/core';
+import { z } from 'zod';
+
+const comparisons = ['exact', 'person name', 'company name', 'phone', 'email', 'address', 'date', 'number', 'text'] as const satisfies readonly ComparisonKind[];
+const columns = z.union([
+  z
+    .string()
+    .min(1)
+    .transform((one) => [one]),
+  z.array(z.string().min(1)).min(1).max(8),
+]);
+
+/** How two lists are matched, as a file: which columns are compared and how. What is left out is recognised or learned. */
+export const matchRulesSchema = z.strictObject({
+  /** The columns that tell records of a list apart. */
+  keys: z.strictObject({ left: z.string().optional(), right: z.string().optional() }).default({}),
+  /** Several columns are compared as one text. */
+  fields: z
+    .array(z.strictObject({ name: z.string().min(1).max(100).optional(), left: columns, right: columns.optional(), compare: z.enum(comparisons) }))
+    .min(1)
+    .max(20)
+    .optional(),
+  /** In bits: a pair is tied from `upper` on, and asked about from `lower` on. */
+  thresholds: z
+    .strictObject({ upper: z.number(), lower: z.number() })
+    .refine(({ upper, lower }) => lower <= upper, 'lower may not be above upper')
+    .optional(),
+});
+export type MatchRules = z.output<typeof matchRulesSchema>;

@@ -1,0 +1,1 @@
+export { bestAssignment } from './bestAssignment.js';

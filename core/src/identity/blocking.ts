@@ -1,0 +1,134 @@
+import type { EvidenceColumn } from './evidence.js';
+
+/**
+ * Which pairs are compared at all (blocking; Newcombe 1967, Record linking). Records are candidates for each other when they
+ * share a key in one of several passes: the whole value of a field, or what two fields share but for an error. So an
+ * error in one place leaves the other passes. A key that many records share tells little: beyond a limit it is passed over.
+ */
+export interface BlockingPass {
+  readonly fields: readonly number[];
+  /** Whether whole values make the key, or only their hints. */
+  readonly whole: boolean;
+}
+
+/** A pass for each field's whole value, and one for each two fields' hints. With many fields only the first ones are combined. */
+export function blockingPasses(fields: number): BlockingPass[] {
+  const single = Array.from({ length: fields }, (_, field): BlockingPass => ({ fields: [field], whole: true }));
+  const combined = Math.min(fields, mostCombined);
+  const pairs: BlockingPass[] = [];
+  for (let first = 0; first < combined; first += 1) for (let second = first + 1; second < combined; second += 1) pairs.push({ fields: [first, second], whole: false });
+  return [...single, ...pairs];
+}
+
+const mostCombined = 6;
+
+/**
+ * A record's keys in a pass, as 32 bits each (FNV-1a); none where a field is missing. Two keys may meet by chance: such a
+ * pair is compared in vain.
+ */
+export function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: BlockingPass, record: number): number[] {
+  let keys = [0x811c9dc5];
+  for (const field of fields) {
+    const { comparison, values } = columns[field] as EvidenceColumn;
+    const value = values[record];
+    if (value === undefined) return [];
+    const texts = whole ? [value.form] : comparison.hints(value);
+    keys = keys.flatMap((before) => texts.map((text) => hashed(before, text)));
+  }
+  return keys.map((key) => key >>> 0);
+}
+
+function hashed(before: number, text: string): number {
+  let hash = before;
+  for (let at = 0; at < text.length; at += 1) hash = Math.imul(hash ^ text.charCodeAt(at), 0x01000193);
+  return Math.imul(hash ^ 0x1f, 0x01000193);
+}
+
+/** Records of one side by their keys: for each pass the keys in order, each with its record. */
+export class BlockIndex {
+  readonly passes: readonly BlockingPass[];
+  readonly #columns: readonly EvidenceColumn[];
+  /** Of each pass: key times 2^21 plus record, sorted. A record's place has to fit into 21 bits. */
+  readonly #entries: readonly Float64Array[];
+  readonly #stamps: Int32Array;
+  #stamp = 0;
+  /** Keys asked for that more records share than the limit allows. */
+  passedOver = 0;
+
+  constructor(columns: readonly EvidenceColumn[], records: number) {
+    if (records > mostRecords) throw new RangeError(`at most ${mostRecords} records can be looked through at once`);
+    this.passes = blockingPasses(columns.length);
+    this.#columns = columns;
+    this.#stamps = new Int32Array(records);
+    this.#entries = this.passes.map((pass) => {
+      let entries = new Float64Array(records);
+      let count = 0;
+      for (let record = 0; record < records; record += 1) {
+        for (const key of blockingKeys(columns, pass, record)) {
+          if (count === entries.length) entries = grown(entries);
+          entries[count++] = key * mostRecords + record;
+        }
+      }
+      return entries.slice(0, count).sort();
+    });
+  }
+
+  /** The records that are candidates for a record of the other side (or of this one); each once, in the order of the passes. */
+  candidates(columns: readonly EvidenceColumn[], record: number, into: Int32Array): number {
+    this.#stamp += 1;
+    let count = 0;
+    for (const [index, pass] of this.passes.entries()) {
+      const entries = this.#entries[index] as Float64Array;
+      for (const key of blockingKeys(columns, pass, record)) {
+        const begin = firstNotBelow(entries, key * mostRecords);
+        const end = firstNotBelow(entries, (key + 1) * mostRecords);
+        if (end - begin > (pass.whole ? mostWithValue : mostWithHints)) {
+          this.passedOver += 1;
+          continue;
+        }
+        for (let at = begin; at < end; at += 1) {
+          const other = (entries[at] as number) % mostRecords;
+          if (this.#stamps[other] === this.#stamp || count >= into.length) continue;
+          this.#stamps[other] = this.#stamp;
+          into[count++] = other;
+        }
+      }
+    }
+    return count;
+  }
+
+  /** The most candidates that one record can have. */
+  get mostCandidates(): number {
+    return Math.min(
+      this.#stamps.length,
+      this.passes.reduce((sum, { whole }) => sum + (whole ? mostWithValue : mostWithHints * mostKeys), 0),
+    );
+  }
+
+  get columns(): readonly EvidenceColumn[] {
+    return this.#columns;
+  }
+}
+
+const mostRecords = 2 ** 21;
+/** A value, or hints, that more records share tell too little to be worth comparing all of them. */
+const mostWithValue = 200;
+const mostWithHints = 16;
+/** Of two fields with up to three hints each. */
+const mostKeys = 9;
+
+function grown(entries: Float64Array<ArrayBuffer>): Float64Array<ArrayBuffer> {
+  const larger = new Float64Array(entries.length * 2 + 16);
+  larger.set(entries);
+  return larger;
+}
+
+function firstNotBelow(sorted: Float64Array, value: number): number {
+  let [from, to] = [0, sorted.length];
+  while (from < to) {
+    const middle = (from + to) >> 1;
+    if ((sorted[middle] as number) < value) from = middle + 1;
+    else to = middle;
+  }
+  return from;
+}

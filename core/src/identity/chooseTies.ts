@@ -1,0 +1,129 @@
+import { bestAssignment } from '../assignment/index.js';
+
+export interface ScoredPair {
+  readonly left: number;
+  readonly right: number;
+  readonly bits: number;
+}
+
+export interface Thresholds {
+  /** From here on a pair is tied. In bits. */
+  readonly upper: number;
+  /** From here on, below the upper one, a person is asked. In bits. */
+  readonly lower: number;
+}
+
+export type Judgement = 'tied' | 'asked';
+
+export interface JudgedPair extends ScoredPair {
+  readonly judgement: Judgement;
+  /** Why a person is asked although the score is high enough. */
+  readonly rival?: number | undefined;
+}
+
+/** A rival that is worse by less than this leaves a doubt. In bits. */
+const nearTie = 3;
+/** Components of more records are assigned pair by pair, best first: their exact assignment would take too long. */
+const mostExact = 300;
+
+/**
+ * Chooses which pairs are tied: the one-to-one assignment of greatest total weight among the pairs above the lower
+ * threshold, in each group of records that such pairs connect. A pair whose record has another partner that is nearly as good is for a
+ * person, however high its score. The outcome does not depend on the order of the pairs.
+ */
+export function chooseTies(pairs: readonly ScoredPair[], { upper, lower }: Thresholds): JudgedPair[] {
+  const likely = pairs.filter(({ bits }) => bits >= lower).toSorted(byScore);
+  const chosen = components(likely)
+    .flatMap((group) => assigned(group, lower))
+    .toSorted(byScore);
+  const best = new Map<string, ScoredPair[]>();
+  for (const pair of likely) {
+    for (const name of [`l${pair.left}`, `r${pair.right}`]) {
+      const own = best.get(name);
+      if (!own) best.set(name, [pair]);
+      else if (own.length < 2) own.push(pair);
+    }
+  }
+  return chosen.map((pair): JudgedPair => {
+    const rivals = [...(best.get(`l${pair.left}`) ?? []), ...(best.get(`r${pair.right}`) ?? [])].filter((other) => other.left !== pair.left || other.right !== pair.right);
+    const rival = Math.max(...rivals.map(({ bits }) => bits), -Infinity);
+    if (pair.bits < upper) return { ...pair, judgement: 'asked' };
+    return pair.bits - rival < nearTie ? { ...pair, judgement: 'asked', rival } : { ...pair, judgement: 'tied' };
+  });
+}
+
+/**
+ * The pairs that are the best one of both their records. A thing has at most one record in each list, so these are where
+ * weights can be learned: people of one household agree in much, but each has a better partner.
+ */
+export function mutualBest<Pair extends ScoredPair>(pairs: readonly Pair[]): Pair[] {
+  const best = new Map<string, Pair>();
+  const note = (name: string, pair: Pair): void => {
+    const there = best.get(name);
+    if (!there || byScore(pair, there) < 0) best.set(name, pair);
+  };
+  for (const pair of pairs) {
+    note(`l${pair.left}`, pair);
+    note(`r${pair.right}`, pair);
+  }
+  return pairs.filter((pair) => best.get(`l${pair.left}`) === pair && best.get(`r${pair.right}`) === pair);
+}
+
+function byScore(a: ScoredPair, b: ScoredPair): number {
+  return b.bits - a.bits || a.left - b.left || a.right - b.right;
+}
+
+/** Groups of pairs that no record connects. */
+function components(pairs: readonly ScoredPair[]): ScoredPair[][] {
+  const parents = new Map<string, string>();
+  const rootOf = (name: string): string => {
+    let root = name;
+    for (let parent = parents.get(root); parent !== undefined; parent = parents.get(root)) root = parent;
+    for (let at = name; at !== root;) {
+      const next = parents.get(at) as string;
+      parents.set(at, root);
+      at = next;
+    }
+    return root;
+  };
+  for (const { left, right } of pairs) {
+    const [a, b] = [rootOf(`l${left}`), rootOf(`r${right}`)];
+    if (a !== b) parents.set(a, b);
+  }
+  const groups = new Map<string, ScoredPair[]>();
+  for (const pair of pairs) {
+    const root = rootOf(`l${pair.left}`);
+    const group = groups.get(root);
+    if (group) group.push(pair);
+    else groups.set(root, [pair]);
+  }
+  return [...groups.values()];
+}
+
+function assigned(group: readonly ScoredPair[], lower: number): ScoredPair[] {
+  if (group.length === 1) return [...group];
+  const lefts = [...new Set(group.map(({ left }) => left))].sort((a, b) => a - b);
+  const rights = [...new Set(group.map(({ right }) => right))].sort((a, b) => a - b);
+  if (lefts.length + rights.length > mostExact) return bestFirst(group);
+  const at = new Map(group.map((pair) => [`${pair.left}/${pair.right}`, pair]));
+  // A pair at the lower threshold is still better than none; so weights begin above zero.
+  const partners = bestAssignment(
+    lefts.map((left) =>
+      rights.map((right) => {
+        const pair = at.get(`${left}/${right}`);
+        return pair ? pair.bits - lower + 0.01 : 0;
+      }),
+    ),
+  );
+  return partners.flatMap((partner, index) => at.get(`${lefts[index]}/${rights[partner]}`) ?? []);
+}
+
+function bestFirst(group: readonly ScoredPair[]): ScoredPair[] {
+  const [lefts, rights] = [new Set<number>(), new Set<number>()];
+  return group.toSorted(byScore).filter(({ left, right }) => {
+    if (lefts.has(left) || rights.has(right)) return false;
+    lefts.add(left);
+    rights.add(right);
+    return true;
+  });
+}

@@ -1,0 +1,80 @@
+import type { FieldId, Shared } from '../record/index.js';
+import { type Comparison, type ComparisonKind, comparisonOf, type Prepared } from './comparison.js';
+
+/** Evidence that two records are the same thing: which fields are compared, and how. Several fields are compared as one text. */
+export interface EvidenceField {
+  readonly name: string;
+  readonly fields: readonly FieldId[];
+  readonly compare: ComparisonKind;
+}
+
+/** The values of one record that evidence looks at, by field; missing fields are missing. */
+export type EvidenceRow = ReadonlyMap<FieldId, Shared> | Readonly<Record<FieldId, Shared | undefined>>;
+
+function valueOf(row: EvidenceRow, field: FieldId): Shared | undefined {
+  return row instanceof Map ? (row.get(field) as Shared | undefined) : (row as Readonly<Record<FieldId, Shared | undefined>>)[field];
+}
+
+/** The text that a record has for one part of the evidence; `undefined` where all its fields are blank. */
+export function evidenceText({ fields }: EvidenceField, row: EvidenceRow): string | undefined {
+  const parts = fields.flatMap((field) => {
+    const value = valueOf(row, field);
+    if (value === undefined || value === null) return [];
+    const text = (Array.isArray(value) ? value.join(' ') : String(value)).trim();
+    return text === '' ? [] : [text];
+  });
+  return parts.length === 0 ? undefined : parts.join(' ');
+}
+
+/** One part of the evidence with the values of all records of one side, prepared. */
+export interface EvidenceColumn {
+  readonly comparison: Comparison;
+  readonly values: readonly (Prepared | undefined)[];
+}
+
+/** Prepares records once, however many pairs they come in. Equal texts share what was prepared of them. */
+export function prepareColumns(evidence: readonly EvidenceField[], rows: readonly EvidenceRow[]): EvidenceColumn[] {
+  return evidence.map((field): EvidenceColumn => {
+    const comparison = comparisonOf(field.compare);
+    const known = new Map<string, Prepared | undefined>();
+    const values = rows.map((row) => {
+      const text = evidenceText(field, row);
+      if (text === undefined) return undefined;
+      if (!known.has(text)) known.set(text, comparison.prepare(text));
+      return known.get(text);
+    });
+    return { comparison, values };
+  });
+}
+
+/**
+ * How the fields of a pair compare, as one number: for each field a digit, 0 where a side is missing, otherwise the level
+ * plus one, in base {@link levelBase}. The last field is the highest digit.
+ */
+export type PatternCode = number;
+export const levelBase = 5;
+
+export function patternOf(left: readonly EvidenceColumn[], i: number, right: readonly EvidenceColumn[], j: number): PatternCode {
+  let code = 0;
+  for (let field = left.length - 1; field >= 0; field -= 1) {
+    const { comparison, values } = left[field] as EvidenceColumn;
+    const a = values[i];
+    const b = (right[field] as EvidenceColumn).values[j];
+    code = code * levelBase + (a === undefined || b === undefined ? 0 : comparison.level(a, b) + 1);
+  }
+  return code;
+}
+
+/** The digits of a pattern, by field: `undefined` where a side is missing, otherwise the level. */
+export function levelsOf(code: PatternCode, fields: number): (number | undefined)[] {
+  const levels: (number | undefined)[] = [];
+  for (let rest = code, field = 0; field < fields; field += 1) {
+    const digit = rest % levelBase;
+    levels.push(digit === 0 ? undefined : digit - 1);
+    rest = (rest - digit) / levelBase;
+  }
+  return levels;
+}
+
+/** Most fields whose pattern still is an exact number. */
+export const mostEvidenceFields = 20;

@@ -1,0 +1,86 @@
+import { comparisonOf } from './comparison.js';
+import { type EvidenceColumn, type EvidenceField, levelsOf, type PatternCode } from './evidence.js';
+import { probabilityOf, type Weights } from './weights.js';
+
+/** What one field adds to a pair's score, in bits. A missing value adds nothing. */
+export interface ScorePart {
+  readonly name: string;
+  /** What the comparison says; `missing` where a side has no value. */
+  readonly says: string;
+  readonly adds: number;
+  /** Of `adds`, how much comes from the value being rarer (or commoner) than others. */
+  readonly rarity: number;
+}
+
+/** A score taken apart. The score is the prior and the sum of its parts, to the last digit. */
+export interface Score {
+  readonly bits: number;
+  readonly probability: number;
+  /** What is known before anything is compared: few of all pairs are the same thing. */
+  readonly prior: number;
+  readonly parts: readonly ScorePart[];
+}
+
+/** Scores are added up in whole hundredths of a bit, so that sums have no hidden digits. */
+const hundredths = (bits: number): number => Math.round(bits * 100);
+const mostRarity = 6;
+
+/** How many records of both sides have each form of a field. */
+export type Frequencies = ReadonlyMap<string, number>;
+
+export function frequenciesOf(left: EvidenceColumn, right: EvidenceColumn): Frequencies {
+  const counts = new Map<string, number>();
+  for (const { values } of left === right ? [left] : [left, right]) for (const value of values) if (value !== undefined) counts.set(value.form, (counts.get(value.form) ?? 0) + 1);
+  return counts;
+}
+
+/**
+ * Adds up what speaks for two records being the same thing. Agreement on a rare value says more than on a common one
+ * (term-frequency adjustment; Winkler 1990): where values are the same, `u` is how often that very value comes.
+ */
+export class Scorer {
+  readonly #evidence: readonly EvidenceField[];
+  readonly #prior: number;
+  /** By field and level, in hundredths. */
+  readonly #adds: readonly (readonly number[])[];
+  readonly #averages: readonly number[];
+  readonly #totals: readonly number[];
+
+  /** @param totals how many records of both sides have a value, by field */
+  constructor(evidence: readonly EvidenceField[], weights: Weights, totals: readonly number[]) {
+    this.#evidence = evidence;
+    this.#prior = hundredths(Math.log2(weights.prior / (1 - weights.prior)));
+    this.#adds = weights.fields.map(({ m, u }) => m.map((share, level) => hundredths(Math.log2(share / (u[level] ?? 1)))));
+    this.#averages = weights.fields.map(({ u }) => u.at(-1) ?? 1);
+    this.#totals = totals;
+  }
+
+  /** @param frequency by field: how many records of both sides have the value, where both have the same one */
+  bits(code: PatternCode, frequency: (field: number) => number): number {
+    let sum = this.#prior;
+    for (const [field, level] of levelsOf(code, this.#evidence.length).entries()) {
+      if (level === undefined) continue;
+      sum += (this.#adds[field]?.[level] ?? 0) + this.#rarity(field, level, frequency);
+    }
+    return sum / 100;
+  }
+
+  #rarity(field: number, level: number, frequency: (field: number) => number): number {
+    const top = (this.#adds[field]?.length ?? 0) - 1;
+    if (level !== top || top < 1) return 0;
+    const share = Math.max(2, frequency(field)) / Math.max(2, this.#totals[field] ?? 2);
+    const bits = Math.log2((this.#averages[field] ?? 1) / share);
+    return hundredths(Math.max(-mostRarity, Math.min(mostRarity, bits)));
+  }
+
+  explain(code: PatternCode, frequency: (field: number) => number): Score {
+    const parts = levelsOf(code, this.#evidence.length).map((level, field): ScorePart => {
+      const { name, compare } = this.#evidence[field] as EvidenceField;
+      if (level === undefined) return { name, says: 'missing', adds: 0, rarity: 0 };
+      const rarity = this.#rarity(field, level, frequency);
+      return { name, says: comparisonOf(compare).levels[level] ?? '', adds: ((this.#adds[field]?.[level] ?? 0) + rarity) / 100, rarity: rarity / 100 };
+    });
+    const bits = this.bits(code, frequency);
+    return { bits, probability: probabilityOf(bits), prior: this.#prior / 100, parts };
+  }
+}
