@@ -59,6 +59,11 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/knots/customers/checks`);
   await readMembers();
   await picture('knot-checks');
+  await page.goto(`${address()}/knots/customers/identity`);
+  await readMembers();
+  await page.getByRole('button', { name: 'Try on all records' }).click();
+  await page.getByText('would be tied in two or more systems').waitFor();
+  await picture('knot-identity');
   await page.goto(`${address()}/knots/new`);
   await page.getByLabel('Name', { exact: true }).fill('Clients');
   await page.getByLabel('One of them is called').fill('client');

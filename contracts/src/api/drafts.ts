@@ -132,11 +132,21 @@ export const memberSurveySchema = z.object({
 });
 export type MemberSurvey = z.output<typeof memberSurveySchema>;
 
+/** How the records of all members would belong together by the key rules, if nothing were tied yet. */
+export const identitySurveySchema = z.object({
+  rules: z.array(z.object({ name: z.string(), ties: z.number(), repeated: z.number(), without: z.number(), examples: z.array(z.string()) })),
+  together: z.number(),
+  alone: z.number(),
+  waiting: z.number(),
+});
+export type IdentitySurvey = z.output<typeof identitySurveySchema>;
+
 /** One line of the answer to a survey: JSON values, one a line (newline-delimited JSON). */
 export const surveyLineSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('progress'), member: z.string(), records: z.number() }),
   z.object({ kind: z.literal('member'), member: z.string(), survey: memberSurveySchema }),
   z.object({ kind: z.literal('trouble'), member: z.string(), says: z.string() }),
-  z.object({ kind: z.literal('done') }),
+  /** Last, when all members were read. */
+  z.object({ kind: z.literal('done'), identity: identitySurveySchema }),
 ]);
 export type SurveyLine = z.output<typeof surveyLineSchema>;

@@ -1,4 +1,18 @@
-import { type FieldId, type Instant, isBlank, type MemberId, type Raw, readPath, type RecordKey, scalarText, showRaw, type SourceRecord } from '../record/index.js';
+import { type KeyRule, keyOf, matchByKey, type Newcomer } from '../identity/index.js';
+import {
+  anchorId,
+  type FieldId,
+  type Instant,
+  isBlank,
+  type MemberId,
+  type Raw,
+  readPath,
+  type RecordKey,
+  scalarText,
+  type Shared,
+  showRaw,
+  type SourceRecord,
+} from '../record/index.js';
 import { readFormula } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
 import { compileMapping, filterNames, filterValues } from './compileKnot.js';
@@ -44,16 +58,39 @@ export interface MemberSurvey {
   readonly unknownValues: readonly { readonly table: string; readonly value: string; readonly count: number }[];
 }
 
+/** How the records of all members would belong together, if nothing were tied yet. */
+export interface IdentitySurvey {
+  /** In the order of the rules, each over what the ones before left. */
+  readonly rules: readonly {
+    readonly name: string;
+    /** Records that it ties to others. */
+    readonly ties: number;
+    /** Records with a key that another record of their member has too: they wait for a person. */
+    readonly repeated: number;
+    /** Records that have no such key. */
+    readonly without: number;
+    /** Some keys as they are compared. */
+    readonly examples: readonly string[];
+  }[];
+  /** Things that two or more members have, and those that only one has. */
+  readonly together: number;
+  readonly alone: number;
+  /** Records that would wait for a person. */
+  readonly waiting: number;
+}
+
 /**
  * Tries a definition, also an unfinished one, on whole objects: records are shown to it page by page, and what it keeps
- * of them is bounded, but for the values of unique checks (one text for each record).
+ * of them is bounded, but for the values of unique checks and the keys of records (some texts for each record).
  */
 export class KnotSurvey {
   readonly #members: ReadonlyMap<MemberId, MemberCount>;
+  readonly #rules: readonly KeyRule[];
 
   /** @param now decides what filters leave out that depend on the day */
-  constructor(knot: Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField'>, now: Instant) {
-    this.#members = new Map(knot.members.map(({ id }) => [id, new MemberCount(knot, id, now)]));
+  constructor(knot: Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField' | 'keyRules'>, now: Instant) {
+    this.#rules = knot.keyRules.filter((rule) => rule.fields.length > 0);
+    this.#members = new Map(knot.members.map(({ id }) => [id, new MemberCount(knot, this.#rules, id, now)]));
   }
 
   add(member: MemberId, records: readonly SourceRecord[]): void {
@@ -62,6 +99,36 @@ export class KnotSurvey {
 
   member(id: MemberId): MemberSurvey | undefined {
     return this.#members.get(id)?.result();
+  }
+
+  /** What the key rules make of all records that were shown. */
+  identity(): IdentitySurvey {
+    const newcomers = [...this.#members.values()].flatMap((member) => member.newcomers);
+    let next = 0;
+    const { ties, doubts, unmatched } = matchByKey(
+      this.#rules.map(({ name }) => name),
+      newcomers,
+      { withKey: () => [], tiedKey: () => undefined },
+      () => anchorId(String((next += 1))),
+    );
+    const members = new Map<string, number>();
+    for (const { anchor } of ties) members.set(anchor, (members.get(anchor) ?? 0) + 1);
+    const counts = [...members.values()];
+    return {
+      rules: this.#rules.map(({ name }, index) => {
+        const tied = ties.filter(({ rule }) => rule === name);
+        return {
+          name,
+          ties: tied.length,
+          repeated: doubts.reduce((sum, doubt) => sum + (doubt.kind === 'duplicate' && doubt.rule === name ? doubt.keys.length : 0), 0),
+          without: newcomers.reduce((sum, { keys }) => sum + (keys[index] === undefined ? 1 : 0), 0),
+          examples: [...new Set(tied.flatMap(({ newcomer }) => newcomer.keys[index] ?? []))].slice(0, mostExamples).map((key) => key.replaceAll('\u001f', ', ')),
+        };
+      }),
+      together: counts.filter((count) => count > 1).length,
+      alone: counts.filter((count) => count === 1).length + unmatched.length,
+      waiting: doubts.reduce((sum, doubt) => sum + ('keys' in doubt ? doubt.keys.length : 1), 0),
+    };
   }
 }
 
@@ -79,6 +146,11 @@ interface Cell {
 }
 
 class MemberCount {
+  readonly newcomers: Newcomer[] = [];
+  readonly #rules: readonly KeyRule[];
+  readonly #keyFields: ReadonlySet<FieldId>;
+  readonly #member: MemberId;
+  readonly #canStart: boolean;
   readonly #filter: ReturnType<typeof readFormula> | undefined;
   readonly #now: Instant;
   readonly #cells: readonly Cell[];
@@ -92,7 +164,11 @@ class MemberCount {
   #filterFails = 0;
   #filterReason: string | undefined;
 
-  constructor(knot: Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField'>, member: MemberId, now: Instant) {
+  constructor(knot: Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField'>, rules: readonly KeyRule[], member: MemberId, now: Instant) {
+    this.#rules = rules;
+    this.#keyFields = new Set(rules.flatMap((rule) => rule.fields.map(({ field }) => field)));
+    this.#member = member;
+    this.#canStart = knot.members.find(({ id }) => id === member)?.startsAnchors ?? true;
     const { filter } = knot.members.find(({ id }) => id === member) ?? {};
     this.#filter = filter === undefined ? undefined : readFormula(filter, filterNames);
     this.#now = now;
@@ -122,7 +198,12 @@ class MemberCount {
     }
     this.#takePart += 1;
     if (this.#inside.length < mostExamples) this.#inside.push(example());
-    for (const cell of this.#cells) this.#look(cell, key, fields, example);
+    const values = new Map<FieldId, Shared>();
+    for (const cell of this.#cells) {
+      const value = this.#look(cell, key, fields, example);
+      if (value !== undefined && this.#keyFields.has(cell.field)) values.set(cell.field, value);
+    }
+    this.newcomers.push({ member: this.#member, key, keys: this.#rules.map((rule) => keyOf(rule, values)), canStart: this.#canStart });
     for (const one of this.#checks) {
       const more = one.counter.ok ? one.counter.value(fields) : 0;
       one.fails += more;
@@ -140,16 +221,18 @@ class MemberCount {
     return result.ok && result.value === true;
   }
 
-  #look(cell: Cell, key: RecordKey, fields: SourceRecord['fields'], example: () => SurveyExample): void {
+  /** @returns the shared value; `undefined` for blank and unreadable */
+  #look(cell: Cell, key: RecordKey, fields: SourceRecord['fields'], example: () => SurveyExample): Shared | undefined {
     const raw = cell.mapping.field === recordKeyPath ? key : readPath(fields, cell.mapping.field);
-    if (raw === undefined || isBlank(raw)) return;
+    if (raw === undefined || isBlank(raw)) return undefined;
     cell.filled += 1;
     const means = cell.lens.inbound(raw, undefined);
-    if (means.ok) return;
+    if (means.ok) return means.value ?? undefined;
     cell.unreadable += 1;
     if (cell.reasons.size < mostExamples) cell.reasons.add(means.reason.includes('“') ? means.reason : `${showRaw(raw, 40)}: ${means.reason}`);
     if (cell.examples.length < mostExamples) cell.examples.push(example());
     this.#noteUnknown(cell, raw);
+    return undefined;
   }
 
   #noteUnknown({ table, known }: Cell, raw: Raw): void {

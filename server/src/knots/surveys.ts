@@ -1,12 +1,15 @@
 import type { KnotDefinition, SurveyLine } from '@anchor-knot/contracts';
 import { SystemTrouble } from '@anchor-knot/connectors';
-import { type Instant, type Knot, KnotSurvey, type MemberSurvey } from '@anchor-knot/core';
+import { type IdentitySurvey, type Instant, type Knot, KnotSurvey, type MemberSurvey } from '@anchor-knot/core';
 import type { Systems } from '../systems/systems.js';
 import { systemClock } from '../worker/systemClock.js';
 
 const progressMs = 250;
 
-type Line = Exclude<SurveyLine, { kind: 'member' }> | { readonly kind: 'member'; readonly member: string; readonly survey: MemberSurvey };
+type Line =
+  | Exclude<SurveyLine, { kind: 'member' | 'done' }>
+  | { readonly kind: 'done'; readonly identity: IdentitySurvey }
+  | { readonly kind: 'member'; readonly member: string; readonly survey: MemberSurvey };
 
 /**
  * Tries a definition on all records of its members, one member after another, and tells how far it is. Nothing is kept and
@@ -40,5 +43,5 @@ export async function* surveyKnot(systems: Systems, definition: KnotDefinition, 
       yield { kind: 'trouble', member: id, says: `${error.message}. ${error.advice}` };
     }
   }
-  yield { kind: 'done' };
+  yield { kind: 'done', identity: survey.identity() };
 }

@@ -56,7 +56,7 @@ const readyMade: readonly { readonly says: string; make(field: { id: string; nam
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } table { table-layout: fixed; } th:nth-child(1) { width: 31%; } th:nth-child(2) { width: 22%; } th:nth-child(3) { width: 19%; } th:nth-child(5) { width: 66px; } td select { max-width: 100%; } td input { width: 100%; box-sizing: border-box; } .block { display: block; } .line { display: block; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } .add { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } table { table-layout: fixed; } th:nth-child(1) { width: 30%; } th:nth-child(2) { width: 20%; } th:nth-child(3) { width: 23%; } th:nth-child(5) { width: 66px; } td select { max-width: 100%; } td input { width: 100%; box-sizing: border-box; } .block { display: block; } .line { display: block; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } .add { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }`,
 })
 export class KnotChecks {
   protected readonly editor = inject(KnotEditor);

@@ -1,8 +1,10 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { type KeyRule, setKeyRules } from './editor/draftEdits';
 import { GoLive } from './editor/goLive';
+import { count, plural } from '../../words/sentences';
 import { KnotEditor } from './editor/knotEditor';
+import { Surveys } from './editor/surveys';
 
 const comparisons: readonly { readonly value: KeyRule['fields'][number]['normalise']; readonly says: string }[] = [
   { value: 'exact', says: 'as it is' },
@@ -20,7 +22,7 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
     <div class="body">
       <div class="scroll">
         <table class="plain">
-          <thead><tr><th scope="col" class="number">Order</th><th scope="col">Key rule</th><th scope="col">Fields and how they are compared</th><th scope="col"></th></tr></thead>
+          <thead><tr><th scope="col" class="number">Order</th><th scope="col">Key rule</th><th scope="col">Fields and how they are compared</th><th scope="col">Of all records</th><th scope="col"></th></tr></thead>
           <tbody>
             @for (rule of rules(); track $index; let index = $index) {
               <tr>
@@ -35,22 +37,29 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
                     </div>
                   }
                 </td>
+                <td>@if (found(index); as one) {ties {{ count(one.ties) }}@if (one.repeated > 0) {, <span class="waits">{{ plural(one.repeated, 'record') }} more than once</span>}<small class="block">{{ count(one.without) }} have no such key</small><small class="block value">{{ one.examples.slice(0, 2).join(' · ') }}</small>} @else {<span class="quiet">not tried yet</span>}</td>
                 <td>@if (editor.mayEdit()) {<button type="button" class="link" [disabled]="index === 0" (click)="move(index)">earlier</button> <button type="button" class="link" (click)="addPart(index)">and a field</button> <button type="button" class="link" (click)="drop(index)">remove</button>}</td>
               </tr>
-            } @empty { <tr><td colspan="4" class="quiet">No rule yet: without one, no two records would ever be the same thing.</td></tr> }
+            } @empty { <tr><td colspan="5" class="quiet">No rule yet: without one, no two records would ever be the same thing.</td></tr> }
           </tbody>
         </table>
         @if (editor.mayEdit()) { <p class="pad"><button mat-stroked-button type="button" [disabled]="(editor.definition()?.fields?.length ?? 0) === 0" (click)="add()">Add a key rule</button></p> }
+        @if (survey(); as all) { <p class="pad sum">Of all records that take part, <b>{{ plural(all.together, 'thing') }}</b> would be tied in two or more systems, <b>{{ count(all.alone) }}</b> stand alone, and <b [class.waits]="all.waiting > 0">{{ plural(all.waiting, 'record') }}</b> would wait for a person. Nothing was written.</p> }
         <p class="pad small">Records with equal keys are tied to one anchor. Two records of one system with the same key are reported as duplicates and never tied by themselves. A record keeps its tie when its key changes later.</p>
       </div>
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .line { display: flex; gap: 8px; margin-bottom: 3px; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .line { display: flex; gap: 8px; margin-bottom: 3px; flex-wrap: wrap; } .block { display: block; } .sum { max-width: 90ch; } td .value { overflow-wrap: anywhere; }`,
 })
 export class KnotIdentity {
   protected readonly editor = inject(KnotEditor);
   protected readonly comparisons = comparisons;
+  readonly #surveys = inject(Surveys);
+  protected readonly count = count;
+  protected readonly plural = plural;
+  /** What all records gave, as long as it was tried with the rules and fields as they are now. */
+  protected readonly survey = computed(() => (this.#surveys.isCurrent() ? this.#surveys.last()?.identity : undefined));
   protected readonly rules = (): readonly KeyRule[] => this.editor.definition()?.keyRules ?? [];
 
   #set(rules: readonly KeyRule[]): void {
@@ -62,6 +71,12 @@ export class KnotIdentity {
   #first() {
     const fields = this.editor.definition()?.fields ?? [];
     return fields.find(({ type }) => type === 'email') ?? fields[0];
+  }
+  /** Rules without a field are not tried. */
+  protected found(index: number) {
+    const tried = this.rules().filter((rule) => rule.fields.length > 0);
+    const place = tried.indexOf(this.rules()[index] as KeyRule);
+    return place < 0 ? undefined : this.survey()?.rules[place];
   }
   protected name(index: number, name: string): void {
     if (name.trim() !== '') this.#change(index, (rule) => ({ ...rule, name: name.trim() }));

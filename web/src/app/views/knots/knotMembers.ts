@@ -7,6 +7,7 @@ import { count, plural } from '../../words/sentences';
 import { addMember, type Member, moveMember, removeMember, setMember } from './editor/draftEdits';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
+import { Surveys } from './editor/surveys';
 import { MemberFilter } from './editor/memberFilter';
 
 /** Which objects take part, which of their records, and what we may do there. */
@@ -70,6 +71,7 @@ export class KnotMembers {
   readonly knot = input.required<KnotView>();
   protected readonly editor = inject(KnotEditor);
   readonly #api = inject(Api);
+  readonly #surveys = inject(Surveys);
   protected readonly plural = plural;
   protected readonly moveMember = moveMember;
   protected readonly removeMember = removeMember;
@@ -90,6 +92,8 @@ export class KnotMembers {
     return this.knot().version === 0 ? undefined : this.knot().members.find((member) => member.id === id)?.ties;
   }
   protected records(id: string): string {
+    const counted = this.#surveys.last()?.members[id];
+    if (counted) return count(counted.records);
     const read = this.editor.reading()?.members.find((member) => member.id === id);
     return read && read.trouble === null ? count(read.records) : '—';
   }

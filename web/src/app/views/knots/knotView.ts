@@ -25,7 +25,7 @@ import { KnotMembers } from './knotMembers';
 
 const sections = ['Members', 'Identity', 'Fields', 'Crosswalks', 'Checks', 'Dry run', 'Definition', 'History'] as const;
 
-const readingSections: readonly string[] = ['members', 'fields', 'crosswalks', 'checks'];
+const readingSections: readonly string[] = ['members', 'identity', 'fields', 'crosswalks', 'checks'];
 
 /** How does this kind of thing stay the same? One place, its sections side by side in the order of the work. */
 @Component({

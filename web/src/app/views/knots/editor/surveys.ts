@@ -1,6 +1,6 @@
 import { computed, DestroyRef, inject, Injectable, Injector, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
-import type { KnotDefinition, MemberSurvey, Problem } from '@anchor-knot/contracts';
+import type { IdentitySurvey, KnotDefinition, MemberSurvey, Problem } from '@anchor-knot/contracts';
 import type { Finding } from '@anchor-knot/core';
 import { filter, first, type Subscription, switchMap } from 'rxjs';
 import { Api, problemOf } from '../../../api/api';
@@ -14,6 +14,7 @@ export interface Survey {
   readonly definition: KnotDefinition;
   readonly at: string;
   readonly members: Readonly<Record<string, MemberSurvey>>;
+  readonly identity: IdentitySurvey;
   /** Members that could not be read, and why. */
   readonly troubles: Readonly<Record<string, string>>;
 }
@@ -62,7 +63,7 @@ export class Surveys {
           if (line.kind === 'progress') this.progress.set(line);
           else if (line.kind === 'member') members[line.member] = line.survey;
           else if (line.kind === 'trouble') troubles[line.member] = line.says;
-          else this.last.set({ definition, at: new Date().toISOString(), members, troubles });
+          else this.last.set({ definition, at: new Date().toISOString(), members, identity: line.identity, troubles });
         },
         error: (error: unknown) => {
           this.problem.set(problemOf(error));
