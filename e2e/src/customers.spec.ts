@@ -92,6 +92,29 @@ test('decisions are walked by keyboard, and a duplicate is settled', async ({ pa
   await expect(page).toHaveURL(/\/anchors\//);
 });
 
+test('a record is untied by hand, with what would follow said before, and tied again', async ({ page }) => {
+  await openAnchor(page, 'A-20052');
+  await expect(page.locator('header small')).toContainText('ties');
+  const ties = await page.locator('header small').innerText();
+  await page.getByRole('button', { name: 'Untie the record of Market Row' }).click();
+  const asked = page.getByRole('group', { name: /^Untie 77\d+/ });
+  await expect(asked).toContainText('would be a customer of its own, and be created in Fernhill CRM.');
+  await expect(asked).toContainText('a new record would be created in Market Row.');
+  await asked.getByRole('button', { name: 'Untie it' }).click();
+  await expect(page.getByText('The next run takes it as a thing of its own.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Tie a record of Market Row' })).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.locator('header small')).toContainText(ties.split(' · ')[1] ?? 'ties');
+  await expect(page.getByRole('complementary')).toContainText('Untied by hand in Market Row');
+  await page
+    .getByRole('button', { name: /^Tie a record of/ })
+    .first()
+    .click();
+  await page.getByLabel('Key of the record').fill('nothing');
+  await page.getByRole('button', { name: 'Tie it' }).click();
+  await expect(page.getByRole('complementary').getByRole('alert')).toContainText('There is no record nothing in that system.');
+});
+
 test('the draft is edited as JSON: what cannot be taken is named, a good change becomes a version', async ({ page, context }) => {
   await context.grantPermissions(['clipboard-read', 'clipboard-write']);
   await page.goto(`${address()}/knots/customers/definition`);

@@ -222,6 +222,11 @@ export const cellSchema = z.object({
   path: z.string().nullable(),
 });
 export type Cell = z.output<typeof cellSchema>;
+/** What the next run would do after this record was untied; null where it cannot be. */
+export const untyingSchema = z.object({ createsHere: z.boolean(), starts: z.boolean(), createsIn: z.array(z.string()) });
+export type Untying = z.output<typeof untyingSchema>;
+export const untieSchema = z.object({ member: z.string().min(1).max(40) });
+export const tieSchema = z.object({ member: z.string().min(1).max(40), key: z.string().trim().min(1, 'give the key of the record').max(500) });
 export const anchorViewSchema = z.object({
   id: z.string(),
   knot: z.string(),
@@ -229,7 +234,9 @@ export const anchorViewSchema = z.object({
   thing: z.string(),
   title: z.string(),
   agrees: z.boolean(),
-  members: z.array(memberSummarySchema.extend({ key: z.string().nullable(), gone: z.boolean(), rejected: z.array(z.string()), parked: z.string().nullable() })),
+  members: z.array(
+    memberSummarySchema.extend({ key: z.string().nullable(), gone: z.boolean(), rejected: z.array(z.string()), parked: z.string().nullable(), untying: untyingSchema.nullable() }),
+  ),
   fields: z.array(
     z.object({
       id: z.string(),

@@ -78,6 +78,8 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/knots/{knot}/reading': 'viewer',
   'GET /api/knots/{knot}/anchors': 'viewer',
   'GET /api/anchors/{anchor}': 'viewer',
+  'POST /api/anchors/{anchor}/tie': 'operator',
+  'POST /api/anchors/{anchor}/untie': 'operator',
   'GET /api/runs': 'viewer',
   'GET /api/runs/{run}': 'viewer',
   'GET /api/runs/{run}/operations': 'viewer',

@@ -3,6 +3,7 @@ import type { Choice } from '@anchor-knot/contracts';
 import { type Anchor, anchorId, type Ahead, type FieldId, type Reading, recordKey, settleHeld, type Shared, type Tie } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import { expectedFields } from '../orchestration/store.js';
+import { addTie, loadAnchor } from '../anchors/handTies.js';
 import { saveTies } from '../persistence/tables/anchors.js';
 import { agreedToColumn, anchorFromRows, type AnchorRow, type TieRow, tieToRow } from '../persistence/rows.js';
 
@@ -138,12 +139,7 @@ async function tieToAnchor(db: EntityManager, knot: LoadedKnot, decision: Decisi
     .query('delete from outside_record where knot_id = $1 and member = $2 and record_key = $3 returning reading', [knot.id, member, decision.record_key])
     .then((result: unknown) => (result as [unknown[]])[0])) as { reading: Reading }[];
   if (!record) return { kind: 'changed meanwhile' };
-  const ahead: Record<FieldId, Ahead> = Object.fromEntries(
-    Object.entries(record.reading.fields).map(([field, raw]) => [field, { raw, noticedAt: now.getTime(), modifiedAt: record.reading.modifiedAt }]),
-  );
-  const tie: Tie = { member, key: recordKey(decision.record_key as string), seen: {}, ahead, left: {}, version: record.reading.version };
-  await saveTies(db, knot.id, [tieToRow(anchorId(chosen), tie)]);
-  await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [chosen, now]);
+  await addTie(db, knot.id, chosen, member, recordKey(decision.record_key as string), record.reading, now);
   return { kind: 'decided' };
 }
 
@@ -179,10 +175,4 @@ function keysOf({ detail, record_key }: DecisionRow): string[] {
 
 async function setVerdict(db: EntityManager, knot: string, member: string, keys: readonly string[], verdict: 'aside' | 'separate'): Promise<void> {
   await db.query('update outside_record set verdict = $4 where knot_id = $1 and member = $2 and record_key = any($3::text[])', [knot, member, keys, verdict]);
-}
-
-async function loadAnchor(db: EntityManager, id: string): Promise<Anchor | undefined> {
-  const [row] = (await db.query('select id, agreed, began_in, parked_creates, revision from anchor where id = $1 for update', [id])) as AnchorRow[];
-  if (!row) return undefined;
-  return anchorFromRows(row, (await db.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[]);
 }

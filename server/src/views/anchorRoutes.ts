@@ -1,11 +1,14 @@
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { anchorListSchema, anchorViewSchema, type JournalEntry, problemSchema } from '@anchor-knot/contracts';
+import { anchorListSchema, anchorViewSchema, type JournalEntry, problemSchema, tieSchema, untieSchema } from '@anchor-knot/contracts';
+import { type HandOutcome, tieByHand, untie } from '../anchors/handTies.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { decisionColumns, decisionView, type DecisionViewRow } from '../decisions/decisionRoutes.js';
 import { anchorFromRows, type AnchorRow, type TieRow } from '../persistence/rows.js';
+import type { LoadedKnot } from '../knots/knots.js';
+import { systemClock } from '../worker/systemClock.js';
 import { anchorView } from './anchorView.js';
 import { memberSummaries } from './summaries.js';
 
@@ -121,4 +124,66 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       );
     },
   );
+
+  const changed = z.object({ changed: z.literal(true) });
+  const answers = { 200: changed, 404: problemSchema, 409: problemSchema };
+
+  typed.post(
+    '/api/anchors/:anchor/untie',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['anchors'],
+        summary: 'Take a record out of an anchor: it is a thing of its own from then on',
+        params: z.object({ anchor: z.uuid() }),
+        body: untieSchema,
+        response: answers,
+      },
+    },
+    async (request, reply) => {
+      const knot = await knotOf(request.params.anchor);
+      if (!knot) return reply.code(404).send(noSuch('anchor'));
+      return answer(await untie(data, knot, request.params.anchor, request.body.member, request.person?.name ?? '', new Date()), reply);
+    },
+  );
+
+  typed.post(
+    '/api/anchors/:anchor/tie',
+    {
+      config: { role: 'operator' },
+      schema: { tags: ['anchors'], summary: 'Tie a record to an anchor', params: z.object({ anchor: z.uuid() }), body: tieSchema, response: answers },
+    },
+    async (request, reply) => {
+      const knot = await knotOf(request.params.anchor);
+      const member = knot?.definition.members.find(({ id }) => id === request.body.member);
+      if (!knot || !member) return reply.code(404).send(noSuch(knot ? 'member' : 'anchor'));
+      const outcome = await tieByHand(
+        data,
+        knot,
+        () => systems.connect(member, systemClock),
+        { anchor: request.params.anchor, ...request.body },
+        request.person?.name ?? '',
+        new Date(),
+      );
+      return answer(outcome, reply);
+    },
+  );
+
+  async function knotOf(anchor: string): Promise<LoadedKnot | undefined> {
+    const [row] = (await data.query('select knot_id from anchor where id = $1', [anchor])) as { knot_id: string }[];
+    return row && (await knots.inForce(row.knot_id));
+  }
+}
+
+function answer(outcome: HandOutcome, reply: FastifyReply) {
+  switch (outcome.kind) {
+    case 'done':
+      return { changed: true as const };
+    case 'not found':
+      return reply.code(404).send({ code: 'not found', says: outcome.says });
+    case 'not possible':
+      return reply.code(409).send({ code: 'not possible', says: outcome.says, advice: outcome.advice });
+    default:
+      throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
+  }
 }

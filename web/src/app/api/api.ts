@@ -215,6 +215,12 @@ export class Api {
   anchor(id: string): Observable<AnchorView> {
     return this.#get(`/api/anchors/${encodeURIComponent(id)}`, anchorViewSchema);
   }
+  untie(anchor: string, member: string): Observable<unknown> {
+    return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/untie`, { member });
+  }
+  tie(anchor: string, member: string, key: string): Observable<unknown> {
+    return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/tie`, { member, key });
+  }
   decisions(query: Query): Observable<DecisionList> {
     return this.#get('/api/decisions', decisionListSchema, query);
   }

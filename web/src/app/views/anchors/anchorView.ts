@@ -12,6 +12,7 @@ import { valueText } from '../../values/valueText';
 import { causeWords, plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { DecisionPanel } from '../decisions/decisionPanel';
+import { HandTies } from './handTies';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
 
@@ -26,7 +27,7 @@ interface Reason {
 @Component({
   selector: 'ak-one-anchor-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, RecordGrid, Value, DecisionPanel, State, AgoPipe, ExactTimePipe],
+  imports: [RouterLink, MatButtonModule, RecordGrid, Value, DecisionPanel, HandTies, State, AgoPipe, ExactTimePipe],
   template: `
     <div class="page">
       <header>
@@ -63,6 +64,7 @@ interface Reason {
               @for (reason of reasons(); track $index) { <li>{{ reason.title }} <small>{{ reason.text }} · @if (reason.run) {<a [routerLink]="['/runs', reason.run]" [title]="reason.at | exactTime">{{ reason.at | ago }}</a>} @else {<span [title]="reason.at | exactTime">{{ reason.at | ago }}</span>}</small></li> }
               @empty { <li class="quiet">Nothing was written here yet: what the systems say was equal from the start.</li> }
             </ul>
+            @if (session.may('operator')) { <ak-hand-ties [anchor]="one" (changed)="view.reload()" /> }
           </aside>
         </div>
       }
@@ -158,6 +160,8 @@ function gather(view: AnchorView | undefined): Reason[] {
       return { title: `Created in ${systems.get(row.member ?? '') ?? ''}`, text: `record ${row.key ?? ''}, ${plural(rows.length, 'field')}`, at: row.at, run: row.run };
     if (row.kind === 'archive' || row.kind === 'delete')
       return { title: `${row.kind === 'archive' ? 'Archived' : 'Deleted'} in ${where}`, text: `record ${row.key ?? ''} · ${why}`, at: row.at, run: row.run };
+    if (row.kind === 'tied' || row.kind === 'untied')
+      return { title: `${row.kind === 'tied' ? 'Tied' : 'Untied'} by hand in ${where}`, text: `record ${row.key ?? ''} · ${why}`, at: row.at, run: row.run };
     if (row.kind === 'gone') return { title: `Gone in ${where}`, text: `record ${row.key ?? ''}`, at: row.at, run: row.run };
     if (row.kind === 'lost') return { title: `${field}: “${valueText(row.meaning)}” lost`, text: `${where || 'what was agreed'} · ${why}`, at: row.at, run: row.run };
     if (row.kind === 'chosen') return { title: `${field}: “${valueText(row.meaning)}” chosen`, text: why, at: row.at, run: row.run };
