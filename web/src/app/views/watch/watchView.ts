@@ -86,7 +86,7 @@ import { WrittenChart } from './writtenChart';
       }
     </div>
   `,
-  styles: `.inline { display: inline; } .indent { padding-left: 15px; } .acts { white-space: nowrap; text-align: right; } .runs td { white-space: nowrap; } .runs td:nth-child(3) { white-space: normal; width: 100%; } .acts button + button { margin-left: 8px; } td br + small { display: inline-block; }`,
+  styles: `.inline { display: inline; } .indent { padding-left: 15px; } .acts { text-align: right; } .acts button { margin: 0 0 6px 8px; white-space: nowrap; } .runs td { white-space: nowrap; } .runs td:nth-child(3) { white-space: normal; width: 100%; } td br + small { display: inline-block; }`,
 })
 export class WatchView {
   protected readonly session = inject(SessionService);
