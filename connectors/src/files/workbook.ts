@@ -13,38 +13,15 @@ const asItWas = '';
  * Numbers are numbers; dates are ISO 8601 without a zone, since a workbook has none.
  */
 export async function readWorkbook(path: string, bytes: Buffer, { sheet: wanted }: Pick<FileObject, 'sheet'>): Promise<RowFile> {
-  const rows: FileRow[] = [];
-  let columns: (string | undefined)[] | undefined;
-  const names: string[] = [];
-  let found = false;
+  let read: SheetRows;
   try {
-    for await (const sheet of new ExcelJS.stream.xlsx.WorkbookReader(Readable.from([bytes]), {
-      sharedStrings: 'cache',
-      styles: 'cache',
-      hyperlinks: 'ignore',
-      worksheets: 'emit',
-      entries: 'ignore',
-    })) {
-      const { name } = sheet as unknown as { name: string };
-      names.push(name);
-      const isWanted: boolean = !found && (wanted === undefined || name === wanted);
-      for await (const row of sheet) {
-        if (!isWanted) continue;
-        const values = (row.values as ExcelJS.CellValue[]).slice(1).map(cellValue);
-        if (values.every((value) => value === null || value === undefined || value === '')) continue;
-        if (!columns) {
-          columns = values.map((value) => (value === null || value === undefined ? undefined : String(value).trim()));
-          continue;
-        }
-        const outside = values.findIndex((value, index) => value !== null && value !== undefined && columns?.[index] === undefined);
-        const fields = Object.fromEntries(columns.flatMap((column, index) => (column === undefined ? [] : [[column, values[index] ?? null] as const])));
-        rows.push({ fields, line: row.number, source: asItWas, ...(outside === -1 ? {} : { problem: `it has a value in column ${outside + 1}, which has no name` }) });
-      }
-      found ||= isWanted;
-    }
+    // On a busy machine the streaming reader may lose a part of the file: what it does not find is looked for in the whole.
+    const first = await readSheet(streamed(bytes), wanted).catch(() => undefined);
+    read = first?.found === true ? first : await readSheet(loaded(bytes), wanted);
   } catch (cause) {
     throw fileProblem(path, `it is not a workbook that can be read: ${(cause as Error).message}`, 'Save it as XLSX.', cause);
   }
+  const { rows, columns, found, names } = read;
   if (!found)
     throw fileProblem(
       path,
@@ -55,6 +32,65 @@ export async function readWorkbook(path: string, bytes: Buffer, { sheet: wanted 
   if (named.length === 0) throw fileProblem(path, 'it is empty', 'The first row must hold the column names.');
   checkColumns(path, named);
   return { rows, columns: named, newline: '\n', byteOrderMark: false };
+}
+
+interface SheetRows {
+  readonly rows: FileRow[];
+  readonly columns: (string | undefined)[] | undefined;
+  readonly names: readonly string[];
+  readonly found: boolean;
+}
+
+interface Sheet {
+  readonly name: string;
+  readonly rows: AsyncIterable<ExcelJS.Row> | Iterable<ExcelJS.Row>;
+}
+
+/** Sheet by sheet and row by row, in memory that does not grow with the file. */
+async function* streamed(bytes: Buffer): AsyncGenerator<Sheet> {
+  const reader = new ExcelJS.stream.xlsx.WorkbookReader(Readable.from([bytes]), {
+    sharedStrings: 'cache',
+    styles: 'cache',
+    hyperlinks: 'ignore',
+    worksheets: 'emit',
+    entries: 'ignore',
+  });
+  for await (const sheet of reader) yield { name: (sheet as unknown as { name: string }).name, rows: sheet };
+}
+
+async function* loaded(bytes: Buffer): AsyncGenerator<Sheet> {
+  const workbook = new ExcelJS.Workbook();
+  await workbook.xlsx.load(bytes as unknown as ArrayBuffer);
+  for (const sheet of workbook.worksheets) {
+    const rows: ExcelJS.Row[] = [];
+    sheet.eachRow((row) => rows.push(row));
+    yield { name: sheet.name, rows };
+  }
+}
+
+async function readSheet(sheets: AsyncIterable<Sheet>, wanted: string | undefined): Promise<SheetRows> {
+  const rows: FileRow[] = [];
+  let columns: (string | undefined)[] | undefined;
+  const names: string[] = [];
+  let found = false;
+  for await (const sheet of sheets) {
+    names.push(sheet.name);
+    const isWanted: boolean = !found && (wanted === undefined || sheet.name === wanted);
+    for await (const row of sheet.rows) {
+      if (!isWanted) continue;
+      const values = (row.values as ExcelJS.CellValue[]).slice(1).map(cellValue);
+      if (values.every((value) => value === null || value === undefined || value === '')) continue;
+      if (!columns) {
+        columns = values.map((value) => (value === null || value === undefined ? undefined : String(value).trim()));
+        continue;
+      }
+      const outside = values.findIndex((value, index) => value !== null && value !== undefined && columns?.[index] === undefined);
+      const fields = Object.fromEntries(columns.flatMap((column, index) => (column === undefined ? [] : [[column, values[index] ?? null] as const])));
+      rows.push({ fields, line: row.number, source: asItWas, ...(outside === -1 ? {} : { problem: `it has a value in column ${outside + 1}, which has no name` }) });
+    }
+    found ||= isWanted;
+  }
+  return { rows, columns, names, found };
 }
 
 /** Changes cells and adds rows; everything else of the workbook stays. */
@@ -85,14 +121,18 @@ export async function renderWorkbook(file: RowFile, { sheet: wanted }: Pick<File
 
 /** The sheets with the number of rows in each, in their order. @throws when it is no workbook */
 export async function sheetsOf(bytes: Buffer): Promise<{ name: string; rows: number }[]> {
-  const sheets: { name: string; rows: number }[] = [];
-  const options = { sharedStrings: 'ignore', styles: 'ignore', hyperlinks: 'ignore', worksheets: 'emit', entries: 'ignore' } as const;
-  for await (const sheet of new ExcelJS.stream.xlsx.WorkbookReader(Readable.from([bytes]), options)) {
+  const first = await countRows(streamed(bytes)).catch(() => []);
+  return first.length > 0 ? first : countRows(loaded(bytes));
+}
+
+async function countRows(sheets: AsyncIterable<Sheet>): Promise<{ name: string; rows: number }[]> {
+  const counted: { name: string; rows: number }[] = [];
+  for await (const sheet of sheets) {
     let rows = 0;
-    for await (const row of sheet) if (row.hasValues) rows += 1;
-    sheets.push({ name: (sheet as unknown as { name: string }).name, rows });
+    for await (const row of sheet.rows) if (row.hasValues) rows += 1;
+    counted.push({ name: sheet.name, rows });
   }
-  return sheets;
+  return counted;
 }
 
 function cellValue(value: ExcelJS.CellValue): Raw | undefined {

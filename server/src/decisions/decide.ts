@@ -1,11 +1,11 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Choice } from '@anchor-knot/contracts';
-import { type Anchor, anchorId, type Ahead, type FieldId, type Reading, recordKey, settleHeld, type Shared, type Tie } from '@anchor-knot/core';
+import { type Reading, recordKey, settleHeld, type Shared } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import { expectedFields } from '../orchestration/store.js';
 import { addTie, loadAnchor } from '../anchors/handTies.js';
 import { saveTies } from '../persistence/tables/anchors.js';
-import { agreedToColumn, anchorFromRows, type AnchorRow, type TieRow, tieToRow } from '../persistence/rows.js';
+import { agreedToColumn, tieToRow } from '../persistence/rows.js';
 
 export type DecideOutcome =
   { readonly kind: 'decided' } | { readonly kind: 'not found' } | { readonly kind: 'changed meanwhile' } | { readonly kind: 'not a choice'; readonly says: string };
