@@ -64,6 +64,11 @@ export interface StepLens {
 /** The kinds of step that only run one way: what goes in cannot be told from what comes out. */
 export const oneWayKinds: ReadonlySet<StepKind> = new Set<StepKind>(['constant', 'hash']);
 
+/** The text of what stands in a member now, for steps that change a part of it; empty where nothing does. */
+export function textThere(present: Raw | undefined): string {
+  return present === undefined || present === null ? '' : (textOf(present)?.trim() ?? '');
+}
+
 /** The text of a scalar raw value; `undefined` for lists and objects. */
 export function textOf(value: Raw): string | undefined {
   if (typeof value === 'string') return value;

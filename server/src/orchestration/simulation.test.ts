@@ -196,6 +196,55 @@ describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'work
   });
 });
 
+const limitIn = (world: SimulatedInstallation, member: string, customer: number) =>
+  [...world.system(member).records.values()].find(({ fields }) => fields.email === `customer${customer}@marram.example`)?.fields.limit;
+
+/** A limit that must be unique in the shop is given to two customers, and later to one of them again. */
+async function playRepeated(at: number | undefined, fault: Fault) {
+  const store = new InMemoryStore();
+  const knot: Knot = { ...simulationKnot, checks: [{ id: 'once', unique: 'limit', says: 'a limit twice', onFail: 'reject', members: ['shop'] }] };
+  const world = new SimulatedInstallation(knot, store, simulationAbilities);
+  for (const customer of [0, 1, 2]) {
+    apply(world, { member: 'shop', customer, field: 'name', value: `shop ${customer}` });
+    apply(world, { member: 'shop', customer, field: 'limit', value: customer });
+  }
+  await world.run();
+  apply(world, { member: 'shop', customer: 1, field: 'limit', value: 2 });
+  world.faults.count = 0;
+  world.faults.calls.length = 0;
+  world.faults.at = at;
+  world.faults.fault = fault;
+  await world.run().catch((error: unknown) => {
+    if (!isStoreFault(error)) throw error;
+  });
+  const calls = [...world.faults.calls];
+  world.faults.at = undefined;
+  const rejected = () =>
+    store
+      .state()
+      .anchors.flatMap(([, { anchor }]) => anchor.ties.filter((tie) => tie.rejected).map((tie) => `${tie.member}/${tie.key}`))
+      .sort();
+  return { world, calls, rejected };
+}
+
+test.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])(
+  'values that must be unique are found whichever call %s, and forgotten when they are not repeated any more',
+  async (fault) => {
+    const { calls } = await playRepeated(undefined, fault);
+    expect(calls.length).toBeGreaterThan(20);
+    for (let at = 1; at <= calls.length; at += 1) {
+      const { world, rejected } = await playRepeated(at, fault);
+      await world.run();
+      // The one that was edited, and the one that was not.
+      expect({ at: calls[at - 1], rejected: rejected() }).toEqual({ at: calls[at - 1], rejected: ['shop/shop-1', 'shop/shop-2'] });
+      world.system('shop').edit('shop-1', 'limit', 7);
+      await world.run();
+      await world.run();
+      expect({ at: calls[at - 1], rejected: rejected(), limit: limitIn(world, 'crm', 1) }).toEqual({ at: calls[at - 1], rejected: [], limit: 7 });
+    }
+  },
+);
+
 test('two workers cannot run one knot at once, and a worker that was presumed dead cannot write any more', async () => {
   const store = new InMemoryStore();
   const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);

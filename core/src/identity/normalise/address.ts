@@ -1,4 +1,5 @@
 import { tokensOf } from './fold.js';
+import { wordForms } from './wordForms.js';
 
 /** Abbreviations of street words in several languages, each line one word: the full form first. */
 const lines = `
@@ -47,16 +48,7 @@ plein pln
 number no nr num numero
 `;
 
-const fullOf = new Map(
-  lines
-    .trim()
-    .split('\n')
-    .toReversed()
-    .flatMap((line) => {
-      const [full = '', ...forms] = tokensOf(line);
-      return [full, ...forms].map((form): [string, string] => [form, full]);
-    }),
-);
+const fullOf = wordForms(lines);
 const joinedStreet = /^(\p{L}{3,})(strasse|str|straat|weg|platz|gasse|allee|laan|plein)$/u;
 
 /** The words of a postal address, abbreviations written out; *Hauptstr.* and *Haupt Strasse* have the same. The word *number* is left out. */

@@ -1,4 +1,4 @@
-import { tokensOf } from './fold.js';
+import { wordForms } from './wordForms.js';
 
 /** Everyday forms of given names, each line one name: the full form first. English, German, French, Dutch, Spanish and Italian. */
 const lines = `
@@ -126,13 +126,4 @@ zachary zach zack
 `;
 
 /** The full form of each everyday form. A form of several names stands for the first of them. */
-export const fullNameOf: ReadonlyMap<string, string> = new Map(
-  lines
-    .trim()
-    .split('\n')
-    .toReversed()
-    .flatMap((line) => {
-      const [full = '', ...forms] = tokensOf(line);
-      return [full, ...forms].map((form): [string, string] => [form, full]);
-    }),
-);
+export const fullNameOf = wordForms(lines);

@@ -1,5 +1,5 @@
 import { failed, good, type Outcome, type Raw } from '../../record/index.js';
-import { type Step, type StepLens, textOf } from '../step.js';
+import { type Step, type StepLens, textOf, textThere } from '../step.js';
 
 /** A text put together from named parts, as `{street}, {town}`: names, and the fixed texts before, between and after them. */
 export interface Layout {
@@ -63,7 +63,7 @@ export function partLens(step: Extract<Step, { kind: 'part' }>): Outcome<StepLen
       return parts ? good(parts[at] as string) : failed(`“${text}” is not laid out as ${step.layout}`);
     },
     outbound: (value: Raw, present?: Raw) => {
-      const there = present === undefined || present === null ? '' : (textOf(present)?.trim() ?? '');
+      const there = textThere(present);
       if (value === null && there === '') return good(null);
       const parts = there === '' ? undefined : partsOf(there, layout);
       if (!parts && layout.names.length > 1) return failed(`the other parts of ${step.layout} are not there yet; a computed field can write the whole`);

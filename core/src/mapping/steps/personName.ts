@@ -1,6 +1,6 @@
 import parser from 'humanparser';
 import { failed, good, type Raw } from '../../record/index.js';
-import { type PersonNamePart, type Step, type StepLens, textOf } from '../step.js';
+import { type PersonNamePart, type Step, type StepLens, textOf, textThere } from '../step.js';
 
 const names = { salutation: 'salutation', given: 'firstName', middle: 'middleName', family: 'lastName', suffix: 'suffix' } as const;
 const order: readonly PersonNamePart[] = ['salutation', 'given', 'middle', 'family', 'suffix'];
@@ -16,7 +16,7 @@ export function personNameLens({ part }: Extract<Step, { kind: 'personName' }>):
       return text === undefined ? failed('is not a text') : good(parser.parseName(text)[names[part]] ?? '');
     },
     outbound: (value: Raw, present?: Raw) => {
-      const there = present === undefined || present === null ? '' : (textOf(present)?.trim() ?? '');
+      const there = textThere(present);
       if (there === '') return good(value);
       const found = parser.parseName(there);
       const text = value === null ? '' : String(value);

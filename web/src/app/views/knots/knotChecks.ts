@@ -4,7 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { combineLatest, debounceTime, map, type Observable, of, switchMap } from 'rxjs';
 import { count } from '../../words/sentences';
 import { type Check, freeId, setChecks } from './editor/draftEdits';
-import { FormulaEditor, type FormulaName, typeInFormulas } from './editor/formulaEditor';
+import { FormulaEditor, type FormulaName } from './editor/formulaEditor';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { recordTitle } from './editor/recordTitle';
@@ -65,7 +65,7 @@ export class KnotChecks {
   protected readonly readyMade = readyMade;
   protected readonly checks = computed((): readonly Check[] => this.editor.definition()?.checks ?? []);
   protected readonly names = computed((): readonly FormulaName[] =>
-    (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type: typeInFormulas(type) })),
+    (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type })),
   );
   readonly #question = computed(() => ({ definition: this.editor.definition(), reading: this.editor.reading() }));
   protected readonly failing = toSignal(

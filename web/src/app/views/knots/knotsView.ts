@@ -34,7 +34,7 @@ import { State } from '../state';
               @if (knot.live; as live) {
                 <td>@for (member of live.members; track member.id) {<span class="member"><ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" /> <small>{{ member.object }}</small></span>}</td>
                 <td class="number">{{ count(live.anchors) }}</td><td class="number">{{ count(live.agree) }}</td>
-                <td>@if (live.lastRun; as run) {<a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a> <small>{{ run.state }}</small>} @else {<span class="quiet">never ran</span>}</td>
+                <td class="run">@if (live.lastRun; as run) {<a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a> <small>{{ run.state }}</small>} @else {<span class="quiet">never ran</span>}</td>
               } @else { <td colspan="4" class="waits">not in force yet</td> }
               <td>@if (knot.draft; as draft) {<span [title]="draft.changedAt | exactTime">{{ draft.changedBy }}, {{ draft.changedAt | ago }}</span>} @else {<span class="quiet">—</span>}</td>
             </tr> }</tbody>
@@ -43,7 +43,7 @@ import { State } from '../state';
       }
     </div>
   `,
-  styles: `.member { display: inline-flex; gap: 6px; align-items: center; margin-right: 20px; } td > small { margin-left: 7px; } .file { color: var(--petrol); font-weight: 600; cursor: pointer; padding: 5px 10px; } .file:focus-within { outline: 2px solid var(--petrol); }`,
+  styles: `.run { white-space: nowrap; } .member { display: inline-flex; gap: 6px; align-items: center; margin-right: 20px; } td > small { margin-left: 7px; } .file { color: var(--petrol); font-weight: 600; cursor: pointer; padding: 5px 10px; } .file:focus-within { outline: 2px solid var(--petrol); }`,
 })
 export class KnotsView {
   readonly #api = inject(Api);

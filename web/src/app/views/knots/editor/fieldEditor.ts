@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { MatButtonModule } from '@angular/material/button';
 import { Value } from '../../../values/value';
 import { type Field, removeField, setField, setFormula } from './draftEdits';
-import { FormulaEditor, type FormulaName, typeInFormulas } from './formulaEditor';
+import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
 
 const types: readonly { readonly value: Field['type']; readonly says: string }[] = [
@@ -38,7 +38,7 @@ const rules: readonly { readonly value: string; readonly says: string }[] = [
       <label>Name<input maxlength="200" [readOnly]="!editor.mayEdit()" [value]="one.name" (input)="name($any($event.target).value)" /></label>
       <label>Type<select [disabled]="!editor.mayEdit()" (change)="set({ type: $any($event.target).value })">@for (type of types; track type.value) {<option [value]="type.value" [selected]="type.value === one.type">{{ type.says }}</option>}</select></label>
       @if (one.formula !== undefined) {
-        <div class="part">Computed from other fields<ak-formula-editor [formula]="one.formula" [names]="names()" [wanted]="typeInFormulas(one.type)" label="Formula of the field" hint="given + &quot; &quot; + family" [mayEdit]="editor.mayEdit()" (changed)="formula($event)" /></div>
+        <div class="part">Computed from other fields<ak-formula-editor [formula]="one.formula" [names]="names()" [wanted]="one.type" label="Formula of the field" hint="given + &quot; &quot; + family" [mayEdit]="editor.mayEdit()" (changed)="formula($event)" /></div>
         <p class="small">On the sample: @if (editor.trial()?.failed?.[one.id]; as reason) {<span class="wrong">{{ reason }}</span>} @else {<ak-value class="sample" [value]="editor.trial()?.shared?.[one.id] ?? null" blankAs="nothing" />}</p>
       } @else {
       <label>When members do not agree<select [disabled]="!editor.mayEdit()" (change)="rule($any($event.target).value)">@for (rule of rules; track rule.value) {<option [value]="rule.value" [selected]="rule.value === ruleOf(one)">{{ rule.says }}</option>}@if (ruleOf(one) === 'other') {<option value="other" selected>a rule of several steps</option>}</select></label>
@@ -63,11 +63,8 @@ export class FieldEditor {
   protected readonly findings = computed(() => this.editor.findings().filter(({ at }) => at === `fields.${this.fieldId()}` || at.startsWith(`fields.${this.fieldId()}.rule`)));
 
   protected readonly names = computed((): readonly FormulaName[] =>
-    (this.editor.definition()?.fields ?? [])
-      .filter(({ id }) => id !== this.fieldId())
-      .map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type: typeInFormulas(type) })),
+    (this.editor.definition()?.fields ?? []).filter(({ id }) => id !== this.fieldId()).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type })),
   );
-  protected readonly typeInFormulas = typeInFormulas;
 
   /** Something to begin with that is a formula. */
   protected firstFormula(id: string): string {

@@ -7,7 +7,7 @@ import { type Diagnostic, linter } from '@codemirror/lint';
 import { Compartment, EditorState } from '@codemirror/state';
 import { EditorView, keymap, placeholder } from '@codemirror/view';
 import { firstValueFrom } from 'rxjs';
-import type { FormulaType } from '@anchor-knot/core';
+import type { FieldType } from '@anchor-knot/core';
 import type { FormulaVerdict, FunctionHelp } from './trialMessages';
 import { TrialService } from './trialService';
 
@@ -17,12 +17,7 @@ export interface FormulaName {
   readonly name: string;
   readonly says: string;
   /** Where it is known. */
-  readonly type?: FormulaType;
-}
-
-/** What a shared value of that type is in a formula: dates, phones and choices are texts there. */
-export function typeInFormulas(type: string): FormulaType {
-  return type === 'number' || type === 'yes/no' || type === 'list' ? type : 'text';
+  readonly type?: FieldType;
 }
 
 const lintAfterMs = 150;
@@ -60,7 +55,7 @@ export class FormulaEditor {
   /** An empty formula is in order: there is none. */
   readonly mayBeEmpty = input(false);
   /** The type that it shall give. */
-  readonly wanted = input<FormulaType>();
+  readonly wanted = input<FieldType>();
   readonly changed = output<string>();
   readonly #trials = inject(TrialService);
   readonly #functions = toSignal(this.#trials.functions(), { initialValue: [] });

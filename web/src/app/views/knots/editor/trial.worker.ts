@@ -1,5 +1,17 @@
 /// <reference lib="webworker" />
-import { checkFormulaTypes, formulaHelp, inverseFormula, type Knot, type MemberSource, readFormula, reviewKnot, tryCheck, tryFilter, tryRecords } from '@anchor-knot/core';
+import {
+  checkFormulaTypes,
+  formulaHelp,
+  formulaTypeOf,
+  inverseFormula,
+  type Knot,
+  type MemberSource,
+  readFormula,
+  reviewKnot,
+  tryCheck,
+  tryFilter,
+  tryRecords,
+} from '@anchor-knot/core';
 import type { FormulaVerdict, TrialAnswer, TrialQuestion } from './trialMessages';
 
 /** Tries definitions off the main thread, so that typing never waits. What was read of the systems is sent once and kept. */
@@ -42,9 +54,11 @@ function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialA
 function verdictOn({ source, types, wanted }: Extract<TrialQuestion, { kind: 'formula' }>): FormulaVerdict {
   const read = readFormula(source, Object.keys(types));
   if (!read.ok) return { problem: read };
-  const checked = checkFormulaTypes(source, types);
+  const inFormulas = Object.fromEntries(Object.entries(types).map(([name, type]) => [name, type && formulaTypeOf(type)]));
+  const checked = checkFormulaTypes(source, inFormulas);
   if (!checked.ok) return { warning: checked };
+  const asked = wanted && formulaTypeOf(wanted);
   // Text can hold anything.
-  if (wanted === undefined || wanted === 'text' || checked.gives === undefined || checked.gives === wanted) return {};
-  return { warning: { reason: `it gives ${checked.gives}, and ${wanted} is wanted here` } };
+  if (asked === undefined || asked === 'text' || checked.gives === undefined || checked.gives === asked) return {};
+  return { warning: { reason: `it gives ${checked.gives}, and ${asked} is wanted here` } };
 }

@@ -1,5 +1,5 @@
 import type { KnotDefinition, Reading } from '@anchor-knot/contracts';
-import type { Check, Finding, FormulaProblem, FormulaType, Outcome, Passing, Trial } from '@anchor-knot/core';
+import type { Check, FieldType, Finding, FormulaProblem, Outcome, Passing, Trial } from '@anchor-knot/core';
 
 export type Records = Reading['together'][number]['records'];
 
@@ -7,7 +7,7 @@ export type Records = Reading['together'][number]['records'];
 export type TrialSources = Readonly<Record<string, { readonly fields: readonly unknown[]; readonly key: string; readonly records: readonly unknown[] }>>;
 
 /** The names that a formula may use, with their types where they are known. */
-export type FormulaTypes = Readonly<Record<string, FormulaType | undefined>>;
+export type FormulaTypes = Readonly<Record<string, FieldType | undefined>>;
 
 /** `problem` makes it no formula; `warning` will fail where there are values. */
 export interface FormulaVerdict {
@@ -30,7 +30,7 @@ export type TrialQuestion =
   | { readonly kind: 'review'; readonly id: number; readonly definition: KnotDefinition }
   | { readonly kind: 'filter'; readonly id: number; readonly member: string; readonly formula: string }
   | { readonly kind: 'check'; readonly id: number; readonly definition: KnotDefinition; readonly check: Check; readonly members: readonly string[] }
-  | { readonly kind: 'formula'; readonly id: number; readonly source: string; readonly types: FormulaTypes; readonly wanted: FormulaType | undefined }
+  | { readonly kind: 'formula'; readonly id: number; readonly source: string; readonly types: FormulaTypes; readonly wanted: FieldType | undefined }
   | { readonly kind: 'inverse'; readonly id: number; readonly source: string }
   | { readonly kind: 'functions'; readonly id: number };
 

@@ -1,6 +1,6 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
 import type { KnotDefinition } from '@anchor-knot/contracts';
-import type { Check, Finding, FormulaType, Outcome, Passing, Trial } from '@anchor-knot/core';
+import type { Check, FieldType, Finding, Outcome, Passing, Trial } from '@anchor-knot/core';
 import { filter, fromEvent, map, type Observable, take } from 'rxjs';
 import type { FormulaTypes, FormulaVerdict, FunctionHelp, Records, TrialAnswer, TrialQuestion, TrialSources } from './trialMessages';
 
@@ -33,7 +33,7 @@ export class TrialService {
     return this.#ask({ kind: 'check', definition, check, members }, 'checked').pipe(map(({ outcomes }) => outcomes));
   }
   /** What is wrong with a formula over these names. @param wanted the type that it shall give */
-  formula(source: string, types: FormulaTypes, wanted?: FormulaType): Observable<FormulaVerdict> {
+  formula(source: string, types: FormulaTypes, wanted?: FieldType): Observable<FormulaVerdict> {
     return this.#ask({ kind: 'formula', source, types, wanted }, 'formula').pipe(map(({ verdict }) => verdict));
   }
   /** The formula that leads back, or why there is none. */

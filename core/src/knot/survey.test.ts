@@ -1,0 +1,99 @@
+/** A definition tried on whole objects: what is counted, and how the records would belong together. */
+import { recordKey, type Raw, type SourceRecord } from '../record/index.js';
+import type { Knot, Mapping, SharedField } from './knot.js';
+import { KnotSurvey } from './survey.js';
+
+const mapping = (field: string, steps: Mapping['steps'] = [], direction: Mapping['direction'] = 'both ways'): Mapping => ({
+  field,
+  direction,
+  steps,
+  absentMeansBlank: false,
+  blankAs: 'null',
+  drift: 'put back',
+});
+const field = (id: string, type: SharedField['type'], mappings: SharedField['mappings']): SharedField => ({ id, name: id, type, rule: { steps: [{ step: 'ask' }] }, mappings });
+const knot: Knot = {
+  id: 'k',
+  name: 'K',
+  thing: 'thing',
+  titleField: 'name',
+  start: 'merge',
+  members: ['crm', 'shop'].map((id) => ({
+    id,
+    system: id,
+    object: 'o',
+    may: { create: true, update: true },
+    startsAnchors: id === 'crm',
+    required: [],
+    guards: {},
+    ...(id === 'crm' ? { filter: 'record.name != "out" && number(record.size) >= 0' } : {}),
+  })),
+  fields: [
+    field('name', 'text', { crm: mapping('name'), shop: mapping('title') }),
+    field('mail', 'email', { crm: mapping('mail', [{ kind: 'email' }]), shop: mapping('mail', [{ kind: 'email' }]) }),
+    field('group', 'choice', { crm: mapping('group', [{ kind: 'crosswalk', table: 'groups' }]), shop: mapping('group', [], 'to') }),
+  ],
+  keyRules: [
+    { name: 'Mail', fields: [{ field: 'mail', normalise: 'email' }] },
+    { name: 'Name', fields: [{ field: 'name', normalise: 'text' }] },
+  ],
+  checks: [
+    { id: 'short', formula: 'length(name) <= 5', says: 'too long', onFail: 'reject' },
+    { id: 'once', unique: 'name', says: 'twice', onFail: 'reject', members: ['crm'] },
+  ],
+  crosswalks: { groups: { name: 'Groups', rows: [{ shared: 'Growers', values: { crm: ['G'] } }] } },
+};
+const record = (key: string, fields: Record<string, Raw>): SourceRecord => ({ key: recordKey(key), fields: { size: '1', ...fields } });
+
+function surveyed() {
+  const survey = new KnotSurvey(knot, 0);
+  survey.add('crm', [record('1', { name: 'Ada', mail: 'a@x.example', group: 'G' }), record('2', { name: 'Bramwell', mail: 'b@x.example', group: 'Z' })]);
+  survey.add('crm', [record('3', { name: 'Ada', mail: 'none', group: 'Z' }), record('4', { name: 'out' }), record('5', { name: 'odd', size: 'large' })]);
+  survey.add('shop', [record('11', { title: 'Ada', mail: 'A@x.example' }), record('12', { title: 'bramwell ', mail: null }), record('13', { title: 'Vera', mail: 'v@x.example' })]);
+  return survey;
+}
+
+test('who takes part is counted with examples on both sides; where the filter fails is told', () => {
+  expect(surveyed().member('crm')).toMatchObject({
+    records: 5,
+    takePart: 3,
+    filterFails: 1,
+    filterReason: expect.stringContaining('“large” is not a number') as string,
+    inside: [{ key: '1', title: 'Ada' }, { key: '2', title: 'Bramwell' }, { key: '3' }],
+    outside: [{ key: '4', title: 'out' }, { key: '5' }],
+  });
+});
+
+test('what cannot be read is counted where it is, with the reason; records that take no part do not count', () => {
+  const { cells, unknownValues } = surveyed().member('crm') ?? {};
+  expect(cells?.mail).toMatchObject({ filled: 3, unreadable: 1, reasons: [expect.stringContaining('none')], examples: [{ key: '3' }] });
+  expect(cells?.group).toMatchObject({ filled: 3, unreadable: 2 });
+  expect(unknownValues).toEqual([{ table: 'groups', value: 'Z', count: 2 }]);
+  // A member that only receives has nothing to be read.
+  expect(surveyed().member('shop')?.cells).not.toHaveProperty('group');
+});
+
+test('of equal values both records fail a unique check, whatever page they came on', () => {
+  expect(surveyed().member('crm')?.checks).toMatchObject({ short: { fails: 1, examples: [{ key: '2' }] }, once: { fails: 2 } });
+  expect(surveyed().member('shop')?.checks).toEqual({ short: { fails: 1, examples: [{ key: '12', title: 'bramwell ' }] } });
+});
+
+test('key rules are tried in their order over all members, each on what the one before left', () => {
+  expect(surveyed().identity()).toEqual({
+    rules: [
+      { name: 'Mail', ties: 2, repeated: 0, without: 2, examples: ['a@x.example'] },
+      { name: 'Name', ties: 2, repeated: 1, without: 0, examples: ['bramwell'] },
+    ],
+    together: 2,
+    // Nothing may start in the shop, so its third record stays out.
+    alone: 1,
+    waiting: 1,
+  });
+});
+
+test('an unfinished definition is tried as far as it goes', () => {
+  const survey = new KnotSurvey({ ...knot, keyRules: [{ name: 'None', fields: [] }], checks: [{ id: 'bad', formula: 'gone + 1', says: 'x', onFail: 'stop' }], titleField: '' }, 0);
+  survey.add('shop', [record('11', { title: 'Ada' })]);
+  expect(survey.member('shop')).toMatchObject({ takePart: 1, checks: { bad: { fails: 0 } } });
+  expect(survey.identity()).toEqual({ rules: [], together: 0, alone: 1, waiting: 0 });
+});
