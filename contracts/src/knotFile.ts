@@ -1,5 +1,6 @@
 import type { FieldType, Knot } from '@anchor-knot/core';
 import { z } from 'zod';
+import { comparisonSchema } from './matchRules.js';
 import { filesSystemSchema } from './system/index.js';
 
 /** Named again here, so that the web client need not carry the engine; the type test compares. */
@@ -119,6 +120,23 @@ const fieldSchema = z.strictObject({
 
 const checkTerms = { id, says: words, onFail: z.enum(['reject', 'stop']), members: z.array(id).optional() };
 
+const share = z.number().gt(0).max(1);
+const shares = z.array(share).min(2).max(4);
+/** 100 times the binary logarithm of a share. */
+const commonness = z.int().min(-4000).max(0);
+/** What was learned of evidence: how often levels come, and which values (by their hash) are common. */
+export const weightsSchema = z.strictObject({
+  fields: z.array(z.strictObject({ m: shares, u: shares, common: z.record(z.string().max(7), commonness), rare: commonness })).max(20),
+  prior: share,
+});
+const bits = z.number().min(-40).max(60);
+const evidenceSchema = z.strictObject({
+  fields: z.array(z.strictObject({ name: words, fields: z.array(id).max(8), compare: comparisonSchema })).max(20),
+  thresholds: z.strictObject({ upper: bits, lower: bits }),
+  weights: weightsSchema.optional(),
+});
+const keyRules = z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })).min(1) })).max(50);
+
 /** The definition of a knot, as it is stored, edited as JSON, and kept in files. */
 export const knotSchema = z.strictObject({
   id,
@@ -128,7 +146,8 @@ export const knotSchema = z.strictObject({
   start: z.enum(['merge', 'adopt']).default('merge'),
   members: z.array(memberSchema).min(2).max(20),
   fields: z.array(fieldSchema).min(1).max(500),
-  keyRules: z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })).min(1) })).min(1),
+  keyRules,
+  evidence: evidenceSchema.optional(),
   checks: z.array(z.union([z.strictObject({ ...checkTerms, formula }), z.strictObject({ ...checkTerms, unique: id })])).default([]),
   crosswalks: z
     .record(id, z.strictObject({ name: words, rows: z.array(z.strictObject({ shared: z.string().max(1000), values: z.record(id, z.array(scalar)) })).max(20_000) }))

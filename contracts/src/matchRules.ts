@@ -2,6 +2,7 @@ import type { ComparisonKind } from '@anchor-knot/core';
 import { z } from 'zod';
 
 const comparisons = ['exact', 'person name', 'company name', 'phone', 'email', 'address', 'date', 'number', 'text'] as const satisfies readonly ComparisonKind[];
+export const comparisonSchema = z.enum(comparisons);
 const columns = z.union([
   z
     .string()
@@ -14,9 +15,17 @@ const columns = z.union([
 export const matchRulesSchema = z.strictObject({
   /** The columns that tell records of a list apart. */
   keys: z.strictObject({ left: z.string().optional(), right: z.string().optional() }).default({}),
-  /** Several columns are compared as one text. */
+  /** Several columns are compared as one text. `others` are those of the third list and the ones after it; where it is left out they are called as in the second. */
   fields: z
-    .array(z.strictObject({ name: z.string().min(1).max(100).optional(), left: columns, right: columns.optional(), compare: z.enum(comparisons) }))
+    .array(
+      z.strictObject({
+        name: z.string().min(1).max(100).optional(),
+        left: columns,
+        right: columns.optional(),
+        others: z.array(columns).max(18).optional(),
+        compare: comparisonSchema,
+      }),
+    )
     .min(1)
     .max(20)
     .optional(),

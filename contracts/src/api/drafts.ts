@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { knotDraftSchema, stepSchema } from '../knotFile.js';
+import { knotDraftSchema, stepSchema, weightsSchema } from '../knotFile.js';
 import { newFieldSchema } from './systems.js';
 
 const time = z.iso.datetime();
@@ -132,9 +132,40 @@ export const memberSurveySchema = z.object({
 });
 export type MemberSurvey = z.output<typeof memberSurveySchema>;
 
-/** How the records of all members would belong together by the key rules, if nothing were tied yet. */
+const pairSideSchema = z.object({ member: z.string(), key: z.string(), title: z.string() });
+/** A score taken apart, in bits; the prior and what the parts add make the whole, to the last digit. */
+export const scoreSchema = z.object({
+  bits: z.number(),
+  probability: z.number(),
+  prior: z.number(),
+  parts: z.array(z.object({ name: z.string(), says: z.string(), adds: z.number(), rarity: z.number() })),
+});
+export type PairScore = z.output<typeof scoreSchema>;
+export const pairExampleSchema = z.object({
+  a: pairSideSchema,
+  b: pairSideSchema,
+  /** What both have, by part of the evidence. */
+  texts: z.array(z.tuple([z.string().nullable(), z.string().nullable()])),
+  score: scoreSchema,
+  isDisputed: z.boolean(),
+});
+export type PairExample = z.output<typeof pairExampleSchema>;
+
+/** What weighed evidence makes of the records that no key ties. */
+export const evidenceSurveySchema = z.object({
+  weights: weightsSchema,
+  free: z.number(),
+  filled: z.array(z.number()),
+  compared: z.number(),
+  records: z.number(),
+  bins: z.array(z.object({ from: z.number(), pairs: z.number(), disputed: z.number(), examples: z.array(pairExampleSchema) })),
+});
+export type EvidenceSurvey = z.output<typeof evidenceSurveySchema>;
+
+/** How the records of all members would belong together, if nothing were tied yet. */
 export const identitySurveySchema = z.object({
   rules: z.array(z.object({ name: z.string(), ties: z.number(), repeated: z.number(), without: z.number(), examples: z.array(z.string()) })),
+  evidence: evidenceSurveySchema.optional(),
   together: z.number(),
   alone: z.number(),
   waiting: z.number(),
@@ -146,7 +177,9 @@ export const surveyLineSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('progress'), member: z.string(), records: z.number() }),
   z.object({ kind: z.literal('member'), member: z.string(), survey: memberSurveySchema }),
   z.object({ kind: z.literal('trouble'), member: z.string(), says: z.string() }),
-  /** Last, when all members were read. */
+  /** How many records were compared by evidence. */
+  z.object({ kind: z.literal('comparing'), done: z.number(), total: z.number() }),
+  /** Last, when all members were read and compared. */
   z.object({ kind: z.literal('done'), identity: identitySurveySchema }),
 ]);
 export type SurveyLine = z.output<typeof surveyLineSchema>;

@@ -202,11 +202,55 @@ export const decisionListSchema = z.object({
   members: z.record(z.string(), z.array(memberSummarySchema)),
 });
 export type DecisionList = z.output<typeof decisionListSchema>;
+
+/** A record with what it is called. */
+export const namedRecordSchema = z.object({ member: z.string(), key: z.string(), title: z.string(), anchor: z.string().nullable() });
+export type NamedRecord = z.output<typeof namedRecordSchema>;
+/** The records that a decision on a match is about, side by side. */
+export const matchRecordsSchema = z.object({
+  records: z.array(namedRecordSchema.extend({ /** Which candidate it belongs to; null for what is asked about. */ candidate: z.number().nullable() })),
+  /** By record, in their order. */
+  fields: z.array(z.object({ id: z.string(), name: z.string(), values: z.array(json.nullable()) })),
+});
+export type MatchRecords = z.output<typeof matchRecordsSchema>;
+
+/** Records of one system that seem to be one thing, and those that were set aside. */
+export const duplicateListSchema = z.object({
+  groups: z.array(
+    z.object({
+      decision: z.string(),
+      fingerprint: z.string(),
+      member: z.string(),
+      says: z.string(),
+      anchor: z.string().nullable(),
+      title: z.string().nullable(),
+      tiedKey: z.string().nullable(),
+      records: z.array(namedRecordSchema),
+      openedAt: time,
+    }),
+  ),
+  next: z.string().nullable(),
+  total: z.number(),
+  setAside: z.array(namedRecordSchema.extend({ person: z.string().nullable(), at: time.nullable() })),
+  setAsideTotal: z.number(),
+  members: z.array(memberSummarySchema),
+});
+export type DuplicateList = z.output<typeof duplicateListSchema>;
+export const verdictListSchema = z.object({
+  verdicts: z.array(z.object({ id: z.string(), a: namedRecordSchema, b: namedRecordSchema, same: z.boolean(), person: z.string(), at: time })),
+  next: z.string().nullable(),
+  total: z.number(),
+  members: z.array(memberSummarySchema),
+});
+export type VerdictList = z.output<typeof verdictListSchema>;
 export const choiceSchema = z.discriminatedUnion('choose', [
   z.object({ choose: z.literal('value'), value: json, fingerprint: z.string() }),
   z.object({ choose: z.literal('record'), key: z.string(), fingerprint: z.string() }),
-  z.object({ choose: z.literal('anchor'), anchor: z.string(), fingerprint: z.string() }),
-  z.object({ choose: z.literal('separate'), fingerprint: z.string() }),
+  /** The record is the same thing as that candidate. */
+  z.object({ choose: z.literal('same'), candidate: z.int().min(0), fingerprint: z.string() }),
+  /** It is none of the candidates; the duplicates are things of their own. */
+  z.object({ choose: z.literal('different'), fingerprint: z.string() }),
+  z.object({ choose: z.literal('later'), fingerprint: z.string() }),
   z.object({ choose: z.enum(['keep others', 'archive others', 'delete others']), fingerprint: z.string() }),
   z.object({ choose: z.literal('try again'), fingerprint: z.string() }),
 ]);
@@ -222,11 +266,38 @@ export const cellSchema = z.object({
   path: z.string().nullable(),
 });
 export type Cell = z.output<typeof cellSchema>;
-/** What the next run would do after this record was untied; null where it cannot be. */
-export const untyingSchema = z.object({ createsHere: z.boolean(), starts: z.boolean(), createsIn: z.array(z.string()) });
-export type Untying = z.output<typeof untyingSchema>;
-export const untieSchema = z.object({ member: z.string().min(1).max(40) });
 export const tieSchema = z.object({ member: z.string().min(1).max(40), key: z.string().trim().min(1, 'give the key of the record').max(500) });
+/** Records of some members become a thing of their own; or another anchor's records come to this one. */
+const regroupings = [
+  z.object({ kind: z.literal('split'), members: z.array(z.string().min(1).max(40)).min(1, 'choose at least one record').max(20) }),
+  z.object({ kind: z.literal('merge'), with: z.uuid() }),
+] as const;
+export const regroupSchema = z.discriminatedUnion('kind', regroupings);
+export type Regroup = z.output<typeof regroupSchema>;
+export const forecastRequestSchema = z.discriminatedUnion('kind', [...regroupings, tieSchema.extend({ kind: z.literal('tie') })]);
+export type ForecastRequest = z.output<typeof forecastRequestSchema>;
+/** What the next run would do with each of the anchors that there would be. */
+export const forecastSchema = z.object({
+  anchors: z.array(
+    z.object({
+      title: z.string(),
+      records: z.array(z.object({ member: z.string(), key: z.string() })),
+      /** No record of it may start a thing: it would be kept out. */
+      keptOut: z.boolean(),
+      operations: z.array(
+        z.object({
+          member: z.string(),
+          kind: z.enum(['create', 'update', 'archive', 'delete']),
+          key: z.string().nullable(),
+          changes: z.array(z.object({ field: z.string(), before: json.nullable(), after: json.nullable() })),
+        }),
+      ),
+      /** Fields that a person would have to settle. */
+      held: z.array(z.string()),
+    }),
+  ),
+});
+export type Forecast = z.output<typeof forecastSchema>;
 export const anchorViewSchema = z.object({
   id: z.string(),
   knot: z.string(),
@@ -234,9 +305,7 @@ export const anchorViewSchema = z.object({
   thing: z.string(),
   title: z.string(),
   agrees: z.boolean(),
-  members: z.array(
-    memberSummarySchema.extend({ key: z.string().nullable(), gone: z.boolean(), rejected: z.array(z.string()), parked: z.string().nullable(), untying: untyingSchema.nullable() }),
-  ),
+  members: z.array(memberSummarySchema.extend({ key: z.string().nullable(), gone: z.boolean(), rejected: z.array(z.string()), parked: z.string().nullable() })),
   fields: z.array(
     z.object({
       id: z.string(),

@@ -26,7 +26,7 @@ const mostCombined = 6;
  * A record's keys in a pass, as 32 bits each (FNV-1a); none where a field is missing. Two keys may meet by chance: such a
  * pair is compared in vain.
  */
-export function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: BlockingPass, record: number): number[] {
+function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: BlockingPass, record: number): number[] {
   let keys = [0x811c9dc5];
   for (const field of fields) {
     const { comparison, values } = columns[field] as EvidenceColumn;
@@ -44,26 +44,42 @@ function hashed(before: number, text: string): number {
   return Math.imul(hash ^ 0x1f, 0x01000193);
 }
 
-/** Records of one side by their keys: for each pass the keys in order, each with its record. */
+/** A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index elsewhere. */
+export function storedBlocks(columns: readonly EvidenceColumn[], record: number): { readonly block: number; readonly limit: number }[] {
+  const found = new Map<number, number>();
+  for (const [index, pass] of blockingPasses(columns.length).entries())
+    for (const key of blockingKeys(columns, pass, record)) found.set(index * 2 ** 32 + key, pass.whole ? mostWithValue : mostWithHints);
+  return [...found].map(([block, limit]) => ({ block, limit }));
+}
+
+/** Some of the records (those of one member) by their keys: for each pass the keys in order, each with its record. */
 export class BlockIndex {
   readonly passes: readonly BlockingPass[];
   readonly #columns: readonly EvidenceColumn[];
   /** Of each pass: key times 2^21 plus record, sorted. A record's place has to fit into 21 bits. */
   readonly #entries: readonly Float64Array[];
   readonly #stamps: Int32Array;
+  readonly #records: number;
   #stamp = 0;
   /** Keys asked for that more records share than the limit allows. */
   passedOver = 0;
 
-  constructor(columns: readonly EvidenceColumn[], records: number) {
-    if (records > mostRecords) throw new RangeError(`at most ${mostRecords} records can be looked through at once`);
+  /**
+   * @param records which of the records that the columns hold are looked through
+   * @throws RangeError for more records than can be told apart
+   */
+  constructor(columns: readonly EvidenceColumn[], records: ArrayLike<number>) {
+    const all = columns[0]?.values.length ?? 0;
+    if (all > mostRecords) throw new RangeError(`at most ${mostRecords} records can be looked through at once`);
     this.passes = blockingPasses(columns.length);
     this.#columns = columns;
-    this.#stamps = new Int32Array(records);
+    this.#records = records.length;
+    this.#stamps = new Int32Array(all);
     this.#entries = this.passes.map((pass) => {
-      let entries = new Float64Array(records);
+      let entries = new Float64Array(records.length);
       let count = 0;
-      for (let record = 0; record < records; record += 1) {
+      for (let at = 0; at < records.length; at += 1) {
+        const record = records[at] as number;
         for (const key of blockingKeys(columns, pass, record)) {
           if (count === entries.length) entries = grown(entries);
           entries[count++] = key * mostRecords + record;
@@ -73,13 +89,13 @@ export class BlockIndex {
     });
   }
 
-  /** The records that are candidates for a record of the other side (or of this one); each once, in the order of the passes. */
-  candidates(columns: readonly EvidenceColumn[], record: number, into: Int32Array): number {
+  /** The records that are candidates for a record; each once, in the order of the passes. */
+  candidates(record: number, into: Int32Array): number {
     this.#stamp += 1;
     let count = 0;
     for (const [index, pass] of this.passes.entries()) {
       const entries = this.#entries[index] as Float64Array;
-      for (const key of blockingKeys(columns, pass, record)) {
+      for (const key of blockingKeys(this.#columns, pass, record)) {
         const begin = firstNotBelow(entries, key * mostRecords);
         const end = firstNotBelow(entries, (key + 1) * mostRecords);
         if (end - begin > (pass.whole ? mostWithValue : mostWithHints)) {
@@ -100,18 +116,14 @@ export class BlockIndex {
   /** The most candidates that one record can have. */
   get mostCandidates(): number {
     return Math.min(
-      this.#stamps.length,
+      this.#records,
       this.passes.reduce((sum, { whole }) => sum + (whole ? mostWithValue : mostWithHints * mostKeys), 0),
     );
-  }
-
-  get columns(): readonly EvidenceColumn[] {
-    return this.#columns;
   }
 }
 
 const mostRecords = 2 ** 21;
-/** A value, or hints, that more records share tell too little to be worth comparing all of them. */
+/** A value, or hints, that more records of a member share tell too little to be worth comparing all of them. */
 const mostWithValue = 200;
 const mostWithHints = 16;
 /** Of two fields with up to three hints each. */

@@ -53,20 +53,20 @@ export function chooseTies(pairs: readonly ScoredPair[], { upper, lower }: Thres
 }
 
 /**
- * The pairs that are the best one of both their records. A thing has at most one record in each list, so these are where
- * weights can be learned: people of one household agree in much, but each has a better partner.
+ * The pairs that are the best one of both their records, among those with the same other member. A thing has at most one
+ * record in each member, so these are where weights can be learned: people of one household agree in much, but each has a
+ * better partner.
  */
-export function mutualBest<Pair extends ScoredPair>(pairs: readonly Pair[]): Pair[] {
+export function mutualBest<Pair extends ScoredPair>(pairs: readonly Pair[], memberOf: (record: number) => number): Pair[] {
   const best = new Map<string, Pair>();
-  const note = (name: string, pair: Pair): void => {
-    const there = best.get(name);
-    if (!there || byScore(pair, there) < 0) best.set(name, pair);
-  };
+  const names = ({ left, right }: Pair): [string, string] => [`${left}/${memberOf(right)}`, `${right}/${memberOf(left)}`];
   for (const pair of pairs) {
-    note(`l${pair.left}`, pair);
-    note(`r${pair.right}`, pair);
+    for (const name of names(pair)) {
+      const there = best.get(name);
+      if (!there || byScore(pair, there) < 0) best.set(name, pair);
+    }
   }
-  return pairs.filter((pair) => best.get(`l${pair.left}`) === pair && best.get(`r${pair.right}`) === pair);
+  return pairs.filter((pair) => names(pair).every((name) => best.get(name) === pair));
 }
 
 function byScore(a: ScoredPair, b: ScoredPair): number {

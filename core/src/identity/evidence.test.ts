@@ -2,10 +2,11 @@
 import fc from 'fast-check';
 import { BlockIndex } from './blocking.js';
 import { chooseTies, mutualBest, type ScoredPair } from './chooseTies.js';
-import { type ClusterPair, clusterRecords } from './clusters.js';
-import { type EvidenceField, levelsOf, patternOf, prepareColumns } from './evidence.js';
+import { commonnessOf, learnShares, ShareTable } from './commonness.js';
+import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
+import { learnFromPairs, LikelyPairs } from './likelyPairs.js';
 import { comparePairs } from './matchPairs.js';
-import { frequenciesOf, Scorer } from './score.js';
+import { Scorer } from './score.js';
 import { learnWeights, type PatternCounts, probabilityOf, sampleAnyPairs } from './weights.js';
 
 const evidence: EvidenceField[] = [
@@ -28,46 +29,59 @@ const rights = lefts
   .map((one, number) => (number % 3 === 0 ? { ...one, phone: `01632 11${String(number).padStart(4, '0')}` } : number % 3 === 1 ? { ...one, family: `${one.family}e` } : one))
   .toReversed();
 
-function match() {
-  const [left, right] = [prepareColumns(evidence, lefts), prepareColumns(evidence, rights)];
-  const frequencies = left.map((column, field) => frequenciesOf(column, right[field] ?? column));
-  const compared = comparePairs(left, new BlockIndex(right, rights.length), frequencies, { from: 0, to: lefts.length });
-  const weights = learnWeights(evidence, compared.patterns, sampleAnyPairs(left, right, lefts.length, rights.length), lefts.length * rights.length, 150);
-  const scorer = new Scorer(
+const columnsOf = (rows: readonly EvidenceRow[]) =>
+  prepareColumns(
     evidence,
-    weights,
-    frequencies.map((counts) => [...counts.values()].reduce((sum, count) => sum + count, 0)),
+    rows.map((row) => evidenceTexts(evidence, row)),
   );
-  const frequencyAt = (at: number) => (field: number) => compared.frequencies[at * evidence.length + field] ?? 0;
-  return { left, right, compared, weights, scorer, frequencyAt };
+const places = (from: number, to: number) => Array.from({ length: to - from }, (_, at) => from + at);
+
+function match() {
+  const columns = columnsOf([...lefts, ...rights]);
+  const memberOf = [...lefts.map(() => 0), ...rights.map(() => 1)];
+  const indexes = [new BlockIndex(columns, places(0, 300)), new BlockIndex(columns, places(300, 600))];
+  const shares = columns.map((column) => new ShareTable(learnShares(column)));
+  const compared = comparePairs({ columns, memberOf, indexes, twins: false, shares }, 0, 600);
+  const weights = learnFromPairs(evidence, columns, [compared], memberOf, sampleAnyPairs(columns, places(0, 300), places(300, 600)), [300, 300]);
+  const likely = new LikelyPairs(evidence, weights, columns, [compared], 0);
+  return { columns, compared, weights, likely, scorer: new Scorer(evidence, weights) };
 }
 
 test('learned from the data alone, what agrees speaks for a match, and everybody is found again', () => {
-  const { compared, weights, scorer, frequencyAt } = match();
+  const { weights, likely } = match();
   for (const { m, u } of weights.fields) expect((m.at(-1) ?? 0) / (u.at(-1) ?? 1)).toBeGreaterThan(5);
   expect(weights.prior * 300 * 300).toBeGreaterThan(200);
   expect(weights.prior * 300 * 300).toBeLessThan(400);
-  const scored = Array.from(compared.left, (left, at): ScoredPair => ({ left, right: compared.right[at] ?? 0, bits: scorer.bits(compared.codes[at] ?? 0, frequencyAt(at)) }));
-  const ties = chooseTies(scored, { upper: 5, lower: 0 });
-  const right = ties.filter(({ left, right: other }) => other === 299 - left).length;
+  const ties = chooseTies(likely.pairs, { upper: 5, lower: 0 });
+  const right = ties.filter(({ left, right: other }) => other === 599 - left).length;
   expect(right / ties.length).toBeGreaterThan(0.99);
   expect(right).toBeGreaterThan(285);
 });
 
-test('a score is the sum of its parts, to the last digit', () => {
-  const { compared, scorer, frequencyAt } = match();
-  expect(compared.left.length).toBeGreaterThan(200);
-  for (const [at, code] of compared.codes.entries()) {
-    const { bits, prior, parts, probability } = scorer.explain(code, frequencyAt(at));
+test('a score is the sum of its parts, to the last digit, also when it is taken apart long after it was given', () => {
+  const { likely } = match();
+  expect(likely.pairs.length).toBeGreaterThan(200);
+  for (const pair of likely.pairs) {
+    const { bits, prior, parts, probability } = likely.explain(pair.left, pair.right);
     expect(Math.round(100 * prior) + parts.reduce((sum, { adds }) => sum + Math.round(100 * adds), 0)).toBe(Math.round(100 * bits));
-    expect(probability).toBe(probabilityOf(bits));
+    expect([probability, bits]).toEqual([probabilityOf(bits), pair.bits]);
   }
 });
 
 test('agreeing on a rare value says more than on a common one', () => {
   const { scorer } = match();
-  const code = patternOf(prepareColumns(evidence, [person(1)]), 0, prepareColumns(evidence, [person(1)]), 0);
-  expect(scorer.bits(code, () => 2)).toBeGreaterThan(scorer.bits(code, () => 60));
+  const code = patternOf(columnsOf([person(1), person(1)]), 0, 1);
+  expect(scorer.bits(code, () => commonnessOf(2 / 600))).toBeGreaterThan(scorer.bits(code, () => commonnessOf(60 / 600)));
+});
+
+test('common values are remembered by their hash, and rare ones count as rare values do on the average', () => {
+  const rows = [...Array.from({ length: 80 }, () => person(3)), ...Array.from({ length: 20 }, (_, number) => person(100 + number))];
+  const [, , phones] = columnsOf(rows);
+  const shares = learnShares(phones as NonNullable<typeof phones>);
+  expect(Object.values(shares.common)).toEqual([commonnessOf(0.8)]);
+  expect(shares.rare).toBe(commonnessOf(2 / 100));
+  const table = new ShareTable(shares);
+  expect([table.of(phones?.values[0]?.form ?? ''), table.of('never seen')]).toEqual([commonnessOf(0.8), commonnessOf(2 / 100)]);
 });
 
 test('expectation-maximisation finds the shares that made the data', () => {
@@ -93,11 +107,11 @@ test('expectation-maximisation finds the shares that made the data', () => {
 
 test('candidates are found by keys, each once, and are all that share a value; a value that everybody has is passed over', () => {
   const twice = [...lefts, ...lefts];
-  const columns = prepareColumns(evidence, twice);
-  const index = new BlockIndex(columns, twice.length);
+  const columns = columnsOf(twice);
+  const index = new BlockIndex(columns, places(0, twice.length));
   const into = new Int32Array(index.mostCandidates);
   for (const at of [0, 17, 123]) {
-    const found = Array.from(into.slice(0, index.candidates(columns, at, into)));
+    const found = Array.from(into.slice(0, index.candidates(at, into)));
     expect(new Set(found).size).toBe(found.length);
     const sharing = twice.flatMap((one, other) => (one.phone === lefts[at]?.phone || one.born === lefts[at]?.born ? [other] : []));
     expect(sharing.length).toBeGreaterThan(1);
@@ -105,21 +119,36 @@ test('candidates are found by keys, each once, and are all that share a value; a
   }
   const alike = prepareColumns(
     [evidence[2] as EvidenceField],
-    Array.from({ length: 5000 }, () => ({ phone: '01632 960417' })),
+    Array.from({ length: 5000 }, () => ['01632 960417']),
   );
-  const all = new BlockIndex(alike, 5000);
-  expect(all.candidates(alike, 0, new Int32Array(all.mostCandidates))).toBe(0);
+  const all = new BlockIndex(alike, places(0, 5000));
+  expect(all.candidates(0, new Int32Array(all.mostCandidates))).toBe(0);
   expect(all.passedOver).toBeGreaterThan(0);
 });
 
-test('a list compared with itself gives each pair once, and no record with itself', () => {
-  const columns = prepareColumns(evidence, [...lefts, person(5)]);
-  const frequencies = columns.map((column) => frequenciesOf(column, column));
-  const { left, right } = comparePairs(columns, new BlockIndex(columns, 301), frequencies, { from: 0, to: 301, within: true });
+test('records of one member are compared with each other where that is wanted: each pair once, and no record with itself', () => {
+  const columns = columnsOf([...lefts, person(5)]);
+  const shares = columns.map((column) => new ShareTable(learnShares(column)));
+  const memberOf = new Array<number>(301).fill(0);
+  const indexes = [new BlockIndex(columns, places(0, 301))];
+  const { left, right, patterns } = comparePairs({ columns, memberOf, indexes, twins: true, shares }, 0, 301);
   const pairs = Array.from(left, (one, at) => `${one}/${right[at]}`);
   expect(pairs).toContain('5/300');
   expect(new Set(pairs).size).toBe(pairs.length);
   expect(Array.from(left).every((one, at) => one < (right[at] ?? 0))).toBe(true);
+  // Nothing is learned from them where there are other members.
+  expect(patterns.size).toBe(0);
+  expect(comparePairs({ columns, memberOf, indexes, twins: false, shares }, 0, 301).compared).toBe(0);
+});
+
+test('a newcomer is compared with what is known, whichever comes first, and known records not with each other', () => {
+  const columns = columnsOf([person(1), person(1), person(1), person(2)]);
+  const shares = columns.map((column) => new ShareTable(learnShares(column)));
+  const memberOf = [1, 0, 2, 0];
+  const indexes = [0, 1, 2].map(() => new BlockIndex(columns, []));
+  const others = [new BlockIndex(columns, [1]), new BlockIndex(columns, []), new BlockIndex(columns, [])];
+  const { left, right } = comparePairs({ columns, memberOf, indexes, others, twins: true, known: () => [2, 3], shares }, 0, 1);
+  expect(Array.from(left, (one, at) => `${one}/${right[at]}`)).toEqual(['0/1', '0/2']);
 });
 
 test('a pattern keeps the level of each field, and what is missing', () => {
@@ -173,19 +202,6 @@ test('the better pair does not take the only partner of another, and a near-tie 
     { left: 0, right: 1, bits: 12 },
   ];
   expect(chooseTies(clear, { upper: 10, lower: 0 })).toEqual([{ left: 0, right: 0, bits: 20, judgement: 'tied' }]);
-  expect(mutualBest(clear)).toEqual([clear[0]]);
-});
-
-test('groups of several members do not chain unlike records together, have one record of a member, and are the same in any order', () => {
-  const record = (name: string) => ({ member: name[0] ?? '', key: name });
-  const pair = (a: string, b: string, bits: number): ClusterPair => ({ a: record(a), b: record(b), bits });
-  const all = [pair('a1', 'b1', 12), pair('b1', 'c1', 11), pair('a1', 'c1', 10), pair('a2', 'b2', 9), pair('b2', 'c2', 8), pair('a1', 'b2', 7)];
-  // The two ends of the second chain are known to be unlike.
-  const bitsOf = (a: { key: string }, b: { key: string }) => ([a.key, b.key].sort().join() === 'a2,c2' ? -30 : -20);
-  const groups = (pairs: readonly ClusterPair[]) =>
-    clusterRecords(pairs, 5, bitsOf)
-      .map((group) => group.map(({ key }) => key).join())
-      .sort();
-  expect(groups(all)).toEqual(['a1,b1,c1', 'a2,b2']);
-  expect(groups(all.toReversed())).toEqual(groups(all));
+  expect(mutualBest(clear, (record) => record)).toEqual(clear);
+  expect(mutualBest(clear, () => 0)).toEqual([clear[0]]);
 });

@@ -15,31 +15,39 @@ function valueOf(row: EvidenceRow, field: FieldId): Shared | undefined {
   return row instanceof Map ? (row.get(field) as Shared | undefined) : (row as Readonly<Record<FieldId, Shared | undefined>>)[field];
 }
 
-/** The text that a record has for one part of the evidence; `undefined` where all its fields are blank. */
-export function evidenceText({ fields }: EvidenceField, row: EvidenceRow): string | undefined {
-  const parts = fields.flatMap((field) => {
-    const value = valueOf(row, field);
-    if (value === undefined || value === null) return [];
-    const text = (Array.isArray(value) ? value.join(' ') : String(value)).trim();
-    return text === '' ? [] : [text];
+/** What a record has for each part of the evidence, in their order; `null` where all fields of a part are blank. */
+export type EvidenceTexts = readonly (string | null)[];
+
+/** Fields of a part that has several are joined by a blank. */
+export function evidenceTexts(evidence: readonly EvidenceField[], row: EvidenceRow): EvidenceTexts {
+  return evidence.map(({ fields }) => {
+    const parts = fields.flatMap((field) => {
+      const value = valueOf(row, field);
+      if (value === undefined || value === null) return [];
+      const text = (Array.isArray(value) ? value.join(' ') : String(value)).trim();
+      return text === '' ? [] : [text];
+    });
+    return parts.length === 0 ? null : parts.join(' ').slice(0, longestText);
   });
-  return parts.length === 0 ? undefined : parts.join(' ');
 }
 
-/** One part of the evidence with the values of all records of one side, prepared. */
+/** Nothing that tells records apart is longer; comparing takes time that grows with the length. */
+const longestText = 500;
+
+/** One part of the evidence with the values of all records that are compared, prepared. */
 export interface EvidenceColumn {
   readonly comparison: Comparison;
   readonly values: readonly (Prepared | undefined)[];
 }
 
 /** Prepares records once, however many pairs they come in. Equal texts share what was prepared of them. */
-export function prepareColumns(evidence: readonly EvidenceField[], rows: readonly EvidenceRow[]): EvidenceColumn[] {
-  return evidence.map((field): EvidenceColumn => {
-    const comparison = comparisonOf(field.compare);
+export function prepareColumns(evidence: readonly EvidenceField[], records: readonly EvidenceTexts[]): EvidenceColumn[] {
+  return evidence.map(({ compare }, field): EvidenceColumn => {
+    const comparison = comparisonOf(compare);
     const known = new Map<string, Prepared | undefined>();
-    const values = rows.map((row) => {
-      const text = evidenceText(field, row);
-      if (text === undefined) return undefined;
+    const values = records.map((texts) => {
+      const text = texts[field];
+      if (text === undefined || text === null) return undefined;
       if (!known.has(text)) known.set(text, comparison.prepare(text));
       return known.get(text);
     });
@@ -54,12 +62,12 @@ export function prepareColumns(evidence: readonly EvidenceField[], rows: readonl
 export type PatternCode = number;
 export const levelBase = 5;
 
-export function patternOf(left: readonly EvidenceColumn[], i: number, right: readonly EvidenceColumn[], j: number): PatternCode {
+export function patternOf(columns: readonly EvidenceColumn[], i: number, j: number): PatternCode {
   let code = 0;
-  for (let field = left.length - 1; field >= 0; field -= 1) {
-    const { comparison, values } = left[field] as EvidenceColumn;
+  for (let field = columns.length - 1; field >= 0; field -= 1) {
+    const { comparison, values } = columns[field] as EvidenceColumn;
     const a = values[i];
-    const b = (right[field] as EvidenceColumn).values[j];
+    const b = values[j];
     code = code * levelBase + (a === undefined || b === undefined ? 0 : comparison.level(a, b) + 1);
   }
   return code;

@@ -1,10 +1,22 @@
-export { type BlockingPass, BlockIndex, blockingPasses } from './blocking.js';
+export { BlockIndex, storedBlocks } from './blocking.js';
 export { chooseTies, type JudgedPair, type Judgement, mutualBest, type ScoredPair, type Thresholds } from './chooseTies.js';
-export { type ClusterPair, type ClusterRecord, clusterRecords } from './clusters.js';
+export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
-export { type EvidenceColumn, type EvidenceField, type EvidenceRow, evidenceText, mostEvidenceFields, prepareColumns } from './evidence.js';
+export { type EvidenceColumn, type EvidenceField, type EvidenceRow, type EvidenceTexts, evidenceTexts, mostEvidenceFields, patternOf, prepareColumns } from './evidence.js';
+export { learnFromPairs, leastBits, LikelyPairs } from './likelyPairs.js';
 export { type KeyNormalisation, type KeyRule, keyOf } from './keyRule.js';
-export { type KnownAnchors, matchByKey, type MatchDoubt, type Matching, type Newcomer } from './matchByKey.js';
-export { type ComparedPairs, comparePairs } from './matchPairs.js';
-export { frequenciesOf, type Frequencies, type Score, type ScorePart, Scorer } from './score.js';
-export { learnWeights, type PatternCounts, probabilityOf, sampleAnyPairs, type Weights } from './weights.js';
+export {
+  type Candidate as UnitCandidate,
+  type ConsideredPair,
+  type EvidenceCase,
+  type EvidenceDoubt,
+  type EvidenceOutcome,
+  type KnownUnit,
+  matchByEvidence,
+} from './matchByEvidence.js';
+export { type ComparedAnchor, type FreeCase, matchFree } from './matchFree.js';
+export { commonnessAt, type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
+export { type KnownAnchors, type MatchCandidate, type MatchDoubt, type Matching, type Newcomer, RecordMatching, type TieReason } from './recordMatching.js';
+export { levelBits, type Score, type ScorePart, Scorer } from './score.js';
+export { recordId, type RecordName, type Verdict, Verdicts } from './verdict.js';
+export { type FieldWeights, learnWeights, type LevelWeights, type PatternCounts, probabilityOf, sampleAnyPairs, type Weights } from './weights.js';

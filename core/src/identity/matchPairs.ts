@@ -1,73 +1,108 @@
-import { BlockIndex } from './blocking.js';
+import type { BlockIndex } from './blocking.js';
+import type { Commonness, ShareTable } from './commonness.js';
 import { type EvidenceColumn, levelBase, levelsOf, type PatternCode, patternOf } from './evidence.js';
-import type { Frequencies } from './score.js';
 import type { PatternCounts } from './weights.js';
 
-/** Candidate pairs of a range of left records that agree on something, with their patterns; columns of equal length. */
+/** What is compared: the records of all members in one list, and where candidates are found. */
+export interface Comparing {
+  readonly columns: readonly EvidenceColumn[];
+  /** The member of each record, by its place in the order of members. */
+  readonly memberOf: ArrayLike<number>;
+  /** The newcomers of each member, by what they share. */
+  readonly indexes: readonly BlockIndex[];
+  /** Other records of each member that are only compared with. */
+  readonly others?: readonly BlockIndex[] | undefined;
+  /** Whether records of one member are compared with each other. */
+  readonly twins: boolean;
+  /** Records known from before that are candidates for a newcomer. */
+  readonly known?: ((record: number) => ArrayLike<number>) | undefined;
+  readonly shares: readonly ShareTable[];
+}
+
+/** Candidate pairs that agree on something, with their patterns; columns of equal length. */
 export interface ComparedPairs {
   /** How many pairs were compared. */
   readonly compared: number;
+  /** How many pairs of two members have each pattern, and how many of one member. */
   readonly patterns: PatternCounts;
+  readonly twinPatterns: PatternCounts;
   readonly left: Int32Array;
   readonly right: Int32Array;
   readonly codes: Float64Array;
-  /** By pair and field: how many records of both sides have the value, where it is the same; otherwise 0. */
-  readonly frequencies: Int32Array;
+  /** By pair and field: how common the value is, where it is the same; otherwise 0. */
+  readonly common: Int16Array;
 }
 
 /** Pairs that agree in less than this are forgotten once they are counted: no weights could make them likely. */
 const leastAgreement = 2;
 
 /**
- * Compares the candidates of the left records from one place to another. What is kept of a pair is its pattern, so that it can
- * be scored with weights that are not known yet.
- * @param within whether both sides are the same records: each pair comes once, and no record with itself
+ * Compares the candidates of some newcomers, from one place to another. What is kept of a pair is its pattern, so that it
+ * can be scored with weights that are not known yet. Each pair of newcomers comes once: a record looks for those of members
+ * after its own, and of its own member for those after itself.
  */
-export function comparePairs(
-  left: readonly EvidenceColumn[],
-  index: BlockIndex,
-  frequencies: readonly Frequencies[],
-  { from, to, within = false }: { readonly from: number; readonly to: number; readonly within?: boolean },
-): ComparedPairs {
-  const right = index.columns;
-  const candidates = new Int32Array(index.mostCandidates);
-  const patterns: PatternCounts = new Map();
+export function comparePairs(comparing: Comparing, from: number, to: number): ComparedPairs {
+  const { columns, memberOf, indexes, others = [], twins, known, shares } = comparing;
+  const candidates = new Int32Array(Math.max(0, ...[...indexes, ...others].map(({ mostCandidates }) => mostCandidates)));
+  const [patterns, twinPatterns]: [PatternCounts, PatternCounts] = [new Map(), new Map()];
   const keeps = new Map<PatternCode, boolean>();
-  const rows: { left: number[]; right: number[]; codes: number[]; frequencies: number[] } = { left: [], right: [], codes: [], frequencies: [] };
+  const rows: { left: number[]; right: number[]; codes: number[]; common: number[] } = { left: [], right: [], codes: [], common: [] };
   let compared = 0;
+  const compare = (i: number, j: number): void => {
+    const code = patternOf(columns, i, j);
+    compared += 1;
+    const counts = memberOf[i] === memberOf[j] ? twinPatterns : patterns;
+    counts.set(code, (counts.get(code) ?? 0) + 1);
+    let isKept = keeps.get(code);
+    if (isKept === undefined) {
+      isKept = agreement(code, columns) >= leastAgreement;
+      keeps.set(code, isKept);
+    }
+    if (!isKept) return;
+    rows.left.push(i);
+    rows.right.push(j);
+    rows.codes.push(code);
+    for (let rest = code, field = 0; field < columns.length; field += 1) {
+      const digit = rest % levelBase;
+      rest = (rest - digit) / levelBase;
+      rows.common.push(commonnessAt(columns, shares, field, digit, i));
+    }
+  };
   for (let i = from; i < to; i += 1) {
-    const count = index.candidates(left, i, candidates);
-    for (let at = 0; at < count; at += 1) {
-      const j = candidates[at] as number;
-      if (within && j <= i) continue;
-      const code = patternOf(left, i, right, j);
-      compared += 1;
-      patterns.set(code, (patterns.get(code) ?? 0) + 1);
-      let isKept = keeps.get(code);
-      if (isKept === undefined) {
-        isKept = agreement(code, left) >= leastAgreement;
-        keeps.set(code, isKept);
+    const own = memberOf[i] as number;
+    for (let member = twins ? own : own + 1; member < indexes.length; member += 1) {
+      const count = (indexes[member] as BlockIndex).candidates(i, candidates);
+      for (let at = 0; at < count; at += 1) {
+        const j = candidates[at] as number;
+        if (member !== own || j > i) compare(i, j);
       }
-      if (!isKept) continue;
-      rows.left.push(i);
-      rows.right.push(j);
-      rows.codes.push(code);
-      for (let rest = code, field = 0; field < left.length; field += 1) {
-        const digit = rest % levelBase;
-        rest = (rest - digit) / levelBase;
-        const { comparison, values } = left[field] as EvidenceColumn;
-        rows.frequencies.push(digit === comparison.levels.length ? (frequencies[field]?.get(values[i]?.form ?? '') ?? 0) : 0);
-      }
+    }
+    for (const [member, index] of others.entries()) {
+      if (member === own && !twins) continue;
+      const count = index.candidates(i, candidates);
+      for (let at = 0; at < count; at += 1) compare(i, candidates[at] as number);
+    }
+    const before = known?.(i);
+    for (let at = 0; at < (before?.length ?? 0); at += 1) {
+      const j = before?.[at] as number;
+      if (twins || memberOf[j] !== own) compare(i, j);
     }
   }
   return {
     compared,
     patterns,
+    twinPatterns,
     left: Int32Array.from(rows.left),
     right: Int32Array.from(rows.right),
     codes: Float64Array.from(rows.codes),
-    frequencies: Int32Array.from(rows.frequencies),
+    common: Int16Array.from(rows.common),
   };
+}
+
+/** How common the value of a record is, where a pair agrees on it wholly. */
+export function commonnessAt(columns: readonly EvidenceColumn[], shares: readonly ShareTable[], field: number, digit: number, record: number): Commonness {
+  const { comparison, values } = columns[field] as EvidenceColumn;
+  return digit === comparison.levels.length ? (shares[field] as ShareTable).of(values[record]?.form ?? '') : 0;
 }
 
 /** A whole agreement counts two, half of one counts one, and each difference takes one half. */

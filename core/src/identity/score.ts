@@ -1,5 +1,6 @@
 import { comparisonOf } from './comparison.js';
-import { type EvidenceColumn, type EvidenceField, levelsOf, type PatternCode } from './evidence.js';
+import { type Commonness, commonnessOf } from './commonness.js';
+import { type EvidenceField, levelsOf, type PatternCode } from './evidence.js';
 import { probabilityOf, type Weights } from './weights.js';
 
 /** What one field adds to a pair's score, in bits. A missing value adds nothing. */
@@ -23,15 +24,11 @@ export interface Score {
 
 /** Scores are added up in whole hundredths of a bit, so that sums have no hidden digits. */
 const hundredths = (bits: number): number => Math.round(bits * 100);
-const mostRarity = 6;
+const mostRarity = 600;
 
-/** How many records of both sides have each form of a field. */
-export type Frequencies = ReadonlyMap<string, number>;
-
-export function frequenciesOf(left: EvidenceColumn, right: EvidenceColumn): Frequencies {
-  const counts = new Map<string, number>();
-  for (const { values } of left === right ? [left] : [left, right]) for (const value of values) if (value !== undefined) counts.set(value.form, (counts.get(value.form) ?? 0) + 1);
-  return counts;
+/** What an agreement of each level of a field adds, in bits, before it is known how common the value is. */
+export function levelBits({ fields }: Weights): number[][] {
+  return fields.map(({ m, u }) => m.map((share, level) => hundredths(Math.log2(share / (u[level] ?? 1))) / 100));
 }
 
 /**
@@ -43,44 +40,40 @@ export class Scorer {
   readonly #prior: number;
   /** By field and level, in hundredths. */
   readonly #adds: readonly (readonly number[])[];
-  readonly #averages: readonly number[];
-  readonly #totals: readonly number[];
+  /** How common values are that agree by chance, by field. */
+  readonly #averages: readonly Commonness[];
 
-  /** @param totals how many records of both sides have a value, by field */
-  constructor(evidence: readonly EvidenceField[], weights: Weights, totals: readonly number[]) {
+  constructor(evidence: readonly EvidenceField[], weights: Weights) {
     this.#evidence = evidence;
     this.#prior = hundredths(Math.log2(weights.prior / (1 - weights.prior)));
-    this.#adds = weights.fields.map(({ m, u }) => m.map((share, level) => hundredths(Math.log2(share / (u[level] ?? 1)))));
-    this.#averages = weights.fields.map(({ u }) => u.at(-1) ?? 1);
-    this.#totals = totals;
+    this.#adds = levelBits(weights).map((levels) => levels.map(hundredths));
+    this.#averages = weights.fields.map(({ u }) => commonnessOf(u.at(-1) ?? 1));
   }
 
-  /** @param frequency by field: how many records of both sides have the value, where both have the same one */
-  bits(code: PatternCode, frequency: (field: number) => number): number {
+  /** @param common by field: how common the value is, where both have the same one */
+  bits(code: PatternCode, common: (field: number) => Commonness): number {
     let sum = this.#prior;
     for (const [field, level] of levelsOf(code, this.#evidence.length).entries()) {
       if (level === undefined) continue;
-      sum += (this.#adds[field]?.[level] ?? 0) + this.#rarity(field, level, frequency);
+      sum += (this.#adds[field]?.[level] ?? 0) + this.#rarity(field, level, common);
     }
     return sum / 100;
   }
 
-  #rarity(field: number, level: number, frequency: (field: number) => number): number {
+  #rarity(field: number, level: number, common: (field: number) => Commonness): number {
     const top = (this.#adds[field]?.length ?? 0) - 1;
     if (level !== top || top < 1) return 0;
-    const share = Math.max(2, frequency(field)) / Math.max(2, this.#totals[field] ?? 2);
-    const bits = Math.log2((this.#averages[field] ?? 1) / share);
-    return hundredths(Math.max(-mostRarity, Math.min(mostRarity, bits)));
+    return Math.max(-mostRarity, Math.min(mostRarity, (this.#averages[field] ?? 0) - common(field)));
   }
 
-  explain(code: PatternCode, frequency: (field: number) => number): Score {
+  explain(code: PatternCode, common: (field: number) => Commonness): Score {
     const parts = levelsOf(code, this.#evidence.length).map((level, field): ScorePart => {
       const { name, compare } = this.#evidence[field] as EvidenceField;
       if (level === undefined) return { name, says: 'missing', adds: 0, rarity: 0 };
-      const rarity = this.#rarity(field, level, frequency);
+      const rarity = this.#rarity(field, level, common);
       return { name, says: comparisonOf(compare).levels[level] ?? '', adds: ((this.#adds[field]?.[level] ?? 0) + rarity) / 100, rarity: rarity / 100 };
     });
-    const bits = this.bits(code, frequency);
+    const bits = this.bits(code, common);
     return { bits, probability: probabilityOf(bits), prior: this.#prior / 100, parts };
   }
 }

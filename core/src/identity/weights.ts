@@ -1,17 +1,21 @@
 import { comparisonOf } from './comparison.js';
+import type { ValueShares } from './commonness.js';
 import { type EvidenceColumn, type EvidenceField, levelsOf, type PatternCode, patternOf } from './evidence.js';
 
 /**
  * What each level of each field says for or against a match (Fellegi and Sunter 1969, A theory for record linkage): `m` is
  * how often it comes among records that are the same thing, `u` among any two records.
  */
-export interface FieldWeights {
+export interface LevelWeights {
   readonly m: readonly number[];
   readonly u: readonly number[];
 }
 
-export interface Weights {
-  readonly fields: readonly FieldWeights[];
+/** With how common its values are. */
+export interface FieldWeights extends LevelWeights, ValueShares {}
+
+export interface Weights<Field extends LevelWeights = FieldWeights> {
+  readonly fields: readonly Field[];
   /** The share of all pairs that are the same thing. */
   readonly prior: number;
 }
@@ -23,19 +27,22 @@ const roundsOfLearning = 60;
 const settled = 1e-5;
 
 /**
- * How often each level comes among any two records, from a sample of pairs that is spread evenly and the same each time.
+ * How often each level comes among any two records, one of each side (places in the columns), from a sample of pairs that is spread evenly and the same each time.
  * Values that came too rarely to be seen are thought to come half a time.
  */
-export function sampleAnyPairs(left: readonly EvidenceColumn[], right: readonly EvidenceColumn[], lefts: number, rights: number, sample = 200_000): number[][] {
-  const counts = left.map(({ comparison }) => new Array<number>(comparison.levels.length).fill(0));
-  const total = lefts * rights;
+export function sampleAnyPairs(columns: readonly EvidenceColumn[], lefts: ArrayLike<number>, rights: ArrayLike<number>, sample = 200_000): number[][] {
+  const counts = columns.map(({ comparison }) => new Array<number>(comparison.levels.length).fill(0));
+  const total = lefts.length * rights.length;
   const taken = Math.min(total, sample);
   // Steps of an irrational share of the whole fall everywhere and repeat nothing (Weyl 1916, the golden ratio).
   const step = total <= sample ? 1 : total * 0.6180339887498949;
   for (let number = 0, at = 0; number < taken; number += 1, at = (at + step) % total) {
     const place = Math.floor(at);
-    const code = patternOf(left, Math.floor(place / rights), right, place % rights);
-    for (const [field, level] of levelsOf(code, left.length).entries()) if (level !== undefined) (counts[field] as number[])[level] = ((counts[field] as number[])[level] ?? 0) + 1;
+    const [one = 0, other = 0] = [lefts[Math.floor(place / rights.length)], rights[place % rights.length]];
+    if (one === other) continue;
+    const code = patternOf(columns, one, other);
+    for (const [field, level] of levelsOf(code, columns.length).entries())
+      if (level !== undefined) (counts[field] as number[])[level] = ((counts[field] as number[])[level] ?? 0) + 1;
   }
   return counts;
 }
@@ -60,10 +67,16 @@ function firstM(levels: number): number[] {
  * @param anyPairs counts of levels among any two records, by field
  * @param pairs how many pairs there are in all
  */
-export function learnWeights(evidence: readonly EvidenceField[], counts: PatternCounts, anyPairs: readonly (readonly number[])[], pairs: number, expected: number): Weights {
+export function learnWeights(
+  evidence: readonly EvidenceField[],
+  counts: PatternCounts,
+  anyPairs: readonly (readonly number[])[],
+  pairs: number,
+  expected: number,
+): Weights<LevelWeights> {
   const u = anyPairs.map(shares);
   const patterns = [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count }));
-  let weights: Weights = {
+  let weights: Weights<LevelWeights> = {
     fields: evidence.map(({ compare }, field) => ({ m: firstM(comparisonOf(compare).levels.length), u: u[field] ?? [] })),
     prior: Math.min(0.5, Math.max(1e-9, expected / Math.max(1, pairs))),
   };
@@ -75,7 +88,7 @@ export function learnWeights(evidence: readonly EvidenceField[], counts: Pattern
       matches += share;
       for (const [field, level] of levels.entries()) if (level !== undefined) (next[field] as number[])[level] = ((next[field] as number[])[level] ?? 0) + share;
     }
-    const learned: Weights = {
+    const learned: Weights<LevelWeights> = {
       fields: weights.fields.map(({ u: any }, field) => ({ m: smoothed(next[field] ?? []), u: any })),
       prior: Math.min(0.5, Math.max(1e-12, matches / Math.max(1, pairs))),
     };
@@ -95,7 +108,7 @@ function smoothed(counts: readonly number[]): number[] {
 }
 
 /** Bits for a match, without regard to which values agree. */
-function bitsOf({ fields, prior }: Weights, levels: readonly (number | undefined)[]): number {
+function bitsOf({ fields, prior }: Weights<LevelWeights>, levels: readonly (number | undefined)[]): number {
   let bits = Math.log2(prior / (1 - prior));
   for (const [field, level] of levels.entries()) {
     const { m = [], u = [] } = fields[field] ?? {};

@@ -14,6 +14,7 @@ import {
   type SourceRecord,
   storable,
 } from '../record/index.js';
+import { comparisonOf, mostEvidenceFields } from '../identity/index.js';
 import { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
 import { type FormulaCheck, type Knot, type Mapping, type Member, recordKeyPath, type SharedField, type UniqueCheck } from './knot.js';
 
@@ -63,7 +64,7 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   uniqueValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): readonly { readonly check: string; readonly value: string | undefined }[];
   /** The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are missing. */
   sharedValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>, only?: ReadonlySet<FieldId>): Map<FieldId, Shared>;
-  /** The fields that key rules name. */
+  /** The fields that key rules and evidence name. */
   readonly keyFields: ReadonlySet<FieldId>;
 }
 
@@ -107,7 +108,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       computed,
       checks,
       uniqueChecks,
-      keyFields: new Set(knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field))),
+      keyFields: new Set([...knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...(knot.evidence?.fields ?? []).flatMap(({ fields: named }) => named)]),
       ...recordFunctions(members, fields, computed, checks, uniqueChecks),
     },
   };
@@ -136,7 +137,7 @@ function checkNames(knot: Knot, report: Report): void {
   }
   if (knot.titleField === '') report('titleField', 'say which shared field names an anchor in lists');
   else if (!fields.has(knot.titleField)) report('titleField', `there is no shared field “${knot.titleField}”`);
-  if (knot.keyRules.length === 0) report('keyRules', 'without a key rule no two records would ever be the same thing');
+  if (knot.keyRules.length === 0 && (knot.evidence?.fields.length ?? 0) === 0) report('keyRules', 'without a key rule or evidence no two records would ever be the same thing');
 }
 
 function checkCrosswalks({ crosswalks }: Knot, report: Report): void {
@@ -159,6 +160,7 @@ function checkReferences(knot: Knot, report: Report): void {
     }
     if (rule.fields.length === 0) report(`keyRules.${rule.name}`, 'the rule compares no field');
   }
+  checkEvidence(knot, report);
   for (const check of knot.checks) {
     for (const member of check.members ?? []) if (!members.has(member)) report(`checks.${check.id}.members`, `there is no member “${member}”`);
     if ('unique' in check && !fields.has(check.unique)) report(`checks.${check.id}.unique`, `there is no shared field “${check.unique}”`);
@@ -194,6 +196,25 @@ function checkReferences(knot: Knot, report: Report): void {
       report(`members.${member.id}.carries`, `“${member.carries}” is written by a mapping and cannot carry the anchor's id as well`);
     }
   }
+}
+
+function checkEvidence({ evidence, fields }: Knot, report: Report): void {
+  if (!evidence || evidence.fields.length === 0) return;
+  const { weights, thresholds } = evidence;
+  const known = new Map(fields.map((field) => [field.id, field]));
+  if (evidence.fields.length > mostEvidenceFields) report('evidence', `at most ${mostEvidenceFields} parts of evidence can be weighed`);
+  for (const [index, part] of evidence.fields.entries()) {
+    if (part.fields.length === 0) report(`evidence.fields.${index}`, `“${part.name}” compares no field`);
+    for (const field of part.fields) {
+      if (!known.has(field)) report(`evidence.fields.${index}`, `there is no shared field “${field}”`);
+      else if (known.get(field)?.formula !== undefined) report(`evidence.fields.${index}`, `“${field}” is computed: no record holds it`);
+    }
+  }
+  if (thresholds.lower > thresholds.upper) report('evidence.thresholds', 'the threshold for asking may not be above the one for tying');
+  const isOf = (part: (typeof evidence.fields)[number], at: number): boolean => weights?.fields[at]?.m.length === comparisonOf(part.compare).levels.length;
+  if (!weights) report('evidence.weights', 'let the weights be learned from the data');
+  else if (weights.fields.length !== evidence.fields.length || !evidence.fields.every(isOf))
+    report('evidence.weights', 'the evidence has changed: let the weights be learned again');
 }
 
 /**

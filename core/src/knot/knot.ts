@@ -1,7 +1,7 @@
 import type { Crosswalk, Direction, Step } from '../mapping/index.js';
 import type { Rule } from '../merge/index.js';
 import type { FieldId, FieldPath, FieldType, MemberId } from '../record/index.js';
-import type { KeyRule } from '../identity/index.js';
+import type { EvidenceField, KeyRule, Thresholds, Weights } from '../identity/index.js';
 
 /**
  * The definition of a knot: which objects take part, which fields correspond, when two records are the same
@@ -21,8 +21,18 @@ export interface Knot {
   readonly fields: readonly SharedField[];
   /** In the order in which they are tried. */
   readonly keyRules: readonly KeyRule[];
+  /** For records that no key ties. */
+  readonly evidence?: Evidence | undefined;
   readonly checks: readonly Check[];
   readonly crosswalks: Readonly<Record<string, Crosswalk>>;
+}
+
+/** Which shared fields are weighed when no key ties a record, from which score on it is tied or asked about, and what was learned. */
+export interface Evidence {
+  readonly fields: readonly EvidenceField[];
+  readonly thresholds: Thresholds;
+  /** Learned from the data, and kept: so that the same two records have the same score in every run. */
+  readonly weights?: Weights | undefined;
 }
 
 export interface Member {

@@ -1,6 +1,7 @@
 /** A definition tried on whole objects: what is counted, and how the records would belong together. */
 import { recordKey, type Raw, type SourceRecord } from '../record/index.js';
 import type { Knot, Mapping, SharedField } from './knot.js';
+import { surveyIdentity } from './identitySurvey.js';
 import { KnotSurvey } from './survey.js';
 
 const mapping = (field: string, steps: Mapping['steps'] = [], direction: Mapping['direction'] = 'both ways'): Mapping => ({
@@ -79,7 +80,7 @@ test('of equal values both records fail a unique check, whatever page they came 
 });
 
 test('key rules are tried in their order over all members, each on what the one before left', () => {
-  expect(surveyed().identity()).toEqual({
+  expect(surveyIdentity(knot, surveyed().records())).toEqual({
     rules: [
       { name: 'Mail', ties: 2, repeated: 0, without: 2, examples: ['a@x.example'] },
       { name: 'Name', ties: 2, repeated: 1, without: 0, examples: ['bramwell'] },
@@ -92,8 +93,9 @@ test('key rules are tried in their order over all members, each on what the one 
 });
 
 test('an unfinished definition is tried as far as it goes', () => {
-  const survey = new KnotSurvey({ ...knot, keyRules: [{ name: 'None', fields: [] }], checks: [{ id: 'bad', formula: 'gone + 1', says: 'x', onFail: 'stop' }], titleField: '' }, 0);
+  const unfinished = { ...knot, keyRules: [{ name: 'None', fields: [] }] };
+  const survey = new KnotSurvey({ ...unfinished, checks: [{ id: 'bad', formula: 'gone + 1', says: 'x', onFail: 'stop' }], titleField: '' }, 0);
   survey.add('shop', [record('11', { title: 'Ada' })]);
   expect(survey.member('shop')).toMatchObject({ takePart: 1, checks: { bad: { fails: 0 } } });
-  expect(survey.identity()).toEqual({ rules: [], together: 0, alone: 1, waiting: 0 });
+  expect(surveyIdentity(unfinished, survey.records())).toEqual({ rules: [], together: 0, alone: 1, waiting: 0 });
 });

@@ -1,22 +1,10 @@
-import { type KeyRule, keyOf, matchByKey, type Newcomer } from '../identity/index.js';
-import {
-  anchorId,
-  type FieldId,
-  type Instant,
-  isBlank,
-  type MemberId,
-  type Raw,
-  readPath,
-  type RecordKey,
-  scalarText,
-  type Shared,
-  showRaw,
-  type SourceRecord,
-} from '../record/index.js';
+import { type EvidenceField, evidenceTexts, type KeyRule, keyOf } from '../identity/index.js';
+import { type FieldId, type Instant, isBlank, type MemberId, type Raw, readPath, type RecordKey, scalarText, type Shared, showRaw, type SourceRecord } from '../record/index.js';
 import { readFormula } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
 import { compileMapping, filterNames, filterValues } from './compileKnot.js';
 import { type Check, type Knot, type Mapping, recordKeyPath } from './knot.js';
+import type { SurveyedRecord } from './identitySurvey.js';
 import { checkCounter } from './tryFormulas.js';
 
 const mostExamples = 5;
@@ -58,39 +46,16 @@ export interface MemberSurvey {
   readonly unknownValues: readonly { readonly table: string; readonly value: string; readonly count: number }[];
 }
 
-/** How the records of all members would belong together, if nothing were tied yet. */
-export interface IdentitySurvey {
-  /** In the order of the rules, each over what the ones before left. */
-  readonly rules: readonly {
-    readonly name: string;
-    /** Records that it ties to others. */
-    readonly ties: number;
-    /** Records with a key that another record of their member has too: they wait for a person. */
-    readonly repeated: number;
-    /** Records that have no such key. */
-    readonly without: number;
-    /** Some keys as they are compared. */
-    readonly examples: readonly string[];
-  }[];
-  /** Things that two or more members have, and those that only one has. */
-  readonly together: number;
-  readonly alone: number;
-  /** Records that would wait for a person. */
-  readonly waiting: number;
-}
-
 /**
  * Tries a definition, also an unfinished one, on whole objects: records are shown to it page by page, and what it keeps
- * of them is bounded, but for the values of unique checks and the keys of records (some texts for each record).
+ * of them is bounded, but for the values of unique checks and what identity looks at (some texts for each record).
  */
 export class KnotSurvey {
   readonly #members: ReadonlyMap<MemberId, MemberCount>;
-  readonly #rules: readonly KeyRule[];
 
   /** @param now decides what filters leave out that depend on the day */
-  constructor(knot: Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField' | 'keyRules'>, now: Instant) {
-    this.#rules = knot.keyRules.filter((rule) => rule.fields.length > 0);
-    this.#members = new Map(knot.members.map(({ id }) => [id, new MemberCount(knot, this.#rules, id, now)]));
+  constructor(knot: SurveyedKnot, now: Instant) {
+    this.#members = new Map(knot.members.map(({ id }) => [id, new MemberCount(knot, id, now)]));
   }
 
   add(member: MemberId, records: readonly SourceRecord[]): void {
@@ -101,36 +66,13 @@ export class KnotSurvey {
     return this.#members.get(id)?.result();
   }
 
-  /** What the key rules make of all records that were shown. */
-  identity(): IdentitySurvey {
-    const newcomers = [...this.#members.values()].flatMap((member) => member.newcomers);
-    let next = 0;
-    const { ties, doubts, unmatched } = matchByKey(
-      this.#rules.map(({ name }) => name),
-      newcomers,
-      { withKey: () => [], tiedKey: () => undefined },
-      () => anchorId(String((next += 1))),
-    );
-    const members = new Map<string, number>();
-    for (const { anchor } of ties) members.set(anchor, (members.get(anchor) ?? 0) + 1);
-    const counts = [...members.values()];
-    return {
-      rules: this.#rules.map(({ name }, index) => {
-        const tied = ties.filter(({ rule }) => rule === name);
-        return {
-          name,
-          ties: tied.length,
-          repeated: doubts.reduce((sum, doubt) => sum + (doubt.kind === 'duplicate' && doubt.rule === name ? doubt.keys.length : 0), 0),
-          without: newcomers.reduce((sum, { keys }) => sum + (keys[index] === undefined ? 1 : 0), 0),
-          examples: [...new Set(tied.flatMap(({ newcomer }) => newcomer.keys[index] ?? []))].slice(0, mostExamples).map((key) => key.replaceAll('\u001f', ', ')),
-        };
-      }),
-      together: counts.filter((count) => count > 1).length,
-      alone: counts.filter((count) => count === 1).length + unmatched.length,
-      waiting: doubts.reduce((sum, doubt) => sum + ('keys' in doubt ? doubt.keys.length : 1), 0),
-    };
+  /** The records that were shown and take part, for what identity makes of them; in the order of members. */
+  records(): readonly SurveyedRecord[] {
+    return [...this.#members.values()].flatMap(({ records }) => records);
   }
 }
+
+type SurveyedKnot = Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField' | 'keyRules' | 'evidence'>;
 
 interface Cell {
   readonly field: FieldId;
@@ -146,8 +88,9 @@ interface Cell {
 }
 
 class MemberCount {
-  readonly newcomers: Newcomer[] = [];
+  readonly records: SurveyedRecord[] = [];
   readonly #rules: readonly KeyRule[];
+  readonly #evidence: readonly EvidenceField[];
   readonly #keyFields: ReadonlySet<FieldId>;
   readonly #member: MemberId;
   readonly #canStart: boolean;
@@ -159,14 +102,15 @@ class MemberCount {
   readonly #titlePath: string | undefined;
   readonly #inside: SurveyExample[] = [];
   readonly #outside: SurveyExample[] = [];
-  #records = 0;
+  #seen = 0;
   #takePart = 0;
   #filterFails = 0;
   #filterReason: string | undefined;
 
-  constructor(knot: Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField'>, rules: readonly KeyRule[], member: MemberId, now: Instant) {
-    this.#rules = rules;
-    this.#keyFields = new Set(rules.flatMap((rule) => rule.fields.map(({ field }) => field)));
+  constructor(knot: SurveyedKnot, member: MemberId, now: Instant) {
+    this.#rules = knot.keyRules.filter((rule) => rule.fields.length > 0);
+    this.#evidence = knot.evidence?.fields ?? [];
+    this.#keyFields = new Set([...this.#rules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...this.#evidence.flatMap(({ fields }) => fields)]);
     this.#member = member;
     this.#canStart = knot.members.find(({ id }) => id === member)?.startsAnchors ?? true;
     const { filter } = knot.members.find(({ id }) => id === member) ?? {};
@@ -190,7 +134,7 @@ class MemberCount {
   }
 
   add({ key, fields }: SourceRecord): void {
-    this.#records += 1;
+    this.#seen += 1;
     const example = (): SurveyExample => ({ key, title: this.#titleOf(fields) });
     if (!this.#takesPart(fields)) {
       if (this.#outside.length < mostExamples) this.#outside.push(example());
@@ -203,7 +147,14 @@ class MemberCount {
       const value = this.#look(cell, key, fields, example);
       if (value !== undefined && this.#keyFields.has(cell.field)) values.set(cell.field, value);
     }
-    this.newcomers.push({ member: this.#member, key, keys: this.#rules.map((rule) => keyOf(rule, values)), canStart: this.#canStart });
+    this.records.push({
+      member: this.#member,
+      key,
+      title: this.#titleOf(fields),
+      keys: this.#rules.map((rule) => keyOf(rule, values)),
+      canStart: this.#canStart,
+      texts: evidenceTexts(this.#evidence, values),
+    });
     for (const one of this.#checks) {
       const more = one.counter.ok ? one.counter.value(fields) : 0;
       one.fails += more;
@@ -252,7 +203,7 @@ class MemberCount {
 
   result(): MemberSurvey {
     return {
-      records: this.#records,
+      records: this.#seen,
       takePart: this.#takePart,
       filterFails: this.#filterFails,
       filterReason: this.#filterReason,

@@ -1,5 +1,5 @@
 import { type CompiledKnot, compileKnot, type Knot } from '../knot/index.js';
-import { keyOf, matchByKey, type Newcomer } from '../identity/index.js';
+import { keyOf, type Newcomer, RecordMatching } from '../identity/index.js';
 import { type Anchor, type Held, type LostValue, mergeAnchor, type Problem, type Reading } from '../merge/index.js';
 import { afterWrite, type Operation, planAnchor, type Withheld, type WriteResult } from '../plan/index.js';
 import { type AnchorId, anchorId, type FieldId, type MemberId, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '../record/index.js';
@@ -120,12 +120,14 @@ export class World {
         }
       }
     }
-    const matching = matchByKey(
+    const matching = new RecordMatching(
       this.knot.keyRules.map(({ name }) => name),
       newcomers,
       this.#known(),
       () => anchorId(`a${(this.#next += 1)}`),
-    );
+    )
+      .applyKeys()
+      .finish();
     for (const { newcomer, anchor: id } of matching.ties) {
       const anchor = this.anchors.get(id) ?? { id, agreed: {}, ties: [], beganIn: [newcomer.member], parkedCreates: {} };
       this.anchors.set(id, { ...anchor, ties: [...anchor.ties, { member: newcomer.member, key: newcomer.key, seen: {}, ahead: {}, left: {} }] });
@@ -147,6 +149,7 @@ export class World {
     }
     return {
       withKey: (rule: number, key: string) => [...(byKey.get(`${rule}/${key}`) ?? [])],
+      anchorOf: () => undefined,
       tiedKey: (anchor: AnchorId, member: MemberId) => this.anchors.get(anchor)?.ties.find((tie) => tie.member === member)?.key,
     };
   }

@@ -11,6 +11,7 @@ import { jsonSchemaTransform, jsonSchemaTransformObject, serializerCompiler, val
 import { z } from 'zod';
 import type { Settings } from '../configuration/settings.js';
 import { decisionRoutes } from '../decisions/decisionRoutes.js';
+import { matchRoutes } from '../decisions/matchRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
@@ -102,6 +103,7 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   anchorRoutes(app, context);
   runRoutes(app, context);
   decisionRoutes(app, context);
+  matchRoutes(app, context);
 
   await serveWeb(app, settings.WEB_FOLDER);
   return app;

@@ -1,4 +1,4 @@
-/** `anchor-knot check | dry-run | run FILE`, `match LEFT RIGHT`: work on files, with no server and no database. */
+/** `anchor-knot check | dry-run | run FILE`, `match LIST LIST`: work on files, with no server and no database. */
 import { parseArgs } from 'node:util';
 import type { RunResult } from '../orchestration/store.js';
 import { rotateKey } from '../systems/rotateKey.js';
@@ -11,7 +11,7 @@ const usage = `anchor-knot: keeps records the same in several files
   anchor-knot dry-run FILE    says what a run would write; writes nothing but its plan
   anchor-knot run FILE        runs: updates the files in place and keeps a backup of each (.bak)
 
-  anchor-knot match LEFT [RIGHT]   which records of two lists are the same thing; of one list: its duplicates
+  anchor-knot match LIST [LIST ...]   which records of two or more lists are the same thing; of one list: its duplicates
       --rules FILE     which columns are compared and how (JSON); recognised and learned from the data without it
       --out FILE       where the pairs go, as CSV with score, parts and decision; pairs.csv unless given
       --truth FILE     CSV with the pairs that are true, left key and right key: prints precision and recall
@@ -26,6 +26,8 @@ const usage = `anchor-knot: keeps records the same in several files
 
 Exit codes: 0 done; 1 something is wrong with a file, or a member could not be read or written; 2 wrong call;
 3 stopped by a guard or a check, nothing was written.`;
+
+const mostLists = 20;
 
 const columns = [
   ['create', 'created'],
@@ -70,9 +72,9 @@ async function main(): Promise<number> {
     console.log(`${await rotateKey(process.env)} secrets are under the new key. Start the server and the workers with it.`);
     return 0;
   }
-  if (command === 'match' && file !== undefined && rest.length < 2) {
+  if (command === 'match' && file !== undefined && rest.length < mostLists) {
     const { json, rules, out = 'pairs.csv', truth } = values;
-    const report = await matchLists({ left: file, right: rest[0], rules, out, truth, onProgress: json || !process.stderr.isTTY ? undefined : tellProgress });
+    const report = await matchLists({ lists: [file, ...rest], rules, out, truth, onProgress: json || !process.stderr.isTTY ? undefined : tellProgress });
     if (json) console.log(JSON.stringify(report));
     else printMatch(report);
     return 0;
@@ -119,8 +121,8 @@ function tellProgress(done: number, total: number): void {
   process.stderr.write(`\r${done} of ${total} records compared${done === total ? '\n' : ''}`);
 }
 
-function printMatch({ left, right, evidence, compared, tied, asked, rejected, out, truth }: MatchReport): void {
-  console.log(`${left} records against ${right}; ${compared} pairs compared.`);
+function printMatch({ records, evidence, compared, tied, asked, rejected, out, truth }: MatchReport): void {
+  console.log(`${records.join(' records against ')} records; ${compared} pairs compared.`);
   for (const { name, compare, learned } of evidence) console.log(`  ${name}, as ${compare}: ${learned.join(' bits, ')} bits`);
   console.log(`${tied} pairs are the same thing, ${asked} are for a person to say. All of them are in ${out}.`);
   if (rejected > 0) console.log(`${rejected} lines could not be read and were left out.`);

@@ -1,18 +1,36 @@
 import { readFileSync, writeFileSync } from 'node:fs';
+import { basename } from 'node:path';
 import { parse } from 'csv-parse/sync';
 import { stringify } from 'csv-stringify/sync';
 import { type List, readList } from '@anchor-knot/connectors';
 import { describeIssues, type MatchRules, matchRulesSchema } from '@anchor-knot/contracts';
-import { comparisonOf, type EvidenceField, type EvidenceRow, ObjectSketcher, proposeEvidence, proposePairs, type Raw, scalarText } from '@anchor-knot/core';
-import { defaultThresholds, matchInThreads, type MatchResult } from '../matching/matchInThreads.js';
+import {
+  anchorId,
+  comparisonOf,
+  type EvidenceField,
+  type EvidenceTexts,
+  evidenceTexts,
+  levelBits,
+  type LikelyPairs,
+  matchFree,
+  ObjectSketcher,
+  proposeEvidence,
+  proposePairs,
+  type Raw,
+  RecordMatching,
+  recordKey,
+  scalarText,
+  type Thresholds,
+  Verdicts,
+} from '@anchor-knot/core';
+import { type Compared, compareRecords, defaultThresholds } from '../matching/compareRecords.js';
 
 /** Something is wrong with what the command was given. */
 export class BadMatchInput extends Error {}
 
 export interface MatchCall {
-  readonly left: string;
-  /** Left out to find duplicates within one list. */
-  readonly right?: string | undefined;
+  /** Two lists or more; one, to find duplicates within it. */
+  readonly lists: readonly string[];
   readonly rules?: string | undefined;
   readonly out: string;
   readonly truth?: string | undefined;
@@ -20,8 +38,8 @@ export interface MatchCall {
 }
 
 export interface MatchReport {
-  readonly left: number;
-  readonly right: number;
+  /** How many records each list has. */
+  readonly records: readonly number[];
   readonly evidence: readonly { readonly name: string; readonly compare: string; readonly learned: readonly string[] }[];
   readonly compared: number;
   readonly tied: number;
@@ -32,47 +50,91 @@ export interface MatchReport {
   readonly truth?: { readonly pairs: number; readonly precision: number; readonly recall: number; readonly recallWithAsked: number } | undefined;
 }
 
-/** Matches two lists, or one with itself: writes the pairs with score, parts and decision, and measures them where the truth is given. */
-export async function matchLists({ left: leftPath, right: rightPath, rules: rulesPath, out, truth, onProgress }: MatchCall): Promise<MatchReport> {
+/** A pair by the places of its records among those of all lists. */
+interface ListedPair {
+  readonly left: number;
+  readonly right: number;
+  readonly judgement: 'tied' | 'asked';
+  readonly isDisputed: boolean;
+}
+
+/** The records of all lists, one list after another. */
+interface Listed {
+  readonly texts: readonly EvidenceTexts[];
+  readonly memberOf: readonly number[];
+  readonly keys: readonly string[];
+}
+
+/** Matches lists, or one with itself: writes the pairs with score, parts and decision, and measures them where the truth is given. */
+export async function matchLists({ lists: paths, rules: rulesPath, out, truth, onProgress }: MatchCall): Promise<MatchReport> {
   const rules = rulesPath === undefined ? matchRulesSchema.parse({}) : readRules(rulesPath);
-  const left = await readList(leftPath);
-  const right = rightPath === undefined ? left : await readList(rightPath);
-  const pairs = rules.fields ? fromRules(rules, left, right) : recognised(left, right);
-  if (pairs.length === 0)
+  const lists: List[] = [];
+  for (const path of paths) lists.push(await readList(path));
+  const parts = rules.fields ? fromRules(rules.fields, lists) : recognised(lists);
+  if (parts.length === 0)
     throw new BadMatchInput(
       'No columns were found that tell whether two records are the same thing. Name them in a rules file: --rules RULES.json, with fields, each with left, right and compare.',
     );
-  const evidence = pairs.map(({ name, compare }, index): EvidenceField => ({ name, compare, fields: [String(index)] }));
+  const evidence = parts.map(({ name, compare }, index): EvidenceField => ({ name, compare, fields: [String(index)] }));
   const thresholds = rules.thresholds ?? defaultThresholds;
-  const rowsOf = (list: List, side: 'left' | 'right'): EvidenceRow[] =>
-    list.rows.map((row) => Object.fromEntries(pairs.map((pair, index) => [String(index), textOf(row, pair[side])])));
-  const result = await matchInThreads({
+  const listed: Listed = {
+    texts: lists.flatMap((list, place) =>
+      list.rows.map((row) => evidenceTexts(evidence, Object.fromEntries(parts.map(({ columns }, index) => [String(index), textOf(row, columns[place] ?? [])])))),
+    ),
+    memberOf: lists.flatMap((list, place) => list.rows.map(() => place)),
+    keys: lists.flatMap((list, place) => keysOf(list, rules.keys[place === 0 ? 'left' : 'right'])),
+  };
+  const { texts, memberOf } = listed;
+  const result = await compareRecords({
     evidence,
-    left: rowsOf(left, 'left'),
-    ...(rightPath === undefined ? {} : { right: rowsOf(right, 'right') }),
-    thresholds,
+    texts,
+    memberOf,
+    members: lists.length,
+    newcomers: texts.length,
+    twins: lists.length === 1,
+    least: thresholds.lower,
     onProgress,
   });
-  const keys = { left: keysOf(left, rules.keys.left), right: keysOf(right, rightPath === undefined ? rules.keys.left : rules.keys.right) };
-  writeFileSync(out, pairsCsv(result, evidence, keys));
+  const pairs = lists.length === 1 ? duplicatesOf(result.likely, thresholds) : tiesOf(result.likely, listed, lists.length, thresholds);
+  const names = paths.map((path) => basename(path));
+  writeFileSync(out, pairsCsv(pairs, result.likely, evidence, listed, names));
   return {
-    left: left.rows.length,
-    right: right.rows.length,
+    records: lists.map(({ rows }) => rows.length),
     evidence: evidence.map(({ name, compare }, field) => ({ name, compare, learned: learnedWords(result, compare, field) })),
     compared: result.compared,
-    tied: result.pairs.filter(({ judgement }) => judgement === 'tied').length,
-    asked: result.pairs.filter(({ judgement }) => judgement === 'asked').length,
-    rejected: left.rejected.length + (rightPath === undefined ? 0 : right.rejected.length),
+    tied: pairs.filter(({ judgement }) => judgement === 'tied').length,
+    asked: pairs.filter(({ judgement }) => judgement === 'asked').length,
+    rejected: lists.reduce((sum, { rejected }) => sum + rejected.length, 0),
     out,
-    ...(truth === undefined ? {} : { truth: measured(result, readTruth(truth), keys) }),
+    ...(truth === undefined ? {} : { truth: measured(pairs, readTruth(truth), listed.keys) }),
   };
 }
 
-interface ColumnPair {
+/** Within one list a thing may be there any number of times: each likely pair counts. */
+function duplicatesOf({ pairs }: LikelyPairs, { upper }: Thresholds): ListedPair[] {
+  return pairs
+    .toSorted((a, b) => b.bits - a.bits || a.left - b.left || a.right - b.right)
+    .map(({ left, right, bits }) => ({ left, right, judgement: bits >= upper ? 'tied' : 'asked', isDisputed: false }));
+}
+
+function tiesOf(likely: LikelyPairs, { memberOf }: Listed, lists: number, thresholds: Thresholds): ListedPair[] {
+  const records = memberOf.map((member, place) => ({ member: String(member), key: recordKey(String(place)), keys: [], canStart: true }));
+  const verdicts = new Verdicts([]);
+  let next = 0;
+  const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))), verdicts);
+  const { joined, considered } = matchFree({ matching, members: Array.from({ length: lists }, (_, member) => String(member)), records, likely, thresholds, verdicts });
+  const tied = new Set(joined.map(({ record }) => record));
+  return considered
+    .filter(({ bits }) => bits >= thresholds.lower)
+    .toSorted((a, b) => b.bits - a.bits || a.record - b.record)
+    .map(({ record, with: other, isDisputed }) => ({ left: other, right: record, judgement: tied.has(record) ? 'tied' : 'asked', isDisputed }));
+}
+
+interface ColumnPart {
   readonly name: string;
   readonly compare: EvidenceField['compare'];
-  readonly left: readonly string[];
-  readonly right: readonly string[];
+  /** By list: the columns that are compared as one text. */
+  readonly columns: readonly (readonly string[])[];
 }
 
 function readRules(path: string): MatchRules {
@@ -91,32 +153,38 @@ function readRules(path: string): MatchRules {
   );
 }
 
-function fromRules({ fields = [] }: MatchRules, left: List, right: List): ColumnPair[] {
-  const check = (list: List, columns: readonly string[], side: string): void => {
-    const missing = columns.find((column) => !list.columns.includes(column));
-    if (missing !== undefined) throw new BadMatchInput(`The ${side} list has no column “${missing}”; it has ${list.columns.join(', ')}.`);
-  };
-  return fields.map(({ name, compare, left: lefts, right: rights = lefts }) => {
-    check(left, lefts, 'left');
-    check(right, rights, 'right');
-    return { name: name ?? lefts.join(' '), compare, left: lefts, right: rights };
+function fromRules(fields: NonNullable<MatchRules['fields']>, lists: readonly List[]): ColumnPart[] {
+  return fields.map(({ name, compare, left, right = left, others }) => {
+    const columns = lists.map((_, place) => (place === 0 ? left : place === 1 ? right : (others?.[place - 2] ?? right)));
+    for (const [place, list] of lists.entries()) {
+      const missing = columns[place]?.find((column) => !list.columns.includes(column));
+      const which = place === 0 ? 'left' : place === 1 ? 'right' : `${place + 1}th`.replace('3th', '3rd');
+      if (missing !== undefined) throw new BadMatchInput(`The ${which} list has no column “${missing}”; it has ${list.columns.join(', ')}.`);
+    }
+    return { name: name ?? left.join(' '), compare, columns };
   });
 }
 
-function recognised(left: List, right: List): ColumnPair[] {
+/** Columns of the other lists are found by those of the first one. */
+function recognised([first, ...others]: readonly List[]): ColumnPart[] {
+  if (!first) return [];
   const sketch = (list: List) => {
     const sketcher = new ObjectSketcher();
     for (const row of list.rows) sketcher.add(row);
     return sketcher.sketch();
   };
-  const [first, second] = [sketch(left), sketch(right)];
+  const own = sketch(first);
+  const [second, ...more] = others.map((list) => {
+    const there = sketch(list);
+    return { there, pairs: proposePairs(own, there).pairs };
+  });
   // Within one list each column corresponds to itself.
-  const pairs = left === right ? left.columns.map((column) => ({ left: column, right: column, confidence: 1, reasons: [] })) : proposePairs(first, second).pairs;
-  return proposeEvidence(
-    pairs.filter((pair) => left !== right || pair.left !== left.key),
-    first,
-    second,
-  );
+  const itself = first.columns.filter((column) => column !== first.key).map((column) => ({ left: column, right: column, confidence: 1, reasons: [] }));
+  return proposeEvidence(second?.pairs ?? itself, own, second?.there ?? own).map(({ name, compare, left, right }) => ({
+    name,
+    compare,
+    columns: [left, right, ...more.map(({ pairs }) => left.flatMap((column) => pairs.find((pair) => pair.left === column)?.right ?? []))],
+  }));
 }
 
 function textOf(row: Readonly<Record<string, Raw>>, columns: readonly string[]): string {
@@ -132,16 +200,17 @@ function keysOf(list: List, column: string | undefined): string[] {
   return list.rows.map((row, index) => scalarText(row[column ?? list.key] ?? null) ?? `row ${index + 1}`);
 }
 
-/** The pairs as CSV, safe to open in a spreadsheet. The score is the prior and the sum of the parts. */
-function pairsCsv(result: MatchResult, evidence: readonly EvidenceField[], keys: { left: readonly string[]; right: readonly string[] }): string {
-  const header = ['left', 'right', 'decision', 'score', 'probability', 'prior', ...evidence.flatMap(({ name }) => [name, `${name} says`])];
-  const rows = result.pairs.map((pair) => {
-    const { bits, probability, prior, parts } = result.explain(pair);
-    const decision = pair.rival === undefined ? pair.judgement : `${pair.judgement}: another is nearly as good`;
+/** The pairs as CSV, safe to open in a spreadsheet. The score is the prior and the sum of the parts. With more than two lists each key stands with its list. */
+function pairsCsv(pairs: readonly ListedPair[], likely: LikelyPairs, evidence: readonly EvidenceField[], { keys, memberOf }: Listed, names: readonly string[]): string {
+  const inLists = (left: unknown, right: unknown): unknown[] => (names.length > 2 ? [left, right] : []);
+  const header = ['left', 'right', ...inLists('left list', 'right list'), 'decision', 'score', 'probability', 'prior', ...evidence.flatMap(({ name }) => [name, `${name} says`])];
+  const rows = pairs.map(({ left, right, judgement, isDisputed }) => {
+    const { bits, probability, prior, parts } = likely.explain(left, right);
     return [
-      keys.left[pair.left],
-      keys.right[pair.right],
-      decision,
+      keys[left],
+      keys[right],
+      ...inLists(names[memberOf[left] ?? 0], names[memberOf[right] ?? 0]),
+      isDisputed ? `${judgement}: another is nearly as good` : judgement,
       bits.toFixed(2),
       probability.toFixed(6),
       prior.toFixed(2),
@@ -152,9 +221,9 @@ function pairsCsv(result: MatchResult, evidence: readonly EvidenceField[], keys:
   return stringify([header, ...rows.map((row) => row.map((cell) => (typeof cell === 'string' && /^[=+@\t\r]|^-(?![\d.]+$)/.test(cell) ? `'${cell}` : cell)))]);
 }
 
-function learnedWords({ weights }: MatchResult, compare: EvidenceField['compare'], field: number): string[] {
-  const { m = [], u = [] } = weights.fields[field] ?? {};
-  return comparisonOf(compare).levels.map((level, at) => `${level} ${Math.log2((m[at] ?? 1) / (u[at] ?? 1)).toFixed(1)}`);
+function learnedWords({ weights }: Compared, compare: EvidenceField['compare'], field: number): string[] {
+  const bits = levelBits(weights)[field] ?? [];
+  return comparisonOf(compare).levels.map((level, at) => `${level} ${(bits[at] ?? 0).toFixed(1)}`);
 }
 
 function readTruth(path: string): Set<string> {
@@ -169,13 +238,13 @@ function readTruth(path: string): Set<string> {
   return new Set(rows.slice(1).map(([a = '', b = '']) => JSON.stringify([a, b])));
 }
 
-function measured(result: MatchResult, truth: ReadonlySet<string>, keys: { left: readonly string[]; right: readonly string[] }) {
-  const isTrue = ({ left, right }: { left: number; right: number }): boolean => {
-    const [a = '', b = ''] = [keys.left[left], keys.right[right]];
-    return truth.has(JSON.stringify([a, b])) || (keys.left === keys.right && truth.has(JSON.stringify([b, a])));
+function measured(pairs: readonly ListedPair[], truth: ReadonlySet<string>, keys: readonly string[]) {
+  const isTrue = ({ left, right }: ListedPair): boolean => {
+    const [a = '', b = ''] = [keys[left], keys[right]];
+    return truth.has(JSON.stringify([a, b])) || truth.has(JSON.stringify([b, a]));
   };
-  const tied = result.pairs.filter(({ judgement }) => judgement === 'tied');
+  const tied = pairs.filter(({ judgement }) => judgement === 'tied');
   const good = tied.filter(isTrue).length;
-  const all = result.pairs.filter(isTrue).length;
+  const all = pairs.filter(isTrue).length;
   return { pairs: truth.size, precision: tied.length === 0 ? 1 : good / tied.length, recall: good / Math.max(1, truth.size), recallWithAsked: all / Math.max(1, truth.size) };
 }

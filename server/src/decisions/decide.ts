@@ -1,11 +1,12 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Choice } from '@anchor-knot/contracts';
-import { type Reading, recordKey, settleHeld, type Shared } from '@anchor-knot/core';
+import { type Reading, recordKey, type RecordName, settleHeld, type Shared } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import { expectedFields } from '../orchestration/store.js';
-import { addTie, loadAnchor } from '../anchors/handTies.js';
+import { loadAnchor } from '../anchors/handTies.js';
 import { saveTies } from '../persistence/tables/anchors.js';
 import { agreedToColumn, tieToRow } from '../persistence/rows.js';
+import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 
 export type DecideOutcome =
   { readonly kind: 'decided' } | { readonly kind: 'not found' } | { readonly kind: 'changed meanwhile' } | { readonly kind: 'not a choice'; readonly says: string };
@@ -30,6 +31,10 @@ export async function decide(data: DataSource, knot: LoadedKnot, decisionId: str
     )) as DecisionRow[];
     if (!decision) return { kind: 'not found' };
     if (decision.fingerprint !== choice.fingerprint) return { kind: 'changed meanwhile' };
+    if (choice.choose === 'later') {
+      await db.query('update decision set put_off_at = $2 where id = $1', [decision.id, now]);
+      return { kind: 'decided' };
+    }
     const outcome = await apply(db, knot, decision, choice, person, now);
     if (outcome.kind === 'decided') {
       await db.query('update decision set closed_at = $2, closed_by = $3, choice = $4 where id = $1', [decision.id, now, person, JSON.stringify(choice)]);
@@ -42,18 +47,16 @@ export async function decide(data: DataSource, knot: LoadedKnot, decisionId: str
   });
 }
 
-async function apply(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, choice: Choice, person: string, now: Date): Promise<DecideOutcome> {
+async function apply(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, choice: Exclude<Choice, { choose: 'later' }>, person: string, now: Date): Promise<DecideOutcome> {
   switch (choice.choose) {
     case 'value':
       return decision.kind === 'held' ? settle(db, knot, decision, choice, person, now) : wrongChoice(decision);
     case 'record':
-      return decision.kind === 'duplicate' ? chooseRecord(db, knot, decision, choice.key, now) : wrongChoice(decision);
-    case 'anchor':
-      return decision.kind === 'unsure match' ? tieToAnchor(db, knot, decision, choice.anchor, now) : wrongChoice(decision);
-    case 'separate':
-      if (decision.kind !== 'unsure match' && decision.kind !== 'duplicate') return wrongChoice(decision);
-      await setVerdict(db, knot.id, decision.member as string, keysOf(decision), 'separate');
-      return { kind: 'decided' };
+      return decision.kind === 'duplicate' ? chooseRecord(db, knot, decision, choice.key, person, now) : wrongChoice(decision);
+    case 'same':
+      return decision.kind === 'unsure match' ? saySame(db, knot, decision, choice.candidate, person, now) : wrongChoice(decision);
+    case 'different':
+      return decision.kind === 'unsure match' || decision.kind === 'duplicate' ? sayDifferent(db, knot, decision, person, now) : wrongChoice(decision);
     case 'keep others':
     case 'archive others':
     case 'delete others':
@@ -99,7 +102,7 @@ async function settle(db: EntityManager, knot: LoadedKnot, decision: DecisionRow
 }
 
 /** One of several duplicates is kept the same; the others are set aside until that changes. */
-async function chooseRecord(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, chosen: string, now: Date): Promise<DecideOutcome> {
+async function chooseRecord(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, chosen: string, person: string, now: Date): Promise<DecideOutcome> {
   const member = decision.member as string;
   const tiedKey = (decision.detail as { tiedKey?: string | null }).tiedKey ?? undefined;
   const all = [...keysOf(decision), ...(tiedKey === undefined ? [] : [tiedKey])];
@@ -117,30 +120,100 @@ async function chooseRecord(db: EntityManager, knot: LoadedKnot, decision: Decis
       JSON.stringify(reading),
     ]);
     await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [loaded.id, now]);
+    // The one that was chosen belongs where the other one was, whatever keys and evidence say.
+    const others = loaded.ties.filter((one) => one !== tie && !one.gone);
+    await saveVerdicts(db, knot.id, verdictsBetween([{ member, key: recordKey(chosen) }], others, true), { person, at: now, decision: decision.id });
   }
-  await setVerdict(
-    db,
+  await db.query(`update outside_record set verdict = 'aside', set_aside_by = $4, set_aside_at = $5 where knot_id = $1 and member = $2 and record_key = any($3::text[])`, [
     knot.id,
     member,
-    all.filter((key) => key !== chosen && (key !== tiedKey || chosen !== tiedKey)),
-    'aside',
-  );
+    all.filter((key) => key !== chosen),
+    person,
+    now,
+  ]);
   return { kind: 'decided' };
 }
 
-async function tieToAnchor(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, chosen: string, now: Date): Promise<DecideOutcome> {
-  const offered = (decision.detail as { anchors?: string[] }).anchors ?? [];
-  if (!offered.includes(chosen)) return { kind: 'not a choice', says: 'choose one of those shown' };
-  const loaded = await loadAnchor(db, chosen);
-  const member = decision.member as string;
-  if (!loaded) return { kind: 'not found' };
-  if (loaded.ties.some((tie) => tie.member === member)) return { kind: 'not a choice', says: 'that one is tied to another record of this system already' };
-  const [record] = (await db
-    .query('delete from outside_record where knot_id = $1 and member = $2 and record_key = $3 returning reading', [knot.id, member, decision.record_key])
-    .then((result: unknown) => (result as [unknown[]])[0])) as { reading: Reading }[];
-  if (!record) return { kind: 'changed meanwhile' };
-  await addTie(db, knot.id, chosen, member, recordKey(decision.record_key as string), record.reading, now);
+interface UnsureDetail {
+  readonly candidates?: readonly { readonly anchor: string | null; readonly records: readonly RecordName[]; readonly with: RecordName | null }[];
+}
+
+/** The records of each candidate, as they are tied now. */
+async function candidatesOf(db: EntityManager, { detail }: DecisionRow): Promise<readonly { readonly records: readonly RecordName[]; readonly with: RecordName | null }[]> {
+  const { candidates = [] } = detail as UnsureDetail;
+  const anchors = candidates.flatMap(({ anchor }) => anchor ?? []);
+  const ties = (await db.query('select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member', [anchors])) as {
+    anchor_id: string;
+    member: string;
+    record_key: string;
+  }[];
+  return candidates.map((candidate) => ({
+    records: candidate.anchor
+      ? ties.filter(({ anchor_id }) => anchor_id === candidate.anchor).map(({ member, record_key }) => ({ member, key: recordKey(record_key) }))
+      : candidate.records,
+    with: candidate.with,
+  }));
+}
+
+async function saySame(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, chosen: number, person: string, now: Date): Promise<DecideOutcome> {
+  const record: RecordName = { member: decision.member as string, key: recordKey(decision.record_key as string) };
+  const candidate = (await candidatesOf(db, decision))[chosen];
+  if (!candidate) return { kind: 'not a choice', says: 'choose one of those shown' };
+  if (candidate.records.length === 0) return { kind: 'changed meanwhile' };
+  const there = candidate.records.find(({ member }) => member === record.member);
+  if (there) return { kind: 'not a choice', says: `that one has record ${there.key} of this system already` };
+  await saveVerdicts(db, knot.id, verdictsBetween([record], candidate.records, true), { person, at: now, decision: decision.id });
   return { kind: 'decided' };
+}
+
+/** None of the candidates is the same thing; or none of the duplicates is the same as another one, and only the one that is tied belongs to the anchor. */
+async function sayDifferent(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, person: string, now: Date): Promise<DecideOutcome> {
+  const member = decision.member as string;
+  const records = keysOf(decision).map((key): RecordName => ({ member, key: recordKey(key) }));
+  const others = (await candidatesOf(db, decision)).flatMap((candidate) => candidate.records);
+  if (decision.kind === 'duplicate' && decision.anchor_id !== null)
+    for (const { member: of, key } of (await loadAnchor(db, decision.anchor_id))?.ties ?? []) others.push({ member: of, key });
+  const among = decision.kind === 'duplicate' ? verdictsBetween(records, records, false) : [];
+  await saveVerdicts(db, knot.id, [...verdictsBetween(records, others, false), ...among], { person, at: now, decision: decision.id });
+  return { kind: 'decided' };
+}
+
+/**
+ * Takes a decision on a match back, as long as no run has acted on it.
+ * @returns why it cannot be taken back, where that is so
+ */
+export async function undoDecision(data: DataSource, knot: string, decisionId: string, person: string): Promise<DecideOutcome> {
+  return data.transaction(async (db) => {
+    const [decision] = (await db.query(
+      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice, put_off_at from decision where id = $1 and knot_id = $2 for update',
+      [decisionId, knot],
+    )) as (DecisionRow & { closed_at: Date | null; choice: Choice | null; put_off_at: Date | null })[];
+    if (!decision) return { kind: 'not found' };
+    if (decision.closed_at === null) {
+      await db.query('update decision set put_off_at = null where id = $1', [decision.id]);
+      return { kind: 'decided' };
+    }
+    const { choice } = decision;
+    const tiedKey = (decision.detail as { tiedKey?: string | null }).tiedKey ?? null;
+    const isOfMatch = choice?.choose === 'same' || choice?.choose === 'different' || (choice?.choose === 'record' && (tiedKey === null || tiedKey === choice.key));
+    if (!isOfMatch) return { kind: 'not a choice', says: 'this decision cannot be taken back here' };
+    const [run] = (await db.query('select id from run where knot_id = $1 and started_at > $2 limit 1', [knot, decision.closed_at])) as { id: string }[];
+    if (run) return { kind: 'not a choice', says: 'a run has begun since then: untie or tie the record on its anchor’s page, or take the verdict back' };
+    await db.query('delete from verdict where decision_id = $1', [decision.id]);
+    await db.query('update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
+      knot,
+      decision.member,
+      keysOf(decision),
+    ]);
+    const [again] = (await db.query(
+      `update decision set closed_at = null, closed_by = null, choice = null where id = $1
+       and not exists (select from decision o where o.knot_id = decision.knot_id and o.identity = decision.identity and o.closed_at is null) returning id`,
+      [decision.id],
+    )) as [{ id: string }[]];
+    if (again.length === 0) return { kind: 'changed meanwhile' };
+    await db.query(`insert into audit (person, action, detail) values ($1, 'decision taken back', $2)`, [person, JSON.stringify({ decision: decision.id, kind: decision.kind })]);
+    return { kind: 'decided' };
+  });
 }
 
 /** What becomes of the other records of a thing that was deleted in one system. */
@@ -171,8 +244,4 @@ async function tryAgain(db: EntityManager, decision: DecisionRow): Promise<Decid
 
 function keysOf({ detail, record_key }: DecisionRow): string[] {
   return (detail as { keys?: string[] }).keys ?? (record_key === null ? [] : [record_key]);
-}
-
-async function setVerdict(db: EntityManager, knot: string, member: string, keys: readonly string[], verdict: 'aside' | 'separate'): Promise<void> {
-  await db.query('update outside_record set verdict = $4 where knot_id = $1 and member = $2 and record_key = any($3::text[])', [knot, member, keys, verdict]);
 }

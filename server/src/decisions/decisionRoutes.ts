@@ -1,11 +1,11 @@
-import type { FastifyInstance } from 'fastify';
+import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import { choiceSchema, type Decision, decisionListSchema, type MemberSummary, problemSchema } from '@anchor-knot/contracts';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { memberSummaries } from '../views/summaries.js';
-import { decide } from './decide.js';
+import { decide, type DecideOutcome, undoDecision } from './decide.js';
 
 const pageSize = 100;
 
@@ -66,7 +66,7 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       const { knot, kind, offset } = request.query;
       const conditions = 'd.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)';
       const rows = (await data.query(
-        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions} order by ${order}, d.id offset $3 limit ${pageSize}`,
+        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions} order by d.put_off_at nulls first, ${order}, d.id offset $3 limit ${pageSize}`,
         [knot ?? null, kind ?? null, offset],
       )) as DecisionViewRow[];
       const kinds = (await data.query(
@@ -101,23 +101,40 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const outcome = await decide(data, knot, String(request.params.decision), request.body, request.person?.name ?? '', new Date());
-      switch (outcome.kind) {
-        case 'decided':
-          return { decided: true as const };
-        case 'not found':
-          return reply.code(404).send({ code: 'not found', says: 'This decision is no longer open: it was decided, or it settled by itself.' });
-        case 'changed meanwhile':
-          return reply.code(409).send({
-            code: 'changed meanwhile',
-            says: 'The values have changed since you saw them; nothing was decided.',
-            advice: 'Look at the values as they are now and choose again.',
-          });
-        case 'not a choice':
-          return reply.code(422).send({ code: 'not a choice', says: outcome.says });
-        default:
-          throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
-      }
+      return answer(await decide(data, knot, String(request.params.decision), request.body, request.person?.name ?? '', new Date()), reply);
     },
   );
+
+  typed.post(
+    '/api/knots/:knot/decisions/:decision/undo',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Take a decision on a match back, or have one that was put off in its place again',
+        params: z.object({ knot: z.string(), decision: z.coerce.number().int().positive() }),
+        response: { 200: z.object({ decided: z.literal(true) }), 404: problemSchema, 409: problemSchema, 422: problemSchema },
+      },
+    },
+    async (request, reply) => answer(await undoDecision(data, request.params.knot, String(request.params.decision), request.person?.name ?? ''), reply),
+  );
+}
+
+function answer(outcome: DecideOutcome, reply: FastifyReply) {
+  switch (outcome.kind) {
+    case 'decided':
+      return { decided: true as const };
+    case 'not found':
+      return reply.code(404).send({ code: 'not found', says: 'This decision is no longer open: it was decided, or it settled by itself.' });
+    case 'changed meanwhile':
+      return reply.code(409).send({
+        code: 'changed meanwhile',
+        says: 'The values have changed since you saw them; nothing was decided.',
+        advice: 'Look at the values as they are now and choose again.',
+      });
+    case 'not a choice':
+      return reply.code(422).send({ code: 'not a choice', says: outcome.says });
+    default:
+      throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
+  }
 }

@@ -216,13 +216,14 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         tags: ['knots'],
         summary: 'Try the definition under work on all records of its members. The answer is newline-delimited JSON, sent while it is worked out; ending the request ends it',
         params: parameters,
+        body: z.object({ learn: z.boolean().default(false) }),
         response: { 404: problemSchema },
       },
     },
     async (request, reply) => {
       const definition = (await drafts.find(request.params.knot))?.definition ?? (await knots.inForce(request.params.knot))?.definition;
       if (!definition) return reply.code(404).send(noSuch('knot'));
-      const lines = surveyKnot(systems, knotDraftSchema.parse(definition), systemClock.now());
+      const lines = surveyKnot(systems, knotDraftSchema.parse(definition), request.body.learn, systemClock.now());
       const text = Readable.from(inLines(lines));
       return reply.type('application/x-ndjson').send(text as never);
     },

@@ -1,10 +1,13 @@
 import type { KnotDefinition, SurveyLine } from '@anchor-knot/contracts';
 import { SystemTrouble } from '@anchor-knot/connectors';
-import { type IdentitySurvey, type Instant, type Knot, KnotSurvey, type MemberSurvey } from '@anchor-knot/core';
+import { type IdentitySurvey, type Instant, type Knot, KnotSurvey, type MemberSurvey, surveyIdentity, type SurveyedRecord } from '@anchor-knot/core';
+import { compareRecords } from '../matching/compareRecords.js';
 import type { Systems } from '../systems/systems.js';
 import { systemClock } from '../worker/systemClock.js';
 
 const progressMs = 250;
+/** So many records are compared by evidence at the most: they are all held in memory. */
+const mostCompared = 400_000;
 
 type Line =
   | Exclude<SurveyLine, { kind: 'member' | 'done' }>
@@ -12,11 +15,13 @@ type Line =
   | { readonly kind: 'member'; readonly member: string; readonly survey: MemberSurvey };
 
 /**
- * Tries a definition on all records of its members, one member after another, and tells how far it is. Nothing is kept and
- * nothing is written. Whoever stops listening ends it.
+ * Tries a definition on all records of its members, one member after another, then compares them by evidence, and tells
+ * how far it is. Nothing is kept and nothing is written. Whoever stops listening ends it.
+ * @param learn whether weights are learned anew; otherwise those of the definition are used, where it has some
  */
-export async function* surveyKnot(systems: Systems, definition: KnotDefinition, now: Instant): AsyncGenerator<Line> {
-  const survey = new KnotSurvey(definition as Knot, now);
+export async function* surveyKnot(systems: Systems, definition: KnotDefinition, learn: boolean, now: Instant): AsyncGenerator<Line> {
+  const knot = definition as Knot;
+  const survey = new KnotSurvey(knot, now);
   let told = 0;
   for (const { id, system, object } of definition.members) {
     let records = 0;
@@ -43,5 +48,49 @@ export async function* surveyKnot(systems: Systems, definition: KnotDefinition, 
       yield { kind: 'trouble', member: id, says: `${error.message}. ${error.advice}` };
     }
   }
-  yield { kind: 'done', identity: survey.identity() };
+  const records = survey.records();
+  const { evidence } = knot;
+  if (!evidence || evidence.fields.length === 0 || evidence.fields.some(({ fields }) => fields.length === 0)) {
+    yield { kind: 'done', identity: surveyIdentity(knot, records) };
+    return;
+  }
+  const compared = firstOfEach(knot, records);
+  const memberAt = new Map(knot.members.map(({ id }, index) => [id, index]));
+  const stop = new AbortController();
+  let progress = { done: 0, total: compared.length };
+  const working = compareRecords({
+    evidence: evidence.fields,
+    texts: compared.map(({ texts }) => texts),
+    memberOf: compared.map(({ member }) => memberAt.get(member) ?? 0),
+    members: knot.members.length,
+    newcomers: compared.length,
+    twins: true,
+    ...(learn || !evidence.weights ? {} : { weights: evidence.weights }),
+    signal: stop.signal,
+    onProgress: (done, total) => (progress = { done, total }),
+  });
+  // Told by and by: what it comes to is awaited below.
+  working.catch(() => undefined);
+  try {
+    for (let isDone = false; !isDone;) {
+      yield { kind: 'comparing', ...progress };
+      isDone = await Promise.race([working.then(() => true), new Promise<false>((resolve) => void setTimeout(resolve, progressMs, false))]);
+    }
+    const result = await working;
+    yield { kind: 'done', identity: surveyIdentity(knot, compared, { evidence, ...result }) };
+  } finally {
+    stop.abort();
+  }
+}
+
+/** All records, or as many of each member as may be compared. */
+function firstOfEach({ members }: Knot, records: readonly SurveyedRecord[]): readonly SurveyedRecord[] {
+  if (records.length <= mostCompared) return records;
+  const each = Math.floor(mostCompared / members.length);
+  const taken = new Map<string, number>();
+  return records.filter(({ member }) => {
+    const count = (taken.get(member) ?? 0) + 1;
+    taken.set(member, count);
+    return count <= each;
+  });
 }

@@ -1,21 +1,79 @@
-import type { EvidenceField, EvidenceRow } from '@anchor-knot/core';
+import { availableParallelism } from 'node:os';
+import {
+  BlockIndex,
+  type ComparedPairs,
+  comparePairs,
+  type Comparing,
+  type EvidenceColumn,
+  type EvidenceField,
+  type EvidenceTexts,
+  learnShares,
+  prepareColumns,
+  sampleAnyPairs,
+  ShareTable,
+  type Weights,
+} from '@anchor-knot/core';
 
-/** What the threads of one matching are given when they start. */
+/** What is compared: the records of all members in one list, the newcomers first. */
 export interface MatchJob {
   readonly evidence: readonly EvidenceField[];
-  readonly left: readonly EvidenceRow[];
-  /** Left out where one list is compared with itself. */
-  readonly right?: readonly EvidenceRow[] | undefined;
+  readonly texts: readonly EvidenceTexts[];
+  /** The member of each record, by its place in their order. */
+  readonly memberOf: ArrayLike<number>;
+  readonly members: number;
+  /** How many of them look for candidates; the first ones. */
+  readonly newcomers: number;
+  /** How many after those are only found by what they share. */
+  readonly others?: number | undefined;
+  /** For each newcomer the records after all those that it is compared with, found elsewhere. */
+  readonly known?: readonly ArrayLike<number>[] | undefined;
+  /** Whether records of one member are compared with each other. */
+  readonly twins: boolean;
+  /** Weights that were learned before; without them they are learned from this data. */
+  readonly weights?: Weights | undefined;
 }
 
-/** Left records from one place to another. */
+/** Newcomers from one place to another. */
 export interface MatchRange {
   readonly from: number;
   readonly to: number;
 }
 
-/** What is true of any two records: how often each level comes, and how many records have a value, by field. */
-export interface AnyPairs {
-  readonly counts: readonly (readonly number[])[];
-  readonly totals: readonly number[];
+/** How often each level comes among any two records, by field. */
+export type AnyPairs = readonly (readonly number[])[];
+
+/** A job made ready: all records are prepared once, then ranges of them are compared. */
+export class PreparedJob {
+  readonly columns: readonly EvidenceColumn[];
+  readonly #job: MatchJob;
+  readonly #comparing: Comparing;
+
+  constructor(job: MatchJob) {
+    this.#job = job;
+    const columns = prepareColumns(job.evidence, job.texts);
+    this.columns = columns;
+    const indexes = this.#placesByMember(0, job.newcomers).map((places) => new BlockIndex(columns, places));
+    const others = job.others ? this.#placesByMember(job.newcomers, job.newcomers + job.others).map((places) => new BlockIndex(columns, places)) : undefined;
+    const shares = (job.weights?.fields ?? columns.map(learnShares)).map((of) => new ShareTable(of));
+    const { known } = job;
+    this.#comparing = { columns, memberOf: job.memberOf, indexes, others, twins: job.twins, shares, known: known && ((record) => known[record] ?? []) };
+  }
+
+  compare({ from, to }: MatchRange): ComparedPairs {
+    return comparePairs(this.#comparing, from, to);
+  }
+
+  sample(): AnyPairs {
+    const [first = [], ...rest] = this.#placesByMember(0, this.#job.texts.length).filter(({ length }) => length > 0);
+    return sampleAnyPairs(this.columns, first, rest.length === 0 ? first : rest.flat());
+  }
+
+  #placesByMember(from: number, to: number): number[][] {
+    const places = Array.from({ length: this.#job.members }, (): number[] => []);
+    for (let place = from; place < to; place += 1) places[this.#job.memberOf[place] as number]?.push(place);
+    return places;
+  }
 }
+
+/** One more than this would only wait. */
+export const mostThreads = availableParallelism();

@@ -2,8 +2,9 @@ import { afterWrite, type Anchor, type AnchorId, type MemberId } from '@anchor-k
 import type { Connector } from '@anchor-knot/connectors';
 import { decisionOfRefusal, decisionOfUnclear } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
-import { isOpen, keysOfAnchor, titleOf } from './planAnchors.js';
-import type { DecisionDraft, Intent, JournalRow, MemberTrouble, PlanEntry, RunLease } from './store.js';
+import { indexOfAnchors } from './indexAnchors.js';
+import { isOpen, titleOf } from './planAnchors.js';
+import type { AnchorIndex, DecisionDraft, Intent, JournalRow, MemberTrouble, PlanEntry, RunLease } from './store.js';
 import type { Tally } from './tally.js';
 import { together } from './together.js';
 import { type WriteEnd, writeMember } from './writeOperations.js';
@@ -121,10 +122,18 @@ export async function storeEnds(
         decisions.push(decisionOfRefusal(systemName, entry.anchor, tie.member, tie.parked.words));
     }
     const open = isOpen(entry) || own.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
-    return [{ anchor, open, decisions, keys: keysOfAnchor(knot, anchor), title: titleOf(knot, anchor) }];
+    return [{ anchor, open, decisions, title: titleOf(knot, anchor) }];
   });
+  const indexes = indexOfAnchors(
+    knot,
+    anchors.map(({ anchor }) => anchor),
+  );
   const writes = ends.map(({ intent, state, words, key }) => ({ intent: intent.id, operation: intent.operation, state, words, key }));
-  await store.recordOutcomes(lease, { anchors, writes, journal: ends.flatMap((end) => writeRows(end, clock.now())) }, clock.now());
+  await store.recordOutcomes(
+    lease,
+    { anchors: anchors.map((one, place) => ({ ...one, index: indexes[place] as AnchorIndex })), writes, journal: ends.flatMap((end) => writeRows(end, clock.now())) },
+    clock.now(),
+  );
 }
 
 function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number): JournalRow[] {
@@ -174,9 +183,11 @@ function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number):
   }));
 }
 
-/** Edits that lost. Their values are kept, with the rule that decided. */
+/** Records that came to the anchor, and edits that lost: their values are kept, with the rule that decided. */
 function mergeRows(entry: PlanEntry, at: number): JournalRow[] {
-  return entry.lost.map((lost): JournalRow => ({
+  const none = { field: undefined, before: undefined, after: undefined, meaning: undefined };
+  const tied = entry.tied.map(({ member, key, why }): JournalRow => ({ anchor: entry.anchor, member, key, kind: 'tied', ...none, cause: why, at }));
+  const lost = entry.lost.map((lost): JournalRow => ({
     anchor: entry.anchor,
     member: lost.member,
     key: entry.after.ties.find(({ member }) => member === lost.member)?.key,
@@ -188,4 +199,5 @@ function mergeRows(entry: PlanEntry, at: number): JournalRow[] {
     cause: entry.after.agreed[lost.field]?.why,
     at,
   }));
+  return [...tied, ...lost];
 }

@@ -1,9 +1,12 @@
-import { type Anchor, type AnchorId, type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
+import { type Anchor, type AnchorId, type MemberId, type RecordKey, recordKey, type TieReason, type Verdict } from '@anchor-knot/core';
 import { tieFingerprint } from './fingerprint.js';
 import { isOpen } from './planAnchors.js';
 import {
+  type AnchorIndex,
   type DecisionDraft,
   decisionIdentity,
+  type EvidenceCandidates,
+  type IndexedRecord,
   type Intent,
   type JournalRow,
   LeaseLost,
@@ -28,7 +31,7 @@ import {
 export interface KeptAnchor extends StoredAnchor {
   readonly open: boolean;
   readonly title: string;
-  readonly keys: PlanEntry['keys'];
+  readonly index: PlanEntry['index'];
 }
 
 /** Everything that must survive the process. Plain data: it can be written as JSON. */
@@ -40,13 +43,15 @@ export interface InstallationState {
   cursors: [MemberId, MemberCursor][];
   /** By check and member: the value of each record. */
   unique?: [string, [RecordKey, string][]][];
+  verdicts?: readonly Verdict[];
+  indexedAs?: string | undefined;
   token: number;
 }
 
 interface OpenRun {
   readonly lease: RunLease;
   leaseUntil: number;
-  readonly staged: Map<string, StagedRecord & { rule?: string | undefined }>;
+  readonly staged: Map<string, StagedRecord & { why?: TieReason | undefined }>;
   plan: PlanEntry[];
   /** Taken when the planning begins. */
   toMerge: AnchorId[];
@@ -72,6 +77,10 @@ export class InMemoryStore implements Store {
   /** Which anchor each record is tied to; derived from the anchors. */
   readonly #tied = new Map<string, AnchorId>();
   readonly #keyed = new Map<string, Set<AnchorId>>();
+  /** By block: the records of anchors that are in it. */
+  readonly #blocks = new Map<number, Map<string, IndexedRecord & { readonly anchor: AnchorId }>>();
+  #verdicts: readonly Verdict[];
+  #indexedAs: string | undefined;
   readonly #commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void>;
 
   constructor(state?: InstallationState, commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void> = async () => undefined) {
@@ -82,6 +91,8 @@ export class InMemoryStore implements Store {
     this.#intents = new Map((state?.intents ?? []).map((intent) => [intent.id, intent]));
     this.#cursors = new Map(state?.cursors);
     this.#unique = new Map((state?.unique ?? []).map(([name, values]) => [name, new Map(values)]));
+    this.#verdicts = state?.verdicts ?? [];
+    this.#indexedAs = state?.indexedAs;
     this.#token = state?.token ?? 0;
     this.#commit = commit;
   }
@@ -94,6 +105,8 @@ export class InMemoryStore implements Store {
       intents: [...this.#intents.values()],
       cursors: [...this.#cursors],
       unique: [...this.#unique].map(([name, values]) => [name, [...values]]),
+      verdicts: this.#verdicts,
+      ...(this.#indexedAs === undefined ? {} : { indexedAs: this.#indexedAs }),
       token: this.#token,
     };
   }
@@ -213,7 +226,7 @@ export class InMemoryStore implements Store {
 
   async *stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]> {
     const newcomers = [...this.#check(lease).staged.values()].filter(({ anchor }) => anchor === undefined);
-    yield newcomers.map(({ member, key, matchKeys, reading }) => ({ member, key, matchKeys, isRejected: (reading.rejected?.length ?? 0) > 0 }));
+    yield newcomers.map(({ member, key, matchKeys, texts = [], reading }) => ({ member, key, matchKeys, texts, isRejected: (reading.rejected?.length ?? 0) > 0 }));
   }
 
   async stagedReadings(lease: RunLease, refs: readonly RecordRef[]) {
@@ -229,9 +242,59 @@ export class InMemoryStore implements Store {
     return anchors.flatMap((id) => (this.#anchors.get(id)?.anchor.ties ?? []).map(({ member, key }) => ({ anchor: id, member, key })));
   }
 
-  async assign(lease: RunLease, records: readonly (RecordRef & { anchor: AnchorId; rule: string | undefined })[]): Promise<void> {
+  async assign(lease: RunLease, records: readonly (RecordRef & { anchor: AnchorId; why: TieReason | undefined })[]): Promise<void> {
     const { staged } = this.#check(lease);
-    for (const { anchor, rule, ...ref } of records) staged.set(refId(ref), { ...(staged.get(refId(ref)) as StagedRecord), anchor, rule });
+    for (const { anchor, why, ...ref } of records) staged.set(refId(ref), { ...(staged.get(refId(ref)) as StagedRecord), anchor, why });
+  }
+
+  async verdicts(): Promise<readonly Verdict[]> {
+    return this.#verdicts;
+  }
+
+  async indexedAs(): Promise<string | undefined> {
+    return this.#indexedAs;
+  }
+
+  async anchorIds(_: string, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
+    return [...this.#anchors.keys()]
+      .sort()
+      .filter((id) => after === undefined || id > after)
+      .slice(0, limit);
+  }
+
+  async saveIndex(lease: RunLease, anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]): Promise<void> {
+    this.#check(lease);
+    for (const { anchor, index } of anchors) this.#keep({ ...(this.#anchors.get(anchor) as KeptAnchor), index });
+  }
+
+  async markIndexed(lease: RunLease, fingerprint: string): Promise<void> {
+    this.#check(lease);
+    this.#indexedAs = fingerprint;
+    await this.#save([]);
+  }
+
+  async evidenceCandidates(_: string, newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[]): Promise<EvidenceCandidates> {
+    const places = new Map<string, number>();
+    const records: EvidenceCandidates['records'][number][] = [];
+    const add = (record: IndexedRecord & { readonly anchor: AnchorId }): number => {
+      const id = refId(record);
+      if (!places.has(id)) {
+        places.set(id, records.length);
+        const { member, key, anchor, texts } = record;
+        records.push({ member, key, anchor, texts });
+      }
+      return places.get(id) as number;
+    };
+    const found = newcomers.map((blocks) => {
+      const own = new Set<number>();
+      for (const { block, limit } of blocks) {
+        const there = this.#blocks.get(block);
+        if (there && there.size <= limit) for (const record of there.values()) own.add(add(record));
+      }
+      return [...own];
+    });
+    for (const anchor of new Set(records.map((record) => record.anchor))) for (const record of this.#anchors.get(anchor)?.index.evidence ?? []) add({ ...record, anchor });
+    return { records, found };
   }
 
   async saveOutside(lease: RunLease, records: readonly OutsideRecord[], decisions: readonly DecisionDraft[]): Promise<void> {
@@ -259,8 +322,8 @@ export class InMemoryStore implements Store {
   }
 
   async stagedFor(lease: RunLease, ids: readonly AnchorId[]) {
-    const found = new Map<AnchorId, (StagedRecord & { rule: string | undefined })[]>(ids.map((id) => [id, []]));
-    for (const record of this.#check(lease).staged.values()) if (record.anchor !== undefined) found.get(record.anchor)?.push({ ...record, rule: record.rule });
+    const found = new Map<AnchorId, (StagedRecord & { why: TieReason | undefined })[]>(ids.map((id) => [id, []]));
+    for (const record of this.#check(lease).staged.values()) if (record.anchor !== undefined) found.get(record.anchor)?.push({ ...record, why: record.why });
     return found;
   }
 
@@ -285,7 +348,7 @@ export class InMemoryStore implements Store {
     const ids = new Set(applied.map(({ anchor }) => anchor));
     for (const entry of applied) {
       const open = entry.operations.length > 0 || isOpen(entry);
-      this.#keep({ anchor: entry.after, revision: entry.revision + 1, open, title: entry.title, keys: entry.keys });
+      this.#keep({ anchor: entry.after, revision: entry.revision + 1, open, title: entry.title, index: entry.index });
       this.#replaceDecisions((draft) => draft.anchor === entry.anchor && isOfAnchor(draft), entry.decisions);
     }
     for (const intent of intents) if (ids.has(intent.operation.anchor)) this.#intents.set(intent.id, intent);
@@ -295,9 +358,9 @@ export class InMemoryStore implements Store {
 
   async recordOutcomes(lease: RunLease, { anchors, writes, journal }: Outcomes): Promise<void> {
     this.#check(lease);
-    for (const { anchor, open, decisions, keys, title } of anchors) {
+    for (const { anchor, open, decisions, index, title } of anchors) {
       const revision = (this.#anchors.get(anchor.id)?.revision ?? 0) + 1;
-      this.#keep({ anchor, revision, open, title, keys });
+      this.#keep({ anchor, revision, open, title, index });
       this.#replaceDecisions((draft) => draft.anchor === anchor.id && isOfAnchor(draft), decisions);
     }
     for (const { intent, operation, state, words } of writes) {
@@ -331,6 +394,12 @@ export class InMemoryStore implements Store {
     await this.#save([]);
   }
 
+  /** A person's word on two records. */
+  async say(verdict: Verdict): Promise<void> {
+    this.#verdicts = [...this.#verdicts, verdict];
+    await this.#save([]);
+  }
+
   #check(lease: RunLease): OpenRun {
     if (this.#run?.lease.token !== lease.token) throw new LeaseLost(lease.run);
     return this.#run;
@@ -340,10 +409,15 @@ export class InMemoryStore implements Store {
     const { id } = kept.anchor;
     const before = this.#anchors.get(id);
     for (const { member, key } of before?.anchor.ties ?? []) this.#tied.delete(refId({ member, key }));
-    for (const [rule, key] of before?.keys ?? []) this.#keyed.get(`${rule}\u001f${key}`)?.delete(id);
+    for (const [rule, key] of before?.index.keys ?? []) this.#keyed.get(`${rule}\u001f${key}`)?.delete(id);
+    for (const record of before?.index.evidence ?? []) for (const block of record.blocks) this.#blocks.get(block)?.delete(refId(record));
     this.#anchors.set(id, kept);
     for (const { member, key } of kept.anchor.ties) this.#tied.set(refId({ member, key }), id);
-    for (const [rule, key] of kept.keys) {
+    for (const record of kept.index.evidence) {
+      for (const block of record.blocks)
+        this.#blocks.set(block, (this.#blocks.get(block) ?? new Map<string, IndexedRecord & { readonly anchor: AnchorId }>()).set(refId(record), { ...record, anchor: id }));
+    }
+    for (const [rule, key] of kept.index.keys) {
       const name = `${rule}\u001f${key}`;
       this.#keyed.set(name, (this.#keyed.get(name) ?? new Set()).add(id));
     }

@@ -1,8 +1,25 @@
-import { type AnchorId, anchorId, matchByKey, type MemberId, type Newcomer, type RecordKey } from '@anchor-knot/core';
-import { decisionsOfMatching } from './decisions.js';
+import {
+  type AnchorId,
+  anchorId,
+  type ComparedAnchor,
+  type CompiledKnot,
+  type EvidenceTexts,
+  matchFree,
+  type MemberId,
+  type Newcomer,
+  prepareColumns,
+  type RecordKey,
+  recordId,
+  RecordMatching,
+  type RecordName,
+  storedBlocks,
+  Verdicts,
+} from '@anchor-knot/core';
+import { compareRecords } from '../matching/compareRecords.js';
+import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import { outsideId } from './readMembers.js';
-import type { DecisionDraft, OutsideRecord, RecordRef, RunLease } from './store.js';
+import type { DecisionDraft, OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store } from './store.js';
 import type { Tally } from './tally.js';
 
 const askedAtOnce = 5000;
@@ -18,36 +35,44 @@ export interface MatchOutcome {
 }
 
 /** Ties staged records without an anchor to anchors, old or new, and keeps the rest outside. */
-export async function matchNewcomers(installation: Installation, options: RunOptions, lease: RunLease, outside: Map<string, OutsideRecord>, tally: Tally): Promise<MatchOutcome> {
+export async function matchNewcomers(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  outside: Map<string, OutsideRecord>,
+  tally: Tally,
+  beat: () => Promise<void>,
+): Promise<MatchOutcome> {
   const { store, nextId } = installation;
   const { knot } = options;
-  const newcomers: Newcomer[] = [];
-  for await (const batch of store.stagedNewcomers(lease)) {
-    for (const { member, key, matchKeys, isRejected } of batch) {
-      const verdict = outside.get(outsideId(member, key))?.verdict;
-      newcomers.push({
-        member,
-        key,
-        keys: matchKeys.map((matchKey) => matchKey ?? undefined),
-        canStart: !isRejected && knot.member(member).startsAnchors,
-        separate: verdict === 'separate',
-      });
-    }
-  }
-  const matching = matchByKey(
+  const staged: StagedNewcomer[] = [];
+  for await (const batch of store.stagedNewcomers(lease)) staged.push(...batch);
+  const newcomers = staged.map(({ member, key, matchKeys, isRejected }): Newcomer => ({
+    member,
+    key,
+    keys: matchKeys.map((matchKey) => matchKey ?? undefined),
+    canStart: !isRejected && knot.member(member).startsAnchors,
+  }));
+  const said = newcomers.length === 0 ? [] : await store.verdicts(lease.knot);
+  const verdicts = new Verdicts(said);
+  const named = said.flatMap(({ a, b }) => [a, b]);
+  const matching = new RecordMatching(
     knot.keyRules.map(({ name }) => name),
     newcomers,
-    await knownAnchors(installation, lease, newcomers),
+    await knownAnchors(store, lease, newcomers, named),
     () => anchorId(nextId()),
-  );
+    verdicts,
+  ).applyKeys();
+  const explain = await weighEvidence(store, options, lease, matching, new Map(staged.map((one) => [recordId(one), one.texts])), verdicts, beat);
+  const result = matching.finish();
   const tied = new Map<MemberId, number>();
-  for (const { newcomer } of matching.ties) tied.set(newcomer.member, (tied.get(newcomer.member) ?? 0) + 1);
-  const assignments = matching.ties.map(({ newcomer: { member, key }, anchor, rule, isNewAnchor }) => ({ member, key, anchor, rule, isNewAnchor }));
+  for (const { newcomer } of result.ties) tied.set(newcomer.member, (tied.get(newcomer.member) ?? 0) + 1);
+  const assignments = result.ties.map(({ newcomer: { member, key }, anchor, why }) => ({ member, key, anchor, why }));
   for (let at = 0; at < assignments.length; at += askedAtOnce) await store.assign(lease, assignments.slice(at, at + askedAtOnce));
 
   const stay: RecordRef[] = [];
-  for (const doubt of matching.doubts) for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) stay.push({ member: doubt.member, key });
-  stay.push(...matching.unmatched);
+  for (const doubt of result.doubts) for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) stay.push({ member: doubt.member, key });
+  stay.push(...result.unmatched);
   const stays = new Map<string, OutsideRecord>();
   for (const [id, record] of outside) if (record.verdict === 'aside') stays.set(id, record);
   for (let at = 0; at < stay.length; at += askedAtOnce) {
@@ -56,17 +81,123 @@ export async function matchNewcomers(installation: Installation, options: RunOpt
       stays.set(id, { member, key, reading, verdict: outside.get(id)?.verdict });
     }
   }
-  const rejected = matching.unmatched.flatMap(({ member, key }) => {
+  const rejected = result.unmatched.flatMap(({ member, key }) => {
     const record = stays.get(outsideId(member, key));
     return record?.reading.rejected ? [record] : [];
   });
   for (const { member } of rejected) tally.add(member, 'rejected');
-  for (const doubt of matching.doubts) tally.add(doubt.member, 'waiting', 'keys' in doubt ? doubt.keys.length : 1);
-  const decisions = decisionsOfMatching((member) => installation.systemName(member), matching.doubts, rejected);
-  return { blocked: matching.blocked, tied, outside: [...stays.values()], decisions };
+  for (const doubt of result.doubts) tally.add(doubt.member, 'waiting', 'keys' in doubt ? doubt.keys.length : 1);
+  const decisions = decisionsOfMatching((member) => installation.systemName(member), result.doubts, rejected, explain);
+  return { blocked: result.blocked, tied, outside: [...stays.values()], decisions };
 }
 
-async function knownAnchors({ store }: Installation, lease: RunLease, newcomers: readonly Newcomer[]) {
+/** Compares what the key rules have left with each other and with what is tied, and ties what is clear. Gives how two records were compared. */
+async function weighEvidence(
+  store: Store,
+  { knot, signal }: RunOptions,
+  lease: RunLease,
+  matching: RecordMatching,
+  textsOf: ReadonlyMap<string, EvidenceTexts>,
+  verdicts: Verdicts,
+  beat: () => Promise<void>,
+): Promise<ExplainPair | undefined> {
+  const { evidence } = knot;
+  const free = matching.free();
+  if (!evidence?.weights || evidence.fields.length === 0 || free.length === 0) return undefined;
+  const joined = [...matching.together().values()].flat();
+  const { known, found } = await candidatesOf(
+    store,
+    lease,
+    knot,
+    free.map((one) => textsOf.get(recordId(one)) ?? []),
+  );
+  const records: RecordName[] = [...free, ...joined, ...known];
+  const texts = [...free, ...joined].map((one) => textsOf.get(recordId(one)) ?? []).concat(known.map((one) => one.texts));
+  const memberAt = new Map(knot.members.map(({ id }, index) => [id, index]));
+  const first = free.length + joined.length;
+  // Telling how far it is asks too whether to stop.
+  const stopping = new AbortController();
+  let beating = Promise.resolve();
+  const { likely } = await compareRecords({
+    evidence: evidence.fields,
+    texts,
+    memberOf: records.map(({ member }) => memberAt.get(member) ?? 0),
+    members: knot.members.length,
+    newcomers: free.length,
+    others: joined.length,
+    known: found.map((places) => places.map((place) => first + place)),
+    twins: true,
+    weights: evidence.weights,
+    least: evidence.thresholds.lower,
+    signal: signal ? AbortSignal.any([signal, stopping.signal]) : stopping.signal,
+    onProgress: () => {
+      beating = beating.then(beat);
+      beating.catch(() => stopping.abort());
+    },
+  }).finally(() => beating);
+  matchFree({
+    matching,
+    members: knot.members.map(({ id }) => id),
+    records,
+    likely,
+    thresholds: evidence.thresholds,
+    verdicts,
+    known: anchorsOf(known),
+  });
+  return explainer(records, texts, likely, evidence.fields);
+}
+
+function explainer(
+  records: readonly RecordName[],
+  texts: readonly EvidenceTexts[],
+  likely: Awaited<ReturnType<typeof compareRecords>>['likely'],
+  fields: NonNullable<CompiledKnot['evidence']>['fields'],
+): ExplainPair {
+  const places = new Map(records.map((record, place) => [recordId(record), place]));
+  return (a, b) => {
+    const [one, other] = [places.get(recordId(a)), places.get(recordId(b))];
+    if (one === undefined || other === undefined) return undefined;
+    return { ...likely.explain(one, other), texts: fields.map((field, part) => ({ fields: field.fields, a: texts[one]?.[part] ?? null, b: texts[other]?.[part] ?? null })) };
+  };
+}
+
+async function candidatesOf(store: Store, lease: RunLease, knot: CompiledKnot, texts: readonly EvidenceTexts[]) {
+  const columns = prepareColumns(knot.evidence?.fields ?? [], texts);
+  // A block holds records of all members.
+  const times = knot.members.length;
+  const blocks = texts.map((_, place) => storedBlocks(columns, place).map(({ block, limit }) => ({ block, limit: limit * times })));
+  const known: { readonly member: MemberId; readonly key: RecordKey; readonly anchor: AnchorId; readonly texts: EvidenceTexts }[] = [];
+  const places = new Map<string, number>();
+  const found: number[][] = [];
+  for (let at = 0; at < blocks.length; at += candidatesAtOnce) {
+    const part = await store.evidenceCandidates(lease.knot, blocks.slice(at, at + candidatesAtOnce));
+    const placeOf = part.records.map((record) => {
+      const id = recordId(record);
+      const there = places.get(id) ?? known.length;
+      if (there === known.length) {
+        places.set(id, there);
+        known.push(record);
+      }
+      return there;
+    });
+    for (const own of part.found) found.push(own.map((place) => placeOf[place] as number));
+  }
+  return { known, found };
+}
+
+const candidatesAtOnce = 1000;
+
+function anchorsOf(records: readonly (RecordName & { readonly anchor: AnchorId })[]): ComparedAnchor[] {
+  const anchors = new Map<AnchorId, RecordName[]>();
+  for (const record of records) {
+    const own = anchors.get(record.anchor);
+    if (own) own.push(record);
+    else anchors.set(record.anchor, [record]);
+  }
+  return [...anchors].sort(([a], [b]) => (a < b ? -1 : 1)).map(([anchor, own]) => ({ anchor, records: own, members: own.map(({ member }) => member) }));
+}
+
+async function knownAnchors(store: Store, lease: RunLease, newcomers: readonly Newcomer[], named: readonly RecordName[]) {
   const wanted = new Map<string, readonly [number, string]>();
   for (const { keys } of newcomers) for (const [rule, key] of keys.entries()) if (key !== undefined) wanted.set(`${rule}\u001f${key}`, [rule, key]);
   const byKey = new Map<string, AnchorId[]>();
@@ -78,6 +209,15 @@ async function knownAnchors({ store }: Installation, lease: RunLease, newcomers:
       anchors.add(anchor);
     }
   }
+  const byRecord = new Map<string, AnchorId>();
+  const keysOf = new Map<MemberId, RecordKey[]>();
+  for (const { member, key } of named) keysOf.set(member, [...(keysOf.get(member) ?? []), key]);
+  for (const [member, keys] of keysOf) {
+    for (const [key, { anchor }] of await store.tieHeads(lease.knot, member, keys)) {
+      byRecord.set(recordId({ member, key }), anchor);
+      anchors.add(anchor);
+    }
+  }
   const tied = new Map<string, RecordKey>();
   const found = [...anchors];
   for (let at = 0; at < found.length; at += askedAtOnce) {
@@ -86,5 +226,6 @@ async function knownAnchors({ store }: Installation, lease: RunLease, newcomers:
   return {
     withKey: (rule: number, key: string) => byKey.get(`${rule}\u001f${key}`) ?? [],
     tiedKey: (anchor: AnchorId, member: MemberId) => tied.get(`${anchor}\u001f${member}`),
+    anchorOf: (record: RecordName) => byRecord.get(recordId(record)),
   };
 }

@@ -1,7 +1,8 @@
-import { type Anchor, type AnchorId, type CompiledKnot, keyOf, mergeAnchor, type MemberId, planAnchor, type Reading } from '@anchor-knot/core';
+import { type Anchor, type AnchorId, type CompiledKnot, mergeAnchor, type MemberId, planAnchor, type Reading } from '@anchor-knot/core';
 import { decisionsOfAnchor } from './decisions.js';
+import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
-import { expectedFields, type PlanEntry, type RunLease } from './store.js';
+import { type AnchorIndex, expectedFields, type PlanEntry, type RunLease } from './store.js';
 import type { Tally } from './tally.js';
 
 const mergedAtOnce = 1000;
@@ -58,7 +59,7 @@ export async function planBatch(installation: Installation, options: RunOptions,
   const { knot } = options;
   const stored = await store.loadAnchors(lease, ids);
   const staged = await store.stagedFor(lease, ids);
-  return ids.map((id): PlanEntry => {
+  const entries = ids.map((id): PlanEntry => {
     const { anchor: known, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
     const readings = new Map<MemberId, Reading>();
     let anchor: Anchor = known;
@@ -96,9 +97,15 @@ export async function planBatch(installation: Installation, options: RunOptions,
       held: merge.held,
       lost: merge.lost,
       decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
-      keys: keysOfAnchor(knot, merge.anchor),
+      index: { keys: [], evidence: [] },
+      tied: (staged.get(id) ?? []).flatMap(({ member, key, why }) => (why && why.kind !== 'key rule' ? [{ member, key, why }] : [])),
     };
   });
+  const indexes = indexOfAnchors(
+    knot,
+    entries.map(({ after }) => after),
+  );
+  return entries.map((entry, place): PlanEntry => ({ ...entry, index: indexes[place] as AnchorIndex }));
 }
 
 function newAnchor(id: AnchorId, records: readonly { readonly member: MemberId }[]): Anchor {
@@ -119,20 +126,4 @@ export function titleOf(knot: CompiledKnot, anchor: Anchor): string {
     if (typeof value === 'string' && value !== '') return value;
   }
   return anchor.ties.map(({ key }) => key).join(', ');
-}
-
-/** Keys by which newcomers find an anchor: of its agreed values and of the present values of its ties. */
-export function keysOfAnchor(knot: CompiledKnot, anchor: Anchor): PlanEntry['keys'] {
-  const keys = new Map<string, readonly [number, string]>();
-  const sets = [
-    new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value])),
-    ...anchor.ties.map((tie) => knot.sharedValues(tie.member, expectedFields(tie), knot.keyFields)),
-  ];
-  for (const values of sets) {
-    for (const [index, rule] of knot.keyRules.entries()) {
-      const key = keyOf(rule, values);
-      if (key !== undefined) keys.set(`${index}\u001f${key}`, [index, key]);
-    }
-  }
-  return [...keys.values()];
 }

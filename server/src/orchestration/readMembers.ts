@@ -1,4 +1,4 @@
-import { type CompiledKnot, type CompiledMember, type Instant, keyOf, type MemberId, type Reading, type RecordKey, type SourceRecord } from '@anchor-knot/core';
+import { type CompiledKnot, type CompiledMember, evidenceTexts, type Instant, keyOf, type MemberId, type Reading, type RecordKey, type SourceRecord } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -109,7 +109,7 @@ async function differing(
       key: record.key,
       anchor: head?.anchor,
       reading,
-      matchKeys: head ? [] : matchKeysOf(knot, member.id, reading),
+      ...(head ? { matchKeys: [] } : identityOf(knot, member.id, reading)),
       unique: knot.uniqueValues(member.id, fields),
     });
   }
@@ -120,8 +120,8 @@ export function outsideId(member: MemberId, key: RecordKey): string {
   return `${member}\u001f${key}`;
 }
 
-/** The keys of a record by the knot's key rules. */
-export function matchKeysOf(knot: CompiledKnot, member: MemberId, { fields }: Reading): StagedRecord['matchKeys'] {
+/** The keys of a record by the knot's key rules, and what it has for the evidence. */
+export function identityOf(knot: CompiledKnot, member: MemberId, { fields }: Reading): Pick<StagedRecord, 'matchKeys' | 'texts'> {
   const values = knot.sharedValues(member, fields, knot.keyFields);
-  return knot.keyRules.map((rule) => keyOf(rule, values) ?? null);
+  return { matchKeys: knot.keyRules.map((rule) => keyOf(rule, values) ?? null), texts: evidenceTexts(knot.evidence?.fields ?? [], values) };
 }

@@ -2,10 +2,11 @@ import { type AnchorId, breachedGuards, type CompiledMember, type MemberId, type
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
 import { findGone } from './findGone.js';
+import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
 import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
-import { matchKeysOf, type MemberReading, outsideId, readMember } from './readMembers.js';
+import { identityOf, type MemberReading, outsideId, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
 import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
@@ -107,7 +108,8 @@ class KnotRun {
     const readings = await this.#read();
     this.#tally.begin('matching');
     const outside = this.#outside;
-    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally);
+    await keepIndex(this.#installation.store, knot, this.#lease, () => this.#beat());
+    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally, () => this.#beat());
     await this.#beat();
     this.#tally.begin('planning');
     const context: PlanContext = {
@@ -151,7 +153,7 @@ class KnotRun {
           key,
           reading: this.#checkedAgain(member, reading),
           anchor: undefined,
-          matchKeys: matchKeysOf(knot, member, reading),
+          ...identityOf(knot, member, reading),
         })),
       );
     const readings = new Map<MemberId, MemberReading>();

@@ -1,4 +1,24 @@
-import type { Anchor, AnchorId, Cause, FieldId, Held, Instant, MemberId, Operation, Present, Problem, Raw, Reading, RecordKey, Shared, Tie, Withheld } from '@anchor-knot/core';
+import type {
+  Anchor,
+  AnchorId,
+  Cause,
+  EvidenceTexts,
+  FieldId,
+  Held,
+  Instant,
+  MemberId,
+  Operation,
+  Present,
+  Problem,
+  Raw,
+  Reading,
+  RecordKey,
+  Shared,
+  Tie,
+  TieReason,
+  Verdict,
+  Withheld,
+} from '@anchor-knot/core';
 
 /** The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any more. */
 export interface RunLease {
@@ -41,6 +61,8 @@ export interface StagedRecord extends RecordRef {
   readonly reading: Reading;
   /** Its keys by rule, `null` where it has none; needed only while it has no anchor. */
   readonly matchKeys: readonly (string | null)[];
+  /** What it has for each part of the evidence; needed only while it has no anchor. */
+  readonly texts?: EvidenceTexts | undefined;
   /** What it has under checks of unique values; what is known of it stays where this is left out. */
   readonly unique?: readonly { readonly check: string; readonly value: string | undefined }[] | undefined;
 }
@@ -54,13 +76,15 @@ export interface RepeatedValue extends RecordRef {
 /** What matching needs of a staged record without an anchor. */
 export interface StagedNewcomer extends RecordRef {
   readonly matchKeys: StagedRecord['matchKeys'];
+  readonly texts: EvidenceTexts;
   readonly isRejected: boolean;
 }
 
 /** A record that belongs to no anchor: it waits for a person, or is rejected, or was set aside. */
 export interface OutsideRecord extends RecordRef {
   readonly reading: Reading;
-  readonly verdict?: 'aside' | 'separate' | undefined;
+  /** A person keeps it out, as a duplicate of another. */
+  readonly verdict?: 'aside' | undefined;
 }
 
 export interface StoredAnchor {
@@ -99,8 +123,31 @@ export interface PlanEntry {
   readonly held: readonly Held[];
   readonly lost: readonly { readonly field: FieldId; readonly member?: MemberId | undefined; readonly value: Shared }[];
   readonly decisions: readonly DecisionDraft[];
-  /** Keys by which newcomers find this anchor: rule and normalised value. */
+  readonly index: AnchorIndex;
+  /** Records that were tied for another reason than a key. */
+  readonly tied: readonly (RecordRef & { readonly why: TieReason })[];
+}
+
+/** By what newcomers find an anchor. */
+export interface AnchorIndex {
+  /** Rule and normalised value. */
   readonly keys: readonly (readonly [rule: number, key: string])[];
+  /** What its records have for the evidence; none where the knot weighs none. */
+  readonly evidence: readonly IndexedRecord[];
+}
+
+export interface IndexedRecord extends RecordRef {
+  readonly texts: EvidenceTexts;
+  /** What it shares with records that are like it. */
+  readonly blocks: readonly number[];
+}
+
+/** Records that share something with a newcomer. */
+export interface EvidenceCandidates {
+  /** Each record once, with all others of its anchor. */
+  readonly records: readonly (RecordRef & { readonly anchor: AnchorId; readonly texts: EvidenceTexts })[];
+  /** For each newcomer asked about, places in `records`. */
+  readonly found: readonly (readonly number[])[];
 }
 
 /** A write that is about to be made. It stays open until its outcome is stored; a crash in between is resolved by looking. */
@@ -121,7 +168,7 @@ export interface JournalRow {
   readonly before: Present;
   readonly after: Present;
   readonly meaning: Shared | undefined;
-  readonly cause: Cause | { readonly kind: 'key rule'; readonly rule: string | undefined } | undefined;
+  readonly cause: Cause | TieReason | undefined;
   readonly at: Instant;
 }
 
@@ -141,7 +188,7 @@ export interface Outcomes {
     readonly anchor: Anchor;
     readonly open: boolean;
     readonly decisions: readonly DecisionDraft[];
-    readonly keys: PlanEntry['keys'];
+    readonly index: AnchorIndex;
     readonly title: string;
   }[];
   readonly writes: readonly WriteRecord[];
@@ -237,15 +284,30 @@ export interface Store {
     keys: readonly (readonly [rule: number, key: string])[],
   ): Promise<readonly { readonly rule: number; readonly key: string; readonly anchor: AnchorId }[]>;
   tiesOf(knot: string, anchors: readonly AnchorId[]): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]>;
-  assign(lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly rule: string | undefined; readonly isNewAnchor: boolean })[]): Promise<void>;
+  assign(lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[]): Promise<void>;
+  /** What people have said about pairs of records. */
+  verdicts(knot: string): Promise<readonly Verdict[]>;
+  /** Of what definition the index of anchors is; `undefined` when there is none, or it was lost. */
+  indexedAs(knot: string): Promise<string | undefined>;
+  /** Anchors in order of id, after one. */
+  anchorIds(knot: string, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
+  /** Replaces the index of these anchors. */
+  saveIndex(lease: RunLease, anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]): Promise<void>;
+  /** Says that all anchors are indexed by that definition. */
+  markIndexed(lease: RunLease, fingerprint: string): Promise<void>;
+  /**
+   * Finds the records of anchors that share blocks with newcomers. A block with more records than its limit is passed over.
+   * @param newcomers for each newcomer its blocks
+   */
+  evidenceCandidates(knot: string, newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[]): Promise<EvidenceCandidates>;
   /** Replaces the records outside of anchors, and the decisions about them. */
   saveOutside(lease: RunLease, records: readonly OutsideRecord[], decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
 
   /** Anchors to be merged in this run: those with staged records, and those with something open. In order of id. */
   anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
   loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>>;
-  /** What was staged for these anchors: readings by member, with the key and the rule for new ties. */
-  stagedFor(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly (RecordRef & { readonly reading: Reading; readonly rule: string | undefined })[]>>;
+  /** What was staged for these anchors: readings by member, with the key and the reason for new ties. */
+  stagedFor(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly (RecordRef & { readonly reading: Reading; readonly why: TieReason | undefined })[]>>;
   savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void>;
   /** Planned entries that are not yet applied, in order of anchor, after an anchor. */
   planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]>;

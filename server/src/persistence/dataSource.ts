@@ -6,6 +6,7 @@ import { SystemAccess1764200000000 } from './migrations/1764200000000-SystemAcce
 import { KnotDrafts1764300000000 } from './migrations/1764300000000-KnotDrafts.js';
 import { AnchorBeginnings1764300100000 } from './migrations/1764300100000-AnchorBeginnings.js';
 import { TieEnds1764400100000 } from './migrations/1764400100000-TieEnds.js';
+import { Evidence1764500000000 } from './migrations/1764500000000-Evidence.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
 /** In the order in which they are applied; only ever added to. */
@@ -17,6 +18,7 @@ export const migrations = [
   AnchorBeginnings1764300100000,
   UniqueValues1764400000000,
   TieEnds1764400100000,
+  Evidence1764500000000,
 ];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */

@@ -1,7 +1,8 @@
 import type { DataSource } from 'typeorm';
-import type { AnchorId, MemberId, Reading, RecordKey } from '@anchor-knot/core';
+import type { AnchorId, MemberId, Reading, RecordKey, TieReason } from '@anchor-knot/core';
 import { isOpen } from '../orchestration/planAnchors.js';
 import type {
+  AnchorIndex,
   DecisionDraft,
   Intent,
   JournalRow,
@@ -19,11 +20,13 @@ import type {
 } from '../orchestration/store.js';
 import * as anchors from './tables/anchors.js';
 import * as decisions from './tables/decisions.js';
+import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
 import * as plans from './tables/plans.js';
 import * as runs from './tables/runs.js';
 import * as staged from './tables/stagedRecords.js';
 import * as uniqueValues from './tables/uniqueValues.js';
+import * as verdicts from './tables/verdicts.js';
 
 /**
  * The store in PostgreSQL. Here it is said what is one transaction; the statements are in `tables/`, and their number
@@ -60,8 +63,17 @@ export class PostgresStore implements Store {
   anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) => anchors.anchorsWithKeys(this.#data, knot, keys);
   tiesOf = (knot: string, ids: readonly AnchorId[]) => anchors.tiesOf(this.#data, knot, ids);
 
-  assign = (lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly rule: string | undefined })[]) =>
+  assign = (lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[]) =>
     runs.withLease(this.#data, lease, (db) => staged.assign(db, lease, records));
+
+  verdicts = (knot: string) => verdicts.verdictsOf(this.#data, knot);
+  indexedAs = (knot: string) => evidenceIndex.indexedAs(this.#data, knot);
+  anchorIds = (knot: string, after: AnchorId | undefined, limit: number) => anchors.anchorIds(this.#data, knot, after, limit);
+  saveIndex = (lease: RunLease, indexed: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]) =>
+    runs.withLease(this.#data, lease, (db) => anchors.saveIndex(db, lease.knot, indexed));
+  markIndexed = (lease: RunLease, fingerprint: string) => runs.withLease(this.#data, lease, (db) => evidenceIndex.markIndexed(db, lease.knot, fingerprint));
+  evidenceCandidates = (knot: string, newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[]) =>
+    evidenceIndex.evidenceCandidates(this.#data, knot, newcomers);
 
   async saveOutside(lease: RunLease, records: readonly OutsideRecord[], drafts: readonly DecisionDraft[], at: number): Promise<void> {
     await runs.withLease(this.#data, lease, async (db) => {
@@ -83,7 +95,7 @@ export class PostgresStore implements Store {
       const revisions = await anchors.lockRevisions(db, ids);
       const current = entries.filter(({ anchor, revision }) => (revisions.get(anchor) ?? 0) === revision);
       const applied = new Set(current.map(({ anchor }) => anchor));
-      const saves = current.map((entry) => ({ anchor: entry.after, open: entry.operations.length > 0 || isOpen(entry), title: entry.title, keys: entry.keys }));
+      const saves = current.map((entry) => ({ anchor: entry.after, open: entry.operations.length > 0 || isOpen(entry), title: entry.title, index: entry.index }));
       await anchors.saveAnchors(db, lease.knot, saves, at);
       const drafts = current.flatMap((entry) => entry.decisions);
       await decisions.replaceDecisions(db, lease.knot, { of: 'anchors', anchors: [...applied] }, drafts, at);

@@ -1,8 +1,8 @@
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { anchorListSchema, anchorViewSchema, type JournalEntry, problemSchema, tieSchema, untieSchema } from '@anchor-knot/contracts';
-import { type HandOutcome, tieByHand, untie } from '../anchors/handTies.js';
+import { anchorListSchema, anchorViewSchema, forecastRequestSchema, forecastSchema, type JournalEntry, problemSchema, regroupSchema, tieSchema } from '@anchor-knot/contracts';
+import { forecast, type HandOutcome, mergeByHand, type Refusal, splitByHand, tieByHand } from '../anchors/handTies.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { decisionColumns, decisionView, type DecisionViewRow } from '../decisions/decisionRoutes.js';
@@ -80,7 +80,7 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         tags: ['anchors'],
         summary: 'One anchor: what is agreed, what each system says, and why',
         params: z.object({ anchor: z.uuid() }),
-        response: { 200: anchorViewSchema, 404: problemSchema },
+        response: { 200: anchorViewSchema, 404: problemSchema, 410: problemSchema.extend({ movedTo: z.uuid() }) },
       },
     },
     async (request, reply) => {
@@ -91,7 +91,10 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         open: boolean;
       })[];
       const knot = row && (await knots.inForce(row.knot_id));
-      if (!row || !knot) return reply.code(404).send(noSuch('anchor'));
+      if (!row || !knot) {
+        const [moved] = (await data.query('select to_id from anchor_redirect where from_id = $1', [id])) as { to_id: string }[];
+        return moved ? reply.code(410).send({ code: 'merged', says: 'This anchor was merged into another one.', movedTo: moved.to_id }) : reply.code(404).send(noSuch('anchor'));
+      }
       const ties = (await data.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[];
       const decisions = (await data.query(
         `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where d.anchor_id = $1 and d.closed_at is null order by d.id`,
@@ -129,21 +132,49 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
   const answers = { 200: changed, 404: problemSchema, 409: problemSchema };
 
   typed.post(
-    '/api/anchors/:anchor/untie',
+    '/api/anchors/:anchor/regroup',
     {
       config: { role: 'operator' },
       schema: {
         tags: ['anchors'],
-        summary: 'Take a record out of an anchor: it is a thing of its own from then on',
+        summary: 'Take records out of an anchor, to be a thing of their own; or bring another anchor’s records to this one',
         params: z.object({ anchor: z.uuid() }),
-        body: untieSchema,
+        body: regroupSchema,
         response: answers,
+      },
+    },
+    async (request, reply) => {
+      const { anchor } = request.params;
+      const knot = await knotOf(anchor);
+      if (!knot) return reply.code(404).send(noSuch('anchor'));
+      const { body } = request;
+      const person = request.person?.name ?? '';
+      const outcome =
+        body.kind === 'split' ? await splitByHand(data, knot, anchor, body.members, person, new Date()) : await mergeByHand(data, knot, anchor, body.with, person, new Date());
+      return answer(outcome, reply);
+    },
+  );
+
+  typed.post(
+    '/api/anchors/:anchor/forecast',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['anchors'],
+        summary: 'What the next run would do after a regrouping, or after a record was tied; nothing is changed',
+        params: z.object({ anchor: z.uuid() }),
+        body: forecastRequestSchema,
+        response: { 200: forecastSchema, 404: problemSchema, 409: problemSchema },
       },
     },
     async (request, reply) => {
       const knot = await knotOf(request.params.anchor);
       if (!knot) return reply.code(404).send(noSuch('anchor'));
-      return answer(await untie(data, knot, request.params.anchor, request.body.member, request.person?.name ?? '', new Date()), reply);
+      const { body } = request;
+      const member = body.kind === 'tie' ? knot.definition.members.find(({ id }) => id === body.member) : undefined;
+      if (body.kind === 'tie' && !member) return reply.code(404).send(noSuch('member'));
+      const outcome = await forecast(data, knot, () => systems.connect(member as NonNullable<typeof member>, systemClock), request.params.anchor, body, new Date());
+      return outcome.kind === 'forecast' ? outcome.forecast : refuse(outcome, reply);
     },
   );
 
@@ -175,15 +206,13 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
   }
 }
 
+/** @returns what is sent when it was done; otherwise why not has been sent */
 function answer(outcome: HandOutcome, reply: FastifyReply) {
-  switch (outcome.kind) {
-    case 'done':
-      return { changed: true as const };
-    case 'not found':
-      return reply.code(404).send({ code: 'not found', says: outcome.says });
-    case 'not possible':
-      return reply.code(409).send({ code: 'not possible', says: outcome.says, advice: outcome.advice });
-    default:
-      throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
-  }
+  return outcome.kind === 'done' ? { changed: true as const } : refuse(outcome, reply);
+}
+
+function refuse(outcome: Refusal, reply: FastifyReply) {
+  return outcome.kind === 'not found'
+    ? reply.code(404).send({ code: 'not found', says: outcome.says })
+    : reply.code(409).send({ code: 'not possible', says: outcome.says, advice: outcome.advice });
 }

@@ -1,5 +1,5 @@
 import type { AnchorView, Cell, Decision, JournalEntry, MemberSummary } from '@anchor-knot/contracts';
-import { type Anchor, type CompiledField, presentOf, type Raw, sameShared, type Shared, type Tie, untyingOf } from '@anchor-knot/core';
+import { type Anchor, type CompiledField, presentOf, type Raw, sameShared, type Shared, type Tie } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 
 type JsonOf = NonNullable<Cell['raw']>;
@@ -24,13 +24,11 @@ export function anchorView(
     agrees,
     members: members.map((member) => {
       const tie = ties.get(member.id);
-      const untying = untyingOf(knot.compiled, anchor, member.id);
       return {
         ...member,
         key: tie?.key ?? null,
         gone: tie?.gone ?? false,
         rejected: [...(tie?.rejected ?? [])],
-        untying: untying ? { ...untying, createsIn: [...untying.createsIn] } : null,
         parked: tie?.parked?.words ?? anchor.parkedCreates[member.id]?.words ?? null,
       };
     }),

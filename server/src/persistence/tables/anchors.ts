@@ -2,14 +2,15 @@ import { createHash } from 'node:crypto';
 import type { DataSource, EntityManager } from 'typeorm';
 import { type Anchor, type AnchorId, anchorId, type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead } from '../../orchestration/store.js';
-import { agreedToColumn, anchorFromRows, type AnchorRow, byAnchor, type TieRow, tieToRow } from '../rows.js';
+import { agreedToColumn, anchorFromRows, type AnchorRow, byAnchor, leastAnchor, type TieRow, tieToRow } from '../rows.js';
+import { saveEvidence } from './evidenceIndex.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
   readonly open: boolean;
   readonly title: string;
-  readonly keys: PlanEntry['keys'];
+  readonly index: PlanEntry['index'];
 }
 
 const longestTitle = 500;
@@ -52,7 +53,11 @@ export async function saveAnchors(db: EntityManager, knot: string, saves: readon
     knot,
     saves.flatMap(({ anchor }) => anchor.ties.map((tie) => tieToRow(anchor.id, tie))),
   );
-  await saveMatchKeys(db, knot, saves);
+  await saveIndex(
+    db,
+    knot,
+    saves.map(({ anchor, index }) => ({ anchor: anchor.id, index })),
+  );
 }
 
 export async function saveTies(db: EntityManager, knot: string, ties: readonly TieRow[]): Promise<void> {
@@ -81,14 +86,25 @@ export async function saveTies(db: EntityManager, knot: string, ties: readonly T
   );
 }
 
-async function saveMatchKeys(db: EntityManager, knot: string, saves: readonly AnchorSave[]): Promise<void> {
-  const keys = saves.flatMap(({ anchor, keys: own }) => own.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor: anchor.id })));
+/** Replaces by what newcomers find these anchors. */
+export async function saveIndex(db: EntityManager, knot: string, anchors: readonly { readonly anchor: AnchorId; readonly index: PlanEntry['index'] }[]): Promise<void> {
+  const keys = anchors.flatMap(({ anchor, index }) => index.keys.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor })));
   await db.query(
     `with wanted as (select distinct * from unnest($2::smallint[], $3::text[], $4::uuid[]) as r(rule, key_hash, anchor_id)),
           dropped as (delete from match_key m where m.anchor_id = any($5::uuid[]) and not exists (select 1 from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id))
      insert into match_key (knot_id, rule, key_hash, anchor_id) select $1, rule, key_hash, anchor_id from wanted on conflict do nothing`,
-    [knot, keys.map(({ rule }) => rule), keys.map(({ hash }) => hash), keys.map(({ anchor }) => anchor), saves.map(({ anchor }) => anchor.id)],
+    [knot, keys.map(({ rule }) => rule), keys.map(({ hash }) => hash), keys.map(({ anchor }) => anchor), anchors.map(({ anchor }) => anchor)],
   );
+  await saveEvidence(
+    db,
+    knot,
+    anchors.map(({ anchor, index }) => ({ anchor, evidence: index.evidence })),
+  );
+}
+
+export async function anchorIds(data: DataSource, knot: string, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
+  const rows = (await data.query('select id from anchor where knot_id = $1 and id > $2 order by id limit $3', [knot, after ?? leastAnchor, limit])) as { id: string }[];
+  return rows.map(({ id }) => anchorId(id));
 }
 
 export async function anchorsWithKeys(data: DataSource, knot: string, keys: readonly (readonly [rule: number, key: string])[]) {

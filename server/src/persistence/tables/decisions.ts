@@ -44,22 +44,32 @@ export async function outsideRecords(data: DataSource, knot: string): Promise<re
 
 /** Replaces the records outside of anchors. A verdict that a person gave while the run was on is kept. */
 export async function replaceOutsideRecords(db: EntityManager, knot: string, records: readonly OutsideRecord[]): Promise<void> {
-  const given = (await db.query('select member, record_key, verdict from outside_record where knot_id = $1 and verdict is not null for update', [knot])) as {
+  const given = (await db.query('select member, record_key, verdict, set_aside_by, set_aside_at from outside_record where knot_id = $1 for update', [knot])) as {
     member: string;
     record_key: RecordKey;
-    verdict: string;
+    verdict: string | null;
+    set_aside_by: string | null;
+    set_aside_at: Date | null;
   }[];
-  const verdicts = new Map(given.map(({ member, record_key, verdict }) => [JSON.stringify([member, record_key]), verdict]));
+  const asides = new Map(given.map((row) => [JSON.stringify([row.member, row.record_key]), row]));
+  const asideOf = ({ member, key }: OutsideRecord) => asides.get(JSON.stringify([member, key]));
   await db.query('delete from outside_record where knot_id = $1', [knot]);
   await db.query(
-    `insert into outside_record (knot_id, member, record_key, verdict, reading)
-     select $1, member, key, verdict, reading::jsonb from unnest($2::text[], $3::text[], $4::text[], ${fromJsonColumn('$5')}) as r(member, key, verdict, reading)`,
+    `insert into outside_record (knot_id, member, record_key, verdict, reading, set_aside_by, set_aside_at)
+     select $1, member, key, verdict, reading::jsonb, person, at
+     from unnest($2::text[], $3::text[], $4::text[], ${fromJsonColumn('$5')}, $6::text[], $7::timestamptz[]) as r(member, key, verdict, reading, person, at)`,
     [
       knot,
       records.map(({ member }) => member),
       records.map(({ key }) => key),
-      records.map(({ member, key, verdict }) => verdicts.get(JSON.stringify([member, key])) ?? verdict ?? null),
+      // What was taken back while the run was on stays taken back.
+      records.map((record) => {
+        const known = asideOf(record);
+        return known ? known.verdict : (record.verdict ?? null);
+      }),
       jsonColumn(records.map(({ reading }) => reading)),
+      records.map((record) => asideOf(record)?.set_aside_by ?? null),
+      records.map((record) => asideOf(record)?.set_aside_at ?? null),
     ],
   );
 }

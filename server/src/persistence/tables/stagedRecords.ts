@@ -1,5 +1,5 @@
 import type { DataSource, EntityManager } from 'typeorm';
-import { type AnchorId, anchorId, recordKey, type Reading } from '@anchor-knot/core';
+import { type AnchorId, anchorId, type EvidenceTexts, recordKey, type Reading, type TieReason } from '@anchor-knot/core';
 import type { RecordRef, RunLease, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
 import { byAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
@@ -18,10 +18,10 @@ interface StagedRow {
 
 export async function stage(db: EntityManager, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
   await db.query(
-    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading)
-     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[], ${fromJsonColumn('$7')})
+    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts)
+     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[], ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')})
      on conflict (run_id, member, record_key) do update
-       set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected, reading = excluded.reading`,
+       set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected, reading = excluded.reading, texts = excluded.texts`,
     [
       lease.run,
       records.map(({ member }) => member),
@@ -30,6 +30,7 @@ export async function stage(db: EntityManager, lease: RunLease, records: readonl
       jsonColumn(records.map(({ matchKeys }) => matchKeys)),
       records.map(({ reading }) => (reading.rejected?.length ?? 0) > 0),
       jsonColumn(records.map(({ reading }) => reading)),
+      jsonColumn(records.map(({ texts }) => texts ?? [])),
     ],
   );
   await keepUniqueValues(db, lease, records);
@@ -53,12 +54,18 @@ export async function* stagedNewcomers(data: DataSource, { run }: RunLease): Asy
   let after: readonly [string, string] = ['', ''];
   for (;;) {
     const rows = (await data.query(
-      `select member, record_key, match_keys, rejected from staged_record where run_id = $1 and anchor_id is null and (member, record_key) > ($2, $3 collate "C") order by member, record_key limit $4`,
+      `select member, record_key, match_keys, texts, rejected from staged_record where run_id = $1 and anchor_id is null and (member, record_key) > ($2, $3 collate "C") order by member, record_key limit $4`,
       [run, ...after, newcomersAtOnce],
-    )) as { member: string; record_key: string; match_keys: string; rejected: boolean }[];
+    )) as { member: string; record_key: string; match_keys: string; texts: string; rejected: boolean }[];
     const last = rows.at(-1);
     if (!last) return;
-    yield rows.map((row) => ({ member: row.member, key: recordKey(row.record_key), matchKeys: JSON.parse(row.match_keys) as (string | null)[], isRejected: row.rejected }));
+    yield rows.map((row) => ({
+      member: row.member,
+      key: recordKey(row.record_key),
+      matchKeys: JSON.parse(row.match_keys) as (string | null)[],
+      texts: JSON.parse(row.texts) as EvidenceTexts,
+      isRejected: row.rejected,
+    }));
     if (rows.length < newcomersAtOnce) return;
     after = [last.member, last.record_key];
   }
@@ -75,12 +82,12 @@ export async function stagedReadings(data: DataSource, { run }: RunLease, refs: 
 export async function assign(
   db: EntityManager,
   { run }: RunLease,
-  records: readonly (RecordRef & { readonly anchor: AnchorId; readonly rule: string | undefined })[],
+  records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
 ): Promise<void> {
   await db.query(
-    `update staged_record s set anchor_id = r.anchor, rule = r.rule from unnest($2::text[], $3::text[], $4::uuid[], $5::text[]) as r(member, key, anchor, rule)
+    `update staged_record s set anchor_id = r.anchor, why = r.why from unnest($2::text[], $3::text[], $4::uuid[], $5::text[]) as r(member, key, anchor, why)
      where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
-    [run, records.map(({ member }) => member), records.map(({ key }) => key), records.map(({ anchor }) => anchor), records.map(({ rule }) => rule ?? null)],
+    [run, records.map(({ member }) => member), records.map(({ key }) => key), records.map(({ anchor }) => anchor), records.map(({ why }) => (why ? JSON.stringify(why) : null))],
   );
 }
 
@@ -105,15 +112,15 @@ async function analyseIfMany(data: DataSource, run: string): Promise<void> {
 
 export async function stagedFor(data: DataSource, { run }: RunLease, anchors: readonly AnchorId[]) {
   const rows = (await data.query(
-    'select anchor_id, member, record_key, reading, rule from staged_record where run_id = $1 and anchor_id = any($2::uuid[]) order by member, record_key',
+    'select anchor_id, member, record_key, reading, why from staged_record where run_id = $1 and anchor_id = any($2::uuid[]) order by member, record_key',
     [run, anchors],
-  )) as (StagedRow & { anchor_id: string; rule: string | null })[];
+  )) as (StagedRow & { anchor_id: string; why: string | null })[];
   const staged = rows.map((row) => ({
     anchor: anchorId(row.anchor_id),
     member: row.member,
     key: recordKey(row.record_key),
     reading: JSON.parse(row.reading) as Reading,
-    rule: row.rule ?? undefined,
+    why: row.why === null ? undefined : (JSON.parse(row.why) as TieReason),
   }));
   return byAnchor(staged, ({ anchor }) => anchor);
 }

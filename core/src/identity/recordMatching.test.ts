@@ -1,9 +1,14 @@
 import fc from 'fast-check';
 import { anchorId, type AnchorId, recordKey } from '../record/index.js';
 import { keyOf } from './keyRule.js';
-import { type KnownAnchors, matchByKey, type Matching, type Newcomer } from './matchByKey.js';
+import { type KnownAnchors, type Matching, type Newcomer, RecordMatching } from './recordMatching.js';
+import { type Verdict, Verdicts } from './verdict.js';
 
-const nobody: KnownAnchors = { withKey: () => [], tiedKey: () => undefined };
+const nobody: KnownAnchors = { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined };
+
+function matchByKey(rules: readonly string[], all: readonly Newcomer[], before: KnownAnchors, nextId: () => AnchorId, verdicts: readonly Verdict[] = []): Matching {
+  return new RecordMatching(rules, all, before, nextId, new Verdicts(verdicts)).applyKeys().finish();
+}
 
 function ids(): () => AnchorId {
   let next = 0;
@@ -37,12 +42,28 @@ const newcomers = fc.uniqueArray(
 const known: KnownAnchors = {
   withKey: (rule, key) => (rule === 0 && key === '1' ? [anchorId('old')] : rule === 1 && key === 'x' ? [anchorId('older')] : []),
   tiedKey: (anchor, member) => (anchor === 'old' && member === 'a' ? recordKey('tied') : undefined),
+  anchorOf: ({ member, key }) => (member === 'a' && key === 'tied' ? anchorId('old') : undefined),
 };
+/** What people said of some of the records; also of one that is tied, and of one that is not there. */
+const verdictsOn = fc.array(
+  fc.record({
+    a: fc.record({ member: fc.constantFrom('a', 'b', 'c'), key: fc.nat(5).map((n) => recordKey(`r${n}`)) }),
+    b: fc.record({
+      member: fc.constantFrom('a', 'b', 'c'),
+      key: fc.oneof(
+        fc.nat(6).map((n) => recordKey(`r${n}`)),
+        fc.constant(recordKey('tied')),
+      ),
+    }),
+    same: fc.boolean(),
+  }),
+  { maxLength: 5 },
+);
 
 test('never ties two records of one member to one anchor, and never loses a record', () => {
   fc.assert(
-    fc.property(newcomers, (all) => {
-      const matching = matchByKey(['id', 'email'], all, known, ids());
+    fc.property(newcomers, verdictsOn, (all, verdicts) => {
+      const matching = matchByKey(['id', 'email'], all, known, ids(), verdicts);
       const slots = matching.ties.map(({ newcomer: { member }, anchor }) => `${anchor}/${member}`);
       expect(new Set(slots).size).toBe(slots.length);
       expect(slots).not.toContain('old/a');
@@ -59,14 +80,44 @@ test('never ties two records of one member to one anchor, and never loses a reco
 
 test('gives the same ties whatever the order of reading', () => {
   fc.assert(
-    fc.property(newcomers, fc.infiniteStream(fc.nat()), (all, random) => {
+    fc.property(newcomers, verdictsOn, fc.infiniteStream(fc.nat()), (all, verdicts, random) => {
       const shuffled = all
         .map((one) => ({ one, at: random.next().value as number }))
         .toSorted((a, b) => a.at - b.at)
         .map(({ one }) => one);
-      expect(portrait(matchByKey(['id', 'email'], shuffled, known, ids()))).toBe(portrait(matchByKey(['id', 'email'], all, known, ids())));
+      expect(portrait(matchByKey(['id', 'email'], shuffled, known, ids(), verdicts))).toBe(portrait(matchByKey(['id', 'email'], all, known, ids(), verdicts)));
     }),
   );
+});
+
+test('no two records of which somebody said that they are different come to one anchor, and those said to be the same do, where nothing stands against it', () => {
+  fc.assert(
+    fc.property(newcomers, verdictsOn, (all, verdicts) => {
+      const { ties } = matchByKey(['id', 'email'], all, known, ids(), verdicts);
+      const anchors = new Map(ties.map(({ newcomer: { member, key }, anchor }) => [`${member}/${key}`, anchor as string]));
+      anchors.set('a/tied', 'old');
+      const said = new Verdicts(verdicts);
+      for (const { a, b } of verdicts) {
+        if (!said.areDifferent(a, b) || said.same(a).length > 0 || said.same(b).length > 0) continue;
+        const [one, other] = [anchors.get(`${a.member}/${a.key}`), anchors.get(`${b.member}/${b.key}`)];
+        if (one !== undefined && `${a.member}/${a.key}` !== `${b.member}/${b.key}`) expect(one).not.toBe(other);
+      }
+    }),
+  );
+  const record = (member: string, key: string) => ({ member, key: recordKey(key) });
+  const pair = [newcomer('a', '1', ['x']), newcomer('b', '2', ['y'])];
+  const together = matchByKey(['id'], pair, nobody, ids(), [{ a: record('a', '1'), b: record('b', '2'), same: true }]);
+  expect(together.ties.map(({ why }) => why)).toEqual([{ kind: 'verdict' }, { kind: 'verdict' }]);
+  const apart = [newcomer('a', '1', ['x']), newcomer('b', '2', ['x'])];
+  expect(new Set(matchByKey(['id'], apart, nobody, ids(), [{ a: record('b', '2'), b: record('a', '1'), same: false }]).ties.map(({ anchor }) => anchor)).size).toBe(2);
+});
+
+test('a key that people have said belongs to two things goes to a person for everybody else', () => {
+  const all = [newcomer('a', '1', ['x']), newcomer('b', '2', ['x']), newcomer('c', '3', ['x'])];
+  const verdict = { a: { member: 'a', key: recordKey('1') }, b: { member: 'b', key: recordKey('2') }, same: false };
+  const { ties, doubts } = matchByKey(['id'], all, nobody, ids(), [verdict]);
+  expect(ties.map(({ newcomer: { key } }) => key)).toEqual(['1', '2']);
+  expect(doubts).toMatchObject([{ kind: 'several anchors', member: 'c', key: '3' }]);
 });
 
 test('two shop customers that share an email are reported, and nothing is created in the shop for the CRM account', () => {

@@ -1,0 +1,109 @@
+import { mutualBest, type ScoredPair } from './chooseTies.js';
+import { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
+import { type EvidenceColumn, type EvidenceField, levelBase, patternOf } from './evidence.js';
+import { commonnessAt, type ComparedPairs } from './matchPairs.js';
+import { type Score, Scorer } from './score.js';
+import { learnWeights, type LevelWeights, type PatternCounts, type Weights } from './weights.js';
+
+/** Pairs below are of no use: nobody would want to be asked about one in a thousand. In bits. */
+export const leastBits = -10;
+/** How often weights are learned anew from the pairs that are the best of both their records. */
+const roundsOnBest = 3;
+
+/** A likely pair, with how it compares. */
+interface PlacedPair extends ScoredPair {
+  readonly code: number;
+}
+
+/**
+ * Learns weights from pairs that were compared: first from all, then from those that are the best of both their records.
+ * Learned is from pairs of two members; from pairs of one member only where there is no other.
+ * @param anyPairs how often levels come among any two records (from `sampleAnyPairs`)
+ * @param sizes how many records each member has
+ */
+export function learnFromPairs(
+  evidence: readonly EvidenceField[],
+  columns: readonly EvidenceColumn[],
+  parts: readonly ComparedPairs[],
+  memberOf: ArrayLike<number>,
+  anyPairs: readonly (readonly number[])[],
+  sizes: readonly number[],
+): Weights {
+  const shares = columns.map(learnShares);
+  const isOne = sizes.filter((size) => size > 0).length < 2;
+  const counts: PatternCounts = new Map();
+  for (const part of parts) for (const [code, count] of isOne ? part.twinPatterns : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
+  const { pairs, expected } = howMany(sizes, isOne);
+  const learn = (from: PatternCounts): Weights => withShares(learnWeights(evidence, from, anyPairs, pairs, expected), shares);
+  let weights = learn(counts);
+  for (let round = 0; round < roundsOnBest; round += 1) {
+    const likely = scoredPairs(evidence, weights, parts, 0).filter(({ left, right }) => isOne || memberOf[left] !== memberOf[right]);
+    const best: PatternCounts = new Map();
+    for (const { code } of mutualBest(likely, (record) => memberOf[record] ?? 0)) best.set(code, (best.get(code) ?? 0) + 1);
+    if (best.size === 0) break;
+    weights = learn(best);
+  }
+  return weights;
+}
+
+/** How many pairs there are, and how many of them are thought to be the same thing before anything is learned. */
+function howMany(sizes: readonly number[], isOne: boolean): { readonly pairs: number; readonly expected: number } {
+  const all = sizes.reduce((sum, size) => sum + size, 0);
+  if (isOne) return { pairs: (all * (all - 1)) / 2, expected: all / 2 };
+  let [pairs, expected] = [0, 0];
+  for (const [index, size] of sizes.entries()) {
+    for (const other of sizes.slice(index + 1)) {
+      pairs += size * other;
+      expected += Math.min(size, other) / 2;
+    }
+  }
+  return { pairs, expected };
+}
+
+const withShares = ({ fields, prior }: Weights<LevelWeights>, shares: readonly ValueShares[]): Weights => ({
+  prior,
+  fields: fields.map((field, index) => ({ ...field, ...(shares[index] as ValueShares) })),
+});
+
+function scoredPairs(evidence: readonly EvidenceField[], weights: Weights, parts: readonly ComparedPairs[], least: number): PlacedPair[] {
+  const scorer = new Scorer(evidence, weights);
+  const scored: PlacedPair[] = [];
+  for (const { left, right, codes, common } of parts) {
+    for (let at = 0; at < left.length; at += 1) {
+      const code = codes[at] as number;
+      const bits = scorer.bits(code, (field) => common[at * evidence.length + field] ?? 0);
+      if (bits >= least) scored.push({ left: left[at] as number, right: right[at] as number, bits, code });
+    }
+  }
+  return scored;
+}
+
+/** The pairs that are likely under some weights; and the score of any two records, likely or not. */
+export class LikelyPairs {
+  readonly pairs: readonly ScoredPair[];
+  readonly #evidence: readonly EvidenceField[];
+  readonly #columns: readonly EvidenceColumn[];
+  readonly #scorer: Scorer;
+  readonly #shares: readonly ShareTable[];
+
+  /** @param least pairs with a lower score are left out */
+  constructor(evidence: readonly EvidenceField[], weights: Weights, columns: readonly EvidenceColumn[], parts: readonly ComparedPairs[], least: number) {
+    this.#evidence = evidence;
+    this.#columns = columns;
+    this.#scorer = new Scorer(evidence, weights);
+    this.#shares = weights.fields.map((shares) => new ShareTable(shares));
+    this.pairs = scoredPairs(evidence, weights, parts, least);
+  }
+
+  explain(a: number, b: number): Score {
+    const code = patternOf(this.#columns, a, b);
+    const digits = Array.from(this.#evidence, (_, field) => Math.floor(code / levelBase ** field) % levelBase);
+    return this.#scorer.explain(code, (field): Commonness => commonnessAt(this.#columns, this.#shares, field, digits[field] as number, a));
+  }
+
+  /** The score without the prior. */
+  forAndAgainst(a: number, b: number): number {
+    const { bits, prior } = this.explain(a, b);
+    return bits - prior;
+  }
+}

@@ -1,0 +1,96 @@
+import {
+  type ComparedPairs,
+  type EvidenceColumn,
+  learnFromPairs,
+  leastBits,
+  LikelyPairs,
+  mostEvidenceFields,
+  prepareColumns,
+  type Thresholds,
+  type Weights,
+} from '@anchor-knot/core';
+import { Piscina } from 'piscina';
+import { type AnyPairs, type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
+
+/** In bits: a tie at 32 to one, a question from one to four. */
+export const defaultThresholds: Thresholds = { upper: 5, lower: -2 };
+
+const inOneRange = 1000;
+/** Starting threads and handing them the records costs more than comparing so few. */
+const worthThreads = 2000;
+
+export interface CompareOptions extends MatchJob {
+  /** Pairs with fewer bits are left out; those that nobody would ask about where it is not given. */
+  readonly least?: number | undefined;
+  readonly signal?: AbortSignal | undefined;
+  readonly onProgress?: ((done: number, total: number) => void) | undefined;
+}
+
+export interface Compared {
+  readonly weights: Weights;
+  readonly likely: LikelyPairs;
+  /** How many candidate pairs were compared. */
+  readonly compared: number;
+}
+
+/**
+ * Compares records by evidence: candidates are compared in threads, weights are learned from how they compare (or given), and
+ * the likely pairs are scored. The same records give the same result, whatever the number of threads.
+ * @throws RangeError for no or too many parts of evidence; when the signal is aborted
+ */
+export async function compareRecords({ least = leastBits, signal, onProgress, ...job }: CompareOptions): Promise<Compared> {
+  const { evidence, texts, newcomers, memberOf, weights: known } = job;
+  if (evidence.length === 0 || evidence.length > mostEvidenceFields) throw new RangeError(`evidence has 1 to ${mostEvidenceFields} fields`);
+  const ranges: MatchRange[] = [];
+  for (let from = 0; from < newcomers; from += inOneRange) ranges.push({ from, to: Math.min(newcomers, from + inOneRange) });
+  let done = 0;
+  const finished = ({ from, to }: MatchRange): void => onProgress?.((done += to - from), newcomers);
+  const { anyPairs, parts, columns } = newcomers < worthThreads ? compareHere(job, ranges, finished, signal) : await compareInThreads(job, ranges, finished, signal);
+  const sizes = new Array<number>(job.members).fill(0);
+  for (let place = 0; place < texts.length; place += 1) sizes[memberOf[place] as number] = (sizes[memberOf[place] as number] ?? 0) + 1;
+  const weights = known ?? learnFromPairs(evidence, columns, parts, memberOf, anyPairs, sizes);
+  return { weights, likely: new LikelyPairs(evidence, weights, columns, parts, least), compared: parts.reduce((sum, part) => sum + part.compared, 0) };
+}
+
+interface Parts {
+  readonly columns: readonly EvidenceColumn[];
+  readonly anyPairs: AnyPairs;
+  readonly parts: readonly ComparedPairs[];
+}
+
+function compareHere(job: MatchJob, ranges: readonly MatchRange[], finished: (range: MatchRange) => void, signal: AbortSignal | undefined): Parts {
+  signal?.throwIfAborted();
+  const prepared = new PreparedJob(job);
+  const parts = ranges.map((range) => {
+    const part = prepared.compare(range);
+    finished(range);
+    return part;
+  });
+  return { columns: prepared.columns, anyPairs: job.weights ? [] : prepared.sample(), parts };
+}
+
+async function compareInThreads(job: MatchJob, ranges: readonly MatchRange[], finished: (range: MatchRange) => void, signal: AbortSignal | undefined): Promise<Parts> {
+  const pool = new Piscina<MatchRange | undefined, ComparedPairs | AnyPairs>({
+    filename: new URL('./matchWorker.js', import.meta.url).href,
+    workerData: job,
+    minThreads: mostThreads,
+    maxThreads: mostThreads,
+  });
+  try {
+    const options = { ...(signal ? { signal } : {}) };
+    const work = Promise.all([
+      job.weights ? [] : pool.run(undefined, { ...options, name: 'sample' }),
+      ...ranges.map(async (range) => {
+        const part = (await pool.run(range, { ...options, name: 'compareRange' })) as ComparedPairs;
+        finished(range);
+        return part;
+      }),
+    ]) as Promise<[AnyPairs, ...ComparedPairs[]]>;
+    // The threads are busy preparing the same; here it is needed to take scores apart.
+    const columns = prepareColumns(job.evidence, job.texts);
+    const [anyPairs, ...parts] = await work;
+    return { columns, anyPairs, parts };
+  } finally {
+    await pool.destroy();
+  }
+}

@@ -1,0 +1,72 @@
+import { createHash } from 'node:crypto';
+import { type Anchor, type AnchorId, type CompiledKnot, type EvidenceTexts, evidenceTexts, keyOf, prepareColumns, storedBlocks } from '@anchor-knot/core';
+import { type AnchorIndex, expectedFields, type IndexedRecord, type RunLease, type Store } from './store.js';
+
+const indexedAtOnce = 1000;
+
+/** By what newcomers find these anchors: keys of the agreed values and of the present values of ties, and what ties have for the evidence. */
+export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): AnchorIndex[] {
+  const evidence = knot.evidence?.fields ?? [];
+  const texts: EvidenceTexts[] = [];
+  const drafts = anchors.map((anchor) => {
+    const keys = new Map<string, readonly [number, string]>();
+    const records: { readonly member: string; readonly key: (typeof anchor.ties)[number]['key']; readonly place: number }[] = [];
+    const sets = [new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value]))];
+    for (const tie of anchor.ties) {
+      const values = knot.sharedValues(tie.member, expectedFields(tie), knot.keyFields);
+      sets.push(values);
+      if (evidence.length === 0) continue;
+      records.push({ member: tie.member, key: tie.key, place: texts.length });
+      texts.push(evidenceTexts(evidence, values));
+    }
+    for (const values of sets) {
+      for (const [rule, of] of knot.keyRules.entries()) {
+        const key = keyOf(of, values);
+        if (key !== undefined) keys.set(`${rule}\u001f${key}`, [rule, key]);
+      }
+    }
+    return { keys: [...keys.values()], records };
+  });
+  const columns = prepareColumns(evidence, texts);
+  return drafts.map(({ keys, records }) => ({
+    keys,
+    evidence: records.map(({ member, key, place }): IndexedRecord => ({
+      member,
+      key,
+      texts: texts[place] as EvidenceTexts,
+      blocks: storedBlocks(columns, place).map(({ block }) => block),
+    })),
+  }));
+}
+
+/** Changes with everything that the index depends on. */
+export function indexFingerprint({ keyRules, evidence, fields, crosswalks }: CompiledKnot): string {
+  const named = new Set([...keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...(evidence?.fields ?? []).flatMap((part) => part.fields)]);
+  const used = fields.filter(({ id }) => named.has(id)).map(({ id, type, mappings }) => [id, type, [...mappings].map(([member, { lens: _, ...mapping }]) => [member, mapping])]);
+  return createHash('sha256')
+    .update(JSON.stringify([keyRules, evidence?.fields ?? [], used, crosswalks]))
+    .digest('base64');
+}
+
+/** Brings the index of all anchors up to a definition by which it was not made; a run's own anchors are kept up to it as they are stored. */
+export async function keepIndex(store: Store, knot: CompiledKnot, lease: RunLease, afterBatch: () => Promise<void>): Promise<void> {
+  const fingerprint = indexFingerprint(knot);
+  if ((await store.indexedAs(lease.knot)) === fingerprint) return;
+  for (let after: AnchorId | undefined; ;) {
+    const ids = await store.anchorIds(lease.knot, after, indexedAtOnce);
+    const loaded = await store.loadAnchors(lease, ids);
+    const indexes = indexOfAnchors(
+      knot,
+      ids.flatMap((id) => loaded.get(id)?.anchor ?? []),
+    );
+    if (ids.length > 0)
+      await store.saveIndex(
+        lease,
+        ids.filter((id) => loaded.has(id)).map((anchor, place) => ({ anchor, index: indexes[place] as AnchorIndex })),
+      );
+    await afterBatch();
+    if (ids.length < indexedAtOnce) break;
+    after = ids.at(-1);
+  }
+  await store.markIndexed(lease, fingerprint);
+}

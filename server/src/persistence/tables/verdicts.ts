@@ -1,0 +1,51 @@
+import type { DataSource, EntityManager } from 'typeorm';
+import { recordId, recordKey, type RecordName, type Verdict } from '@anchor-knot/core';
+
+export async function verdictsOf(data: DataSource, knot: string): Promise<readonly Verdict[]> {
+  const rows = (await data.query('select member_a, key_a, member_b, key_b, same from verdict where knot_id = $1 order by id', [knot])) as {
+    member_a: string;
+    key_a: string;
+    member_b: string;
+    key_b: string;
+    same: boolean;
+  }[];
+  return rows.map((row) => ({ a: { member: row.member_a, key: recordKey(row.key_a) }, b: { member: row.member_b, key: recordKey(row.key_b) }, same: row.same }));
+}
+
+/** Keeps what a person says of pairs; what was said of a pair before is replaced. */
+export async function saveVerdicts(
+  db: EntityManager,
+  knot: string,
+  verdicts: readonly Verdict[],
+  { person, at, decision }: { readonly person: string; readonly at: Date; readonly decision?: string | undefined },
+): Promise<void> {
+  const pairs = new Map(
+    verdicts.map(({ a, b, same }) => {
+      const [first, second] = recordId(a) < recordId(b) ? [a, b] : [b, a];
+      return [`${recordId(first)}\u001e${recordId(second)}`, { first, second, same }] as const;
+    }),
+  );
+  const rows = [...pairs.values()];
+  const column = (value: (row: (typeof rows)[number]) => string): string[] => rows.map(value);
+  await db.query(
+    `insert into verdict (knot_id, member_a, key_a, member_b, key_b, same, person, at, decision_id)
+     select $1, member_a, key_a, member_b, key_b, same, $7, $8, $9 from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[]) as r(member_a, key_a, member_b, key_b, same)
+     on conflict (knot_id, member_a, key_a, member_b, key_b) do update set same = excluded.same, person = excluded.person, at = excluded.at, decision_id = excluded.decision_id`,
+    [
+      knot,
+      column(({ first }) => first.member),
+      column(({ first }) => first.key),
+      column(({ second }) => second.member),
+      column(({ second }) => second.key),
+      rows.map(({ same }) => same),
+      person,
+      at,
+      decision ?? null,
+    ],
+  );
+}
+
+/** Pairs of each record of one list with each of another. */
+export function verdictsBetween(some: readonly RecordName[], others: readonly RecordName[], same: boolean): Verdict[] {
+  return some.flatMap((a) => others.filter((b) => recordId(a) !== recordId(b)).map((b) => ({ a, b, same })));
+}
