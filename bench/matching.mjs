@@ -5,8 +5,8 @@
  * Settings: BENCH_RECORDS (in each large list), BENCH_SEED, BENCH_UPPER and BENCH_LOWER (thresholds in bits).
  */
 import { performance } from 'node:perf_hooks';
-import { BlockIndex, chooseTies, comparePairs, frequenciesOf, learnWeights, prepareColumns, sampleAnyPairs, Scorer } from '@anchor-knot/core';
-import { defaultThresholds, matchInThreads } from '@anchor-knot/server';
+import { anchorId, evidenceTexts, matchFree, prepareColumns, recordKey, RecordMatching, storedBlocks, Verdicts } from '@anchor-knot/core';
+import { compareRecords, defaultThresholds, openDatabase, PostgresStore } from '@anchor-knot/server';
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import { companies, people } from './matching/world.mjs';
 
@@ -76,10 +76,33 @@ function exactKeys(lists, keys) {
   return found.size / truePairs(lists);
 }
 
+/** Matches two lists as the command line does: all records of both, one member each. */
+async function matchTwo(evidence, left, right) {
+  const rows = [...left, ...right];
+  const result = await compareRecords({
+    evidence,
+    texts: rows.map((row) => evidenceTexts(evidence, row)),
+    memberOf: rows.map((_, place) => (place < left.length ? 0 : 1)),
+    members: 2,
+    newcomers: rows.length,
+    twins: false,
+    least: thresholds.lower,
+  });
+  const records = rows.map((_, place) => ({ member: place < left.length ? 'left' : 'right', key: recordKey(String(place)), keys: [], canStart: true }));
+  let next = 0;
+  const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))));
+  const { joined, considered } = matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) });
+  const tied = new Set(joined.map(({ record }) => record));
+  const pairs = considered
+    .filter(({ bits }) => bits >= thresholds.lower)
+    .map(({ record, with: other, bits }) => ({ left: other, right: record - left.length, bits, judgement: tied.has(record) ? 'tied' : 'asked' }));
+  return { ...result, pairs };
+}
+
 async function measure(title, lists, evidence, keys) {
   const [left, right] = [lists.left.map(({ record }) => record), lists.right.map(({ record }) => record)];
   const begun = performance.now();
-  const result = await matchInThreads({ evidence, left, right, thresholds });
+  const result = await matchTwo(evidence, left, right);
   const took = performance.now() - begun;
   const isRight = ({ left: i, right: j }) => lists.left[i].thing === lists.right[j].thing;
   const tied = result.pairs.filter(({ judgement }) => judgement === 'tied');
@@ -136,41 +159,16 @@ if (records > 0) {
   await measure('People, large lists, four fields', lists, fourFields, personKeys);
 
   // The floor: the same comparisons on as many pairs, one after another, with nothing around them.
-  const [left, right] = [
-    prepareColumns(
-      fourFields,
-      lists.left.map(({ record }) => record),
-    ),
-    prepareColumns(
-      fourFields,
-      lists.right.map(({ record }) => record),
-    ),
-  ];
+  const columns = prepareColumns(
+    fourFields,
+    [...lists.left, ...lists.right].map(({ record }) => evidenceTexts(fourFields, record)),
+  );
   const pairs = 2_000_000;
-  let begun = performance.now();
+  const begun = performance.now();
   let sum = 0;
   for (let number = 0; number < pairs; number += 1) {
-    const [i, j] = [(number * 7919) % lists.left.length, (number * 104_729) % lists.right.length];
-    for (let field = 0; field < left.length; field += 1) {
-      const [a, b] = [left[field].values[i], right[field].values[j]];
-      if (a !== undefined && b !== undefined) sum += left[field].comparison.level(a, b);
-    }
+    const [i, j] = [(number * 7919) % lists.left.length, lists.left.length + ((number * 104_729) % lists.right.length)];
+    for (const { comparison, values } of columns) if (values[i] !== undefined && values[j] !== undefined) sum += comparison.level(values[i], values[j]);
   }
   console.log(`  a plain loop over the same comparisons: ${Math.round(pairs / ((performance.now() - begun) / 1000))} pairs a second on one core (${sum})`);
-
-  // New records against what is known already: the index is there, as it is between runs.
-  const index = new BlockIndex(right, lists.right.length);
-  const frequencies = left.map((column, field) => frequenciesOf(column, right[field]));
-  begun = performance.now();
-  const some = comparePairs(left, index, frequencies, { from: 0, to: 1000 });
-  const anyPairs = sampleAnyPairs(left, right, lists.left.length, lists.right.length, 50_000);
-  const weights = learnWeights(fourFields, some.patterns, anyPairs, 1000 * lists.right.length, 600);
-  const scorer = new Scorer(
-    fourFields,
-    weights,
-    frequencies.map((one) => [...one.values()].reduce((all, count) => all + count, 0)),
-  );
-  const scored = Array.from(some.left, (i, at) => ({ left: i, right: some.right[at], bits: scorer.bits(some.codes[at], (field) => some.frequencies[at * left.length + field]) }));
-  const chosen = chooseTies(scored, thresholds);
-  console.log(`  1000 new records against ${lists.right.length}: ${((performance.now() - begun) / 1000).toFixed(2)} s, ${some.compared} pairs compared, ${chosen.length} likely`);
 }

@@ -79,7 +79,8 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'GET /api/knots/{knot}/anchors': 'viewer',
   'GET /api/anchors/{anchor}': 'viewer',
   'POST /api/anchors/{anchor}/tie': 'operator',
-  'POST /api/anchors/{anchor}/untie': 'operator',
+  'POST /api/anchors/{anchor}/regroup': 'operator',
+  'POST /api/anchors/{anchor}/forecast': 'viewer',
   'GET /api/runs': 'viewer',
   'GET /api/runs/{run}': 'viewer',
   'GET /api/runs/{run}/operations': 'viewer',
@@ -87,6 +88,13 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/knots/{knot}/runs': 'operator',
   'POST /api/runs/{run}/stop': 'operator',
   'POST /api/knots/{knot}/decisions/{decision}': 'operator',
+  'POST /api/knots/{knot}/decisions/{decision}/undo': 'operator',
+  'GET /api/knots/{knot}/decisions/{decision}/records': 'viewer',
+  'GET /api/knots/{knot}/duplicates': 'viewer',
+  'GET /api/knots/{knot}/duplicates.csv': 'viewer',
+  'POST /api/knots/{knot}/set-aside/take-back': 'operator',
+  'GET /api/knots/{knot}/verdicts': 'viewer',
+  'DELETE /api/knots/{knot}/verdicts/{verdict}': 'operator',
   'PUT /api/knots/{knot}/definition': 'editor',
 };
 
@@ -110,7 +118,7 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
     const url = path
       .replace(/\{(knot|system|object)\}/g, 'nothing')
       .replace(/\{(run|anchor|subscription)\}/, nowhere)
-      .replace(/\{(decision|version)\}/, '1');
+      .replace(/\{(decision|version|verdict)\}/, '1');
     const { statusCode } = await call({ method, url, headers, ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}) });
     const refused = least === 'everybody' ? undefined : who === 'nobody' ? 401 : roles.indexOf(who) < roles.indexOf(least) ? 403 : undefined;
     if (refused) expect([route, statusCode]).toEqual([route, refused]);

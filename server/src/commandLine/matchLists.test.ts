@@ -81,7 +81,7 @@ test('rules say what is compared and from where on; duplicates of one list are f
     }),
   );
   const { status, stdout } = match('shop.csv', '--rules', 'rules.json', '--out', 'twice.csv', '--json');
-  expect([status, JSON.parse(stdout)]).toMatchObject([0, { left: 322, evidence: [{ name: 'Company' }, { name: 'first_name surname' }, { name: 'address_line post_code' }] }]);
+  expect([status, JSON.parse(stdout)]).toMatchObject([0, { records: [322], evidence: [{ name: 'Company' }, { name: 'first_name surname' }, { name: 'address_line post_code' }] }]);
   const twice = truth.filter(({ shop }) => shop.length > 1).map(({ shop }) => shop.join());
   expect(twice.length).toBeGreaterThan(2);
   expect(
@@ -89,6 +89,22 @@ test('rules say what is compared and from where on; duplicates of one list are f
       .map(({ left, right }) => [left, right].sort().join())
       .sort(),
   ).toEqual(twice.sort());
+});
+
+test('three lists are matched at once, and each pair names its lists', () => {
+  const third = truth
+    .slice(0, 60)
+    .flatMap(({ crm }) =>
+      accounts.filter(({ id }) => id === crm[0]).map(({ id, name, contact, address }) => ({ ref: `E${id.slice(2)}`, name: name?.toUpperCase(), ...contact, ...address })),
+    );
+  writeFileSync(join(folder, 'erp.csv'), stringify(third, { header: true }));
+  const { status, stdout } = match('crm.csv', 'shop.csv', 'erp.csv', '--out', 'three.csv', '--json');
+  expect([status, JSON.parse(stdout)]).toMatchObject([0, { records: [accounts.length, shoppers.length, third.length] }]);
+  const ofThird = pairs('three.csv').filter((row) => row['right list'] === 'erp.csv' && row.decision === 'tied');
+  expect(ofThird.length).toBeGreaterThan(0.9 * third.length);
+  const crmOf = new Map(truth.flatMap(({ crm, shop }) => [...crm, ...shop].map((key) => [key, crm[0]?.slice(2)])));
+  const wrong = ofThird.filter(({ left = '', right = '' }) => crmOf.get(left) !== right.slice(1));
+  expect(wrong).toEqual([]);
 });
 
 test.each<[string, Record<string, string>, string[], RegExp]>([
@@ -120,8 +136,8 @@ test('records that are all alike, and lists without a row, are bounded work and 
     }),
   );
   const all = match('same.csv', '--rules', 'rules.json', '--out', 'same-pairs.csv', '--json');
-  expect([all.status, JSON.parse(all.stdout)]).toMatchObject([0, { left: 3000, compared: 0, tied: 0 }]);
+  expect([all.status, JSON.parse(all.stdout)]).toMatchObject([0, { records: [3000], compared: 0, tied: 0 }]);
   writeFileSync(join(folder, 'empty.csv'), 'id,company,postcode\n');
   const none = match('same.csv', 'empty.csv', '--rules', 'rules.json', '--out', 'none.csv', '--json');
-  expect([none.status, JSON.parse(none.stdout)]).toMatchObject([0, { right: 0, tied: 0, asked: 0 }]);
+  expect([none.status, JSON.parse(none.stdout)]).toMatchObject([0, { records: [3000, 0], tied: 0, asked: 0 }]);
 });

@@ -171,7 +171,7 @@ test('the JSON Schema of knot files is published, and describes what the reader 
 
 /** The lines of a survey, by kind. */
 async function survey(knot: string) {
-  const answer = await api.as('editor', 'POST', `/api/knots/${knot}/survey`);
+  const answer = await api.as('editor', 'POST', `/api/knots/${knot}/survey`, {});
   return answer.body
     .trim()
     .split('\n')

@@ -31,7 +31,7 @@ test('whoever stops listening ends the reading, and the connection is closed', a
     close: async () => void (state.closed = true),
   });
   let told = 0;
-  for await (const line of surveyKnot({ connect } as unknown as Systems, definition, 0)) {
+  for await (const line of surveyKnot({ connect } as unknown as Systems, definition, false, 0)) {
     expect(line).toMatchObject({ kind: 'progress', member: 'crm' });
     told += 1;
     if (told === 3) break;

@@ -1,7 +1,7 @@
 /** One suite for both stores: what the simulations rely on in memory holds in PostgreSQL too. */
 import { type Anchor, anchorId, type Reading, recordKey } from '@anchor-knot/core';
 import { InMemoryStore } from '../orchestration/inMemoryStore.js';
-import { type DecisionDraft, type Intent, LeaseLost, type PlanEntry, type RunLease, type Store } from '../orchestration/store.js';
+import { type AnchorIndex, type DecisionDraft, type IndexedRecord, type Intent, LeaseLost, type PlanEntry, type RunLease, type Store } from '../orchestration/store.js';
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
 import { TestDatabase } from '../testing/testDatabase.js';
@@ -32,6 +32,7 @@ const anchor = (n: number, ...keys: string[]): Anchor => ({
   parkedCreates: {},
   ties: keys.map((key) => ({ member: 'crm', key: recordKey(key), seen: { name: key, exact: { $number: '1.10' } }, ahead: {}, left: {} })),
 });
+const keyed = (...keys: [number, string][]): AnchorIndex => ({ keys, evidence: [] });
 const entry = (of: Anchor, revision: number, more: Partial<PlanEntry> = {}): PlanEntry => ({
   anchor: of.id,
   revision,
@@ -43,7 +44,8 @@ const entry = (of: Anchor, revision: number, more: Partial<PlanEntry> = {}): Pla
   held: [],
   lost: [],
   decisions: [],
-  keys: [],
+  index: keyed(),
+  tied: [],
   ...more,
 });
 const operation = (of: Anchor) => ({ kind: 'update', anchor: of.id, member: 'crm', key: recordKey('k'), version: undefined, changes: [], fingerprint: '' }) as const;
@@ -89,15 +91,15 @@ describe.each([
   test('keeps the last of two readings of a record, and gives newcomers until they are assigned', async () => {
     const key = recordKey('a\u001f/ü"\'');
     await store.stage(lease, [{ member: 'crm', key, anchor: undefined, matchKeys: ['k', null], reading: reading({ name: 'old' }) }]);
-    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, matchKeys: ['k', null], reading: reading({ name: 'new' }) }]);
+    await store.stage(lease, [{ member: 'crm', key, anchor: undefined, matchKeys: ['k', null], texts: ['Ada', null], reading: reading({ name: 'new' }) }]);
     const newcomers = [];
     for await (const batch of store.stagedNewcomers(lease)) newcomers.push(...batch);
-    expect(newcomers).toEqual([{ member: 'crm', key, matchKeys: ['k', null], isRejected: false }]);
+    expect(newcomers).toEqual([{ member: 'crm', key, matchKeys: ['k', null], texts: ['Ada', null], isRejected: false }]);
     expect(await store.stagedReadings(lease, [{ member: 'crm', key }])).toMatchObject([{ key, reading: { fields: { name: 'new' } } }]);
-    await store.assign(lease, [{ member: 'crm', key, anchor: anchorId(id(9)), rule: 'Email', isNewAnchor: true }]);
+    await store.assign(lease, [{ member: 'crm', key, anchor: anchorId(id(9)), why: { kind: 'key rule', rule: 'Email' } }]);
     for await (const batch of store.stagedNewcomers(lease)) expect(batch).toEqual([]);
     expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([id(9)]);
-    expect((await store.stagedFor(lease, [anchorId(id(9))])).get(anchorId(id(9)))).toMatchObject([{ key, rule: 'Email' }]);
+    expect((await store.stagedFor(lease, [anchorId(id(9))])).get(anchorId(id(9)))).toMatchObject([{ key, why: { kind: 'key rule', rule: 'Email' } }]);
   });
 
   test('knows which values of a unique check are repeated, of records that are there', async () => {
@@ -131,7 +133,7 @@ describe.each([
     const ref = { member: 'crm', key: recordKey('a') };
     await store.stage(lease, [{ ...ref, anchor: undefined, matchKeys: ['k'], reading: reading({ name: 'x' }) }]);
     await store.changeReadings(lease, [{ ...ref, reading: { ...reading({ name: 'x' }), rejected: ['no'] } }]);
-    for await (const batch of store.stagedNewcomers(lease)) expect(batch).toEqual([{ ...ref, matchKeys: ['k'], isRejected: true }]);
+    for await (const batch of store.stagedNewcomers(lease)) expect(batch).toEqual([{ ...ref, matchKeys: ['k'], texts: [], isRejected: true }]);
     const [one, other] = [anchor(5, 'a'), anchor(6, 'b')];
     const rejected = { ...one, ties: one.ties.map((tie) => ({ ...tie, rejected: ['no'] })) };
     await store.commitMerge(lease, [entry(rejected, 0), entry(other, 0)], [], [], 0);
@@ -152,7 +154,7 @@ describe.each([
       { id: id(50), operation: operation(one), storedAt: 0 },
       { id: id(60), operation: operation(other), storedAt: 0 },
     ];
-    expect(await store.commitMerge(lease, [entry(one, 0, { keys: [[0, 'mail']] }), entry(other, 3)], intents, [], 0)).toEqual([one.id]);
+    expect(await store.commitMerge(lease, [entry(one, 0, { index: keyed([0, 'mail']) }), entry(other, 3)], intents, [], 0)).toEqual([one.id]);
     expect((await store.openIntents('customers')).map(({ id: of }) => of)).toEqual([id(50)]);
     expect(
       await store.anchorsWithKeys('customers', [
@@ -170,12 +172,12 @@ describe.each([
 
   test('lists what is open again, until an outcome closes it, and moves keys along', async () => {
     const one = anchor(5, 'a');
-    await store.commitMerge(lease, [entry(one, 0, { operations: [operation(one)], keys: [[0, 'old']] })], [{ id: id(50), operation: operation(one), storedAt: 0 }], [], 0);
+    await store.commitMerge(lease, [entry(one, 0, { operations: [operation(one)], index: keyed([0, 'old']) })], [{ id: id(50), operation: operation(one), storedAt: 0 }], [], 0);
     expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([one.id]);
     await store.recordOutcomes(
       lease,
       {
-        anchors: [{ anchor: one, open: false, decisions: [], keys: [[0, 'new']], title: 'T' }],
+        anchors: [{ anchor: one, open: false, decisions: [], index: keyed([0, 'new']), title: 'T' }],
         writes: [{ intent: id(50), operation: operation(one), state: 'written' }],
         journal: [],
       },
@@ -191,6 +193,57 @@ describe.each([
         ])
       ).map(({ key }) => key),
     ).toEqual(['new']);
+  });
+
+  test('finds by what they share the records of anchors, each with the others of its anchor, and no further than the limit', async () => {
+    const [one, other] = [anchor(5, 'a'), anchor(6, 'c')];
+    const indexed = (key: string, blocks: number[]): IndexedRecord => ({ member: 'crm', key: recordKey(key), texts: [key, null], blocks });
+    const index = (...evidence: IndexedRecord[]): AnchorIndex => ({ keys: [], evidence });
+    const far = 2 ** 40;
+    await store.commitMerge(
+      lease,
+      [entry(one, 0, { index: index(indexed('a', [1, far]), indexed('b', [2])) }), entry(other, 0, { index: index(indexed('c', [1, 3])) })],
+      [],
+      [],
+      0,
+    );
+    const find = async (...newcomers: { block: number; limit: number }[][]) => {
+      const { records, found } = await store.evidenceCandidates('customers', newcomers);
+      return [records.map(({ key, anchor: of, texts }) => [key, of, texts[0]]).sort(), found.map((places) => places.map((place) => records[place]?.key).sort())];
+    };
+    const [a, b, c] = [
+      ['a', one.id, 'a'],
+      ['b', one.id, 'b'],
+      ['c', other.id, 'c'],
+    ];
+    expect(await find([{ block: far, limit: 9 }], [], [{ block: 3, limit: 9 }])).toEqual([
+      [a, b, c],
+      [['a'], [], ['c']],
+    ]);
+    expect(
+      await find([
+        { block: 1, limit: 1 },
+        { block: 2, limit: 1 },
+      ]),
+    ).toEqual([[a, b], [['b']]]);
+    expect(await find([{ block: 1, limit: 2 }])).toEqual([[a, b, c], [['a', 'c']]]);
+    expect(await find([{ block: 77, limit: 9 }])).toEqual([[], [[]]]);
+    if (store instanceof PostgresStore) expect((await store.evidenceCandidates('tickets', [[{ block: 3, limit: 9 }]])).records).toEqual([]);
+    await store.saveIndex(lease, [{ anchor: one.id, index: index(indexed('a', [8])) }]);
+    expect(await find([{ block: 1, limit: 9 }], [{ block: 2, limit: 9 }], [{ block: 8, limit: 9 }])).toEqual([
+      [a, c],
+      [['c'], [], ['a']],
+    ]);
+  });
+
+  test('remembers of what definition its index is, and walks all anchors in order', async () => {
+    expect(await store.indexedAs('customers')).toBeUndefined();
+    await store.markIndexed(lease, 'one');
+    await store.markIndexed(lease, 'two');
+    expect(await store.indexedAs('customers')).toBe('two');
+    await store.commitMerge(lease, [entry(anchor(6, 'b'), 0), entry(anchor(5, 'a'), 0), entry(anchor(7, 'c'), 0)], [], [], 0);
+    expect(await store.anchorIds('customers', undefined, 2)).toEqual([id(5), id(6)]);
+    expect(await store.anchorIds('customers', anchorId(id(6)), 2)).toEqual([id(7)]);
   });
 
   test('marks ties as gone, counts the others, and keeps unclear intents', async () => {

@@ -18,19 +18,23 @@ interface IndexRow {
   readonly texts: string;
 }
 
-const rowName = (member: string, key: string, texts: string): string => JSON.stringify([member, key, texts]);
+const rowName = (member: string, key: string, texts: string, blocks: readonly string[]): string => JSON.stringify([member, key, texts, blocks]);
 
 /** Replaces what the index has of these anchors; what is as it was stays. */
 export async function saveEvidence(db: EntityManager, knot: string, anchors: readonly { readonly anchor: AnchorId; readonly evidence: readonly IndexedRecord[] }[]): Promise<void> {
-  const rows = (await db.query('select id, anchor_id, member, record_key, texts from evidence_record where anchor_id = any($1::uuid[])', [
+  const rows = (await db.query('select id, anchor_id, member, record_key, texts, blocks from evidence_record where anchor_id = any($1::uuid[])', [
     anchors.map(({ anchor }) => anchor),
-  ])) as IndexRow[];
+  ])) as (IndexRow & { readonly blocks: string[] })[];
+  const number = blockNumber(knot);
   const there = byAnchor(rows, (row) => row.anchor_id);
   const old: string[] = [];
-  const fresh: (IndexedRecord & { readonly anchor: AnchorId })[] = [];
+  const fresh: (Omit<IndexedRecord, 'blocks'> & { readonly anchor: AnchorId; readonly blocks: readonly string[] })[] = [];
   for (const { anchor, evidence } of anchors) {
-    const known = new Map((there.get(anchor) ?? []).map((row) => [rowName(row.member, row.record_key, row.texts), row.id]));
-    for (const record of evidence) if (!known.delete(rowName(record.member, record.key, JSON.stringify(record.texts)))) fresh.push({ ...record, anchor });
+    const known = new Map((there.get(anchor) ?? []).map((row) => [rowName(row.member, row.record_key, row.texts, row.blocks), row.id]));
+    for (const { blocks, ...record } of evidence) {
+      const numbers = blocks.map(number);
+      if (!known.delete(rowName(record.member, record.key, JSON.stringify(record.texts), numbers))) fresh.push({ ...record, anchor, blocks: numbers });
+    }
     old.push(...known.values());
   }
   if (old.length > 0)
@@ -40,7 +44,6 @@ export async function saveEvidence(db: EntityManager, knot: string, anchors: rea
       [old],
     );
   if (fresh.length === 0) return;
-  const number = blockNumber(knot);
   await db.query(
     `with made as (
        insert into evidence_record (knot_id, anchor_id, member, record_key, texts, blocks)
@@ -53,7 +56,7 @@ export async function saveEvidence(db: EntityManager, knot: string, anchors: rea
       fresh.map(({ member }) => member),
       fresh.map(({ key }) => key),
       fresh.map(({ texts }) => JSON.stringify(texts)),
-      fresh.map(({ blocks }) => `{${blocks.map(number).join(',')}}`),
+      fresh.map(({ blocks }) => `{${blocks.join(',')}}`),
     ],
   );
 }
