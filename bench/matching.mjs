@@ -91,12 +91,11 @@ async function matchTwo(evidence, left, right) {
   const records = rows.map((_, place) => ({ member: place < left.length ? 'left' : 'right', key: recordKey(String(place)), keys: [], canStart: true }));
   let next = 0;
   const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))));
-  const { joined, considered } = matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) });
-  const tied = new Set(joined.map(({ record }) => record));
-  const pairs = considered
-    .filter(({ bits }) => bits >= thresholds.lower)
-    .map(({ record, with: other, bits }) => ({ left: other, right: record - left.length, bits, judgement: tied.has(record) ? 'tied' : 'asked' }));
-  return { ...result, pairs };
+  const { joined, doubts } = matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) });
+  const pairOf = ({ record, with: other, bits }, judgement) => ({ left: other, right: record - left.length, bits, judgement });
+  const asked = doubts.flatMap((doubt) => (doubt.kind === 'unsure' ? [pairOf({ record: doubt.record, ...doubt.candidates[0] }, 'asked')] : []));
+  const duplicates = doubts.reduce((sum, doubt) => sum + (doubt.kind === 'twins' ? doubt.records.length : 0), 0);
+  return { ...result, pairs: [...joined.map((pair) => pairOf(pair, 'tied')), ...asked], duplicates };
 }
 
 async function measure(title, lists, evidence, keys) {
@@ -114,7 +113,7 @@ async function measure(title, lists, evidence, keys) {
   const recall = found / ties;
   console.log(
     `${title}: ${left.length} against ${right.length}, ${ties} in both\n` +
-      `  precision ${precision.toFixed(4)}  recall ${recall.toFixed(4)} (tied alone ${(good / ties).toFixed(4)})  F1 ${((2 * precision * recall) / (precision + recall)).toFixed(4)}  asked ${((asked.length / ties) * 100).toFixed(1)} % of the true ones (${asked.filter(isRight).length} of ${asked.length} are)\n` +
+      `  precision ${precision.toFixed(4)}  recall ${recall.toFixed(4)} (tied alone ${(good / ties).toFixed(4)})  F1 ${((2 * precision * recall) / (precision + recall)).toFixed(4)}  asked ${((asked.length / ties) * 100).toFixed(1)} % of the true ones (${asked.filter(isRight).length} of ${asked.length} are); ${result.duplicates} records are like one that is tied to another\n` +
       `  exact keys alone: recall ${exactKeys(lists, keys).toFixed(3)}\n` +
       `  ${(took / 1000).toFixed(1)} s; ${result.compared} pairs compared of ${(left.length * right.length).toExponential(1)}, ${Math.round(result.compared / (took / 1000))} a second in all; ${Math.round(process.memoryUsage().rss / 1e6)} MB`,
   );

@@ -42,8 +42,10 @@ function match() {
   const indexes = [new BlockIndex(columns, places(0, 300)), new BlockIndex(columns, places(300, 600))];
   const shares = columns.map((column) => new ShareTable(learnShares(column)));
   const compared = comparePairs({ columns, memberOf, indexes, twins: false, shares }, 0, 600);
-  const weights = learnFromPairs(evidence, columns, [compared], memberOf, sampleAnyPairs(columns, places(0, 300), places(300, 600)), [300, 300]);
-  const likely = new LikelyPairs(evidence, weights, columns, [compared], 0);
+  const any = { anyPairs: sampleAnyPairs(columns, places(0, 300), places(300, 600)), shares: columns.map(learnShares) };
+  const weights = learnFromPairs(evidence, [compared], memberOf, any, [300, 300]);
+  const texts = [...lefts, ...rights].map((row) => evidenceTexts(evidence, row));
+  const likely = new LikelyPairs(evidence, weights, texts, [compared], 0);
   return { columns, compared, weights, likely, scorer: new Scorer(evidence, weights) };
 }
 

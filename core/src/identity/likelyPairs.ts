@@ -1,6 +1,6 @@
 import { mutualBest, type ScoredPair } from './chooseTies.js';
-import { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
-import { type EvidenceColumn, type EvidenceField, levelBase, patternOf } from './evidence.js';
+import { type Commonness, ShareTable, type ValueShares } from './commonness.js';
+import { type EvidenceField, type EvidenceTexts, levelBase, patternOf, prepareColumns } from './evidence.js';
 import { commonnessAt, type ComparedPairs } from './matchPairs.js';
 import { type Score, Scorer } from './score.js';
 import { learnWeights, type LevelWeights, type PatternCounts, type Weights } from './weights.js';
@@ -15,21 +15,26 @@ interface PlacedPair extends ScoredPair {
   readonly code: number;
 }
 
+/** What is true of any records, whether they are the same thing or not. */
+export interface AnyRecords {
+  /** How often each level comes among any two records, by field (from `sampleAnyPairs`). */
+  readonly anyPairs: readonly (readonly number[])[];
+  /** How common values are, by field. */
+  readonly shares: readonly ValueShares[];
+}
+
 /**
  * Learns weights from pairs that were compared: first from all, then from those that are the best of both their records.
  * Learned is from pairs of two members; from pairs of one member only where there is no other.
- * @param anyPairs how often levels come among any two records (from `sampleAnyPairs`)
  * @param sizes how many records each member has
  */
 export function learnFromPairs(
   evidence: readonly EvidenceField[],
-  columns: readonly EvidenceColumn[],
   parts: readonly ComparedPairs[],
   memberOf: ArrayLike<number>,
-  anyPairs: readonly (readonly number[])[],
+  { anyPairs, shares }: AnyRecords,
   sizes: readonly number[],
 ): Weights {
-  const shares = columns.map(learnShares);
   const isOne = sizes.filter((size) => size > 0).length < 2;
   const counts: PatternCounts = new Map();
   for (const part of parts) for (const [code, count] of isOne ? part.twinPatterns : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
@@ -82,23 +87,24 @@ function scoredPairs(evidence: readonly EvidenceField[], weights: Weights, parts
 export class LikelyPairs {
   readonly pairs: readonly ScoredPair[];
   readonly #evidence: readonly EvidenceField[];
-  readonly #columns: readonly EvidenceColumn[];
+  readonly #texts: readonly EvidenceTexts[];
   readonly #scorer: Scorer;
   readonly #shares: readonly ShareTable[];
 
   /** @param least pairs with a lower score are left out */
-  constructor(evidence: readonly EvidenceField[], weights: Weights, columns: readonly EvidenceColumn[], parts: readonly ComparedPairs[], least: number) {
+  constructor(evidence: readonly EvidenceField[], weights: Weights, texts: readonly EvidenceTexts[], parts: readonly ComparedPairs[], least: number) {
     this.#evidence = evidence;
-    this.#columns = columns;
+    this.#texts = texts;
     this.#scorer = new Scorer(evidence, weights);
     this.#shares = weights.fields.map((shares) => new ShareTable(shares));
     this.pairs = scoredPairs(evidence, weights, parts, least);
   }
 
   explain(a: number, b: number): Score {
-    const code = patternOf(this.#columns, a, b);
+    const columns = prepareColumns(this.#evidence, [this.#texts[a] ?? [], this.#texts[b] ?? []]);
+    const code = patternOf(columns, 0, 1);
     const digits = Array.from(this.#evidence, (_, field) => Math.floor(code / levelBase ** field) % levelBase);
-    return this.#scorer.explain(code, (field): Commonness => commonnessAt(this.#columns, this.#shares, field, digits[field] as number, a));
+    return this.#scorer.explain(code, (field): Commonness => commonnessAt(columns, this.#shares, field, digits[field] as number, 0));
   }
 
   /** The score without the prior. */

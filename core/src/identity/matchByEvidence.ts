@@ -136,7 +136,8 @@ class EvidencePass {
     this.#askAboutTwins(left);
     for (const record of left) {
       const candidates = (wished.get(record) ?? []).filter(({ bits }) => bits >= thresholds.lower).slice(0, mostCandidates);
-      const waits = candidates.length > 0 && (asked.has(record) || (candidates[0]?.bits ?? 0) >= thresholds.upper);
+      // What lost to a better one is asked about only where that one is in doubt itself.
+      const waits = candidates.length > 0 && (asked.has(record) || candidates.some(({ unit, bits }) => bits >= thresholds.upper && !this.#isTaken(unit, record)));
       this.#begin([record], waits);
       if (waits) this.#doubts.push({ kind: 'unsure', record, candidates });
     }

@@ -122,12 +122,15 @@ function tiesOf(likely: LikelyPairs, { memberOf }: Listed, lists: number, thresh
   const verdicts = new Verdicts([]);
   let next = 0;
   const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))), verdicts);
-  const { joined, considered } = matchFree({ matching, members: Array.from({ length: lists }, (_, member) => String(member)), records, likely, thresholds, verdicts });
-  const tied = new Set(joined.map(({ record }) => record));
-  return considered
-    .filter(({ bits }) => bits >= thresholds.lower)
-    .toSorted((a, b) => b.bits - a.bits || a.record - b.record)
-    .map(({ record, with: other, isDisputed }) => ({ left: other, right: record, judgement: tied.has(record) ? 'tied' : 'asked', isDisputed }));
+  const { joined, doubts } = matchFree({ matching, members: Array.from({ length: lists }, (_, member) => String(member)), records, likely, thresholds, verdicts });
+  const asked = doubts.flatMap((doubt) => {
+    const [best] = doubt.kind === 'unsure' ? doubt.candidates : [];
+    return doubt.kind === 'unsure' && best ? [{ record: doubt.record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper }] : [];
+  });
+  const judged = (pairs: typeof joined, judgement: ListedPair['judgement']) => pairs.map((pair) => ({ ...pair, judgement }));
+  return [...judged(joined, 'tied'), ...judged(asked, 'asked')]
+    .sort((a, b) => b.bits - a.bits || a.record - b.record)
+    .map(({ record, with: other, judgement, isDisputed }) => ({ left: other, right: record, judgement, isDisputed }));
 }
 
 interface ColumnPart {

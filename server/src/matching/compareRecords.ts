@@ -10,7 +10,7 @@ import {
   type Weights,
 } from '@anchor-knot/core';
 import { Piscina } from 'piscina';
-import { type AnyPairs, type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
+import { type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
 
 /** In bits: a tie at 32 to one, a question from one to four. */
 export const defaultThresholds: Thresholds = { upper: 5, lower: -2 };
@@ -45,16 +45,18 @@ export async function compareRecords({ least = leastBits, signal, onProgress, ..
   for (let from = 0; from < newcomers; from += inOneRange) ranges.push({ from, to: Math.min(newcomers, from + inOneRange) });
   let done = 0;
   const finished = ({ from, to }: MatchRange): void => onProgress?.((done += to - from), newcomers);
-  const { anyPairs, parts, columns } = newcomers < worthThreads ? compareHere(job, ranges, finished, signal) : await compareInThreads(job, ranges, finished, signal);
+  const { any, parts } = newcomers < worthThreads ? compareHere(job, ranges, finished, signal) : await compareInThreads(job, ranges, finished, signal);
   const sizes = new Array<number>(job.members).fill(0);
   for (let place = 0; place < texts.length; place += 1) sizes[memberOf[place] as number] = (sizes[memberOf[place] as number] ?? 0) + 1;
-  const weights = known ?? learnFromPairs(evidence, columns, parts, memberOf, anyPairs, sizes);
-  return { weights, likely: new LikelyPairs(evidence, weights, columns, parts, least), compared: parts.reduce((sum, part) => sum + part.compared, 0) };
+  const weights = known ?? learnFromPairs(evidence, parts, memberOf, any, sizes);
+  return { weights, likely: new LikelyPairs(evidence, weights, texts, parts, least), compared: parts.reduce((sum, part) => sum + part.compared, 0) };
 }
 
+/** Nothing is learned from it. */
+const nothing: AnyRecords = { anyPairs: [], shares: [] };
+
 interface Parts {
-  readonly columns: readonly EvidenceColumn[];
-  readonly anyPairs: AnyPairs;
+  readonly any: AnyRecords;
   readonly parts: readonly ComparedPairs[];
 }
 
@@ -66,11 +68,11 @@ function compareHere(job: MatchJob, ranges: readonly MatchRange[], finished: (ra
     finished(range);
     return part;
   });
-  return { columns: prepared.columns, anyPairs: job.weights ? [] : prepared.sample(), parts };
+  return { any: job.weights ? nothing : prepared.sample(), parts };
 }
 
 async function compareInThreads(job: MatchJob, ranges: readonly MatchRange[], finished: (range: MatchRange) => void, signal: AbortSignal | undefined): Promise<Parts> {
-  const pool = new Piscina<MatchRange | undefined, ComparedPairs | AnyPairs>({
+  const pool = new Piscina<MatchRange | undefined, ComparedPairs | AnyRecords>({
     filename: new URL('./matchWorker.js', import.meta.url).href,
     workerData: job,
     minThreads: mostThreads,
@@ -78,18 +80,15 @@ async function compareInThreads(job: MatchJob, ranges: readonly MatchRange[], fi
   });
   try {
     const options = { ...(signal ? { signal } : {}) };
-    const work = Promise.all([
-      job.weights ? [] : pool.run(undefined, { ...options, name: 'sample' }),
+    const [any, ...parts] = (await Promise.all([
+      job.weights ? nothing : pool.run(undefined, { ...options, name: 'sample' }),
       ...ranges.map(async (range) => {
         const part = (await pool.run(range, { ...options, name: 'compareRange' })) as ComparedPairs;
         finished(range);
         return part;
       }),
-    ]) as Promise<[AnyPairs, ...ComparedPairs[]]>;
-    // The threads are busy preparing the same; here it is needed to take scores apart.
-    const columns = prepareColumns(job.evidence, job.texts);
-    const [anyPairs, ...parts] = await work;
-    return { columns, anyPairs, parts };
+    ])) as [AnyRecords, ...ComparedPairs[]];
+    return { any, parts };
   } finally {
     await pool.destroy();
   }

@@ -1,10 +1,10 @@
 import { availableParallelism } from 'node:os';
 import {
+  type AnyRecords,
   BlockIndex,
   type ComparedPairs,
   comparePairs,
   type Comparing,
-  type EvidenceColumn,
   type EvidenceField,
   type EvidenceTexts,
   learnShares,
@@ -39,19 +39,14 @@ export interface MatchRange {
   readonly to: number;
 }
 
-/** How often each level comes among any two records, by field. */
-export type AnyPairs = readonly (readonly number[])[];
-
 /** A job made ready: all records are prepared once, then ranges of them are compared. */
 export class PreparedJob {
-  readonly columns: readonly EvidenceColumn[];
   readonly #job: MatchJob;
   readonly #comparing: Comparing;
 
   constructor(job: MatchJob) {
     this.#job = job;
     const columns = prepareColumns(job.evidence, job.texts);
-    this.columns = columns;
     const indexes = this.#placesByMember(0, job.newcomers).map((places) => new BlockIndex(columns, places));
     const others = job.others ? this.#placesByMember(job.newcomers, job.newcomers + job.others).map((places) => new BlockIndex(columns, places)) : undefined;
     const shares = (job.weights?.fields ?? columns.map(learnShares)).map((of) => new ShareTable(of));
@@ -63,9 +58,9 @@ export class PreparedJob {
     return comparePairs(this.#comparing, from, to);
   }
 
-  sample(): AnyPairs {
+  sample(): AnyRecords {
     const [first = [], ...rest] = this.#placesByMember(0, this.#job.texts.length).filter(({ length }) => length > 0);
-    return sampleAnyPairs(this.columns, first, rest.length === 0 ? first : rest.flat());
+    return { anyPairs: sampleAnyPairs(this.#comparing.columns, first, rest.length === 0 ? first : rest.flat()), shares: this.#comparing.columns.map(learnShares) };
   }
 
   #placesByMember(from: number, to: number): number[][] {

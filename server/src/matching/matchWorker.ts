@@ -1,6 +1,6 @@
 import { workerData } from 'node:worker_threads';
-import type { ComparedPairs } from '@anchor-knot/core';
-import { type AnyPairs, type MatchJob, type MatchRange, PreparedJob } from './job.js';
+import type { AnyRecords, ComparedPairs } from '@anchor-knot/core';
+import { type MatchJob, type MatchRange, PreparedJob } from './job.js';
 
 const job = new PreparedJob(workerData as MatchJob);
 
@@ -8,6 +8,6 @@ export function compareRange(range: MatchRange): ComparedPairs {
   return job.compare(range);
 }
 
-export function sample(): AnyPairs {
+export function sample(): AnyRecords {
   return job.sample();
 }

@@ -15,6 +15,8 @@ import {
   draftSchema,
   type Deliveries,
   deliveriesSchema,
+  type DuplicateList,
+  duplicateListSchema,
   type EntitySets,
   entitySetsSchema,
   type FileObject,
@@ -22,12 +24,17 @@ import {
   filePreviewSchema,
   type FolderFiles,
   folderFilesSchema,
+  type Forecast,
+  type ForecastRequest,
+  forecastSchema,
   type KnotDefinition,
   type KnotList,
   knotListSchema,
   knotSchema,
   type KnotView,
   knotViewSchema,
+  type MatchRecords,
+  matchRecordsSchema,
   type NewField,
   type NewKnot,
   type ObjectSummary,
@@ -45,6 +52,7 @@ import {
   queryPreviewSchema,
   type Reading,
   readingSchema,
+  type Regroup,
   runListSchema,
   type RunView,
   runViewSchema,
@@ -62,10 +70,12 @@ import {
   type TestSystem,
   type Units,
   unitsSchema,
+  type VerdictList,
+  verdictListSchema,
   type Watch,
   watchSchema,
 } from '@anchor-knot/contracts';
-import { concatMap, map, type Observable } from 'rxjs';
+import { catchError, concatMap, map, type Observable, throwError } from 'rxjs';
 import { z } from 'zod';
 
 type Query = Record<string, string | number | boolean>;
@@ -134,9 +144,9 @@ export class Api {
     return this.#http.post(`${knotUrl(knot)}/reading`, { whole }).pipe(map((answer) => readingSchema.parse(answer)));
   }
   /** Tries the draft that is kept on all records of its members; what it finds comes line by line. Unsubscribing ends it. */
-  survey(knot: string): Observable<SurveyLine> {
+  survey(knot: string, learn: boolean): Observable<SurveyLine> {
     let read = 0;
-    return this.#http.post(`${knotUrl(knot)}/survey`, {}, { observe: 'events', reportProgress: true, responseType: 'text' }).pipe(
+    return this.#http.post(`${knotUrl(knot)}/survey`, { learn }, { observe: 'events', reportProgress: true, responseType: 'text' }).pipe(
       concatMap((event) => {
         const text =
           event.type === HttpEventType.DownloadProgress
@@ -213,10 +223,19 @@ export class Api {
     return this.#get(`/api/knots/${encodeURIComponent(knot)}/anchors`, anchorListSchema, query);
   }
   anchor(id: string): Observable<AnchorView> {
-    return this.#get(`/api/anchors/${encodeURIComponent(id)}`, anchorViewSchema);
+    return this.#get(`/api/anchors/${encodeURIComponent(id)}`, anchorViewSchema).pipe(
+      catchError((error: unknown) => {
+        // It was merged into another one: that one is shown.
+        const moved = error instanceof HttpErrorResponse && error.status === 410 ? (error.error as { movedTo?: string }).movedTo : undefined;
+        return moved === undefined ? throwError(() => error) : this.anchor(moved);
+      }),
+    );
   }
-  untie(anchor: string, member: string): Observable<unknown> {
-    return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/untie`, { member });
+  regroup(anchor: string, regroup: Regroup): Observable<unknown> {
+    return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/regroup`, regroup);
+  }
+  forecast(anchor: string, request: ForecastRequest): Observable<Forecast> {
+    return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/forecast`, request).pipe(map((answer) => forecastSchema.parse(answer)));
   }
   tie(anchor: string, member: string, key: string): Observable<unknown> {
     return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/tie`, { member, key });
@@ -226,6 +245,24 @@ export class Api {
   }
   decide(knot: string, decision: string, choice: Choice): Observable<unknown> {
     return this.#http.post(`/api/knots/${encodeURIComponent(knot)}/decisions/${decision}`, choice);
+  }
+  undoDecision(knot: string, decision: string): Observable<unknown> {
+    return this.#http.post(`${knotUrl(knot)}/decisions/${decision}/undo`, {});
+  }
+  matchRecords(knot: string, decision: string): Observable<MatchRecords> {
+    return this.#get(`${knotUrl(knot)}/decisions/${decision}/records`, matchRecordsSchema);
+  }
+  duplicates(knot: string, query: Query): Observable<DuplicateList> {
+    return this.#get(`${knotUrl(knot)}/duplicates`, duplicateListSchema, query);
+  }
+  takeIn(knot: string, member: string, key: string): Observable<unknown> {
+    return this.#http.post(`${knotUrl(knot)}/set-aside/take-back`, { member, key });
+  }
+  verdicts(knot: string, query: Query): Observable<VerdictList> {
+    return this.#get(`${knotUrl(knot)}/verdicts`, verdictListSchema, query);
+  }
+  takeBackVerdict(knot: string, verdict: string): Observable<unknown> {
+    return this.#http.delete(`${knotUrl(knot)}/verdicts/${verdict}`);
   }
   runs(query: Query) {
     return this.#get('/api/runs', runListSchema, query);

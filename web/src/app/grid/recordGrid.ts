@@ -60,7 +60,7 @@ const drawnAround = 8;
       <thead>
         <tr cdkDropList cdkDropListOrientation="horizontal" [cdkDropListDisabled]="!mayMove()" (cdkDropListDropped)="dropped($event)">
           <th scope="col"><span class="system">Field</span><small>{{ fieldHint() }}</small></th>
-          @if (anchorTemplate()) { <th scope="col"><span class="system">Anchor</span><small>{{ anchorHint() }}</small></th> }
+          @if (anchorTemplate()) { <th scope="col"><span class="system">{{ anchorName() }}</span><small>{{ anchorHint() }}</small></th> }
           @for (member of members(); track member.id) {
             <th scope="col" cdkDrag cdkDragLockAxis="x" [cdkDragDisabled]="!mayMove()" [cdkDragData]="member.id" [class.movable]="mayMove()" [title]="mayMove() ? 'Drag to move this column; Alt with an arrow in a cell does the same' : ''">
               <span class="system"><ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" /></span>
@@ -108,6 +108,7 @@ export class RecordGrid {
   readonly rows = input.required<readonly GridRow[]>();
   readonly members = input.required<readonly GridMember[]>();
   readonly fieldHint = input('');
+  readonly anchorName = input('Anchor');
   readonly anchorHint = input('what is agreed');
   readonly tone = input<(row: GridRow, member: GridMember) => CellTone>(() => 'plain');
   readonly tieing = input<(row: GridRow, member: GridMember) => CellTieing>(() => null);

@@ -31,6 +31,8 @@ export function isTyping(event: KeyboardEvent): boolean {
           <tr><th scope="row"><kbd>j</kbd> <kbd>k</kbd></th><td>next, previous in a list</td></tr>
           <tr><th scope="row"><kbd>Enter</kbd></th><td>open</td></tr>
           <tr><th scope="row"><kbd>1</kbd> to <kbd>9</kbd>, <kbd>0</kbd></th><td>choose in a decision; 0 stays with what was agreed</td></tr>
+          <tr><th scope="row"><kbd>l</kbd></th><td>put an unsure match off</td></tr>
+          <tr><th scope="row"><kbd>u</kbd></th><td>in Decisions: take the last word on a match back</td></tr>
           <tr><th scope="row"><kbd>?</kbd></th><td>this list</td></tr>
         </tbody>
       </table>

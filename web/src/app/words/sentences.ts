@@ -151,6 +151,19 @@ export function kindWords(kind: string, number: number): string {
   return kindNames[kind]?.[number === 1 ? 0 : 1] ?? kind;
 }
 
+/** A score in bits. */
+export function bitsWords(bits: number): string {
+  return `${bits < 0 ? '−' : ''}${Math.abs(bits).toFixed(2)} bits`;
+}
+
+/** What a score means: how sure it is that two records are the same thing. */
+export function chanceWords(bits: number): string {
+  const chance = 1 / (1 + 2 ** -bits);
+  if (chance >= 0.5) return chance > 0.9999 ? 'over 99.99 % sure' : `${(100 * chance).toFixed(chance >= 0.99 ? 2 : 0)} % sure`;
+  const odds = Math.round(2 ** -bits);
+  return odds <= 1 ? 'one to one' : `${count(odds)} to one against`;
+}
+
 type Json = unknown;
 
 /** Why a value is what it is. */
@@ -174,6 +187,12 @@ export function causeWords(cause: Json, members: readonly MemberSummary[]): stri
       return `deleted in ${name((cause as { member?: unknown }).member)}`;
     case 'formula':
       return 'computed from other fields';
+    case 'verdict':
+      return 'somebody said that it is the same';
+    case 'evidence': {
+      const { with: other, bits } = cause as { with?: { member: string; key: string }; bits?: number };
+      return `like record ${other?.key ?? ''} of ${name(other?.member)}, ${bitsWords(bits ?? 0)}`;
+    }
     default:
       return '';
   }

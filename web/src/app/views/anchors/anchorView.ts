@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { RouterLink } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import type { AnchorView, Cell, JournalEntry } from '@anchor-knot/contracts';
 import { Api } from '../../api/api';
 import { LiveEvents } from '../../api/liveEvents';
@@ -79,6 +79,15 @@ export class OneAnchorView {
   protected readonly runs = inject(StartRun);
   protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveEvents).ends);
   protected readonly plural = plural;
+
+  constructor() {
+    const router = inject(Router);
+    // One that was merged into another is shown under the address of that one.
+    effect(() => {
+      const shown = this.view.value()?.id;
+      if (shown !== undefined && shown !== this.id()) void router.navigate(['/anchors', shown], { replaceUrl: true });
+    });
+  }
 
   protected readonly rows = computed((): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? []);
   protected readonly tied = computed(() => this.view.value()?.members.filter(({ key, gone }) => key !== null && !gone).length ?? 0);
@@ -161,7 +170,12 @@ function gather(view: AnchorView | undefined): Reason[] {
     if (row.kind === 'archive' || row.kind === 'delete')
       return { title: `${row.kind === 'archive' ? 'Archived' : 'Deleted'} in ${where}`, text: `record ${row.key ?? ''} · ${why}`, at: row.at, run: row.run };
     if (row.kind === 'tied' || row.kind === 'untied')
-      return { title: `${row.kind === 'tied' ? 'Tied' : 'Untied'} by hand in ${where}`, text: `record ${row.key ?? ''} · ${why}`, at: row.at, run: row.run };
+      return {
+        title: `${row.kind === 'tied' ? 'Tied' : 'Untied'}${row.run === null ? ' by hand' : ''} in ${where}`,
+        text: `record ${row.key ?? ''} · ${why}`,
+        at: row.at,
+        run: row.run,
+      };
     if (row.kind === 'gone') return { title: `Gone in ${where}`, text: `record ${row.key ?? ''}`, at: row.at, run: row.run };
     if (row.kind === 'lost') return { title: `${field}: “${valueText(row.meaning)}” lost`, text: `${where || 'what was agreed'} · ${why}`, at: row.at, run: row.run };
     if (row.kind === 'chosen') return { title: `${field}: “${valueText(row.meaning)}” chosen`, text: why, at: row.at, run: row.run };

@@ -3,15 +3,18 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { RouterLink } from '@angular/router';
-import type { Choice, Decision, MemberSummary, Problem } from '@anchor-knot/contracts';
+import type { Choice, Decision, MemberSummary, PairScore, Problem } from '@anchor-knot/contracts';
 import { fromEvent } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { SessionService } from '../../api/session';
 import { isTyping } from '../../shell/shortcuts';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
+import { bitsWords } from '../../words/sentences';
 import { ExactTimePipe } from '../../words/times';
+import { MatchRecordsGrid } from '../matches/matchRecordsGrid';
 import { StartRun } from '../runs/startRun';
+import { UndoDecision } from './undoDecision';
 
 /** One way to decide: a key to press, what it says, and what is sent. */
 interface Option {
@@ -32,15 +35,20 @@ interface HeldDetail {
   }[];
 }
 
+interface UnsureDetail {
+  readonly candidates: readonly { readonly with: { readonly member: string; readonly key: string } | null; readonly score: PairScore | null }[];
+}
+
 /** A decision with its choices, taken by button or digit. */
 @Component({
   selector: 'ak-decision-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, Value, ExactTimePipe],
+  imports: [MatButtonModule, RouterLink, Value, ExactTimePipe, MatchRecordsGrid],
   template: `
     @let one = decision();
     <section [class.settles]="options().length > 0" [attr.data-decision]="one.kind" [attr.aria-label]="one.says">
       <p>{{ one.says }}</p>
+      @if (isMatch() && isOpened()) { <ak-match-records [decision]="one" [members]="members()" /> }
       @if (problem(); as problem) { <p class="wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
       @if (options().length > 0 && session.may('operator')) {
         <div class="options">
@@ -78,10 +86,14 @@ export class DecisionPanel {
   readonly #api = inject(Api);
   readonly #snack = inject(MatSnackBar);
   readonly #runs = inject(StartRun);
+  readonly #undo = inject(UndoDecision);
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | undefined>(undefined);
 
   protected readonly base = computed(() => (this.decision().kind === 'held' ? ((this.decision().detail as unknown as HeldDetail).base?.value ?? undefined) : undefined));
+  protected readonly isMatch = computed(() => this.decision().kind === 'unsure match' || this.decision().kind === 'duplicate');
+  /** Whether it is the one that is looked at. */
+  protected readonly isOpened = computed(() => this.listens() && (this.opened()?.() ?? this.decision().id) === this.decision().id);
   protected readonly recordLink = computed(() => {
     const { member, key } = this.decision();
     const page = this.members().find(({ id }) => id === member)?.recordPage;
@@ -93,7 +105,7 @@ export class DecisionPanel {
     fromEvent<KeyboardEvent>(document, 'keydown')
       .pipe(takeUntilDestroyed())
       .subscribe((event) => {
-        if (!this.listens() || (this.opened()?.() ?? this.decision().id) !== this.decision().id || isTyping(event) || this.busy() || !this.session.may('operator')) return;
+        if (!this.isOpened() || isTyping(event) || this.busy() || !this.session.may('operator')) return;
         const option = this.options().find(({ key }) => key === event.key);
         if (option) this.choose(option);
       });
@@ -109,10 +121,12 @@ export class DecisionPanel {
         this.busy.set(false);
         window.dispatchEvent(new Event('anchor-knot-decided'));
         this.decided.emit();
-        this.#snack
-          .open('Decided. The next run writes it.', 'Run now')
-          .onAction()
-          .subscribe(() => this.#runs.start(knot, 'run'));
+        if (this.isMatch()) this.#offerUndo(option.choice.choose);
+        else
+          this.#snack
+            .open('Decided. The next run writes it.', 'Run now')
+            .onAction()
+            .subscribe(() => this.#runs.start(knot, 'run'));
       },
       error: (error: unknown) => {
         this.busy.set(false);
@@ -120,6 +134,16 @@ export class DecisionPanel {
         if (this.problem()?.code !== 'not a choice') this.decided.emit();
       },
     });
+  }
+
+  /** What was said of a match is undone where nothing has acted on it yet. */
+  #offerUndo(choose: Choice['choose']): void {
+    const { knot, id } = this.decision();
+    this.#undo.last.set({ knot, decision: id });
+    this.#snack
+      .open(choose === 'later' ? 'Put off: it comes last.' : 'Decided. The next run acts on it.', 'Undo', { duration: 12_000 })
+      .onAction()
+      .subscribe(() => this.#undo.undo());
   }
 }
 
@@ -159,14 +183,34 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
     case 'duplicate': {
       const { keys, tiedKey } = detail as unknown as { keys: string[]; tiedKey: string | null };
       const all = [...(tiedKey === null ? [] : [tiedKey]), ...keys];
-      return numbered(all.map((key) => ({ ...plain, who: `keep record ${key}`, note: key === tiedKey ? 'tied now' : '', choice: { choose: 'record', key, fingerprint } })));
+      return [
+        ...numbered([
+          ...all.map((key): Omit<Option, 'key'> => ({
+            ...plain,
+            who: `keep record ${key}`,
+            note: key === tiedKey ? 'tied now' : '',
+            choice: { choose: 'record', key, fingerprint },
+          })),
+          { ...plain, who: 'they are different things', choice: { choose: 'different', fingerprint } },
+        ]),
+        { ...plain, key: 'l', who: 'later', choice: { choose: 'later', fingerprint } },
+      ];
     }
     case 'unsure match': {
-      const { anchors } = detail as unknown as { anchors: string[] };
-      return numbered([
-        ...anchors.map((anchor, index): Omit<Option, 'key'> => ({ ...plain, who: `the same as candidate ${index + 1}`, choice: { choose: 'anchor', anchor, fingerprint } })),
-        { ...plain, who: 'a thing of its own', choice: { choose: 'separate', fingerprint } },
-      ]);
+      const { candidates } = detail as unknown as UnsureDetail;
+      const only = candidates.length === 1;
+      return [
+        ...numbered([
+          ...candidates.map(({ with: other, score }, index): Omit<Option, 'key'> => ({
+            ...plain,
+            who: only ? 'the same' : other ? `the same as ${other.key}` : `the same as candidate ${index + 1}`,
+            note: score && !only ? bitsWords(score.bits) : '',
+            choice: { choose: 'same', candidate: index, fingerprint },
+          })),
+          { ...plain, who: only ? 'not the same' : 'none of them', choice: { choose: 'different', fingerprint } },
+        ]),
+        { ...plain, key: 'l', who: 'later', choice: { choose: 'later', fingerprint } },
+      ];
     }
     case 'deleted elsewhere': {
       const { others } = detail as unknown as { others: { member: string; archive: boolean; delete: boolean }[] };

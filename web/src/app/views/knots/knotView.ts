@@ -20,11 +20,15 @@ import { KnotCrosswalks } from './knotCrosswalks';
 import { KnotDefinitionJson } from './knotDefinition';
 import { KnotFields } from './knotFields';
 import { KnotHistory } from './knotHistory';
-import { KnotIdentity } from './knotIdentity';
+import { KnotDuplicates } from './identity/knotDuplicates';
+import { KnotIdentity } from './identity/knotIdentity';
+import { KnotVerdicts } from './identity/knotVerdicts';
 import { KnotMembers } from './knotMembers';
 
 const sections = ['Members', 'Identity', 'Fields', 'Crosswalks', 'Checks', 'Dry run', 'Definition', 'History'] as const;
 
+/** Pages within Identity. */
+const ofIdentity: readonly string[] = ['identity', 'duplicates', 'verdicts'];
 const readingSections: readonly string[] = ['members', 'identity', 'fields', 'crosswalks', 'checks'];
 
 /** How does this kind of thing stay the same? One place, its sections side by side in the order of the work. */
@@ -40,6 +44,8 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
     RunDetail,
     KnotMembers,
     KnotIdentity,
+    KnotDuplicates,
+    KnotVerdicts,
     KnotFields,
     KnotCrosswalks,
     KnotChecks,
@@ -63,7 +69,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
           </div>
         }
       </header>
-      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page">{{ section }}</a>}</nav>
+      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page" [class.on]="section === 'Identity' && ofIdentity.includes(this.section())">{{ section }}</a>}</nav>
       <ak-state [of]="knot" />
       @if (knot.value(); as one) {
         <ak-draft-bar [knot]="one" (changed)="knot.reload()" />
@@ -71,6 +77,8 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
           @switch (section()) {
             @case ('members') { <ak-knot-members [knot]="one" /> }
             @case ('identity') { <ak-knot-identity /> }
+            @case ('duplicates') { <ak-knot-duplicates [knot]="id()" /> }
+            @case ('verdicts') { <ak-knot-verdicts [knot]="id()" /> }
             @case ('fields') { <ak-knot-fields [knot]="one" /> }
             @case ('crosswalks') { <ak-knot-crosswalks /> }
             @case ('checks') { <ak-knot-checks /> }
@@ -100,6 +108,7 @@ export class OneKnotView {
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
   protected readonly sections = sections;
+  protected readonly ofIdentity = ofIdentity;
   protected readonly count = count;
   protected readonly plural = plural;
   protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.ends);

@@ -6,6 +6,8 @@ export type Mapping = Field['mappings'][string];
 export type Step = Mapping['steps'][number];
 export type Check = KnotDefinition['checks'][number];
 export type KeyRule = KnotDefinition['keyRules'][number];
+export type Evidence = NonNullable<KnotDefinition['evidence']>;
+export type EvidencePart = Evidence['fields'][number];
 export type Crosswalk = KnotDefinition['crosswalks'][string];
 export type TurnedDown = SaveDraft['turnedDown'][number];
 
@@ -72,12 +74,16 @@ export function setFormula(id: string, formula: string | undefined): Edit {
     });
 }
 
-/** Takes a shared field away, and what names it: key rules, the title. */
+/** Takes a shared field away, and what names it: key rules, evidence, the title. */
 export function removeField(id: string): Edit {
   return (definition) => {
     const fields = definition.fields.filter((field) => field.id !== id);
     const keyRules = definition.keyRules.map((rule) => ({ ...rule, fields: rule.fields.filter(({ field }) => field !== id) })).filter((rule) => rule.fields.length > 0);
-    return { ...definition, fields, keyRules, titleField: definition.titleField === id ? (fields[0]?.id ?? '') : definition.titleField };
+    const { evidence } = definition;
+    const parts = evidence?.fields.map((part) => ({ ...part, fields: part.fields.filter((field) => field !== id) })).filter((part) => part.fields.length > 0);
+    const isNamed = evidence?.fields.some((part) => part.fields.includes(id)) === true;
+    const rest = { ...definition, ...(isNamed && parts ? { evidence: withParts(evidence, parts) } : {}) };
+    return { ...rest, fields, keyRules, titleField: definition.titleField === id ? (fields[0]?.id ?? '') : definition.titleField };
   };
 }
 
@@ -169,6 +175,36 @@ export function moveMember(id: string, by: number): Edit {
 
 export function setKeyRules(keyRules: readonly KeyRule[]): Edit {
   return (definition) => ({ ...definition, keyRules: [...keyRules] });
+}
+
+/** In bits: a tie at 32 to one, a question from one to four. */
+const firstThresholds: Evidence['thresholds'] = { upper: 5, lower: -2 };
+
+/** What was learned belongs to what was compared: other evidence has to be learned anew. */
+function withParts(evidence: Evidence | undefined, fields: readonly EvidencePart[]): Evidence {
+  return { thresholds: evidence?.thresholds ?? firstThresholds, fields: [...fields] };
+}
+
+/** Sets what is weighed where no key ties a record; nothing, when there is no part. */
+export function setEvidence(fields: readonly EvidencePart[]): Edit {
+  return ({ evidence, ...definition }) => (fields.length === 0 ? definition : { ...definition, evidence: withParts(evidence, fields) });
+}
+
+/** A part's name changes nothing that was learned. */
+export function nameEvidence(index: number, name: string): Edit {
+  return (definition) =>
+    definition.evidence
+      ? { ...definition, evidence: { ...definition.evidence, fields: definition.evidence.fields.map((part, at) => (at === index ? { ...part, name } : part)) } }
+      : definition;
+}
+
+export function setThresholds(thresholds: Evidence['thresholds']): Edit {
+  return (definition) => (definition.evidence ? { ...definition, evidence: { ...definition.evidence, thresholds } } : definition);
+}
+
+/** Takes weights over that were learned from the data. */
+export function setWeights(weights: NonNullable<Evidence['weights']>): Edit {
+  return (definition) => (definition.evidence ? { ...definition, evidence: { ...definition.evidence, weights } } : definition);
 }
 
 export function setChecks(checks: readonly Check[]): Edit {

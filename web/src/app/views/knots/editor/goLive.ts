@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/c
 import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import type { Finding } from '@anchor-knot/core';
-import { plural } from '../../../words/sentences';
+import { count, plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';
@@ -27,7 +27,7 @@ const mostShown = 40;
       <h2>On all records</h2>
       @if (surveys.problem(); as problem) { <p class="small wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
       @if (surveys.progress(); as now) {
-        <p class="small" role="status">{{ systemName(now.member) }}: {{ plural(now.records, 'record') }} read… <button type="button" class="link" (click)="surveys.stop()">Stop</button></p>
+        <p class="small" role="status">{{ progressWords(now) }}… <button type="button" class="link" (click)="surveys.stop()">Stop</button></p>
       } @else {
         @if (surveys.last(); as last) {
           <p class="small">{{ plural(looked(), 'record') }} read <span [title]="last.at | exactTime">{{ last.at | ago }}</span>.@if (!surveys.isCurrent()) {<span class="waits"> The draft was edited since.</span>} @else if (surveys.findings().length === 0) {<span class="good"> All can be read, and pass the checks.</span>}</p>
@@ -54,10 +54,14 @@ export class GoLive {
   protected go(at: string): void {
     const [part, id, , member] = at.split('.');
     const definition = this.editor.definition();
-    const sections: Readonly<Record<string, string>> = { members: 'members', keyRules: 'identity', checks: 'checks', crosswalks: 'crosswalks' };
+    const sections: Readonly<Record<string, string>> = { members: 'members', keyRules: 'identity', evidence: 'identity', checks: 'checks', crosswalks: 'crosswalks' };
     const isMember = definition?.members.some((one) => one.id === member) === true;
     const queryParams = part === 'fields' ? { field: id ?? null, member: isMember ? member : null } : {};
     void this.#router.navigate(['/knots', definition?.id ?? '', sections[part ?? ''] ?? 'fields'], { queryParams });
+  }
+
+  protected progressWords(now: NonNullable<ReturnType<Surveys['progress']>>): string {
+    return 'member' in now ? `${this.systemName(now.member)}: ${plural(now.records, 'record')} read` : `${count(now.compared)} of ${plural(now.of, 'record')} compared`;
   }
 
   protected systemName(member: string): string {
@@ -72,7 +76,14 @@ export class GoLive {
       const name = definition?.fields.find((field) => field.id === id)?.name ?? id;
       return member === undefined || !definition?.members.some((one) => one.id === member) ? name : `${name}, ${this.systemName(member)}`;
     }
-    const names: Readonly<Record<string, string>> = { members: 'Members', keyRules: 'Identity', checks: 'Checks', crosswalks: 'Crosswalks', titleField: 'Name of an anchor' };
+    const names: Readonly<Record<string, string>> = {
+      members: 'Members',
+      keyRules: 'Identity',
+      evidence: 'Identity',
+      checks: 'Checks',
+      crosswalks: 'Crosswalks',
+      titleField: 'Name of an anchor',
+    };
     if (part === 'checks' && id !== undefined) return `Checks: ${definition?.checks.find((check) => check.id === id)?.says ?? id}`;
     if (part === 'members' && id !== undefined) return `Members: ${this.systemName(id)}`;
     return id === undefined ? (names[part ?? ''] ?? at) : `${names[part ?? ''] ?? part}: ${id}`;

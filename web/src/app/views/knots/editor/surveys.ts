@@ -5,6 +5,7 @@ import type { Finding } from '@anchor-knot/core';
 import { filter, first, type Subscription, switchMap } from 'rxjs';
 import { Api, problemOf } from '../../../api/api';
 import { count } from '../../../words/sentences';
+import { setWeights } from './draftEdits';
 import { KnotEditor } from './knotEditor';
 
 const toldReasons = 2;
@@ -31,7 +32,7 @@ export class Surveys {
   /** The last one that came to its end. */
   readonly last = signal<Survey | undefined>(undefined);
   /** How far the one under way is. */
-  readonly progress = signal<{ readonly member: string; readonly records: number } | undefined>(undefined);
+  readonly progress = signal<{ readonly member: string; readonly records: number } | { readonly compared: number; readonly of: number } | undefined>(undefined);
   readonly problem = signal<Problem | undefined>(undefined);
   /** Whether the last one tried what is there now. */
   readonly isCurrent = computed(() => this.last()?.definition === this.#editor.definition());
@@ -42,12 +43,22 @@ export class Surveys {
     return survey ? findingsOf(survey, (id) => this.#editor.members().find((member) => member.id === id)?.systemName ?? id) : [];
   });
 
-  /** Begins as soon as the last edit is kept: the server tries what it knows of. */
-  begin(knot: string): void {
+  /** What evidence made of all records, as long as records are read and compared as they were then; thresholds may be moved. */
+  readonly evidence = computed(() => {
+    const [survey, definition] = [this.last(), this.#editor.definition()];
+    return survey && definition && sameMatching(survey.definition, definition) ? survey.identity.evidence : undefined;
+  });
+
+  /**
+   * Begins as soon as the last edit is kept: the server tries what it knows of.
+   * @param anew whether weights are learned from the data again; where there are none they are anyway. They are taken over into the draft
+   */
+  begin(knot: string, anew = false): void {
     this.stop();
     this.problem.set(undefined);
     const definition = this.#editor.definition();
     if (!definition) return;
+    const learn = anew || (definition.evidence !== undefined && definition.evidence.weights === undefined);
     const members: Record<string, MemberSurvey> = {};
     const troubles: Record<string, string> = {};
     this.progress.set({ member: definition.members[0]?.id ?? '', records: 0 });
@@ -55,15 +66,16 @@ export class Surveys {
       .pipe(
         filter((state) => state !== 'saving'),
         first(),
-        switchMap(() => this.#api.survey(knot)),
+        switchMap(() => this.#api.survey(knot, learn)),
         takeUntilDestroyed(this.#destroyed),
       )
       .subscribe({
         next: (line) => {
           if (line.kind === 'progress') this.progress.set(line);
+          else if (line.kind === 'comparing') this.progress.set({ compared: line.done, of: line.total });
           else if (line.kind === 'member') members[line.member] = line.survey;
           else if (line.kind === 'trouble') troubles[line.member] = line.says;
-          else this.last.set({ definition, at: new Date().toISOString(), members, identity: line.identity, troubles });
+          else this.#finish({ definition, at: new Date().toISOString(), members, identity: line.identity, troubles }, learn);
         },
         error: (error: unknown) => {
           this.problem.set(problemOf(error));
@@ -73,10 +85,28 @@ export class Surveys {
       });
   }
 
+  #finish(survey: Survey, learn: boolean): void {
+    const weights = survey.identity.evidence?.weights;
+    const now = this.#editor.definition();
+    // Weights that were learned of what is compared no longer are worth nothing.
+    if (learn && weights && now && JSON.stringify(now.evidence?.fields) === JSON.stringify(survey.definition.evidence?.fields)) {
+      this.#editor.edit(setWeights(weights));
+      this.last.set({ ...survey, definition: this.#editor.definition() ?? survey.definition });
+    } else this.last.set(survey);
+  }
+
   stop(): void {
     this.#asked?.unsubscribe();
     this.progress.set(undefined);
   }
+}
+
+/** Whether two definitions compare the same records in the same way; the thresholds may differ. */
+function sameMatching(a: KnotDefinition, b: KnotDefinition): boolean {
+  if (a === b) return true;
+  const of = ({ members, fields, keyRules, evidence, crosswalks }: KnotDefinition): string =>
+    JSON.stringify([members, fields.map(({ id, type, mappings, formula }) => [id, type, mappings, formula]), keyRules, evidence?.fields, evidence?.weights, crosswalks]);
+  return of(a) === of(b);
 }
 
 function findingsOf({ definition, members, troubles }: Survey, systemName: (member: string) => string): Finding[] {

@@ -1,10 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { type KeyRule, setKeyRules } from './editor/draftEdits';
-import { GoLive } from './editor/goLive';
-import { count, plural } from '../../words/sentences';
-import { KnotEditor } from './editor/knotEditor';
-import { Surveys } from './editor/surveys';
+import { type KeyRule, setKeyRules } from '../editor/draftEdits';
+import { GoLive } from '../editor/goLive';
+import { count, plural } from '../../../words/sentences';
+import { KnotEditor } from '../editor/knotEditor';
+import { Surveys } from '../editor/surveys';
+import { EvidenceEditor } from './evidenceEditor';
+import { IdentityTabs } from './identityTabs';
 
 const comparisons: readonly { readonly value: KeyRule['fields'][number]['normalise']; readonly says: string }[] = [
   { value: 'exact', says: 'as it is' },
@@ -13,14 +15,15 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
   { value: 'digits', says: 'only the digits' },
 ];
 
-/** When two records are the same thing: key rules, tried in their order. */
+/** When two records are the same thing: key rules, tried in their order, then weighed evidence for what they leave. */
 @Component({
   selector: 'ak-knot-identity',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, GoLive],
+  imports: [MatButtonModule, GoLive, EvidenceEditor, IdentityTabs],
   template: `
     <div class="body">
       <div class="scroll">
+        <ak-identity-tabs [knot]="editor.definition()?.id ?? ''" />
         <table class="plain">
           <thead><tr><th scope="col" class="number">Order</th><th scope="col">Key rule</th><th scope="col">Fields and how they are compared</th><th scope="col">Of all records</th><th scope="col"></th></tr></thead>
           <tbody>
@@ -40,12 +43,13 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
                 <td>@if (found(index); as one) {ties {{ count(one.ties) }}@if (one.repeated > 0) {, <span class="waits">{{ plural(one.repeated, 'record') }} more than once</span>}<small class="block">{{ count(one.without) }} have no such key</small><small class="block value">{{ one.examples.slice(0, 2).join(' · ') }}</small>} @else {<span class="quiet">not tried yet</span>}</td>
                 <td>@if (editor.mayEdit()) {<button type="button" class="link" [disabled]="index === 0" (click)="move(index)">earlier</button> <button type="button" class="link" (click)="addPart(index)">and a field</button> <button type="button" class="link" (click)="drop(index)">remove</button>}</td>
               </tr>
-            } @empty { <tr><td colspan="5" class="quiet">No rule yet: without one, no two records would ever be the same thing.</td></tr> }
+            } @empty { <tr><td colspan="5" class="quiet">No key rule: records are put together by evidence alone, if at all.</td></tr> }
           </tbody>
         </table>
         @if (editor.mayEdit()) { <p class="pad"><button mat-stroked-button type="button" [disabled]="(editor.definition()?.fields?.length ?? 0) === 0" (click)="add()">Add a key rule</button></p> }
-        @if (survey(); as all) { <p class="pad sum">Of all records that take part, <b>{{ plural(all.together, 'thing') }}</b> would be tied in two or more systems, <b>{{ count(all.alone) }}</b> stand alone, and <b [class.waits]="all.waiting > 0">{{ plural(all.waiting, 'record') }}</b> would wait for a person. Nothing was written.</p> }
         <p class="pad small">Records with equal keys are tied to one anchor. Two records of one system with the same key are reported as duplicates and never tied by themselves. A record keeps its tie when its key changes later.</p>
+        <ak-evidence-editor />
+        @if (survey(); as all) { <p class="pad sum">Of all records that take part, <b>{{ plural(all.together, 'thing') }}</b> would be tied in two or more systems, <b>{{ count(all.alone) }}</b> stand alone, and <b [class.waits]="all.waiting > 0">{{ plural(all.waiting, 'record') }}</b> would wait for a person. Nothing was written.</p> }
       </div>
       <aside><ak-go-live /></aside>
     </div>

@@ -1,0 +1,187 @@
+import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import type { PairExample } from '@anchor-knot/contracts';
+import { type ComparisonKind, comparisonKinds, comparisonOf, levelBits } from '@anchor-knot/core';
+import { bitsWords, chanceWords, count, plural } from '../../../words/sentences';
+import { type ComparedRecord, type ComparedRow, PairGrid } from '../../matches/pairGrid';
+import { type EvidencePart, type Field, nameEvidence, setEvidence, setThresholds } from '../editor/draftEdits';
+import { KnotEditor } from '../editor/knotEditor';
+import { Surveys } from '../editor/surveys';
+import { PairExamples } from './pairExamples';
+import { ScoreChart, type Thresholds } from './scoreChart';
+
+/** How a value is compared, in a person's words. */
+const kindWords: Record<ComparisonKind, string> = {
+  exact: 'exactly',
+  'person name': 'as a person’s name',
+  'company name': 'as a company’s name',
+  phone: 'as a phone',
+  email: 'as an email',
+  address: 'as a postal address',
+  date: 'as a date',
+  number: 'as a number',
+  text: 'as free text',
+};
+
+/** More than this share of records with the same value tells them apart badly. */
+const commonShare = 0.5;
+
+/** Weighed evidence for what the key rules leave: what is compared, what was learned, and where the lines are. */
+@Component({
+  selector: 'ak-evidence-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule, ScoreChart, PairExamples, PairGrid],
+  template: `
+    <h2>Weighed evidence <small>for records that no key ties</small></h2>
+    @if (parts().length > 0) {
+      <table class="plain">
+        <thead><tr><th scope="col">Evidence</th><th scope="col">Fields and how they are compared</th><th scope="col">What it is worth</th><th scope="col"></th></tr></thead>
+        <tbody>
+          @for (part of parts(); track $index; let index = $index) {
+            <tr>
+              <th scope="row"><input maxlength="200" [attr.aria-label]="'Name of evidence ' + (index + 1)" [readOnly]="!editor.mayEdit()" [value]="part.name" (change)="name(index, $any($event.target).value)" /></th>
+              <td>
+                <div class="line">
+                  @for (one of part.fields; track $index; let at = $index) {
+                    <select [attr.aria-label]="'Field ' + (at + 1) + ' of evidence ' + (index + 1)" [disabled]="!editor.mayEdit()" (change)="setField(index, at, $any($event.target).value)">@for (field of fields(); track field.id) {<option [value]="field.id" [selected]="field.id === one">{{ field.name }}</option>}@if (part.fields.length > 1) {<option value="">leave it out</option>}</select>
+                  }
+                  <select [attr.aria-label]="'How evidence ' + (index + 1) + ' is compared'" [disabled]="!editor.mayEdit()" (change)="setCompare(index, $any($event.target).value)">@for (kind of kinds; track kind) {<option [value]="kind" [selected]="kind === part.compare">{{ kindWords[kind] }}</option>}</select>
+                </div>
+              </td>
+              <td>@if (worth(index); as levels) {<span class="value levels">@for (level of levels; track level.says) {<span [title]="level.says + ': ' + bitsWords(level.bits)">{{ level.says }} <b [class.quiet]="level.bits < 0">{{ level.bits < 0 ? '−' : '+' }}{{ abs(level.bits) }}</b></span>}</span>@if (trouble(index); as says) {<small class="waits">{{ says }}</small>}} @else {<span class="quiet">not learned yet</span>}</td>
+              <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="addField(index)">and a field</button> <button type="button" class="link" (click)="drop(index)">remove</button>}</td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    }
+    @if (editor.mayEdit()) {
+      <p class="pad acts">
+        <button mat-stroked-button type="button" [disabled]="fields().length === 0" (click)="add()">Add evidence</button>
+        @if (parts().length > 0) { <button [class.main]="!evidence()?.weights" mat-stroked-button type="button" [disabled]="surveys.progress() !== undefined" (click)="learn()">{{ evidence()?.weights ? 'Learn the weights again' : 'Learn the weights from the data' }}</button> }
+        @if (surveys.progress(); as now) { <span class="small" role="status">{{ 'member' in now ? plural(now.records, 'record') + ' read' : count(now.compared) + ' of ' + count(now.of) + ' compared' }}… <button type="button" class="link" (click)="surveys.stop()">Stop</button></span> }
+      </p>
+    }
+    @if (surveys.problem(); as problem) { <p class="pad wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
+    @if (parts().length === 0) { <p class="pad small">Where no key ties a record, names, phones, addresses and dates can be weighed together. Agreement in what is rare counts for much, a difference counts against it, and what is not clear is left to a person.</p> }
+    @if (found(); as all) {
+      <div class="pad weighed">
+        <p class="sum">Of <b>{{ plural(all.free, 'record') }}</b> that no key ties, <b>{{ plural(sums().tied, 'pair') }}</b> would be tied, <b class="waits">{{ count(sums().asked) }}</b> left to a person, and <b>{{ count(sums().left) }}</b> likely {{ sums().left === 1 ? 'pair' : 'pairs' }} left apart. <small>{{ count(all.compared) }} pairs of {{ plural(all.records, 'record') }} were compared; nothing was written.</small></p>
+        <ak-score-chart [bins]="all.bins" [thresholds]="thresholds()" [mayMove]="editor.mayEdit()" (moving)="thresholds.set($event)" (moved)="keep($event)" />
+        <p class="small key"><span><i class="lower"></i>a person is asked from <b class="value">{{ bitsWords(thresholds().lower) }}</b>, {{ chanceWords(thresholds().lower) }}</span><span><i class="upper"></i>tied from <b class="value">{{ bitsWords(thresholds().upper) }}</b>, {{ chanceWords(thresholds().upper) }}</span></p>
+        <ak-pair-examples [bins]="all.bins" [thresholds]="thresholds()" [members]="editor.members()" [chosen]="chosen()" (choose)="chosen.set($event)" />
+        @if (chosen(); as pair) { <ak-pair-grid [records]="records(pair)" [rows]="rows(pair)" [members]="editor.members()" [score]="pair.score" /> }
+      </div>
+    }
+  `,
+  styles: `
+    h2 { padding: 18px 22px 4px; margin: 0; } h2 small { font-weight: 400; } .line { display: flex; gap: 8px; flex-wrap: wrap; } .acts { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
+    .levels { display: flex; flex-wrap: wrap; gap: 0 12px; } .levels span { white-space: nowrap; } td small { display: block; }
+    .sum { max-width: 95ch; margin: 0 0 8px; } .weighed { padding-top: 0; } .key { display: flex; gap: 6px 24px; flex-wrap: wrap; margin: 2px 0 12px; } i { display: inline-block; width: 9px; height: 9px; margin-right: 6px; background: var(--brass); } i.upper { background: var(--petrol); }
+    .main { --mat-button-outlined-outline-color: var(--brass); }
+  `,
+})
+export class EvidenceEditor {
+  protected readonly editor = inject(KnotEditor);
+  protected readonly surveys = inject(Surveys);
+  protected readonly kinds = comparisonKinds;
+  protected readonly kindWords = kindWords;
+  protected readonly bitsWords = bitsWords;
+  protected readonly chanceWords = chanceWords;
+  protected readonly count = count;
+  protected readonly plural = plural;
+
+  protected readonly evidence = computed(() => this.editor.definition()?.evidence);
+  protected readonly parts = computed((): readonly EvidencePart[] => this.evidence()?.fields ?? []);
+  protected readonly fields = computed((): readonly Field[] => (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined));
+  protected readonly found = this.surveys.evidence;
+  /** Where the lines are while they are moved. */
+  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -2 });
+  protected readonly chosen = signal<PairExample | undefined>(undefined);
+  protected readonly sums = computed(() => {
+    const { upper, lower } = this.thresholds();
+    const sums = { tied: 0, asked: 0, left: 0 };
+    for (const { from, pairs, disputed } of this.found()?.bins ?? []) {
+      if (from >= upper) {
+        sums.tied += pairs - disputed;
+        sums.asked += disputed;
+      } else if (from >= lower) sums.asked += pairs;
+      else sums.left += pairs;
+    }
+    return sums;
+  });
+
+  protected abs(bits: number): string {
+    return Math.abs(bits).toFixed(1);
+  }
+  /** What each level of a part adds, from the same to what differs. */
+  protected worth(index: number): { says: string; bits: number }[] | undefined {
+    const evidence = this.evidence();
+    const part = evidence?.fields[index];
+    if (!evidence?.weights || !part) return undefined;
+    const bits = levelBits(evidence.weights)[index] ?? [];
+    return comparisonOf(part.compare)
+      .levels.map((says, level) => ({ says, bits: bits[level] ?? 0 }))
+      .toReversed();
+  }
+  /** What makes a part useless, where that is so. */
+  protected trouble(index: number): string | undefined {
+    const [found, weights] = [this.found(), this.evidence()?.weights];
+    if (!found || !weights) return undefined;
+    const filled = found.filled[index] ?? 0;
+    if (filled === 0) return 'blank in every record: it says nothing';
+    if (filled < found.records / 10) return `filled in ${count(filled)} of ${count(found.records)} records only`;
+    const same = weights.fields[index]?.u.at(-1) ?? 0;
+    return same > commonShare ? `${Math.round(100 * same)} % of any two records agree in it: it tells little` : undefined;
+  }
+
+  protected learn(): void {
+    this.chosen.set(undefined);
+    this.surveys.begin(this.editor.definition()?.id ?? '', true);
+  }
+  protected keep(thresholds: Thresholds): void {
+    this.editor.edit(setThresholds(thresholds));
+  }
+  protected name(index: number, name: string): void {
+    if (name.trim() !== '') this.editor.edit(nameEvidence(index, name.trim()));
+  }
+  #change(index: number, change: (part: EvidencePart) => EvidencePart): void {
+    this.editor.edit(setEvidence(this.parts().map((part, at) => (at === index ? change(part) : part))));
+  }
+  protected setField(index: number, at: number, field: string): void {
+    this.#change(index, (part) => ({ ...part, fields: part.fields.flatMap((one, place) => (place !== at ? [one] : field === '' ? [] : [field])) }));
+  }
+  protected setCompare(index: number, compare: ComparisonKind): void {
+    this.#change(index, (part) => ({ ...part, compare }));
+  }
+  protected addField(index: number): void {
+    const free = this.fields().find(({ id }) => !this.parts()[index]?.fields.includes(id));
+    if (free) this.#change(index, (part) => ({ ...part, fields: [...part.fields, free.id] }));
+  }
+  protected drop(index: number): void {
+    this.editor.edit(setEvidence(this.parts().filter((_, at) => at !== index)));
+  }
+  /** The first field that is not weighed yet, compared as its type suggests. */
+  protected add(): void {
+    const used = new Set(this.parts().flatMap(({ fields }) => fields));
+    const free = this.fields().filter(({ id }) => !used.has(id));
+    const field = free.find((one) => suggested(one) !== undefined) ?? free[0] ?? this.fields()[0];
+    if (field) this.editor.edit(setEvidence([...this.parts(), { name: field.name, fields: [field.id], compare: suggested(field) ?? 'text' }]));
+  }
+
+  protected records({ a, b }: PairExample): ComparedRecord[] {
+    return [a, b];
+  }
+  protected rows({ texts, score }: PairExample): ComparedRow[] {
+    return this.parts().map(({ name }, index): ComparedRow => ({ id: String(index), name, values: texts[index] ?? [], part: score.parts[index] }));
+  }
+}
+
+/** How a field is compared, from its type and its name; `undefined` where neither says anything. */
+function suggested({ type, name }: Field): ComparisonKind | undefined {
+  if (type === 'email' || type === 'phone' || type === 'number' || type === 'date') return type;
+  if (/company|organi[sz]ation|firm/i.test(name)) return 'company name';
+  if (/street|address/i.test(name)) return 'address';
+  if (/name|contact/i.test(name)) return 'person name';
+  return /post ?code|zip|number/i.test(name) ? 'exact' : undefined;
+}

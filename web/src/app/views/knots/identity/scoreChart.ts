@@ -1,0 +1,158 @@
+import { afterRenderEffect, ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
+import type { EvidenceSurvey } from '@anchor-knot/contracts';
+import { BarController, BarElement, Chart, LinearScale, type Plugin, Tooltip } from 'chart.js';
+import { Theme } from '../../../shell/theme';
+import { plural } from '../../../words/sentences';
+
+Chart.register(BarController, BarElement, LinearScale, Tooltip);
+
+export interface Thresholds {
+  readonly upper: number;
+  readonly lower: number;
+}
+
+const width = 0.5;
+const least = -10;
+const most = 40.5;
+
+/** How many pairs have which score, with two lines that can be moved: from the right one on pairs are tied, between them a person is asked. */
+@Component({
+  selector: 'ak-score-chart',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <div class="plot"><canvas #canvas role="img" [attr.aria-label]="'Pairs by score: ' + words()"></canvas></div>
+    <div class="lines" [style.margin-left.px]="edges().left" [style.margin-right.px]="edges().right">
+      <input type="range" class="lower" aria-label="Ask from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().lower" (input)="move({ lower: +$any($event.target).value })" (change)="moved.emit(now())" />
+      <input type="range" class="upper" aria-label="Tie from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().upper" (input)="move({ upper: +$any($event.target).value })" (change)="moved.emit(now())" />
+    </div>
+  `,
+  styles: `
+    :host { display: block; } .plot { height: 150px; position: relative; }
+    .lines { position: relative; height: 22px; } input { position: absolute; left: -8px; width: calc(100% + 16px); top: 0; margin: 0; pointer-events: none; appearance: none; background: none; height: 20px; padding: 0; border: 0; }
+    input::-webkit-slider-thumb { pointer-events: auto; appearance: none; width: 16px; height: 18px; border: 0; cursor: ew-resize; clip-path: polygon(50% 0, 100% 40%, 100% 100%, 0 100%, 0 40%); background: var(--brass); }
+    .upper::-webkit-slider-thumb { background: var(--petrol); } input:disabled::-webkit-slider-thumb { cursor: default; opacity: 0.5; }
+    input:focus-visible { outline: none; } input:focus-visible::-webkit-slider-thumb { box-shadow: none; background: var(--ink); }
+  `,
+})
+export class ScoreChart {
+  readonly bins = input.required<EvidenceSurvey['bins']>();
+  readonly thresholds = input.required<Thresholds>();
+  readonly mayMove = input(true);
+  /** While a line is moved. */
+  readonly moving = output<Thresholds>();
+  /** When it was let go. */
+  readonly moved = output<Thresholds>();
+  readonly #theme = inject(Theme);
+  private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('canvas');
+  protected readonly least = least;
+  protected readonly width = width;
+  protected readonly to = computed(() => Math.min(most, Math.max(20, (this.bins().at(-1)?.from ?? 0) + 2)));
+  protected readonly edges = signal({ left: 0, right: 0 });
+  protected readonly words = computed(() =>
+    plural(
+      this.bins().reduce((sum, { pairs }) => sum + pairs, 0),
+      'pair',
+    ),
+  );
+  #chart: Chart | undefined;
+  #gone = false;
+
+  constructor() {
+    afterRenderEffect(() => {
+      this.#theme.dark();
+      const [bins, thresholds, to] = [this.bins(), this.thresholds(), this.to()];
+      void document.fonts.load('12px "Atkinson Hyperlegible Mono Variable"').then(() => !this.#gone && this.#draw(bins, thresholds, to));
+    });
+    inject(DestroyRef).onDestroy(() => {
+      this.#gone = true;
+      this.#chart?.destroy();
+    });
+  }
+
+  protected now(): Thresholds {
+    return this.thresholds();
+  }
+  /** The lines push each other: asking never begins above tying. */
+  protected move(change: Partial<Thresholds>): void {
+    const { upper, lower } = { ...this.thresholds(), ...change };
+    this.moving.emit(change.lower === undefined ? { upper, lower: Math.min(lower, upper) } : { upper: Math.max(lower, upper), lower });
+  }
+
+  #draw(bins: EvidenceSurvey['bins'], { upper, lower }: Thresholds, to: number): void {
+    const style = getComputedStyle(document.documentElement);
+    const colour = (name: string): string => style.getPropertyValue(`--${name}`).trim();
+    const font = { family: 'Atkinson Hyperlegible Mono Variable', size: 11.5 };
+    const colourOf = (from: number): string => colour(from >= upper ? 'petrol' : from >= lower ? 'brass' : 'ink-3');
+    const at = ({ from }: EvidenceSurvey['bins'][number]): number => from + width / 2;
+    const lines: Plugin = {
+      id: 'thresholds',
+      afterDraw: ({ ctx, chartArea: { top, bottom }, scales }) => {
+        for (const [bits, name] of [
+          [lower, 'brass'],
+          [upper, 'petrol'],
+        ] as const) {
+          const x = scales.x?.getPixelForValue(bits) ?? 0;
+          ctx.save();
+          ctx.strokeStyle = colour(name);
+          ctx.lineWidth = 2;
+          ctx.beginPath();
+          ctx.moveTo(x, top);
+          ctx.lineTo(x, bottom);
+          ctx.stroke();
+          ctx.restore();
+        }
+      },
+    };
+    this.#chart?.destroy();
+    this.#chart = new Chart(this.canvas().nativeElement, {
+      type: 'bar',
+      data: {
+        datasets: [
+          // What is disputed goes to a person, whatever its score.
+          { data: bins.map((bin) => ({ x: at(bin), y: bin.disputed })), backgroundColor: bins.map(({ from }) => (from >= upper ? colour('brass') : colourOf(from))) },
+          { data: bins.map((bin) => ({ x: at(bin), y: bin.pairs - bin.disputed })), backgroundColor: bins.map(({ from }) => colourOf(from)) },
+        ],
+      },
+      options: {
+        animation: false,
+        maintainAspectRatio: false,
+        responsive: true,
+        datasets: { bar: { barThickness: 6, grouped: false } },
+        plugins: {
+          legend: { display: false },
+          tooltip: {
+            displayColors: false,
+            callbacks: {
+              title: ([item]) => (item ? `${(Number(item.parsed.x) - width / 2).toFixed(1)} to ${(Number(item.parsed.x) + width / 2).toFixed(1)} bits` : ''),
+              label: ({ parsed, datasetIndex }) => `${plural(Number(parsed.y), 'pair')}${datasetIndex === 0 ? ', disputed' : ''}`,
+            },
+            filter: ({ parsed }) => Number(parsed.y) > 0,
+          },
+        },
+        scales: {
+          x: {
+            type: 'linear',
+            min: least,
+            max: to,
+            stacked: true,
+            offset: false,
+            grid: { display: false },
+            border: { color: colour('hair') },
+            ticks: { color: colour('ink-2'), font, stepSize: 5, maxRotation: 0 },
+            title: { display: false },
+          },
+          y: {
+            beginAtZero: true,
+            stacked: true,
+            grid: { color: colour('hair-2') },
+            border: { display: false },
+            ticks: { color: colour('ink-2'), font, precision: 0, maxTicksLimit: 4 },
+          },
+        },
+      },
+      plugins: [lines],
+    });
+    const { left, right } = this.#chart.chartArea;
+    this.edges.set({ left, right: this.#chart.width - right });
+  }
+}

@@ -1,0 +1,45 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import type { Decision, MatchRecords, MemberSummary, PairScore } from '@anchor-knot/contracts';
+import { Api } from '../../api/api';
+import { load } from '../../api/loaded';
+import { State } from '../state';
+import { type ComparedRow, PairGrid } from './pairGrid';
+
+/** How a pair was compared: the score, and which fields each part is of. */
+type ComparedScore = PairScore & { readonly texts: readonly { readonly fields: readonly string[] }[] };
+
+interface MatchDetail {
+  readonly candidates?: readonly { readonly score: ComparedScore | null }[];
+  readonly scores?: readonly { readonly score: ComparedScore | null }[];
+}
+
+/** The records that a decision on a match is about, side by side, with what each field adds to the score. */
+@Component({
+  selector: 'ak-match-records',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [PairGrid, State],
+  template: `
+    <ak-state [of]="loaded" />
+    @if (loaded.value(); as found) { <ak-pair-grid [records]="found.records" [rows]="rows(found)" [members]="members()" [score]="score()" /> }
+  `,
+  styles: `:host { display: block; margin: 2px 0 8px; }`,
+})
+export class MatchRecordsGrid {
+  readonly decision = input.required<Decision>();
+  readonly members = input.required<readonly MemberSummary[]>();
+  readonly #api = inject(Api);
+  protected readonly loaded = load(this.decision, ({ knot, id }) => this.#api.matchRecords(knot, id));
+  /** The score of the best pair. */
+  protected readonly score = computed(() => {
+    const { candidates, scores } = this.decision().detail as unknown as MatchDetail;
+    return (candidates ?? scores ?? [])[0]?.score ?? null;
+  });
+
+  /** A part stands at the first of its fields; fields that are weighed come first. */
+  protected rows({ fields }: MatchRecords): ComparedRow[] {
+    const score = this.score();
+    const partOf = (field: string): number => score?.texts.findIndex((part) => part.fields[0] === field) ?? -1;
+    const rows = fields.map(({ id, name, values }): ComparedRow => ({ id, name, values, part: score?.parts[partOf(id)] }));
+    return [...rows.filter(({ part }) => part), ...rows.filter(({ part }) => !part)];
+  }
+}

@@ -1,0 +1,75 @@
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import type { MemberSummary, PairScore } from '@anchor-knot/contracts';
+import { type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
+import { Value } from '../../values/value';
+import { bitsWords, chanceWords } from '../../words/sentences';
+import { ScoreShare } from './scoreShare';
+
+/** A record in a comparison: the column it stands in. */
+export interface ComparedRecord {
+  readonly member: string;
+  readonly key: string;
+  readonly title: string;
+}
+
+/** Something that is compared: its name and what each record has, in their order; and how it counts, where it is weighed. */
+export interface ComparedRow {
+  readonly id: string;
+  readonly name: string;
+  readonly values: readonly unknown[];
+  readonly part?: PairScore['parts'][number] | undefined;
+}
+
+/** Records side by side in the grid, with what each field adds to the score of the first two. */
+@Component({
+  selector: 'ak-pair-grid',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RecordGrid, Value, ScoreShare],
+  template: `
+    @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, and what each field adds.</p> }
+    <ak-record-grid [caption]="'Records side by side'" [rows]="gridRows()" [members]="columns()" [anchorName]="'Share of the score'" [anchorHint]="'in bits'" [fieldHint]="''">
+      <ng-template #anchor let-row>
+        @if (rowOf(row.id)?.part; as part) { <ak-score-share [adds]="part.adds" [says]="part.says" /> }
+      </ng-template>
+      <ng-template #cell let-row let-member="member">
+        @let values = rowOf(row.id)?.values ?? [];
+        <ak-value [value]="values[placeOf(member.id)]" [against]="placeOf(member.id) === 0 || isBlank(values[placeOf(member.id)]) || isBlank(values[0]) ? undefined : values[0]" />
+      </ng-template>
+    </ak-record-grid>
+  `,
+  styles: `:host { display: block; } p { margin: 4px 0 6px; }`,
+})
+export class PairGrid {
+  readonly records = input.required<readonly ComparedRecord[]>();
+  readonly rows = input.required<readonly ComparedRow[]>();
+  readonly members = input.required<readonly MemberSummary[]>();
+  readonly score = input<PairScore | null>(null);
+  protected readonly bitsWords = bitsWords;
+  protected readonly chanceWords = chanceWords;
+
+  protected readonly gridRows = computed((): GridRow[] => this.rows().map(({ id, name }) => ({ id, name })));
+  protected readonly columns = computed((): GridMember[] =>
+    this.records().flatMap(({ member, key, title }, place): GridMember[] => {
+      const known = this.members().find(({ id }) => id === member);
+      if (!known) return [];
+      return [
+        {
+          ...known,
+          id: String(place),
+          hint: title === key ? key : `${key} · ${title}`,
+          link: known.recordPage ? known.recordPage.replace('{key}', encodeURIComponent(key)) : null,
+        },
+      ];
+    }),
+  );
+
+  protected rowOf(id: string): ComparedRow | undefined {
+    return this.rows().find((row) => row.id === id);
+  }
+  protected placeOf(column: string): number {
+    return Number(column);
+  }
+  protected isBlank(value: unknown): boolean {
+    return value === null || value === undefined || value === '';
+  }
+}
