@@ -91,7 +91,7 @@ test('what cannot be tied says why: a record of another anchor, one that is not 
 
 test('two things that have a record in the same system cannot be merged, nor one with itself', async () => {
   const [own, other] = [(await anchorOf('77002')) as AnchorView, (await anchorOf('A-20002')) as AnchorView];
-  expect(await hand('regroup', other.id, { kind: 'merge', with: own.id })).toEqual([409, expect.stringMatching(/Both have a record in crm and shop/)]);
+  expect(await hand('regroup', other.id, { kind: 'merge', with: own.id })).toEqual([409, expect.stringMatching(/Both have a record in Fernhill CRM and Market Row/)]);
   expect(await hand('regroup', other.id, { kind: 'merge', with: other.id })).toEqual([404, expect.stringContaining('no other anchor')]);
   expect(await hand('regroup', other.id, { kind: 'split', members: ['crm', 'shop'] })).toEqual([409, expect.stringContaining('Nothing would be left')]);
 });

@@ -41,7 +41,7 @@ export async function loadAnchor(db: EntityManager, id: string): Promise<Anchor 
 export async function forecast(
   data: DataSource,
   knot: LoadedKnot,
-  connect: (member: MemberId) => Promise<Connector>,
+  { connect, nameOf }: { readonly connect: (member: MemberId) => Promise<Connector>; readonly nameOf: (member: MemberId) => string },
   id: string,
   asked: ForecastRequest,
   now: Date,
@@ -55,7 +55,7 @@ export async function forecast(
       return split ? { kind: 'forecast', forecast: viewOf(knot, [split.rest, split.parted], at) } : nothingLeft;
     }
     case 'merge': {
-      const joined = await joinedWith(data.manager, knot, anchor, asked.with, at);
+      const joined = await joinedWith(data.manager, knot, nameOf, anchor, asked.with, at);
       return 'joined' in joined ? { kind: 'forecast', forecast: viewOf(knot, [joined.joined], at) } : joined;
     }
     case 'tie': {
@@ -127,13 +127,21 @@ export async function splitByHand(data: DataSource, knot: LoadedKnot, id: string
 }
 
 /** Makes another anchor's records this one's; the next run merges what they hold. The other anchor's history and its address lead here. */
-export async function mergeByHand(data: DataSource, knot: LoadedKnot, id: string, other: string, person: string, now: Date): Promise<HandOutcome> {
+export async function mergeByHand(
+  data: DataSource,
+  knot: LoadedKnot,
+  nameOf: (member: MemberId) => string,
+  id: string,
+  other: string,
+  person: string,
+  now: Date,
+): Promise<HandOutcome> {
   return data.transaction(async (db) => {
     const busy = await underWay(db, knot.id);
     if (busy) return busy;
     const anchor = await loadAnchor(db, id);
     if (!anchor) return noAnchor;
-    const joined = await joinedWith(db, knot, anchor, other, now.getTime());
+    const joined = await joinedWith(db, knot, nameOf, anchor, other, now.getTime());
     if (!('joined' in joined)) return joined;
     const came = joined.joined.ties.filter((tie) => !anchor.ties.includes(tie));
     await db.query('delete from tie where anchor_id = $1 or (anchor_id = $2 and gone and member = any($3::text[]))', [other, id, came.map(({ member }) => member)]);
@@ -159,7 +167,15 @@ export async function mergeByHand(data: DataSource, knot: LoadedKnot, id: string
   });
 }
 
-async function joinedWith(db: EntityManager, knot: LoadedKnot, anchor: Anchor, id: string, at: number): Promise<Refusal | { readonly joined: Anchor }> {
+/** @param nameOf what the system of a member is called */
+async function joinedWith(
+  db: EntityManager,
+  knot: LoadedKnot,
+  nameOf: (member: MemberId) => string,
+  anchor: Anchor,
+  id: string,
+  at: number,
+): Promise<Refusal | { readonly joined: Anchor }> {
   const [row] = (await db.query('select knot_id from anchor where id = $1', [id])) as { knot_id: string }[];
   const other = row?.knot_id === knot.id && id !== anchor.id ? await loadAnchor(db, id) : undefined;
   if (!other) return { kind: 'not found', says: 'There is no other anchor of this knot with that id.' };
@@ -167,7 +183,7 @@ async function joinedWith(db: EntityManager, knot: LoadedKnot, anchor: Anchor, i
   if ('joined' in joined) return joined;
   return {
     kind: 'not possible',
-    says: `Both have a record in ${joined.both.join(' and ')}, and an anchor has one in each.`,
+    says: `Both have a record in ${joined.both.map(nameOf).join(' and ')}, and an anchor has one in each.`,
     advice: 'Untie one of the two there first, or set it aside as a duplicate.',
   };
 }

@@ -1,4 +1,5 @@
 import {
+  type AnyRecords,
   type ComparedPairs,
   type EvidenceColumn,
   learnFromPairs,

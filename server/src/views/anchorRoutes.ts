@@ -150,7 +150,9 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       const { body } = request;
       const person = request.person?.name ?? '';
       const outcome =
-        body.kind === 'split' ? await splitByHand(data, knot, anchor, body.members, person, new Date()) : await mergeByHand(data, knot, anchor, body.with, person, new Date());
+        body.kind === 'split'
+          ? await splitByHand(data, knot, anchor, body.members, person, new Date())
+          : await mergeByHand(data, knot, await names(knot), anchor, body.with, person, new Date());
       return answer(outcome, reply);
     },
   );
@@ -173,7 +175,14 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       const { body } = request;
       const member = body.kind === 'tie' ? knot.definition.members.find(({ id }) => id === body.member) : undefined;
       if (body.kind === 'tie' && !member) return reply.code(404).send(noSuch('member'));
-      const outcome = await forecast(data, knot, () => systems.connect(member as NonNullable<typeof member>, systemClock), request.params.anchor, body, new Date());
+      const outcome = await forecast(
+        data,
+        knot,
+        { connect: () => systems.connect(member as NonNullable<typeof member>, systemClock), nameOf: await names(knot) },
+        request.params.anchor,
+        body,
+        new Date(),
+      );
       return outcome.kind === 'forecast' ? outcome.forecast : refuse(outcome, reply);
     },
   );
@@ -199,6 +208,11 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       return answer(outcome, reply);
     },
   );
+
+  async function names(knot: LoadedKnot): Promise<(member: string) => string> {
+    const members = memberSummaries(knot.definition, await systems.all());
+    return (id) => members.find((member) => member.id === id)?.systemName ?? id;
+  }
 
   async function knotOf(anchor: string): Promise<LoadedKnot | undefined> {
     const [row] = (await data.query('select knot_id from anchor where id = $1', [anchor])) as { knot_id: string }[];

@@ -49,6 +49,8 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
   const random = seededRandom(options.seed);
   const pick = <T>(items: readonly T[]): T => items[Math.floor(random() * items.length)] as T;
   const chance = (share: number): boolean => options.mess && random() < share;
+  // Drawn apart, so that who strays changes nothing else of the data.
+  const strays = seededRandom(options.seed + 1);
   const customers: Customer[] = [];
   const accounts: Account[] = [];
   const shoppers: Shopper[] = [];
@@ -112,6 +114,7 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
       external_ref: '',
       changed: time().toISOString().slice(0, 19).replace('T', ' '),
     });
+    if (options.mess && strays() < 0.11) shoppers.push(astray(shoppers.pop() as Shopper, strays));
     return id;
   };
 
@@ -125,6 +128,21 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
     truth.push({ customer: `c${index + 1}`, crm, shop });
   }
   return { accounts, shoppers, customers, truth };
+}
+
+/** Somebody who registered in the shop with a private email, and typed the rest in once more. */
+function astray(shopper: Shopper, random: () => number): Shopper {
+  const strayed = { ...shopper, mail: `${shopper.first_name.charAt(0)}${shopper.surname}${shopper.id.slice(-2)}@gullpost.example`.toLowerCase().replaceAll(/[^a-z0-9@.]/g, '') };
+  const [company, name, phone, address] = [random(), random(), random(), random()];
+  return {
+    ...strayed,
+    company_name: company < 0.35 ? misspelled(shopper.company_name, random) : company < 0.5 ? `${shopper.company_name.split(' ')[0] ?? ''} Ltd` : shopper.company_name,
+    first_name: name < 0.3 ? shopper.first_name.charAt(0) : shopper.first_name,
+    surname: name > 0.85 ? misspelled(shopper.surname, random) : shopper.surname,
+    tel: phone < 0.35 ? '' : phone < 0.5 ? `07700 900${String(Math.floor(random() * 1000)).padStart(3, '0')}` : shopper.tel,
+    address_line: address < 0.25 ? `${streets[Math.floor(random() * streets.length)] ?? ''} ${1 + Math.floor(random() * 90)}` : shopper.address_line,
+    post_code: address < 0.12 ? '' : shopper.post_code,
+  };
 }
 
 function customer(index: number, pick: <T>(items: readonly T[]) => T, random: () => number): Customer {

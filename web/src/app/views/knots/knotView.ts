@@ -69,7 +69,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
           </div>
         }
       </header>
-      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page" [class.on]="section === 'Identity' && ofIdentity.includes(this.section())">{{ section }}</a>}</nav>
+      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page" [class.within]="section === 'Identity' && ofIdentity.includes(this.section())">{{ section }}</a>}</nav>
       <ak-state [of]="knot" />
       @if (knot.value(); as one) {
         <ak-draft-bar [knot]="one" (changed)="knot.reload()" />
@@ -95,7 +95,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
     </div>
   `,
   styles: `
-    .page > header { border: 0; padding-bottom: 4px; }
+    .page > header { border: 0; padding-bottom: 4px; } nav a.within { color: var(--ink); font-weight: 650; border-color: var(--petrol); }
     .scroll { flex: 1; overflow: auto; min-height: 0; }
   `,
 })

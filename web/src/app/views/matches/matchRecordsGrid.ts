@@ -39,7 +39,11 @@ export class MatchRecordsGrid {
   protected rows({ fields }: MatchRecords): ComparedRow[] {
     const score = this.score();
     const partOf = (field: string): number => score?.texts.findIndex((part) => part.fields[0] === field) ?? -1;
-    const rows = fields.map(({ id, name, values }): ComparedRow => ({ id, name, values, part: score?.parts[partOf(id)] }));
+    const nameOf = (field: string): string | undefined => fields.find(({ id }) => id === field)?.name;
+    const rows = fields.map(({ id, name, values }): ComparedRow => {
+      const others = (score?.texts[partOf(id)]?.fields ?? []).slice(1).flatMap((field) => nameOf(field) ?? []);
+      return { id, name, values, part: score?.parts[partOf(id)], ...(others.length > 0 ? { hint: `weighed with ${others.join(', ')}` } : {}) };
+    });
     return [...rows.filter(({ part }) => part), ...rows.filter(({ part }) => !part)];
   }
 }

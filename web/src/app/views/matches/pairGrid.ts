@@ -17,6 +17,8 @@ export interface ComparedRow {
   readonly id: string;
   readonly name: string;
   readonly values: readonly unknown[];
+  /** Said below the name. */
+  readonly hint?: string;
   readonly part?: PairScore['parts'][number] | undefined;
 }
 
@@ -47,7 +49,7 @@ export class PairGrid {
   protected readonly bitsWords = bitsWords;
   protected readonly chanceWords = chanceWords;
 
-  protected readonly gridRows = computed((): GridRow[] => this.rows().map(({ id, name }) => ({ id, name })));
+  protected readonly gridRows = computed((): GridRow[] => this.rows().map(({ id, name, hint }) => ({ id, name, ...(hint === undefined ? {} : { hint }) })));
   protected readonly columns = computed((): GridMember[] =>
     this.records().flatMap(({ member, key, title }, place): GridMember[] => {
       const known = this.members().find(({ id }) => id === member);

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, signal } from '@angular/core';
+import { afterRenderEffect, ChangeDetectionStrategy, Component, computed, ElementRef, inject, linkedSignal, signal, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { PairExample } from '@anchor-knot/contracts';
 import { type ComparisonKind, comparisonKinds, comparisonOf, levelBits } from '@anchor-knot/core';
@@ -43,13 +43,13 @@ const commonShare = 0.5;
               <td>
                 <div class="line">
                   @for (one of part.fields; track $index; let at = $index) {
-                    <select [attr.aria-label]="'Field ' + (at + 1) + ' of evidence ' + (index + 1)" [disabled]="!editor.mayEdit()" (change)="setField(index, at, $any($event.target).value)">@for (field of fields(); track field.id) {<option [value]="field.id" [selected]="field.id === one">{{ field.name }}</option>}@if (part.fields.length > 1) {<option value="">leave it out</option>}</select>
+                    <select [attr.aria-label]="'Field ' + (at + 1) + ' of evidence ' + (index + 1)" [disabled]="!editor.mayEdit()" (change)="setField(index, at, $any($event.target).value)">@for (field of held(); track field.id) {<option [value]="field.id" [selected]="field.id === one">{{ field.name }}</option>}@if (part.fields.length > 1) {<option value="">leave it out</option>}</select>
                   }
                   <select [attr.aria-label]="'How evidence ' + (index + 1) + ' is compared'" [disabled]="!editor.mayEdit()" (change)="setCompare(index, $any($event.target).value)">@for (kind of kinds; track kind) {<option [value]="kind" [selected]="kind === part.compare">{{ kindWords[kind] }}</option>}</select>
                 </div>
               </td>
               <td>@if (worth(index); as levels) {<span class="value levels">@for (level of levels; track level.says) {<span [title]="level.says + ': ' + bitsWords(level.bits)">{{ level.says }} <b [class.quiet]="level.bits < 0">{{ level.bits < 0 ? '−' : '+' }}{{ abs(level.bits) }}</b></span>}</span>@if (trouble(index); as says) {<small class="waits">{{ says }}</small>}} @else {<span class="quiet">not learned yet</span>}</td>
-              <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="addField(index)">and a field</button> <button type="button" class="link" (click)="drop(index)">remove</button>}</td>
+              <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="addField(index)">and a field</button><button type="button" class="link" (click)="drop(index)">remove</button>}</td>
             </tr>
           }
         </tbody>
@@ -65,8 +65,8 @@ const commonShare = 0.5;
     @if (surveys.problem(); as problem) { <p class="pad wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
     @if (parts().length === 0) { <p class="pad small">Where no key ties a record, names, phones, addresses and dates can be weighed together. Agreement in what is rare counts for much, a difference counts against it, and what is not clear is left to a person.</p> }
     @if (found(); as all) {
-      <div class="pad weighed">
-        <p class="sum">Of <b>{{ plural(all.free, 'record') }}</b> that no key ties, <b>{{ plural(sums().tied, 'pair') }}</b> would be tied, <b class="waits">{{ count(sums().asked) }}</b> left to a person, and <b>{{ count(sums().left) }}</b> likely {{ sums().left === 1 ? 'pair' : 'pairs' }} left apart. <small>{{ count(all.compared) }} pairs of {{ plural(all.records, 'record') }} were compared; nothing was written.</small></p>
+      <div class="pad weighed" #weighed>
+        <p class="sum">Of <b>{{ plural(all.free, 'record') }}</b> that no key ties, <b>{{ plural(sums().tied, 'pair') }}</b> would be tied, <b class="waits">{{ count(sums().asked) }}</b> left to a person, and <b>{{ count(sums().left) }}</b> that are less alike left apart. <small>{{ count(all.compared) }} pairs of {{ plural(all.records, 'record') }} were compared; nothing was written.</small></p>
         <ak-score-chart [bins]="all.bins" [thresholds]="thresholds()" [mayMove]="editor.mayEdit()" (moving)="thresholds.set($event)" (moved)="keep($event)" />
         <p class="small key"><span><i class="lower"></i>a person is asked from <b class="value">{{ bitsWords(thresholds().lower) }}</b>, {{ chanceWords(thresholds().lower) }}</span><span><i class="upper"></i>tied from <b class="value">{{ bitsWords(thresholds().upper) }}</b>, {{ chanceWords(thresholds().upper) }}</span></p>
         <ak-pair-examples [bins]="all.bins" [thresholds]="thresholds()" [members]="editor.members()" [chosen]="chosen()" (choose)="chosen.set($event)" />
@@ -75,7 +75,7 @@ const commonShare = 0.5;
     }
   `,
   styles: `
-    h2 { padding: 18px 22px 4px; margin: 0; } h2 small { font-weight: 400; } .line { display: flex; gap: 8px; flex-wrap: wrap; } .acts { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
+    h2 { padding: 14px 22px 4px; margin: 0; } h2 small { font-weight: 400; } .line { display: flex; gap: 6px; flex-wrap: wrap; } .line select { max-width: 140px; } .line select:last-child { max-width: 175px; } th input { width: 120px; } td .link { white-space: nowrap; display: block; } td:nth-child(2) { width: 320px; } p.pad { margin: 0; padding-block: 8px; } .acts { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
     .levels { display: flex; flex-wrap: wrap; gap: 0 12px; } .levels span { white-space: nowrap; } td small { display: block; }
     .sum { max-width: 95ch; margin: 0 0 8px; } .weighed { padding-top: 0; } .key { display: flex; gap: 6px 24px; flex-wrap: wrap; margin: 2px 0 12px; } i { display: inline-block; width: 9px; height: 9px; margin-right: 6px; background: var(--brass); } i.upper { background: var(--petrol); }
     .main { --mat-button-outlined-outline-color: var(--brass); }
@@ -93,11 +93,20 @@ export class EvidenceEditor {
 
   protected readonly evidence = computed(() => this.editor.definition()?.evidence);
   protected readonly parts = computed((): readonly EvidencePart[] => this.evidence()?.fields ?? []);
-  protected readonly fields = computed((): readonly Field[] => (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined));
+  /** Fields that records hold. */
+  protected readonly held = computed((): readonly Field[] => (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined));
+  /** Those that two members or more give: others alone can never be compared. */
+  protected readonly fields = computed((): readonly Field[] =>
+    (this.editor.definition()?.fields ?? []).filter(
+      ({ formula, mappings }) => formula === undefined && Object.values(mappings).filter(({ direction }) => direction !== 'to').length > 1,
+    ),
+  );
   protected readonly found = this.surveys.evidence;
   /** Where the lines are while they are moved. */
   protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -2 });
   protected readonly chosen = signal<PairExample | undefined>(undefined);
+  private readonly weighed = viewChild<ElementRef<HTMLElement>>('weighed');
+  #hasAsked = false;
   protected readonly sums = computed(() => {
     const { upper, lower } = this.thresholds();
     const sums = { tied: 0, asked: 0, left: 0 };
@@ -110,6 +119,19 @@ export class EvidenceEditor {
     }
     return sums;
   });
+
+  constructor() {
+    // Who has asked for it sees it when it is there.
+    afterRenderEffect(() => {
+      const shown = this.weighed()?.nativeElement;
+      if (!shown || !this.#hasAsked || !this.found()) return;
+      this.#hasAsked = false;
+      const box = shown.closest('.scroll');
+      box?.scrollBy({
+        top: Math.min(shown.getBoundingClientRect().bottom - box.getBoundingClientRect().bottom, shown.getBoundingClientRect().top - box.getBoundingClientRect().top),
+      });
+    });
+  }
 
   protected abs(bits: number): string {
     return Math.abs(bits).toFixed(1);
@@ -137,6 +159,7 @@ export class EvidenceEditor {
 
   protected learn(): void {
     this.chosen.set(undefined);
+    this.#hasAsked = true;
     this.surveys.begin(this.editor.definition()?.id ?? '', true);
   }
   protected keep(thresholds: Thresholds): void {
@@ -165,7 +188,7 @@ export class EvidenceEditor {
   protected add(): void {
     const used = new Set(this.parts().flatMap(({ fields }) => fields));
     const free = this.fields().filter(({ id }) => !used.has(id));
-    const field = free.find((one) => suggested(one) !== undefined) ?? free[0] ?? this.fields()[0];
+    const field = order.flatMap((kind) => free.find((one) => suggested(one) === kind) ?? [])[0] ?? free[0] ?? this.fields()[0];
     if (field) this.editor.edit(setEvidence([...this.parts(), { name: field.name, fields: [field.id], compare: suggested(field) ?? 'text' }]));
   }
 
@@ -177,10 +200,13 @@ export class EvidenceEditor {
   }
 }
 
+/** What tells things apart best comes first. */
+const order: readonly ComparisonKind[] = ['company name', 'person name', 'phone', 'address', 'exact', 'date', 'email'];
+
 /** How a field is compared, from its type and its name; `undefined` where neither says anything. */
 function suggested({ type, name }: Field): ComparisonKind | undefined {
   if (type === 'email' || type === 'phone' || type === 'number' || type === 'date') return type;
-  if (/company|organi[sz]ation|firm/i.test(name)) return 'company name';
+  if (/company|organi[sz]ation|firm|legal name/i.test(name)) return 'company name';
   if (/street|address/i.test(name)) return 'address';
   if (/name|contact/i.test(name)) return 'person name';
   return /post ?code|zip|number/i.test(name) ? 'exact' : undefined;

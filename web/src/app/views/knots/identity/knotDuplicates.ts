@@ -25,7 +25,7 @@ type Group = DuplicateList['groups'][number];
     <ak-identity-tabs [knot]="knot()" />
     <ak-state [of]="list" />
     @if (list.value(); as all) {
-      <p class="pad head"><b>{{ plural(all.total, 'group') }}</b> of records of one system that seem to be one thing@if (all.setAsideTotal > 0) {, and <b>{{ plural(all.setAsideTotal, 'record') }}</b> set aside}. <a mat-stroked-button [href]="'/api/knots/' + knot() + '/duplicates.csv'" download>Save as CSV</a></p>
+      <p class="pad head"><span><b>{{ plural(all.total, 'group') }}</b> of records of one system that seem to be one thing@if (all.setAsideTotal > 0) {, and <b>{{ plural(all.setAsideTotal, 'record') }}</b> set aside}.</span> <a mat-stroked-button [href]="'/api/knots/' + knot() + '/duplicates.csv'" download>Save as CSV</a></p>
       @if (asking.problem(); as problem) { <p class="pad wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
       <table class="plain">
         <thead><tr><th scope="col">System</th><th scope="col">Records</th><th scope="col">Why</th><th scope="col">Since</th></tr></thead>
@@ -65,7 +65,7 @@ type Group = DuplicateList['groups'][number];
       }
     }
   `,
-  styles: `:host { display: block; } .head { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding-top: 4px; } .head a { margin-left: auto; } .record { padding: 1px 0; } h2 { padding: 18px 22px 6px; margin: 0; } h2 small { font-weight: 400; } td:first-child { width: 190px; } td:nth-child(3) { max-width: 420px; } .link { margin-left: 6px; }`,
+  styles: `:host { display: block; } .head { display: flex; gap: 12px; align-items: center; flex-wrap: wrap; padding-block: 2px 10px; margin: 0; } .head a { margin-left: auto; } .record { padding: 1px 0; } h2 { padding: 18px 22px 6px; margin: 0; } h2 small { font-weight: 400; } td:first-child { width: 190px; } td:nth-child(3) { max-width: 420px; } .link { margin-left: 6px; }`,
 })
 export class KnotDuplicates {
   readonly knot = input.required<string>();

@@ -40,8 +40,8 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
                     </div>
                   }
                 </td>
-                <td>@if (found(index); as one) {ties {{ count(one.ties) }}@if (one.repeated > 0) {, <span class="waits">{{ plural(one.repeated, 'record') }} more than once</span>}<small class="block">{{ count(one.without) }} have no such key</small><small class="block value">{{ one.examples.slice(0, 2).join(' · ') }}</small>} @else {<span class="quiet">not tried yet</span>}</td>
-                <td>@if (editor.mayEdit()) {<button type="button" class="link" [disabled]="index === 0" (click)="move(index)">earlier</button> <button type="button" class="link" (click)="addPart(index)">and a field</button> <button type="button" class="link" (click)="drop(index)">remove</button>}</td>
+                <td>@if (found(index); as one) {ties {{ count(one.ties) }}@if (one.repeated > 0) {, <span class="waits">{{ plural(one.repeated, 'record') }} more than once</span>}<small class="block">{{ count(one.without) }} have no such key</small><small class="block value examples" [title]="one.examples.join(' · ')">{{ one.examples.slice(0, 2).join(' · ') }}</small>} @else {<span class="quiet">not tried yet</span>}</td>
+                <td>@if (editor.mayEdit()) {<span class="links"><button type="button" class="link" [disabled]="index === 0" (click)="move(index)">earlier</button> <button type="button" class="link" (click)="addPart(index)">and a field</button> <button type="button" class="link" (click)="drop(index)">remove</button></span>}</td>
               </tr>
             } @empty { <tr><td colspan="5" class="quiet">No key rule: records are put together by evidence alone, if at all.</td></tr> }
           </tbody>
@@ -54,7 +54,7 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .line { display: flex; gap: 8px; margin-bottom: 3px; flex-wrap: wrap; } .block { display: block; } .sum { max-width: 90ch; } td .value { overflow-wrap: anywhere; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .line { display: flex; gap: 8px; margin-bottom: 3px; align-items: center; } .line select { max-width: 165px; } .line select + select { max-width: 215px; } .block { display: block; } .sum { max-width: 90ch; } .examples { max-width: 190px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; } td .link { white-space: nowrap; } .links { display: flex; gap: 10px; } th input { width: 130px; } p.pad { margin: 0; padding-block: 8px; }`,
 })
 export class KnotIdentity {
   protected readonly editor = inject(KnotEditor);

@@ -42,7 +42,7 @@ import { IdentityTabs } from './identityTabs';
       @if (all.next) { <p class="pad"><button mat-stroked-button type="button" (click)="before.set(all.next)">Show older ones</button></p> }
     }
   `,
-  styles: `:host { display: block; } .head { padding-top: 4px; max-width: 100ch; margin: 0; }`,
+  styles: `:host { display: block; } .head { padding-block: 4px 10px; max-width: 100ch; margin: 0; }`,
 })
 export class KnotVerdicts {
   readonly knot = input.required<string>();
