@@ -74,6 +74,7 @@ for (const field of definition.fields) {
   for (const step of field.rule.steps) if (step.step === 'order') step.members = step.members.filter((member) => measured.has(member));
 }
 definition.keyRules = definition.keyRules.filter((rule) => rule.fields.every(({ field }) => definition.fields.some(({ id }) => id === field)));
+delete definition.evidence;
 for (const member of definition.members) member.guards = {};
 definition.fields.find(({ id }) => id === 'note').mappings.crm.steps = [{ kind: 'formula', inbound: 'trim(value)', outbound: 'value' }];
 const compiled = compileKnot(definition);

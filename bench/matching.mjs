@@ -5,8 +5,8 @@
  * Settings: BENCH_RECORDS (in each large list), BENCH_SEED, BENCH_UPPER and BENCH_LOWER (thresholds in bits).
  */
 import { performance } from 'node:perf_hooks';
-import { anchorId, evidenceTexts, matchFree, prepareColumns, recordKey, RecordMatching, storedBlocks, Verdicts } from '@anchor-knot/core';
-import { compareRecords, defaultThresholds, openDatabase, PostgresStore } from '@anchor-knot/server';
+import { anchorId, evidenceTexts, matchFree, prepareColumns, recordKey, RecordMatching, Verdicts } from '@anchor-knot/core';
+import { compareRecords, defaultThresholds } from '@anchor-knot/server';
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import { companies, people } from './matching/world.mjs';
 

@@ -96,11 +96,12 @@ test('a record is untied by hand, with what would follow said before, and tied a
   await openAnchor(page, 'A-20052');
   await expect(page.locator('header small')).toContainText('ties');
   const ties = await page.locator('header small').innerText();
-  await page.getByRole('button', { name: 'Untie the record of Market Row' }).click();
-  const asked = page.getByRole('group', { name: /^Untie 77\d+/ });
-  await expect(asked).toContainText('would be a customer of its own, and be created in Fernhill CRM.');
-  await expect(asked).toContainText('a new record would be created in Market Row.');
-  await asked.getByRole('button', { name: 'Untie it' }).click();
+  await page.getByLabel('Choose the record of Market Row').check();
+  await page.getByRole('button', { name: 'Untie it…' }).click();
+  const asked = page.getByRole('group', { name: 'What the next run would do' });
+  await expect(asked).toContainText(/77\d+ would be a customer of its own, “.+”: a record would be created in Fernhill CRM\./);
+  await expect(asked).toContainText('a record would be created in Market Row');
+  await asked.getByRole('button', { name: 'Untie' }).click();
   await expect(page.getByText('The next run takes it as a thing of its own.')).toBeVisible();
   await expect(page.getByRole('button', { name: 'Tie a record of Market Row' })).toBeVisible();
   await page.getByRole('button', { name: 'Undo' }).click();
@@ -111,7 +112,7 @@ test('a record is untied by hand, with what would follow said before, and tied a
     .first()
     .click();
   await page.getByLabel('Key of the record').fill('nothing');
-  await page.getByRole('button', { name: 'Tie it' }).click();
+  await page.getByRole('button', { name: 'See what would follow' }).click();
   await expect(page.getByRole('complementary').getByRole('alert')).toContainText('There is no record nothing in that system.');
 });
 

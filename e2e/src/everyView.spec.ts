@@ -14,6 +14,8 @@ const paths = [
   '/knots/new',
   '/knots/customers/members',
   '/knots/customers/identity',
+  '/knots/customers/duplicates',
+  '/knots/customers/verdicts',
   '/knots/customers/crosswalks',
   '/knots/customers/checks',
   '/knots/customers/history',

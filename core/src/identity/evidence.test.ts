@@ -1,7 +1,7 @@
 /** Matching by evidence: what is compared, what is learned, how a score adds up, and what is chosen. */
 import fc from 'fast-check';
 import { BlockIndex } from './blocking.js';
-import { chooseTies, mutualBest, type ScoredPair } from './chooseTies.js';
+import { chooseTies, mutualBest } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
 import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
 import { learnFromPairs, LikelyPairs } from './likelyPairs.js';

@@ -44,7 +44,8 @@ const leastAgreement = 2;
 export function comparePairs(comparing: Comparing, from: number, to: number): ComparedPairs {
   const { columns, memberOf, indexes, others = [], twins, known, shares } = comparing;
   const candidates = new Int32Array(Math.max(0, ...[...indexes, ...others].map(({ mostCandidates }) => mostCandidates)));
-  const [patterns, twinPatterns]: [PatternCounts, PatternCounts] = [new Map(), new Map()];
+  const patterns: PatternCounts = new Map();
+  const twinPatterns: PatternCounts = new Map();
   const keeps = new Map<PatternCode, boolean>();
   const rows: { left: number[]; right: number[]; codes: number[]; common: number[] } = { left: [], right: [], codes: [], common: [] };
   let compared = 0;

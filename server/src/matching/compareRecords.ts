@@ -1,15 +1,4 @@
-import {
-  type AnyRecords,
-  type ComparedPairs,
-  type EvidenceColumn,
-  learnFromPairs,
-  leastBits,
-  LikelyPairs,
-  mostEvidenceFields,
-  prepareColumns,
-  type Thresholds,
-  type Weights,
-} from '@anchor-knot/core';
+import { type AnyRecords, type ComparedPairs, learnFromPairs, leastBits, LikelyPairs, mostEvidenceFields, type Thresholds, type Weights } from '@anchor-knot/core';
 import { Piscina } from 'piscina';
 import { type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
 

@@ -1,5 +1,5 @@
 /** The laws of the engine over the whole orchestration: one fault at each read, write and store call in turn. */
-import type { Knot, RecordKey } from '@anchor-knot/core';
+import { compileKnot, type Knot, type RecordKey } from '@anchor-knot/core';
 import { seededRandom } from '@anchor-knot/standins';
 import { type Fault, SimulatedInstallation, WorkerDied } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
@@ -244,6 +244,92 @@ test.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker d
     }
   },
 );
+
+/** Names weigh, and nothing else: with the weights as given, the same name is 18 bits, one letter off 8, and the prior -8. */
+const weighed: Knot = {
+  ...simulationKnot,
+  keyRules: [],
+  members: simulationKnot.members.map((member) => ({ ...member, may: { create: false, update: true } })),
+  evidence: {
+    fields: [{ name: 'Name', fields: ['name'], compare: 'text' }],
+    thresholds: { upper: 5, lower: -2 },
+    weights: { prior: 1 / 257, fields: [{ m: [0.001, 0.1, 0.3, 0.6], u: [0.99, 0.0004, 0.0012, 2.3e-6], common: {}, rare: -1870 }] },
+  },
+};
+
+/** Three members know two things by their names; later a third comes in one member, and in another one with a letter wrong. */
+async function playEvidence(at: number | undefined, fault: Fault) {
+  const store = new InMemoryStore();
+  const world = new SimulatedInstallation(weighed, store, simulationAbilities);
+  for (const member of members) for (const name of ['Osprey', 'Saltpan']) world.system(member).edit(`${member}-${name}`, 'name', name);
+  await world.run();
+  world.system('list').edit('list-Marram', 'name', 'Marram');
+  world.system('crm').edit('crm-Marrum', 'name', 'Marram');
+  world.system('list').edit('list-Osprey2', 'name', 'Osprey');
+  world.faults.count = 0;
+  world.faults.calls.length = 0;
+  world.faults.at = at;
+  world.faults.fault = fault;
+  await world.run().catch((error: unknown) => {
+    if (!isStoreFault(error)) throw error;
+  });
+  const calls = [...world.faults.calls];
+  world.faults.at = undefined;
+  const together = () =>
+    store
+      .state()
+      .anchors.map(([, { anchor }]) => anchor.ties.map(({ key }) => key as string).sort())
+      .filter((keys) => keys.length > 1)
+      .sort();
+  return { store, world, calls, together };
+}
+
+test.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])(
+  'what evidence ties is tied once, with what was known before as with what is new, and a duplicate waits, whichever call %s',
+  async (fault) => {
+    const { calls } = await playEvidence(undefined, fault);
+    expect(calls).toContain('store.evidenceCandidates');
+    for (let at = 1; at <= calls.length; at += 1) {
+      const { store, world, together } = await playEvidence(at, fault);
+      await world.run();
+      const doubts = store.state().decisions.map(({ kind, key }) => `${kind} ${key}`);
+      expect({ at: calls[at - 1], together: together(), doubts }).toEqual({
+        at: calls[at - 1],
+        together: [
+          ['crm-Marrum', 'list-Marram'],
+          ['crm-Osprey', 'list-Osprey', 'shop-Osprey'],
+          ['crm-Saltpan', 'list-Saltpan', 'shop-Saltpan'],
+        ],
+        doubts: ['duplicate list-Osprey2'],
+      });
+    }
+  },
+);
+
+test('what is tied is found by new evidence from the first run of a new definition on', async () => {
+  const store = new InMemoryStore();
+  const world = new SimulatedInstallation({ ...weighed, evidence: undefined, keyRules: simulationKnot.keyRules }, store, simulationAbilities);
+  world.system('crm').edit('crm-1', 'name', 'Osprey');
+  await world.run();
+  world.system('shop').edit('shop-1', 'name', 'Osprey');
+  const compiled = compileKnot(weighed);
+  if (!compiled.ok) throw new Error('the knot is wrong');
+  await world.run({ knot: compiled.knot, knotVersion: 2 });
+  expect(store.state().anchors.map(([, { anchor }]) => anchor.ties.map(({ key }) => key))).toEqual([['crm-1', 'shop-1']]);
+  // The rule that it was tied by stands in the journal.
+  expect(store.journal.filter(({ kind }) => kind === 'tied').map(({ key, cause }) => [key, cause])).toEqual([
+    ['shop-1', { kind: 'evidence', with: { member: 'crm', key: 'crm-1' }, bits: expect.any(Number) as number }],
+  ]);
+});
+
+test('a record keeps its tie when what it was tied by changes', async () => {
+  const { store, world } = await playEvidence(undefined, 'fails before');
+  world.system('shop').edit('shop-Osprey', 'name', 'Quite another');
+  await world.run();
+  await world.run();
+  const { anchors } = store.state();
+  expect(anchors.find(([, { anchor }]) => anchor.ties.some(({ key }) => key === 'shop-Osprey'))?.[1].anchor.ties).toHaveLength(3);
+});
 
 test('two workers cannot run one knot at once, and a worker that was presumed dead cannot write any more', async () => {
   const store = new InMemoryStore();

@@ -20,7 +20,7 @@ const demo = join(import.meta.dirname, '../../demo');
 export const demoKnot: Knot = between(['crm', 'shop'], knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot);
 const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<string, Record<string, unknown>>;
 
-/** A knot without its other members, and without what only those give. */
+/** A knot without its other members, and without what only those give; tied by keys alone. */
 function between(members: readonly string[], knot: Knot): Knot {
   const fields = knot.fields.flatMap((field) => {
     const mappings = Object.fromEntries(Object.entries(field.mappings).filter(([member]) => members.includes(member)));
@@ -28,8 +28,9 @@ function between(members: readonly string[], knot: Knot): Knot {
     const isGiven = field.formula !== undefined || Object.values(mappings).some(({ direction }) => direction !== 'to');
     return isGiven ? [{ ...field, mappings, rule: { ...field.rule, steps } }] : [];
   });
+  const { evidence: _, ...rest } = knot;
   return {
-    ...knot,
+    ...rest,
     members: knot.members.filter(({ id }) => members.includes(id)),
     fields,
     keyRules: knot.keyRules.filter((rule) => rule.fields.every(({ field }) => fields.some(({ id }) => id === field))),

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { knotFileSchema, type MemberSummary, type Run } from '@anchor-knot/contracts';
-import { causeWords, kindWords, plural, ruleWords, runSentence, stepWords } from './sentences';
+import { bitsWords, causeWords, chanceWords, kindWords, plural, ruleWords, runSentence, stepWords } from './sentences';
 
 const pennant = { pattern: 'disc', letters: 'FC', first: 'petrol', second: 'paper' } as unknown as MemberSummary['pennant'];
 const members = [
@@ -48,4 +48,20 @@ test('a cause names the systems or the person, and counts are in the right numbe
   expect(causeWords({ kind: 'person', name: 'Ottilie Brandt' }, members)).toBe('chosen by Ottilie Brandt');
   expect([causeWords(null, members), causeWords({ kind: 'unheard of' }, members)]).toEqual(['', '']);
   expect([plural(1, 'record'), plural(1000, 'record'), kindWords('unsure match', 2), kindWords('held', 1)]).toEqual(['1 record', '1,000 records', 'unsure matches', 'held field']);
+});
+
+test.each([
+  [0, '0.00 bits', '50 % sure'],
+  [5, '5.00 bits', '97 % sure'],
+  [9.25, '9.25 bits', '99.84 % sure'],
+  [20, '20.00 bits', 'over 99.99 % sure'],
+  [-2, '−2.00 bits', '4 to one against'],
+  [-0.2, '−0.20 bits', 'one to one'],
+])('a score of %s bits is said with what it means', (bits, score, chance) => {
+  expect([bitsWords(bits), chanceWords(bits)]).toEqual([score, chance]);
+});
+
+test('a tie says why it was made', () => {
+  expect(causeWords({ kind: 'evidence', with: { member: 'crm', key: 'A-1' }, bits: 7.5 }, members)).toBe('like record A-1 of Fernhill CRM, 7.50 bits');
+  expect(causeWords({ kind: 'verdict' }, members)).toBe('somebody said that it is the same');
 });

@@ -10,14 +10,18 @@ import {
   freeId,
   mapTo,
   moveMember,
+  nameEvidence,
   newMapping,
   openProposals,
   pairsOf,
   removeField,
   removeMember,
+  setEvidence,
   setFormula,
   setMapping,
   setMember,
+  setThresholds,
+  setWeights,
   unmap,
 } from './draftEdits';
 
@@ -30,7 +34,8 @@ const problemsOf = (definition: KnotDefinition) => {
 
 const cell = (member: string, field: string): Proposal['cells'][number] => ({ member, field, direction: 'both ways', steps: [], confidence: 0.9, reasons: [] });
 const proposal = (id: string, type: string, ...cells: Proposal['cells']): Proposal => ({ id, name: id, type, isNew: true, isKey: type === 'email', cells, crosswalk: null });
-const empty: KnotDefinition = { ...demo, titleField: '', fields: [], keyRules: [], checks: [], crosswalks: {} };
+const { evidence: _, ...unweighed } = demo;
+const empty: KnotDefinition = { ...unweighed, titleField: '', fields: [], keyRules: [], checks: [], crosswalks: {} };
 
 test('an edit leaves what was before as it is, so that it can be undone', () => {
   const before = JSON.stringify(demo);
@@ -144,4 +149,25 @@ test('a cell that was turned down is left out, and the others of its field stay,
   const joining = proposal('company', 'text', cell('shop', 'company_name'));
   expect(openProposals([joining], mapped)).toHaveLength(1);
   expect(openProposals([joining], mapped, pairsOf(joining, 'shop', mapped))).toEqual([]);
+});
+
+test('what was learned belongs to what is compared: other evidence is learned anew, other names and lines are not', () => {
+  const weights = demo.evidence?.weights;
+  if (!weights) throw new Error('the demo weighs nothing');
+  const parts = demo.evidence?.fields ?? [];
+  expect(nameEvidence(0, 'Firm')(demo).evidence).toMatchObject({ fields: [{ name: 'Firm' }, {}, {}, {}], weights });
+  expect(setThresholds({ upper: 9, lower: 1 })(demo).evidence).toMatchObject({ thresholds: { upper: 9, lower: 1 }, weights });
+  const fewer = setEvidence(parts.slice(1))(demo);
+  expect(fewer.evidence).toEqual({ fields: parts.slice(1), thresholds: demo.evidence?.thresholds });
+  expect(problemsOf(fewer).map(({ at, says }) => [at, says])).toEqual([['evidence.weights', 'let the weights be learned from the data']]);
+  expect(problemsOf(setWeights({ ...weights, fields: weights.fields.slice(1) })(fewer))).toEqual([]);
+  expect(problemsOf(setWeights(weights)(fewer)).map(({ says }) => says)).toEqual(['the evidence has changed: let the weights be learned again']);
+  expect(setEvidence([])(demo)).not.toHaveProperty('evidence');
+  // A field that goes takes its part along, or leaves the rest of the part.
+  expect(removeField('phone')(demo).evidence?.fields.map(({ name }) => name)).toEqual(['Company', 'Contact', 'Address']);
+  expect(removeField('postcode')(demo).evidence).toEqual({
+    fields: parts.map((part) => (part.name === 'Address' ? { ...part, fields: ['street'] } : part)),
+    thresholds: demo.evidence?.thresholds,
+  });
+  expect(removeField('note')(demo).evidence).toEqual(demo.evidence);
 });
