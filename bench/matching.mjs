@@ -24,7 +24,7 @@ const personEvidence = [
 const companyEvidence = [
   { name: 'Company', fields: ['name'], compare: 'company name' },
   { name: 'Street', fields: ['street'], compare: 'address' },
-  { name: 'Postcode', fields: ['postcode'], compare: 'exact' },
+  { name: 'Postcode', fields: ['postcode'], compare: 'code' },
   { name: 'Phone', fields: ['phone'], compare: 'phone' },
   { name: 'Email', fields: ['email'], compare: 'email' },
 ];

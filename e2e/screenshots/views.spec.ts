@@ -40,7 +40,12 @@ test('pictures of the main views', async ({ page }) => {
   await runNow(page);
   await picture('run');
   await show('watch', '/watch');
-  await show('decisions', '/decisions');
+  await page.goto(`${address()}/decisions?kind=unsure%20match`);
+  await page.locator('ak-pair-grid').waitFor();
+  await picture('decisions');
+  await page.goto(`${address()}/knots/customers/duplicates`);
+  await page.getByText('carries the tie').first().waitFor();
+  await picture('knot-duplicates');
   await show('knots', '/knots');
   const readMembers = async (): Promise<void> => {
     await page.getByText('values looked at').first().waitFor();
@@ -63,6 +68,9 @@ test('pictures of the main views', async ({ page }) => {
   await readMembers();
   await page.getByRole('button', { name: 'Try on all records' }).click();
   await page.getByText('would be tied in two or more systems').waitFor();
+  await page.locator('ak-pair-examples button').nth(3).click();
+  await page.getByRole('slider', { name: 'Tie from, in bits' }).scrollIntoViewIfNeeded();
+  await page.evaluate(() => document.querySelector('.weighed')?.closest('.scroll')?.scrollBy(0, 420));
   await picture('knot-identity');
   await page.goto(`${address()}/knots/new`);
   await page.getByLabel('Name', { exact: true }).fill('Clients');
@@ -96,14 +104,5 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Test' }).click();
   await page.getByRole('heading', { name: 'It works' }).waitFor();
   await picture('connect');
-  await page.goto(`${address()}/systems/loadingBay/change`);
-  await page.getByRole('button', { name: 'List the files' }).click();
-  await page
-    .getByRole('row', { name: /partners\.csv/ })
-    .getByRole('button')
-    .click();
-  await page.getByText('64 rows').waitFor();
-  await page.getByText('64 rows').scrollIntoViewIfNeeded();
-  await picture('connect-folder');
   await show('systems', '/systems');
 });

@@ -10,7 +10,7 @@ import { fold, tokensOf } from './normalise/fold.js';
 import { fullForms, personWords } from './normalise/personName.js';
 
 /** How two values of a field are compared when records are judged. */
-export const comparisonKinds = ['exact', 'person name', 'company name', 'phone', 'email', 'address', 'date', 'number', 'text'] as const;
+export const comparisonKinds = ['exact', 'code', 'person name', 'company name', 'phone', 'email', 'address', 'date', 'number', 'text'] as const;
 export type ComparisonKind = (typeof comparisonKinds)[number];
 
 /** A value made ready for comparing: its form (equal forms are the same value), and what its kind looks at besides. */
@@ -222,8 +222,21 @@ const exact: Comparison = {
   hints: ({ form }) => [form],
 };
 
+/** A postcode, a registration number: letters and digits, of which one may be wrong. */
+const code: Comparison = {
+  levels: ['differs', 'one character off', 'same'],
+  prepare(given) {
+    const form = fold(given).replaceAll(/[^\p{L}\p{N}]/gu, '');
+    return form === '' ? undefined : { form, words: [], also: '' };
+  },
+  level: (a, b) => (a.form === b.form ? 2 : isOneEdit(a.form, b.form) ? 1 : 0),
+  // One wrong character leaves one of the halves whole.
+  hints: ({ form }) => [`<${form.slice(0, form.length >> 1)}`, `>${form.slice(form.length >> 1)}`],
+};
+
 const comparisons: Readonly<Record<ComparisonKind, Comparison>> = {
   exact,
+  code,
   'person name': personName,
   'company name': companyName,
   phone,

@@ -24,7 +24,7 @@ test.each<[string, string, (index: number) => Raw, string | undefined]>([
   ['last_name', 'surname', letters, 'person name'],
   ['company', 'CompanyName', letters, 'company name'],
   ['street', 'address', (index) => `${String(index + 1)} ${letters(index)} lane`, 'address'],
-  ['postcode', 'zip', (index) => `N${String(index % 9)} ${letters(index)}`, 'exact'],
+  ['postcode', 'zip', (index) => `N${String(index % 9)} ${letters(index)}`, 'code'],
   // A name that says nothing is compared as text,
   ['label', 'title', letters, 'text'],
   // but amounts, yes and no, and what is written anew in each system tell nothing.

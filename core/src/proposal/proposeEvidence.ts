@@ -50,7 +50,7 @@ function comparisonFor(a: FieldPath, b: FieldPath, left: FieldSketch, right: Fie
   if (kinds.includes('yes/no') || kinds.includes('list')) return undefined;
   const notions = [a, b].flatMap(notionsIn);
   const isOf = (set: ReadonlySet<number>): boolean => notions.some((one) => set.has(one));
-  if (isOf(codeNotions)) return 'exact';
+  if (isOf(codeNotions)) return 'code';
   if (isOf(companyNotions)) return 'company name';
   if (isOf(personNotions)) return 'person name';
   if (isOf(addressNotions)) return 'address';

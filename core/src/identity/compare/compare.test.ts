@@ -84,6 +84,9 @@ test.each([
   ['number', '1000', '1004.5', 2],
   ['text', 'blue glass kit', 'Glass kit, blue', 2],
   ['exact', 'HZ4 8QD', 'hz4 8qd', 1],
+  ['code', 'HZ4 8QD', 'hz48qd', 2],
+  ['code', 'HZ4 8QD', 'HZ9 8QD', 1],
+  ['code', 'HZ4 8QD', 'TQ4 1QD', 0],
 ] as const)('as %s, “%s” and “%s” are on level %d', (kind, a, b, level) => {
   const comparison = comparisonOf(kind);
   const [left, right] = [comparison.prepare(a), comparison.prepare(b)];

@@ -13,6 +13,7 @@ import { ScoreChart, type Thresholds } from './scoreChart';
 /** How a value is compared, in a person's words. */
 const kindWords: Record<ComparisonKind, string> = {
   exact: 'exactly',
+  code: 'as a code',
   'person name': 'as a person’s name',
   'company name': 'as a company’s name',
   phone: 'as a phone',
@@ -103,7 +104,7 @@ export class EvidenceEditor {
   );
   protected readonly found = this.surveys.evidence;
   /** Where the lines are while they are moved. */
-  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -2 });
+  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -4 });
   protected readonly chosen = signal<PairExample | undefined>(undefined);
   private readonly weighed = viewChild<ElementRef<HTMLElement>>('weighed');
   #hasAsked = false;
@@ -201,7 +202,7 @@ export class EvidenceEditor {
 }
 
 /** What tells things apart best comes first. */
-const order: readonly ComparisonKind[] = ['company name', 'person name', 'phone', 'address', 'exact', 'date', 'email'];
+const order: readonly ComparisonKind[] = ['company name', 'person name', 'phone', 'address', 'code', 'date', 'email'];
 
 /** How a field is compared, from its type and its name; `undefined` where neither says anything. */
 function suggested({ type, name }: Field): ComparisonKind | undefined {
@@ -209,5 +210,5 @@ function suggested({ type, name }: Field): ComparisonKind | undefined {
   if (/company|organi[sz]ation|firm|legal name/i.test(name)) return 'company name';
   if (/street|address/i.test(name)) return 'address';
   if (/name|contact/i.test(name)) return 'person name';
-  return /post ?code|zip|number/i.test(name) ? 'exact' : undefined;
+  return /post ?code|zip|number/i.test(name) ? 'code' : undefined;
 }
