@@ -73,12 +73,15 @@ test('unsure pairs are worked through by keyboard: later, back, the same, not th
   await page.keyboard.press('u');
   await expect(items).toHaveCount(count);
   const keyOf = (text: string): string => text.replace('Record ', '').trim();
-  const crmOf = async (): Promise<string> => ((await page.locator('article').first().locator('ak-pair-grid thead a').last().textContent()) ?? '').split(' · ')[0] ?? '';
-  await expect(page.locator('article').first().locator('ak-pair-grid thead a')).toHaveCount(2);
+  /** The account beside the first record, once the two are shown. */
+  const crmOf = async (): Promise<string> => {
+    const account = page.locator('article').first().locator('ak-pair-grid thead a').filter({ hasText: /^A-/ });
+    await expect(account).toHaveCount(1);
+    return ((await account.textContent()) ?? '').split(' · ')[0] ?? '';
+  };
   const same = { shop: keyOf(one), crm: (await crmOf()).trim() };
   await page.keyboard.press('1');
   await expect(first).toHaveText(two);
-  await expect(page.locator('article').first().locator('ak-pair-grid thead a')).toHaveCount(2);
   const different = { shop: keyOf(two), crm: (await crmOf()).trim() };
   await page.keyboard.press('2');
   await expect(items).toHaveCount(count - 2);
@@ -157,7 +160,7 @@ test('an anchor is split as was said before, the systems hold what follows, and 
   // Splitting the shop's record off makes two wholes, and both systems have one more.
   await openAnchor(page, 'A-20077');
   const [accounts, shoppers] = [await total(crmPage()), await total(shopPage())];
-  const shopKey = (await page.locator('thead a').nth(1).innerText()).trim();
+  const shopKey = /\d+/.exec(await page.locator('thead a').nth(1).innerText())?.[0] ?? '';
   await page.getByLabel('Choose the record of Market Row').check();
   await page.getByRole('button', { name: 'Untie it…' }).click();
   await expect(said).toContainText('a record would be created in Market Row');

@@ -13,7 +13,7 @@ export interface AnchorPlan {
 
 /**
  * What is to be written for one anchor after its merge.
- * @param blocked members in which a doubt about a record is open, so that nothing is created there
+ * @param blocked members in which a doubt about a record is open, so that creating waits
  * @param now decides what filters leave out that depend on the day
  */
 export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: ReadonlySet<MemberId>, now: Instant): AnchorPlan {
@@ -29,7 +29,7 @@ export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: Read
       planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
     else if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
     // What was deleted somewhere is not made anew elsewhere.
-    else if (alive && !removal && !blocked.has(member.id)) planCreate(knot, merge, member, now, { operations, withheld, problems });
+    else if (alive && !removal) planCreate(knot, merge, member, now, blocked.has(member.id), { operations, withheld, problems });
   }
   const asked = removal?.kind === 'ask' ? askedDeletions(knot, anchor, removal.tie) : [];
   return { operations, withheld, problems, asked };
@@ -105,6 +105,7 @@ function planCreate(
   merge: AnchorMerge,
   member: CompiledMember,
   now: Instant,
+  isBlocked: boolean,
   into: { operations: Operation[]; withheld: Withheld[]; problems: Problem[] },
 ): void {
   if (!member.may.create) return;
@@ -128,6 +129,8 @@ function planCreate(
   const fingerprint = JSON.stringify(changes.map(({ path, after }) => [path, after]));
   const parked = anchor.parkedCreates[member.id];
   if (parked?.fingerprint === fingerprint) return withhold('parked', parked.words);
+  // It stays open, so that it is created as soon as that is settled.
+  if (isBlocked) return withhold('waits', 'it is not settled yet whether a record there is the same thing');
   into.problems.push(...problems);
   const create: CreateOperation = { kind: 'create', anchor: anchor.id, member: member.id, changes, carries: member.carries, fingerprint };
   into.operations.push(create);

@@ -43,7 +43,7 @@ const shownHits = 6;
     @if (chosen().size > 0 && !asked()) { <p class="acts"><button mat-stroked-button type="button" [disabled]="asking.busy() || chosen().size === tied().length" (click)="ask({ kind: 'split', members: [...chosen()] })">{{ chosen().size === 1 ? 'Untie it…' : 'Make them a thing of their own…' }}</button></p> }
     @if (merging()) {
       <label>Merge with<input type="search" class="words" aria-label="Search another anchor" placeholder="name or key" (input)="search($any($event.target).value)" /></label>
-      <ul class="hits">@for (hit of hits(); track hit.id) {<li><button type="button" class="link" (click)="ask({ kind: 'merge', with: hit.id })">{{ hit.title }}</button> <small class="value">{{ keysOf(hit) }}</small></li>}</ul>
+      <ul class="hits">@for (hit of hits(); track hit.id) {<li><button type="button" class="link" (click)="ask({ kind: 'merge', with: hit.id })">{{ hit.title }}</button> <small class="value">{{ keysOf(hit) }}</small></li>} @empty {@if (searched()) {<li class="quiet">no other anchor of that name or key</li>}}</ul>
       @if (!asked()) { <p class="acts"><button mat-button type="button" (click)="leave()">Leave it</button></p> }
     } @else if (!asked() && chosen().size === 0 && tying() === '') { <p><button type="button" class="link" (click)="merging.set(true)">merge with another anchor…</button></p> }
     @if (asked(); as request) {
@@ -71,6 +71,8 @@ export class HandTies {
   protected readonly tying = signal('');
   protected readonly merging = signal(false);
   protected readonly hits = signal<AnchorList['anchors']>([]);
+  /** Whether a search was answered. */
+  protected readonly searched = signal(false);
   /** What was asked about, and what would follow. */
   protected readonly asked = signal<ForecastRequest | undefined>(undefined);
   readonly #forecast = signal<Forecast | undefined>(undefined);
@@ -87,7 +89,10 @@ export class HandTies {
         switchMap((search) => (search.trim() === '' ? of(undefined) : this.#api.anchors(this.anchor().knot, { search }))),
         takeUntilDestroyed(),
       )
-      .subscribe((found) => this.hits.set((found?.anchors ?? []).filter(({ id }) => id !== this.anchor().id).slice(0, shownHits)));
+      .subscribe((found) => {
+        this.searched.set(found !== undefined);
+        this.hits.set((found?.anchors ?? []).filter(({ id }) => id !== this.anchor().id).slice(0, shownHits));
+      });
   }
 
   protected isAsked(kind: ForecastRequest['kind']): boolean {
@@ -123,6 +128,7 @@ export class HandTies {
     this.tying.set('');
     this.merging.set(false);
     this.hits.set([]);
+    this.searched.set(false);
   }
 
   protected ask(request: ForecastRequest): void {

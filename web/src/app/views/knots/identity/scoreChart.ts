@@ -22,8 +22,8 @@ const most = 40.5;
   template: `
     <div class="plot"><canvas #canvas role="img" [attr.aria-label]="'Pairs by score: ' + words()"></canvas></div>
     <div class="lines" [style.margin-left.px]="edges().left" [style.margin-right.px]="edges().right">
-      <input type="range" class="lower" aria-label="Ask from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().lower" (input)="move({ lower: +$any($event.target).value })" (change)="moved.emit(now())" />
-      <input type="range" class="upper" aria-label="Tie from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().upper" (input)="move({ upper: +$any($event.target).value })" (change)="moved.emit(now())" />
+      <input type="range" class="lower" aria-label="Ask from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().lower" (input)="move({ lower: +$any($event.target).value })" (change)="moved.emit(last ?? thresholds())" />
+      <input type="range" class="upper" aria-label="Tie from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().upper" (input)="move({ upper: +$any($event.target).value })" (change)="moved.emit(last ?? thresholds())" />
     </div>
   `,
   styles: `
@@ -69,13 +69,13 @@ export class ScoreChart {
     });
   }
 
-  protected now(): Thresholds {
-    return this.thresholds();
-  }
+  /** Where the lines were moved to last: the input is told only when the view is drawn again. */
+  protected last: Thresholds | undefined;
   /** The lines push each other: asking never begins above tying. */
   protected move(change: Partial<Thresholds>): void {
     const { upper, lower } = { ...this.thresholds(), ...change };
-    this.moving.emit(change.lower === undefined ? { upper, lower: Math.min(lower, upper) } : { upper: Math.max(lower, upper), lower });
+    this.last = change.lower === undefined ? { upper, lower: Math.min(lower, upper) } : { upper: Math.max(lower, upper), lower };
+    this.moving.emit(this.last);
   }
 
   #draw(bins: EvidenceSurvey['bins'], { upper, lower }: Thresholds, to: number): void {
