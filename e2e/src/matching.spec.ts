@@ -59,7 +59,7 @@ test('unsure pairs are worked through by keyboard: later, back, the same, not th
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   const items = page.locator('article');
   const first = page.locator('article h2 button').first();
-  await expect(page.locator('ak-pair-grid')).toContainText('Share of the score');
+  await expect(page.locator('ak-pair-grid')).toContainText('what it adds');
   const count = await items.count();
   expect(count).toBeGreaterThan(3);
   const [one, two] = (await page.locator('article h2 button').allTextContents()) as [string, string];

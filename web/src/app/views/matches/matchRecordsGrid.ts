@@ -35,15 +35,18 @@ export class MatchRecordsGrid {
     return (candidates ?? scores ?? [])[0]?.score ?? null;
   });
 
-  /** A part stands at the first of its fields; fields that are weighed come first. */
+  /** What is weighed comes first, each part at the first of its fields, with the others below. */
   protected rows({ fields }: MatchRecords): ComparedRow[] {
     const score = this.score();
-    const partOf = (field: string): number => score?.texts.findIndex((part) => part.fields[0] === field) ?? -1;
-    const nameOf = (field: string): string | undefined => fields.find(({ id }) => id === field)?.name;
-    const rows = fields.map(({ id, name, values }): ComparedRow => {
-      const others = (score?.texts[partOf(id)]?.fields ?? []).slice(1).flatMap((field) => nameOf(field) ?? []);
-      return { id, name, values, part: score?.parts[partOf(id)], ...(others.length > 0 ? { hint: `weighed with ${others.join(', ')}` } : {}) };
-    });
-    return [...rows.filter(({ part }) => part), ...rows.filter(({ part }) => !part)];
+    const weighed = (score?.texts ?? []).flatMap((part, index) =>
+      part.fields
+        .flatMap((id) => fields.find((field) => field.id === id) ?? [])
+        .map(({ id, name, values }, place, own): ComparedRow => {
+          const others = own.slice(1).map((other) => other.name);
+          return { id, name, values, ...(place === 0 ? { part: score?.parts[index], ...(others.length > 0 ? { hint: `with ${others.join(', ')}` } : {}) } : {}) };
+        }),
+    );
+    const named = new Set(weighed.map(({ id }) => id));
+    return [...weighed.filter(({ id }, place) => weighed.findIndex((row) => row.id === id) === place), ...fields.filter(({ id }) => !named.has(id))];
   }
 }

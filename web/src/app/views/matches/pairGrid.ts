@@ -29,7 +29,7 @@ export interface ComparedRow {
   imports: [RecordGrid, Value, ScoreShare],
   template: `
     @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, and what each field adds.</p> }
-    <ak-record-grid [caption]="'Records side by side'" [rows]="gridRows()" [members]="columns()" [anchorName]="'Share of the score'" [anchorHint]="'in bits'" [fieldHint]="''">
+    <ak-record-grid [caption]="'Records side by side'" [rows]="gridRows()" [members]="columns()" [anchorName]="'Score'" [anchorHint]="'what it adds'" [fieldHint]="''">
       <ng-template #anchor let-row>
         @if (rowOf(row.id)?.part; as part) { <ak-score-share [adds]="part.adds" [says]="part.says" /> }
       </ng-template>
