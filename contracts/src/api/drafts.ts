@@ -141,12 +141,16 @@ export const scoreSchema = z.object({
   parts: z.array(z.object({ name: z.string(), says: z.string(), adds: z.number(), rarity: z.number() })),
 });
 export type PairScore = z.output<typeof scoreSchema>;
+export const ruleSaysSchema = z.object({ name: z.string(), says: z.enum(['the same', 'differs', 'missing']) });
+export type RuleSays = z.output<typeof ruleSaysSchema>;
 export const pairExampleSchema = z.object({
   a: pairSideSchema,
   b: pairSideSchema,
   /** What both have, by part of the evidence. */
   texts: z.array(z.tuple([z.string().nullable(), z.string().nullable()])),
   score: scoreSchema,
+  /** What each key rule says of the two. */
+  rules: z.array(ruleSaysSchema),
   isDisputed: z.boolean(),
 });
 export type PairExample = z.output<typeof pairExampleSchema>;

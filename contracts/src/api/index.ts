@@ -211,6 +211,8 @@ export const matchRecordsSchema = z.object({
   records: z.array(namedRecordSchema.extend({ /** Which candidate it belongs to; null for what is asked about. */ candidate: z.number().nullable() })),
   /** By record, in their order. */
   fields: z.array(z.object({ id: z.string(), name: z.string(), values: z.array(json.nullable()) })),
+  /** What each key rule says of the first two. */
+  rules: z.array(z.object({ name: z.string(), says: z.enum(['the same', 'differs', 'missing']) })),
 });
 export type MatchRecords = z.output<typeof matchRecordsSchema>;
 

@@ -4,7 +4,7 @@ import { BlockIndex } from './blocking.js';
 import { chooseTies, mutualBest } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
 import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
-import { learnFromPairs, LikelyPairs } from './likelyPairs.js';
+import { finished, learnFromPairs, LikelyPairs } from './likelyPairs.js';
 import { comparePairs } from './matchPairs.js';
 import { Scorer } from './score.js';
 import { learnWeights, type PatternCounts, probabilityOf, sampleAnyPairs } from './weights.js';
@@ -43,9 +43,9 @@ function match() {
   const shares = columns.map((column) => new ShareTable(learnShares(column)));
   const compared = comparePairs({ columns, memberOf, indexes, twins: false, shares }, 0, 600);
   const any = { anyPairs: sampleAnyPairs(columns, places(0, 300), places(300, 600)), shares: columns.map(learnShares) };
-  const weights = learnFromPairs(evidence, [compared], memberOf, any, [300, 300]);
+  const weights = finished(learnFromPairs(evidence, [compared], memberOf, any, [300, 300]));
   const texts = [...lefts, ...rights].map((row) => evidenceTexts(evidence, row));
-  const likely = new LikelyPairs(evidence, weights, texts, [compared], 0);
+  const likely = finished(LikelyPairs.of(evidence, weights, texts, [compared], 0));
   return { columns, compared, weights, likely, scorer: new Scorer(evidence, weights) };
 }
 

@@ -3,8 +3,8 @@ export { chooseTies, type JudgedPair, type Judgement, mutualBest, type ScoredPai
 export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
 export { type EvidenceColumn, type EvidenceField, type EvidenceRow, type EvidenceTexts, evidenceTexts, mostEvidenceFields, patternOf, prepareColumns } from './evidence.js';
-export { type AnyRecords, learnFromPairs, leastBits, LikelyPairs } from './likelyPairs.js';
-export { type KeyNormalisation, type KeyRule, keyOf } from './keyRule.js';
+export { type AnyRecords, finished, learnFromPairs, leastBits, LikelyPairs, type Steps } from './likelyPairs.js';
+export { type KeyNormalisation, type KeyRule, keyOf, type RuleSays, ruleSays } from './keyRule.js';
 export {
   type Candidate as UnitCandidate,
   type ConsideredPair,

@@ -24,6 +24,13 @@ export function keyOf(rule: KeyRule, values: ReadonlyMap<FieldId, Shared>): stri
   return parts.join('\u001f');
 }
 
+/** What a key rule says of two records. */
+export type RuleSays = 'the same' | 'differs' | 'missing';
+
+export function ruleSays(a: string | undefined, b: string | undefined): RuleSays {
+  return a === undefined || b === undefined ? 'missing' : a === b ? 'the same' : 'differs';
+}
+
 function normaliseKey(kind: KeyNormalisation, text: string): string {
   switch (kind) {
     case 'exact':

@@ -23,18 +23,29 @@ export interface AnyRecords {
   readonly shares: readonly ValueShares[];
 }
 
+/** Work that is done piece by piece, so that whoever does it can look after other things in between, or stop. */
+export type Steps<Result> = Generator<void, Result>;
+
+/** Does all of it at once. */
+export function finished<Result>(steps: Steps<Result>): Result {
+  for (;;) {
+    const step = steps.next();
+    if (step.done === true) return step.value;
+  }
+}
+
 /**
  * Learns weights from pairs that were compared: first from all, then from those that are the best of both their records.
  * Learned is from pairs of two members; from pairs of one member only where there is no other.
  * @param sizes how many records each member has
  */
-export function learnFromPairs(
+export function* learnFromPairs(
   evidence: readonly EvidenceField[],
   parts: readonly ComparedPairs[],
   memberOf: ArrayLike<number>,
   { anyPairs, shares }: AnyRecords,
   sizes: readonly number[],
-): Weights {
+): Steps<Weights> {
   const isOne = sizes.filter((size) => size > 0).length < 2;
   const counts: PatternCounts = new Map();
   for (const part of parts) for (const [code, count] of isOne ? part.twinPatterns : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
@@ -42,7 +53,8 @@ export function learnFromPairs(
   const learn = (from: PatternCounts): Weights => withShares(learnWeights(evidence, from, anyPairs, pairs, expected), shares);
   let weights = learn(counts);
   for (let round = 0; round < roundsOnBest; round += 1) {
-    const likely = scoredPairs(evidence, weights, parts, 0).filter(({ left, right }) => isOne || memberOf[left] !== memberOf[right]);
+    const scored = yield* scoredPairs(evidence, weights, parts, 0);
+    const likely = scored.filter(({ left, right }) => isOne || memberOf[left] !== memberOf[right]);
     const best: PatternCounts = new Map();
     for (const { code } of mutualBest(likely, (record) => memberOf[record] ?? 0)) best.set(code, (best.get(code) ?? 0) + 1);
     if (best.size === 0) break;
@@ -70,7 +82,7 @@ const withShares = ({ fields, prior }: Weights<LevelWeights>, shares: readonly V
   fields: fields.map((field, index) => ({ ...field, ...(shares[index] as ValueShares) })),
 });
 
-function scoredPairs(evidence: readonly EvidenceField[], weights: Weights, parts: readonly ComparedPairs[], least: number): PlacedPair[] {
+function* scoredPairs(evidence: readonly EvidenceField[], weights: Weights, parts: readonly ComparedPairs[], least: number): Steps<PlacedPair[]> {
   const scorer = new Scorer(evidence, weights);
   const scored: PlacedPair[] = [];
   for (const { left, right, codes, common } of parts) {
@@ -79,6 +91,7 @@ function scoredPairs(evidence: readonly EvidenceField[], weights: Weights, parts
       const bits = scorer.bits(code, (field) => common[at * evidence.length + field] ?? 0);
       if (bits >= least) scored.push({ left: left[at] as number, right: right[at] as number, bits, code });
     }
+    yield;
   }
   return scored;
 }
@@ -91,13 +104,17 @@ export class LikelyPairs {
   readonly #scorer: Scorer;
   readonly #shares: readonly ShareTable[];
 
-  /** @param least pairs with a lower score are left out */
-  constructor(evidence: readonly EvidenceField[], weights: Weights, texts: readonly EvidenceTexts[], parts: readonly ComparedPairs[], least: number) {
+  private constructor(evidence: readonly EvidenceField[], weights: Weights, texts: readonly EvidenceTexts[], pairs: readonly ScoredPair[]) {
     this.#evidence = evidence;
     this.#texts = texts;
     this.#scorer = new Scorer(evidence, weights);
     this.#shares = weights.fields.map((shares) => new ShareTable(shares));
-    this.pairs = scoredPairs(evidence, weights, parts, least);
+    this.pairs = pairs;
+  }
+
+  /** @param least pairs with a lower score are left out */
+  static *of(evidence: readonly EvidenceField[], weights: Weights, texts: readonly EvidenceTexts[], parts: readonly ComparedPairs[], least: number): Steps<LikelyPairs> {
+    return new LikelyPairs(evidence, weights, texts, yield* scoredPairs(evidence, weights, parts, least));
   }
 
   explain(a: number, b: number): Score {

@@ -1,4 +1,17 @@
-import { type ConsideredPair, type EvidenceTexts, type LikelyPairs, matchFree, type Newcomer, RecordMatching, type Score, Verdicts, type Weights } from '../identity/index.js';
+import {
+  type ConsideredPair,
+  type EvidenceTexts,
+  type KeyRule,
+  type LikelyPairs,
+  matchFree,
+  type Newcomer,
+  RecordMatching,
+  type RuleSays,
+  ruleSays,
+  type Score,
+  Verdicts,
+  type Weights,
+} from '../identity/index.js';
 import { anchorId, type MemberId, type RecordKey } from '../record/index.js';
 import type { Evidence, Knot } from './knot.js';
 
@@ -62,6 +75,8 @@ export interface PairExample {
   /** What both have, by part of the evidence. */
   readonly texts: readonly (readonly [string | null, string | null])[];
   readonly score: Score;
+  /** What each key rule says of the two. */
+  readonly rules: readonly { readonly name: string; readonly says: RuleSays }[];
   readonly isDisputed: boolean;
 }
 
@@ -109,7 +124,7 @@ export function surveyIdentity({ keyRules, members }: Pick<Knot, 'keyRules' | 'm
         examples: [...new Set(tied.flatMap(({ newcomer }) => newcomer.keys[index] ?? []))].slice(0, mostKeys).map((key) => key.replaceAll('\u001f', ', ')),
       };
     }),
-    evidence: compared && outcome ? evidenceSurvey(records, compared, free, outcome.considered) : undefined,
+    evidence: compared && outcome ? evidenceSurvey(records, compared, free, outcome.considered, rules) : undefined,
     together: counts.filter((count) => count > 1).length,
     alone: counts.filter((count) => count === 1).length + unmatched.length,
     waiting: doubts.reduce((sum, doubt) => sum + ('keys' in doubt ? doubt.keys.length : 1), 0),
@@ -121,6 +136,7 @@ function evidenceSurvey(
   { evidence, weights, likely, compared }: ComparedRecords,
   free: number,
   considered: readonly ConsideredPair[],
+  rules: readonly KeyRule[],
 ): EvidenceSurvey {
   const bins = new Map<number, { pairs: number; disputed: number; examples: PairExample[] }>();
   for (const { record, with: other, bits, isDisputed } of considered) {
@@ -136,6 +152,7 @@ function evidenceSurvey(
       b: sideOf(b),
       texts: evidence.fields.map((_, part) => [a.texts[part] ?? null, b.texts[part] ?? null]),
       score: likely.explain(other, record),
+      rules: rules.map(({ name }, rule) => ({ name, says: ruleSays(a.keys[rule], b.keys[rule]) })),
       isDisputed,
     });
   }

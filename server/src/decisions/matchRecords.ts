@@ -1,6 +1,6 @@
 import type { DataSource } from 'typeorm';
 import type { MatchRecords, NamedRecord } from '@anchor-knot/contracts';
-import { type FieldId, type Raw, type Reading, recordId, recordKey, type RecordName, type Shared } from '@anchor-knot/core';
+import { type FieldId, keyOf, type Raw, type Reading, recordId, recordKey, type RecordName, ruleSays, type Shared } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import { expectedFields } from '../orchestration/store.js';
 import { type TieRow, tieFromRow } from '../persistence/rows.js';
@@ -30,6 +30,8 @@ export async function knownRecords(data: DataSource, { id, compiled }: LoadedKno
     return { member, key, anchor: tie?.anchor_id ?? null, title: typeof called === 'string' && called !== '' ? called : (tie?.title ?? key), fields };
   });
 }
+
+const none: ReadonlyMap<FieldId, Shared> = new Map();
 
 interface MatchDetail {
   readonly candidates?: readonly { readonly anchor: string | null; readonly records: readonly RecordName[] }[];
@@ -61,5 +63,6 @@ export async function matchRecords(
     fields: knot.compiled.fields
       .map(({ id, name }) => ({ id, name, values: values.map((of) => (of.get(id) ?? null) as Exclude<Shared, undefined> as never) }))
       .filter((field) => field.values.some((value) => value !== null)),
+    rules: knot.compiled.keyRules.map((rule) => ({ name: rule.name, says: ruleSays(keyOf(rule, values[0] ?? none), keyOf(rule, values[1] ?? none)) })),
   };
 }

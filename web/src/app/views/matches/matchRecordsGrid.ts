@@ -20,7 +20,7 @@ interface MatchDetail {
   imports: [PairGrid, State],
   template: `
     <ak-state [of]="loaded" />
-    @if (loaded.value(); as found) { <ak-pair-grid [records]="found.records" [rows]="rows(found)" [members]="members()" [score]="score()" /> }
+    @if (loaded.value(); as found) { <ak-pair-grid [records]="found.records" [rows]="rows(found)" [members]="members()" [score]="score()" [rules]="found.rules" /> }
   `,
   styles: `:host { display: block; margin: 2px 0 8px; }`,
 })

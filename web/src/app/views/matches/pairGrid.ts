@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
-import type { MemberSummary, PairScore } from '@anchor-knot/contracts';
+import type { MemberSummary, PairScore, RuleSays } from '@anchor-knot/contracts';
 import { type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
 import { Value } from '../../values/value';
 import { bitsWords, chanceWords } from '../../words/sentences';
@@ -28,7 +28,7 @@ export interface ComparedRow {
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RecordGrid, Value, ScoreShare],
   template: `
-    @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, and what each field adds.</p> }
+    @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, and what each field adds.@if (ruleWords()) { Of the keys, {{ ruleWords() }}.}</p> } @else if (ruleWords()) { <p class="small">Of the keys, {{ ruleWords() }}.</p> }
     <ak-record-grid [caption]="'Records side by side'" [rows]="gridRows()" [members]="columns()" [anchorName]="'Score'" [anchorHint]="'what it adds'" [fieldHint]="''">
       <ng-template #anchor let-row>
         @if (rowOf(row.id)?.part; as part) { <ak-score-share [adds]="part.adds" [says]="part.says" /> }
@@ -46,6 +46,13 @@ export class PairGrid {
   readonly rows = input.required<readonly ComparedRow[]>();
   readonly members = input.required<readonly MemberSummary[]>();
   readonly score = input<PairScore | null>(null);
+  /** What the key rules say of the first two. */
+  readonly rules = input<readonly RuleSays[]>([]);
+  protected readonly ruleWords = computed(() =>
+    this.rules()
+      .map(({ name, says }) => `${name} ${says === 'missing' ? 'is missing in one' : says === 'the same' ? 'is the same' : says}`)
+      .join(', '),
+  );
   protected readonly bitsWords = bitsWords;
   protected readonly chanceWords = chanceWords;
 

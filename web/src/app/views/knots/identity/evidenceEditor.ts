@@ -68,10 +68,14 @@ const commonShare = 0.5;
     @if (found(); as all) {
       <div class="pad weighed" #weighed>
         <p class="sum">Of <b>{{ plural(all.free, 'record') }}</b> that no key ties, <b>{{ plural(sums().tied, 'pair') }}</b> would be tied, <b class="waits">{{ count(sums().asked) }}</b> left to a person, and <b>{{ count(sums().left) }}</b> that are less alike left apart. <small>{{ count(all.compared) }} pairs of {{ plural(all.records, 'record') }} were compared; nothing was written.</small></p>
-        <ak-score-chart [bins]="all.bins" [thresholds]="thresholds()" [mayMove]="editor.mayEdit()" (moving)="thresholds.set($event)" (moved)="keep($event)" />
-        <p class="small key"><span><i class="lower"></i>a person is asked from <b class="value">{{ bitsWords(thresholds().lower) }}</b>, {{ chanceWords(thresholds().lower) }}</span><span><i class="upper"></i>tied from <b class="value">{{ bitsWords(thresholds().upper) }}</b>, {{ chanceWords(thresholds().upper) }}</span></p>
-        <ak-pair-examples [bins]="all.bins" [thresholds]="thresholds()" [members]="editor.members()" [chosen]="chosen()" (choose)="chosen.set($event)" />
-        @if (chosen(); as pair) { <ak-pair-grid [records]="records(pair)" [rows]="rows(pair)" [members]="editor.members()" [score]="pair.score" /> }
+        @if (all.bins.length === 0) {
+          <p class="waits">No two of them are like each other in what is weighed, or what they share is so common that it was not looked at. Weigh fields that tell records apart.</p>
+        } @else {
+          <ak-score-chart [bins]="all.bins" [thresholds]="thresholds()" [mayMove]="editor.mayEdit()" (moving)="thresholds.set($event)" (moved)="keep($event)" />
+          <p class="small key"><span><i class="lower"></i>a person is asked from <b class="value">{{ bitsWords(thresholds().lower) }}</b>, {{ chanceWords(thresholds().lower) }}</span><span><i class="upper"></i>tied from <b class="value">{{ bitsWords(thresholds().upper) }}</b>, {{ chanceWords(thresholds().upper) }}</span></p>
+          <ak-pair-examples [bins]="all.bins" [thresholds]="thresholds()" [members]="editor.members()" [chosen]="chosen()" (choose)="chosen.set($event)" />
+        }
+        @if (chosen(); as pair) { <ak-pair-grid [records]="records(pair)" [rows]="rows(pair)" [members]="editor.members()" [score]="pair.score" [rules]="pair.rules" /> }
       </div>
     }
   `,
