@@ -45,7 +45,10 @@ export function joinAnchors(anchor: Anchor, other: Anchor, at: Instant): { reado
   const both = coming.filter(({ member }) => anchor.ties.some((tie) => tie.member === member && !tie.gone)).map(({ member }) => member);
   if (both.length > 0) return { both };
   const staying = anchor.ties.filter(({ member }) => !coming.some((tie) => tie.member === member));
-  return { joined: { ...anchor, ties: [...staying, ...coming.map((tie) => newTie(tie.member, tie.key, lastReading(tie), at))] } };
+  const came = coming.map((tie) => newTie(tie.member, tie.key, lastReading(tie), at));
+  // What is gone there is not created again here.
+  const gone = other.ties.filter((tie) => tie.gone && ![...anchor.ties, ...coming].some(({ member }) => member === tie.member));
+  return { joined: { ...anchor, ties: [...staying, ...came, ...gone] } };
 }
 
 /** What the next run would do with an anchor, if no system changed until then. */

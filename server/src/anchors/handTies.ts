@@ -143,7 +143,7 @@ export async function mergeByHand(
     if (!anchor) return noAnchor;
     const joined = await joinedWith(db, knot, nameOf, anchor, other, now.getTime());
     if (!('joined' in joined)) return joined;
-    const came = joined.joined.ties.filter((tie) => !anchor.ties.includes(tie));
+    const came = joined.joined.ties.filter((tie) => !tie.gone && !anchor.ties.includes(tie));
     await db.query('delete from tie where anchor_id = $1 or (anchor_id = $2 and gone and member = any($3::text[]))', [other, id, came.map(({ member }) => member)]);
     await db.query('update journal set anchor_id = $2 where anchor_id = $1', [other, id]);
     await db.query('update decision set closed_at = $2, closed_by = $3 where anchor_id = $1 and closed_at is null', [other, now, person]);
