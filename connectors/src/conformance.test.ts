@@ -6,6 +6,7 @@ import { createRequire } from 'node:module';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
+import { pathToFileURL } from 'node:url';
 import ExcelJS from 'exceljs';
 import { Pool } from 'pg';
 import { filesSystemSchema, type HttpSystem, httpSystemSchema, odataSystemSchema, sqlSystemSchema } from '@anchor-knot/contracts';
@@ -74,18 +75,28 @@ async function stoodIn(system: string, app: Awaited<ReturnType<typeof deskServer
   return http(description, object);
 }
 
-/** A REST server that we did not write: the json-server package. */
+/**
+ * A REST server that we did not write: the json-server package, with its data in memory. With a file, which it watches for
+ * changes of others, it sometimes takes an older state of its own for news.
+ */
 async function restServer(): Promise<Connector> {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-rest-'));
-  writeFileSync(join(folder, 'db.json'), JSON.stringify({ people: Array.from({ length: 35 }, (_, index) => ({ id: `p${index}`, name: `Person ${index}` })) }));
   const port = await new Promise<number>((done) => {
     const probe = createServer().listen(0, '127.0.0.1', () => {
       const { port: free } = probe.address() as { port: number };
       probe.close(() => done(free));
     });
   });
-  const program = join(dirname(createRequire(import.meta.url).resolve('json-server/package.json')), 'lib/bin.js');
-  const child: ChildProcess = spawn(process.execPath, [program, join(folder, 'db.json'), '--port', String(port), '--host', '127.0.0.1'], { stdio: 'ignore' });
+  const packages = dirname(dirname(createRequire(import.meta.url).resolve('json-server/package.json')));
+  const file = (path: string): string => JSON.stringify(pathToFileURL(join(packages, path)).href);
+  const people = Array.from({ length: 35 }, (_, index) => ({ id: `p${index}`, name: `Person ${index}` }));
+  writeFileSync(
+    join(folder, 'serve.mjs'),
+    `import { createApp } from ${file('json-server/lib/app.js')};
+     import { Low, Memory } from ${file('lowdb/lib/index.js')};
+     createApp(new Low(new Memory(), ${JSON.stringify({ people })})).listen(${port}, '127.0.0.1');`,
+  );
+  const child: ChildProcess = spawn(process.execPath, [join(folder, 'serve.mjs')], { stdio: 'ignore' });
   closing.push(async () => {
     child.kill();
     rmSync(folder, { recursive: true, force: true });
