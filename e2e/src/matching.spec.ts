@@ -17,6 +17,11 @@ async function held(page: Page, system: string, key: string, label: string): Pro
   await page.goto(`${system}/records/${key}`);
   return page.getByLabel(label, { exact: true }).inputValue();
 }
+/** Other tests may have made other knots. */
+async function runCustomers(page: Page): Promise<void> {
+  await page.goto(`${address()}/knots/customers/history`);
+  await runNow(page);
+}
 const total = async (system: string): Promise<number> =>
   Number(
     /of (\d+) records|<p>(\d+) records/
@@ -54,8 +59,7 @@ test('weights are learned from the data; moving a line changes counts and exampl
 });
 
 test('unsure pairs are worked through by keyboard: later, back, the same, not the same; the next run does it in the systems', async ({ page }) => {
-  await page.goto(`${address()}/watch`);
-  await runNow(page);
+  await runCustomers(page);
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   const items = page.locator('article');
   const first = page.locator('article h2 button').first();
@@ -86,8 +90,7 @@ test('unsure pairs are worked through by keyboard: later, back, the same, not th
   await page.keyboard.press('2');
   await expect(items).toHaveCount(count - 2);
   const [accounts, shoppers] = [await total(crmPage()), await total(shopPage())];
-  await page.goto(`${address()}/watch`);
-  await runNow(page);
+  await runCustomers(page);
   // The shop had no phone of what is the same, and has the account's now; what is not the same was made whole on both sides.
   const digits = (phone: string): string => phone.replaceAll(/\D/g, '').slice(-9);
   expect(digits(await held(page, shopPage(), same.shop, 'Telephone'))).toBe(digits(await held(page, crmPage(), same.crm, 'Phone')));
@@ -128,8 +131,7 @@ test('duplicates of one system are a list of their own: one carries the tie, the
   await expect(groups).toHaveCount(before);
   await keep.first().click();
   await expect(groups).toHaveCount(before - 1);
-  await page.goto(`${address()}/watch`);
-  await runNow(page);
+  await runCustomers(page);
   await page.goto(`${address()}/knots/customers/duplicates`);
   await expect(page.getByRole('heading', { name: /Set aside/ })).toBeVisible();
   const aside = page.locator('table').last().locator('tbody tr');
@@ -197,8 +199,7 @@ test('two anchors are merged as was said before, and each system gets what the o
   };
   const account = await make(crmPage(), { Company: 'Tidemark Glass' });
   const shopper = await make(shopPage(), { Company: 'Brinkwater Frames', Mail: 'office@brinkwater.example' });
-  await page.goto(`${address()}/watch`);
-  await runNow(page);
+  await runCustomers(page);
   await openAnchor(page, shopper);
   const old = page.url();
   await openAnchor(page, account);

@@ -177,8 +177,8 @@ export function setKeyRules(keyRules: readonly KeyRule[]): Edit {
   return (definition) => ({ ...definition, keyRules: [...keyRules] });
 }
 
-/** In bits: a tie at 32 to one, a question from one to sixteen. */
-const firstThresholds: Evidence['thresholds'] = { upper: 5, lower: -4 };
+/** In bits: a tie at 32 to one, a question from one to 23. */
+const firstThresholds: Evidence['thresholds'] = { upper: 5, lower: -4.5 };
 
 /** What was learned belongs to what was compared: other evidence has to be learned anew. */
 function withParts(evidence: Evidence | undefined, fields: readonly EvidencePart[]): Evidence {

@@ -108,7 +108,7 @@ export class EvidenceEditor {
   );
   protected readonly found = this.surveys.evidence;
   /** Where the lines are while they are moved. */
-  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -4 });
+  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -4.5 });
   protected readonly chosen = signal<PairExample | undefined>(undefined);
   private readonly weighed = viewChild<ElementRef<HTMLElement>>('weighed');
   #hasAsked = false;
