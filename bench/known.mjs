@@ -58,7 +58,7 @@ try {
 
   // Weights are learned once, from a part; in a run they come with the definition.
   const part = [...textsOf(left.slice(0, 5000)), ...textsOf(right)];
-  const { weights } = await compareRecords({ evidence, texts: part, memberOf: part.map((_, at) => (at < 5000 ? 0 : 1)), members: 2, newcomers: part.length, twins: false });
+  const { weights } = await compareRecords({ evidence, texts: part, memberOf: part.map((_, at) => (at < 5000 ? 0 : 1)), members: 2, newcomers: part.length, withinMembers: false });
 
   const fresh = textsOf(right).slice(0, newcomers);
   for (const turn of ['first', 'again']) {
@@ -77,7 +77,7 @@ try {
       members: 2,
       newcomers,
       known: found.map((places) => places.map((at) => newcomers + at)),
-      twins: false,
+      withinMembers: false,
       weights,
       least: -2,
     });

@@ -5,8 +5,8 @@
  * Settings: BENCH_RECORDS (in each large list), BENCH_SEED, BENCH_UPPER and BENCH_LOWER (thresholds in bits).
  */
 import { performance } from 'node:perf_hooks';
-import { anchorId, evidenceTexts, matchFree, prepareColumns, recordKey, RecordMatching, Verdicts } from '@anchor-knot/core';
-import { compareRecords, defaultThresholds } from '@anchor-knot/server';
+import { anchorId, defaultThresholds, evidenceTexts, matchFree, prepareColumns, recordKey, RecordMatching, Verdicts } from '@anchor-knot/core';
+import { compareRecords } from '@anchor-knot/server';
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import { companies, people } from './matching/world.mjs';
 
@@ -85,7 +85,7 @@ async function matchTwo(evidence, left, right) {
     memberOf: rows.map((_, place) => (place < left.length ? 0 : 1)),
     members: 2,
     newcomers: rows.length,
-    twins: false,
+    withinMembers: false,
     least: thresholds.lower,
   });
   const records = rows.map((_, place) => ({ member: place < left.length ? 'left' : 'right', key: recordKey(String(place)), keys: [], canStart: true }));
@@ -94,7 +94,7 @@ async function matchTwo(evidence, left, right) {
   const { joined, doubts } = matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) });
   const pairOf = ({ record, with: other, bits }, judgement) => ({ left: other, right: record - left.length, bits, judgement });
   const asked = doubts.flatMap((doubt) => (doubt.kind === 'unsure' ? [pairOf({ record: doubt.record, ...doubt.candidates[0] }, 'asked')] : []));
-  const duplicates = doubts.reduce((sum, doubt) => sum + (doubt.kind === 'twins' ? doubt.records.length : 0), 0);
+  const duplicates = doubts.reduce((sum, doubt) => sum + (doubt.kind === 'duplicates' ? doubt.records.length : 0), 0);
   return { ...result, pairs: [...joined.map((pair) => pairOf(pair, 'tied')), ...asked], duplicates };
 }
 

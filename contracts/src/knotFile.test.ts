@@ -34,6 +34,10 @@ test.each<[string, string, unknown, RegExp]>([
   ['a direction that is none', 'fields.0.mappings.crm.direction', 'sideways', /fields\.0\.mappings\.crm\.direction/],
   ['a setting that does not exist', 'colour', 'red', /colour/],
   ['a field path into a prototype', 'fields.0.mappings.crm.field', '__proto__.x', /not a field name/],
+  ['weights of more than is certain', 'evidence.weights.prior', 1.5, /evidence\.weights\.prior/],
+  ['a comparison that does not exist', 'evidence.fields.0.compare', 'sound', /evidence\.fields\.0\.compare/],
+  ['a threshold out of all reach', 'evidence.thresholds.upper', 900, /evidence\.thresholds\.upper/],
+  ['how common a value is, above all records', 'evidence.weights.fields.0.common', { x1: 5 }, /common\.x1/],
   ['a single member', 'members', [{ id: 'crm', system: 'fernhill', object: 'accounts', may: { create: true, update: true } }], /members/],
 ])('%s is refused with the place', (_, path, value, says) => {
   const file = structuredClone(demo);
@@ -53,6 +57,12 @@ test.each<[string, string, unknown, RegExp]>([
   ['a rule that leaves a conflict unsettled', 'fields.0.rule.steps', [{ step: 'newest' }], /last step must be ask/],
   ['two fields that write to one', 'fields.firstName.mappings.crm.field', 'name', /already writes/],
   ['a formula over a field that is not there', 'checks.0.formula', 'firm != null', /firm/],
+  ['evidence of a field that is not there', 'evidence.fields.0.fields', ['firm'], /no shared field “firm”/],
+  ['evidence of a computed field', 'evidence.fields.1.fields', ['contactName'], /is computed: no record holds it/],
+  ['evidence of nothing', 'evidence.fields.0.fields', [], /compares no field/],
+  ['asking above tying', 'evidence.thresholds', { upper: 1, lower: 2 }, /may not be above/],
+  ['weights of another comparison', 'evidence.fields.2.compare', 'text', /learned again/],
+  ['weights of fewer fields', 'evidence.weights.fields', [], /learned again/],
   ['an order that forgets a member', 'fields.email.rule.steps', [{ step: 'order', members: ['crm'] }], /leaves out shop/],
 ])('%s is found when the knot is compiled', (_, path, value, says) => {
   const file = structuredClone(demo);

@@ -7,4 +7,4 @@ export type { Store } from './orchestration/store.js';
 export { openDatabase } from './persistence/dataSource.js';
 export { PostgresStore } from './persistence/postgresStore.js';
 export { type Cluster, clusterFolder, freePort, startCluster } from './start/cluster.js';
-export { compareRecords, defaultThresholds } from './matching/compareRecords.js';
+export { compareRecords } from './matching/compareRecords.js';

@@ -1,4 +1,5 @@
 import type { EvidenceColumn } from './evidence.js';
+import { fnv1a } from './fnv.js';
 
 /**
  * Which pairs are compared at all (blocking; Newcombe 1967, Record linking). Records are candidates for each other when they
@@ -27,7 +28,7 @@ const mostCombined = 6;
  * pair is compared in vain.
  */
 function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: BlockingPass, record: number): number[] {
-  let keys = [0x811c9dc5];
+  let keys = [fnv1a('')];
   for (const field of fields) {
     const { comparison, values } = columns[field] as EvidenceColumn;
     const value = values[record];
@@ -38,11 +39,8 @@ function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: Blo
   return keys.map((key) => key >>> 0);
 }
 
-function hashed(before: number, text: string): number {
-  let hash = before;
-  for (let at = 0; at < text.length; at += 1) hash = Math.imul(hash ^ text.charCodeAt(at), 0x01000193);
-  return Math.imul(hash ^ 0x1f, 0x01000193);
-}
+/** With an end, so that ("ab", "c") and ("a", "bc") stay apart. */
+const hashed = (before: number, text: string): number => fnv1a('\u001f', fnv1a(text, before));
 
 /** A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index elsewhere. */
 export function storedBlocks(columns: readonly EvidenceColumn[], record: number): { readonly block: number; readonly limit: number }[] {

@@ -13,6 +13,9 @@ export interface Thresholds {
   readonly lower: number;
 }
 
+/** Where nobody has chosen: a tie at 32 to one, a question from one to 23. */
+export const defaultThresholds: Thresholds = { upper: 5, lower: -4.5 };
+
 export type Judgement = 'tied' | 'asked';
 
 export interface JudgedPair extends ScoredPair {

@@ -1,4 +1,5 @@
 import type { EvidenceColumn } from './evidence.js';
+import { fnv1a } from './fnv.js';
 
 /**
  * How common a value is: 100 times the binary logarithm of the share of records that have it, as a whole number. A value
@@ -46,12 +47,7 @@ export function learnShares({ values }: EvidenceColumn): ValueShares {
   return { common, rare: commonnessOf(average / Math.max(2, total)) };
 }
 
-/** FNV-1a, 32 bits, in base 36. */
-function formHash(form: string): string {
-  let hash = 0x811c9dc5;
-  for (let at = 0; at < form.length; at += 1) hash = Math.imul(hash ^ form.charCodeAt(at), 0x01000193);
-  return (hash >>> 0).toString(36);
-}
+const formHash = (form: string): string => (fnv1a(form) >>> 0).toString(36);
 
 /** Looks values up, and remembers what it has looked up. */
 export class ShareTable {

@@ -1,6 +1,6 @@
 /** Matching by evidence: what is compared, what is learned, how a score adds up, and what is chosen. */
 import fc from 'fast-check';
-import { BlockIndex } from './blocking.js';
+import { BlockIndex, storedBlocks } from './blocking.js';
 import { chooseTies, mutualBest } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
 import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
@@ -41,7 +41,7 @@ function match() {
   const memberOf = [...lefts.map(() => 0), ...rights.map(() => 1)];
   const indexes = [new BlockIndex(columns, places(0, 300)), new BlockIndex(columns, places(300, 600))];
   const shares = columns.map((column) => new ShareTable(learnShares(column)));
-  const compared = comparePairs({ columns, memberOf, indexes, twins: false, shares }, 0, 600);
+  const compared = comparePairs({ columns, memberOf, indexes, withinMembers: false, shares }, 0, 600);
   const any = { anyPairs: sampleAnyPairs(columns, places(0, 300), places(300, 600)), shares: columns.map(learnShares) };
   const weights = finished(learnFromPairs(evidence, [compared], memberOf, any, [300, 300]));
   const texts = [...lefts, ...rights].map((row) => evidenceTexts(evidence, row));
@@ -128,19 +128,35 @@ test('candidates are found by keys, each once, and are all that share a value; a
   expect(all.passedOver).toBeGreaterThan(0);
 });
 
+test('an index that is kept elsewhere finds what the one in memory finds, as far as no block is too large', () => {
+  const columns = columnsOf([...lefts, ...rights]);
+  const memory = new BlockIndex(columns, places(300, 600));
+  const kept = new Map<number, number[]>();
+  for (const place of places(300, 600)) for (const { block } of storedBlocks(columns, place)) kept.set(block, [...(kept.get(block) ?? []), place]);
+  const into = new Int32Array(memory.mostCandidates);
+  for (const at of places(0, 300)) {
+    const blocks = storedBlocks(columns, at);
+    expect(new Set(blocks.map(({ block }) => block)).size).toBe(blocks.length);
+    expect(blocks.every(({ block }) => Number.isSafeInteger(block) && block < 2 ** 45)).toBe(true);
+    const found = blocks.flatMap(({ block, limit }) => ((kept.get(block)?.length ?? 0) <= limit ? (kept.get(block) ?? []) : []));
+    const inMemory = Array.from(into.slice(0, memory.candidates(at, into)));
+    expect([...new Set(found)].sort()).toEqual(inMemory.sort());
+  }
+});
+
 test('records of one member are compared with each other where that is wanted: each pair once, and no record with itself', () => {
   const columns = columnsOf([...lefts, person(5)]);
   const shares = columns.map((column) => new ShareTable(learnShares(column)));
   const memberOf = new Array<number>(301).fill(0);
   const indexes = [new BlockIndex(columns, places(0, 301))];
-  const { left, right, patterns } = comparePairs({ columns, memberOf, indexes, twins: true, shares }, 0, 301);
+  const { left, right, patterns } = comparePairs({ columns, memberOf, indexes, withinMembers: true, shares }, 0, 301);
   const pairs = Array.from(left, (one, at) => `${one}/${right[at]}`);
   expect(pairs).toContain('5/300');
   expect(new Set(pairs).size).toBe(pairs.length);
   expect(Array.from(left).every((one, at) => one < (right[at] ?? 0))).toBe(true);
   // Nothing is learned from them where there are other members.
   expect(patterns.size).toBe(0);
-  expect(comparePairs({ columns, memberOf, indexes, twins: false, shares }, 0, 301).compared).toBe(0);
+  expect(comparePairs({ columns, memberOf, indexes, withinMembers: false, shares }, 0, 301).compared).toBe(0);
 });
 
 test('a newcomer is compared with what is known, whichever comes first, and known records not with each other', () => {
@@ -149,7 +165,7 @@ test('a newcomer is compared with what is known, whichever comes first, and know
   const memberOf = [1, 0, 2, 0];
   const indexes = [0, 1, 2].map(() => new BlockIndex(columns, []));
   const others = [new BlockIndex(columns, [1]), new BlockIndex(columns, []), new BlockIndex(columns, [])];
-  const { left, right } = comparePairs({ columns, memberOf, indexes, others, twins: true, known: () => [2, 3], shares }, 0, 1);
+  const { left, right } = comparePairs({ columns, memberOf, indexes, others, withinMembers: true, known: () => [2, 3], shares }, 0, 1);
   expect(Array.from(left, (one, at) => `${one}/${right[at]}`)).toEqual(['0/1', '0/2']);
 });
 

@@ -1,5 +1,5 @@
 export { BlockIndex, storedBlocks } from './blocking.js';
-export { chooseTies, type JudgedPair, type Judgement, mutualBest, type ScoredPair, type Thresholds } from './chooseTies.js';
+export { chooseTies, defaultThresholds, type JudgedPair, type Judgement, mutualBest, type ScoredPair, type Thresholds } from './chooseTies.js';
 export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
 export { type EvidenceColumn, type EvidenceField, type EvidenceRow, type EvidenceTexts, evidenceTexts, mostEvidenceFields, patternOf, prepareColumns } from './evidence.js';

@@ -48,7 +48,7 @@ export function* learnFromPairs(
 ): Steps<Weights> {
   const isOne = sizes.filter((size) => size > 0).length < 2;
   const counts: PatternCounts = new Map();
-  for (const part of parts) for (const [code, count] of isOne ? part.twinPatterns : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
+  for (const part of parts) for (const [code, count] of isOne ? part.patternsWithin : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
   const { pairs, expected } = howMany(sizes, isOne);
   const learn = (from: PatternCounts): Weights => withShares(learnWeights(evidence, from, anyPairs, pairs, expected), shares);
   let weights = learn(counts);

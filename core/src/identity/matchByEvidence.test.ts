@@ -41,7 +41,7 @@ const doubtsOf = (names: readonly string[], { doubts }: EvidenceOutcome) =>
   doubts.map((doubt) =>
     doubt.kind === 'unsure'
       ? `${names[doubt.record]}? ${doubt.candidates.map((one) => `${names[one.with]} ${one.bits}`).join(', ')}`
-      : `${doubt.records.map((at) => names[at]).join(' ')} twins${doubt.tied === undefined ? '' : ` of ${names[doubt.tied]}`}`,
+      : `${doubt.records.map((at) => names[at]).join(' ')} duplicates${doubt.tied === undefined ? '' : ` of ${names[doubt.tied]}`}`,
   );
 
 test('clear pairs of three members come together; what is less clear is asked about; the rest stands alone', () => {
@@ -66,20 +66,20 @@ test('unlike records are not chained together: where one record of a thing speak
 
 test('three shop accounts that are one thing are one group, with or without the account that they belong to', () => {
   const names = ['a1', 'b1', 'b2', 'b3'];
-  const twins = { 'b1-b2': 18, 'b2-b3': 17 };
-  expect(doubtsOf(names, matchByEvidence(caseOf(names, { ...twins, 'a1-b1': 15, 'a1-b2': 14 })))).toEqual(['b1 b2 b3 twins']);
+  const alike = { 'b1-b2': 18, 'b2-b3': 17 };
+  expect(doubtsOf(names, matchByEvidence(caseOf(names, { ...alike, 'a1-b1': 15, 'a1-b2': 14 })))).toEqual(['b1 b2 b3 duplicates']);
   // One that is clearly better is tied, and the others are its duplicates.
-  const clear = matchByEvidence(caseOf(names, { ...twins, 'a1-b1': 25, 'a1-b2': 14 }));
-  expect([groupsOf(names, clear), doubtsOf(names, clear)]).toEqual([['a1 b1'], ['b2 b3 twins of b1']]);
-  const alone = matchByEvidence(caseOf(names.slice(1), twins));
-  expect([groupsOf(names.slice(1), alone), doubtsOf(names.slice(1), alone)]).toEqual([[], ['b1 b2 b3 twins']]);
+  const clear = matchByEvidence(caseOf(names, { ...alike, 'a1-b1': 25, 'a1-b2': 14 }));
+  expect([groupsOf(names, clear), doubtsOf(names, clear)]).toEqual([['a1 b1'], ['b2 b3 duplicates of b1']]);
+  const alone = matchByEvidence(caseOf(names.slice(1), alike));
+  expect([groupsOf(names.slice(1), alone), doubtsOf(names.slice(1), alone)]).toEqual([[], ['b1 b2 b3 duplicates']]);
 });
 
 test('a record that is like what is tied in its member already is a duplicate of it', () => {
   const names = ['a1', 'b1', 'b2'];
   const units = [{ records: [0, 1], taken: new Set([0, 1]) }];
-  expect(doubtsOf(names, matchByEvidence(caseOf(names, { 'b1-b2': 12 }, { units })))).toEqual(['b2 twins of b1']);
-  expect(doubtsOf(names, matchByEvidence(caseOf(names, { 'a1-b2': 12 }, { units })))).toEqual(['b2 twins of b1']);
+  expect(doubtsOf(names, matchByEvidence(caseOf(names, { 'b1-b2': 12 }, { units })))).toEqual(['b2 duplicates of b1']);
+  expect(doubtsOf(names, matchByEvidence(caseOf(names, { 'a1-b2': 12 }, { units })))).toEqual(['b2 duplicates of b1']);
   // Somewhat alike is not enough: two of a household are two.
   expect(doubtsOf(names, matchByEvidence(caseOf(names, { 'a1-b2': 5 }, { units })))).toEqual([]);
 });
@@ -111,12 +111,12 @@ test('every record is in one place, no unit has two of a member, and at once or 
     fc.property(scores, (bits) => {
       const outcome = matchByEvidence(caseOf(names, bits));
       const inUnits = outcome.units.flatMap(({ records }) => records);
-      const asked = outcome.doubts.flatMap((doubt) => (doubt.kind === 'twins' ? doubt.records : [doubt.record]));
+      const asked = outcome.doubts.flatMap((doubt) => (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]));
       expect(new Set([...inUnits, ...asked]).size).toBe(names.length);
       expect(new Set(inUnits).size).toBe(inUnits.length);
       for (const { records, waits } of outcome.units) if (!waits) expect(new Set(records.map((at) => names[at]?.[0])).size).toBe(records.length);
       // The last member's records come in a later run, when nothing of the others waits.
-      if (outcome.doubts.some((doubt) => (doubt.kind === 'twins' ? doubt.records : [doubt.record]).some((at) => at < 6))) return;
+      if (outcome.doubts.some((doubt) => (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]).some((at) => at < 6))) return;
       const first = matchByEvidence(caseOf(names, bits, { newcomers: [0, 1, 2, 3, 4, 5] }));
       const units = first.units.map(({ records }) => ({ records, taken: new Set(records.map((at) => Math.floor(at / 3))) }));
       const later = matchByEvidence(caseOf(names, bits, { units, newcomers: [6, 7, 8] }));

@@ -33,7 +33,7 @@ export type EvidenceDoubt =
   /** A record that may belong to one of the units. */
   | { readonly kind: 'unsure'; readonly record: number; readonly candidates: readonly Candidate[] }
   /** Records of one member that are like each other, or like the one that is tied already. */
-  | { readonly kind: 'twins'; readonly records: readonly number[]; readonly tied: number | undefined; readonly unit: number | undefined; readonly bits: number };
+  | { readonly kind: 'duplicates'; readonly records: readonly number[]; readonly tied: number | undefined; readonly unit: number | undefined; readonly bits: number };
 
 /** The pair that was looked at for a newcomer, whether it was tied or not. */
 export interface ConsideredPair {
@@ -133,7 +133,7 @@ class EvidencePass {
       const best = wished.get(record)?.[0];
       if (best && !looked.has(record)) this.#considered.push({ record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper });
     }
-    this.#askAboutTwins(left);
+    this.#askAboutDuplicates(left);
     for (const record of left) {
       const candidates = (wished.get(record) ?? []).filter(({ bits }) => bits >= thresholds.lower).slice(0, mostCandidates);
       // What lost to a better one is asked about only where that one is in doubt itself.
@@ -167,33 +167,33 @@ class EvidencePass {
   }
 
   /** Takes out of `left` the records that are like another one of their member, and asks about them. */
-  #askAboutTwins(left: Set<number>): void {
+  #askAboutDuplicates(left: Set<number>): void {
     const { upper } = this.#case.thresholds;
     for (const record of [...left]) {
       if (!left.has(record)) continue;
-      const group = this.#twinsAmong(record, left);
+      const group = this.#duplicatesAmong(record, left);
       const like = group.flatMap((one) => this.#linksOf(one).filter(({ bits }) => bits >= upper)).sort((a, b) => b.bits - a.bits || a.unit - b.unit);
       const taken = like.find(({ unit }) => this.#isTaken(unit, record));
       if (group.length === 1 && !taken) continue;
       const unit = taken ?? like[0];
       const tied = taken && (this.#units[taken.unit] as Unit).records.find((other) => this.#case.memberOf(other) === this.#case.memberOf(record));
-      const bits = taken?.bits ?? Math.max(...group.flatMap((one) => this.#twinBits(one, new Set(group)).map((twin) => twin.bits)));
+      const bits = taken?.bits ?? Math.max(...group.flatMap((one) => this.#duplicateBits(one, new Set(group)).map((other) => other.bits)));
       for (const one of group) left.delete(one);
-      this.#doubts.push({ kind: 'twins', records: group, tied, unit: unit?.unit, bits });
+      this.#doubts.push({ kind: 'duplicates', records: group, tied, unit: unit?.unit, bits });
       if (!unit) this.#begin(group, true);
     }
   }
 
-  #twinBits(record: number, among: ReadonlySet<number>): { readonly record: number; readonly bits: number }[] {
+  #duplicateBits(record: number, among: ReadonlySet<number>): { readonly record: number; readonly bits: number }[] {
     const { memberOf, thresholds, areDifferent } = this.#case;
     return (this.#alike.get(record) ?? []).filter(
       ({ record: other, bits }) => bits >= thresholds.upper && among.has(other) && memberOf(other) === memberOf(record) && !areDifferent(record, other),
     );
   }
 
-  #twinsAmong(record: number, among: ReadonlySet<number>): number[] {
+  #duplicatesAmong(record: number, among: ReadonlySet<number>): number[] {
     const group = new Set([record]);
-    for (const one of group) for (const { record: twin } of this.#twinBits(one, among)) group.add(twin);
+    for (const one of group) for (const { record: other } of this.#duplicateBits(one, among)) group.add(other);
     return [...group].sort((a, b) => a - b);
   }
 

@@ -13,7 +13,7 @@ export interface Comparing {
   /** Other records of each member that are only compared with. */
   readonly others?: readonly BlockIndex[] | undefined;
   /** Whether records of one member are compared with each other. */
-  readonly twins: boolean;
+  readonly withinMembers: boolean;
   /** Records known from before that are candidates for a newcomer. */
   readonly known?: ((record: number) => ArrayLike<number>) | undefined;
   readonly shares: readonly ShareTable[];
@@ -25,7 +25,7 @@ export interface ComparedPairs {
   readonly compared: number;
   /** How many pairs of two members have each pattern, and how many of one member. */
   readonly patterns: PatternCounts;
-  readonly twinPatterns: PatternCounts;
+  readonly patternsWithin: PatternCounts;
   readonly left: Int32Array;
   readonly right: Int32Array;
   readonly codes: Float64Array;
@@ -42,17 +42,17 @@ const leastAgreement = 2;
  * after its own, and of its own member for those after itself.
  */
 export function comparePairs(comparing: Comparing, from: number, to: number): ComparedPairs {
-  const { columns, memberOf, indexes, others = [], twins, known, shares } = comparing;
+  const { columns, memberOf, indexes, others = [], withinMembers, known, shares } = comparing;
   const candidates = new Int32Array(Math.max(0, ...[...indexes, ...others].map(({ mostCandidates }) => mostCandidates)));
   const patterns: PatternCounts = new Map();
-  const twinPatterns: PatternCounts = new Map();
+  const patternsWithin: PatternCounts = new Map();
   const keeps = new Map<PatternCode, boolean>();
   const rows: { left: number[]; right: number[]; codes: number[]; common: number[] } = { left: [], right: [], codes: [], common: [] };
   let compared = 0;
   const compare = (i: number, j: number): void => {
     const code = patternOf(columns, i, j);
     compared += 1;
-    const counts = memberOf[i] === memberOf[j] ? twinPatterns : patterns;
+    const counts = memberOf[i] === memberOf[j] ? patternsWithin : patterns;
     counts.set(code, (counts.get(code) ?? 0) + 1);
     let isKept = keeps.get(code);
     if (isKept === undefined) {
@@ -71,7 +71,7 @@ export function comparePairs(comparing: Comparing, from: number, to: number): Co
   };
   for (let i = from; i < to; i += 1) {
     const own = memberOf[i] as number;
-    for (let member = twins ? own : own + 1; member < indexes.length; member += 1) {
+    for (let member = withinMembers ? own : own + 1; member < indexes.length; member += 1) {
       const count = (indexes[member] as BlockIndex).candidates(i, candidates);
       for (let at = 0; at < count; at += 1) {
         const j = candidates[at] as number;
@@ -79,20 +79,20 @@ export function comparePairs(comparing: Comparing, from: number, to: number): Co
       }
     }
     for (const [member, index] of others.entries()) {
-      if (member === own && !twins) continue;
+      if (member === own && !withinMembers) continue;
       const count = index.candidates(i, candidates);
       for (let at = 0; at < count; at += 1) compare(i, candidates[at] as number);
     }
     const before = known?.(i);
     for (let at = 0; at < (before?.length ?? 0); at += 1) {
       const j = before?.[at] as number;
-      if (twins || memberOf[j] !== own) compare(i, j);
+      if (withinMembers || memberOf[j] !== own) compare(i, j);
     }
   }
   return {
     compared,
     patterns,
-    twinPatterns,
+    patternsWithin,
     left: Int32Array.from(rows.left),
     right: Int32Array.from(rows.right),
     codes: Float64Array.from(rows.codes),

@@ -89,6 +89,13 @@ export interface Reading {
   readonly rejected?: readonly string[] | undefined;
 }
 
+/** Fields as a tie should show them if nobody edited: what is seen, or is known to be ahead of it. */
+export function expectedFields(tie: Pick<Tie, 'seen' | 'ahead'>): Record<FieldId, Raw> {
+  const fields: Record<FieldId, Raw> = { ...tie.seen };
+  for (const [field, { raw }] of Object.entries(tie.ahead)) fields[field] = raw;
+  return fields;
+}
+
 /** A tie as it is now: what was read in this run, or else what is known from before. */
 export function presentOf(tie: Tie, reading: Reading | undefined, field: FieldId): Present {
   if (reading && Object.hasOwn(reading.fields, field)) return reading.fields[field];

@@ -1,5 +1,5 @@
 import type { CompiledKnot } from '../knot/index.js';
-import { type Ahead, type Anchor, mergeAnchor, type Reading, type Tie } from '../merge/index.js';
+import { type Ahead, type Anchor, expectedFields, mergeAnchor, type Reading, type Tie } from '../merge/index.js';
 import type { FieldId, Instant, MemberId, RecordKey } from '../record/index.js';
 import type { Operation } from './operation.js';
 import { planAnchor } from './planAnchor.js';
@@ -11,9 +11,9 @@ export function newTie(member: MemberId, key: RecordKey, reading: Reading, at: I
 }
 
 /** What is known of a tie's record without reading it. */
-export function lastReading({ seen, ahead, version, rejected }: Tie): Reading {
-  const fields = { ...seen, ...Object.fromEntries(Object.entries(ahead).map(([field, { raw }]) => [field, raw])) };
-  return { fields, version, ...(rejected ? { rejected } : {}) };
+export function lastReading(tie: Tie): Reading {
+  const { version, rejected } = tie;
+  return { fields: expectedFields(tie), version, ...(rejected ? { rejected } : {}) };
 }
 
 /**

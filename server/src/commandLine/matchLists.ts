@@ -1,12 +1,12 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import { parse } from 'csv-parse/sync';
-import { stringify } from 'csv-stringify/sync';
 import { type List, readList } from '@anchor-knot/connectors';
 import { describeIssues, type MatchRules, matchRulesSchema } from '@anchor-knot/contracts';
 import {
   anchorId,
   comparisonOf,
+  defaultThresholds,
   type EvidenceField,
   type EvidenceTexts,
   evidenceTexts,
@@ -23,7 +23,8 @@ import {
   type Thresholds,
   Verdicts,
 } from '@anchor-knot/core';
-import { type Compared, compareRecords, defaultThresholds } from '../matching/compareRecords.js';
+import { spreadsheetCsv } from '../api/spreadsheetCsv.js';
+import { type Compared, compareRecords } from '../matching/compareRecords.js';
 
 /** Something is wrong with what the command was given. */
 export class BadMatchInput extends Error {}
@@ -91,7 +92,7 @@ export async function matchLists({ lists: paths, rules: rulesPath, out, truth, o
     memberOf,
     members: lists.length,
     newcomers: texts.length,
-    twins: lists.length === 1,
+    withinMembers: lists.length === 1,
     least: thresholds.lower,
     onProgress,
   });
@@ -220,8 +221,7 @@ function pairsCsv(pairs: readonly ListedPair[], likely: LikelyPairs, evidence: r
       ...parts.flatMap(({ adds, says }) => [adds.toFixed(2), says]),
     ];
   });
-  // Numbers may be negative: only texts are kept from being formulas.
-  return stringify([header, ...rows.map((row) => row.map((cell) => (typeof cell === 'string' && /^[=+@\t\r]|^-(?![\d.]+$)/.test(cell) ? `'${cell}` : cell)))]);
+  return spreadsheetCsv([header, ...rows]);
 }
 
 function learnedWords({ weights }: Compared, compare: EvidenceField['compare'], field: number): string[] {

@@ -1,8 +1,7 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import type { Choice } from '@anchor-knot/contracts';
-import { type Reading, recordKey, type RecordName, settleHeld, type Shared } from '@anchor-knot/core';
+import { expectedFields, type Reading, recordKey, type RecordName, settleHeld, type Shared } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
-import { expectedFields } from '../orchestration/store.js';
 import { loadAnchor } from '../anchors/handTies.js';
 import { saveTies } from '../persistence/tables/anchors.js';
 import { agreedToColumn, tieToRow } from '../persistence/rows.js';

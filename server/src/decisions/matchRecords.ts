@@ -1,8 +1,7 @@
 import type { DataSource } from 'typeorm';
 import type { MatchRecords, NamedRecord } from '@anchor-knot/contracts';
-import { type FieldId, keyOf, type Raw, type Reading, recordId, recordKey, type RecordName, ruleSays, type Shared } from '@anchor-knot/core';
+import { expectedFields, type FieldId, keyOf, type Raw, type Reading, recordId, recordKey, type RecordName, ruleSays, type Shared } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
-import { expectedFields } from '../orchestration/store.js';
 import { type TieRow, tieFromRow } from '../persistence/rows.js';
 
 interface KnownRecord extends NamedRecord {

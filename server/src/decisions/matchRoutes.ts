@@ -1,4 +1,3 @@
-import { stringify } from 'csv-stringify/sync';
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
@@ -7,6 +6,7 @@ import { recordKey, type RecordName } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
+import { spreadsheetCsv } from '../api/spreadsheetCsv.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import { memberSummaries } from '../views/summaries.js';
 import { knownRecords, matchRecords } from './matchRecords.js';
@@ -169,7 +169,7 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       }
       for (const { member, key, person } of await setAside(knot, 100_000))
         await add('', [{ member, key: recordKey(key) }], () => 'set aside', person === null ? '' : `by ${person}`);
-      const text = stringify(lines.map((line) => line.map((cell) => (/^[=+\-@\t\r]/.test(String(cell)) ? `'${String(cell)}` : cell))));
+      const text = spreadsheetCsv(lines);
       return reply
         .type('text/csv; charset=utf-8')
         .header('content-disposition', `attachment; filename="${knot.id}-duplicates.csv"`)

@@ -108,6 +108,14 @@ test('evidence without weights does not go into force; with them unsure pairs wa
   expect(side.fields.find((field) => field.id === 'company')?.values).toEqual([expect.any(String), expect.any(String)]);
 });
 
+test('the thing that a record may belong to says so: in the list, and on its own page', async () => {
+  const [one] = (await unsure()) as [Decision];
+  const [candidate] = (one.detail as unknown as { candidates: { anchor: string; with: { key: string } }[] }).candidates;
+  const { anchors } = await get<AnchorList>(`/api/knots/customers/anchors?search=${candidate?.with.key}`);
+  expect(anchors.map(({ id, decisions }) => [id, decisions])).toEqual([[candidate?.anchor, 1]]);
+  expect((await get<AnchorView>(`/api/anchors/${candidate?.anchor}`)).decisions.map(({ id, kind }) => [id, kind])).toEqual([[one.id, 'unsure match']]);
+});
+
 test('same, not the same, later, and back again: nothing happens before the next run, which does what was said', async () => {
   const [first, second, third] = (await unsure()) as [Decision, Decision, Decision];
   const decide = ({ id, fingerprint }: Decision, choice: object) => post(`/api/knots/customers/decisions/${id}`, { ...choice, fingerprint });

@@ -17,7 +17,7 @@ const texts = [
   ...accounts.map(({ name, contact, address }) => evidenceTexts(evidence, { company: name, phone: contact.phone, street: address.street })),
   ...shoppers.map(({ company_name, tel, address_line }) => evidenceTexts(evidence, { company: company_name, phone: tel, street: address_line })),
 ];
-const job = { evidence, texts, memberOf: texts.map((_, place) => (place < accounts.length ? 0 : 1)), members: 2, newcomers: texts.length, twins: true };
+const job = { evidence, texts, memberOf: texts.map((_, place) => (place < accounts.length ? 0 : 1)), members: 2, newcomers: texts.length, withinMembers: true };
 
 test('many records are compared in threads, a thousand at a time, and come to the same as one after another', async () => {
   const told: number[] = [];

@@ -1,9 +1,6 @@
-import { type AnyRecords, type ComparedPairs, learnFromPairs, leastBits, LikelyPairs, mostEvidenceFields, type Steps, type Thresholds, type Weights } from '@anchor-knot/core';
+import { type AnyRecords, type ComparedPairs, learnFromPairs, leastBits, LikelyPairs, mostEvidenceFields, type Steps, type Weights } from '@anchor-knot/core';
 import { Piscina } from 'piscina';
 import { type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
-
-/** In bits: a tie at 32 to one, a question from one to 23. */
-export const defaultThresholds: Thresholds = { upper: 5, lower: -4.5 };
 
 const inOneRange = 1000;
 /** Starting threads and handing them the records costs more than comparing so few. */

@@ -28,7 +28,7 @@ export interface MatchJob {
   /** For each newcomer the records after all those that it is compared with, found elsewhere. */
   readonly known?: readonly ArrayLike<number>[] | undefined;
   /** Whether records of one member are compared with each other. */
-  readonly twins: boolean;
+  readonly withinMembers: boolean;
   /** Weights that were learned before; without them they are learned from this data. */
   readonly weights?: Weights | undefined;
 }
@@ -51,7 +51,7 @@ export class PreparedJob {
     const others = job.others ? this.#placesByMember(job.newcomers, job.newcomers + job.others).map((places) => new BlockIndex(columns, places)) : undefined;
     const shares = (job.weights?.fields ?? columns.map(learnShares)).map((of) => new ShareTable(of));
     const { known } = job;
-    this.#comparing = { columns, memberOf: job.memberOf, indexes, others, twins: job.twins, shares, known: known && ((record) => known[record] ?? []) };
+    this.#comparing = { columns, memberOf: job.memberOf, indexes, others, withinMembers: job.withinMembers, shares, known: known && ((record) => known[record] ?? []) };
   }
 
   compare({ from, to }: MatchRange): ComparedPairs {

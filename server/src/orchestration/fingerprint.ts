@@ -1,6 +1,5 @@
 import { hash } from 'node:crypto';
-import type { FieldId, Raw, Tie } from '@anchor-knot/core';
-import { expectedFields } from './store.js';
+import { expectedFields, type FieldId, type Raw, type Tie } from '@anchor-knot/core';
 
 /**
  * A short text that is equal for equal mapped fields (SHA-1, 120 bits of it). An unchanged record is recognised by it

@@ -1,4 +1,4 @@
-import { type Anchor, type AnchorId, type MemberId, type RecordKey, recordKey, type TieReason, type Verdict } from '@anchor-knot/core';
+import { type Anchor, type AnchorId, type MemberId, recordId, type RecordKey, type TieReason, type Verdict } from '@anchor-knot/core';
 import { tieFingerprint } from './fingerprint.js';
 import { isOpen } from './planAnchors.js';
 import {
@@ -190,7 +190,7 @@ export class InMemoryStore implements Store {
   async stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
     const { staged } = this.#check(lease);
     for (const record of records) {
-      staged.set(refId(record), record);
+      staged.set(recordId(record), record);
       for (const { check, value } of record.unique ?? []) {
         const name = JSON.stringify([check, record.member]);
         const values = this.#unique.get(name) ?? new Map<RecordKey, string>();
@@ -203,7 +203,7 @@ export class InMemoryStore implements Store {
 
   async changeReadings(lease: RunLease, records: readonly (RecordRef & Pick<StagedRecord, 'reading'>)[]): Promise<void> {
     const { staged } = this.#check(lease);
-    for (const { reading, ...ref } of records) staged.set(refId(ref), { ...(staged.get(refId(ref)) as StagedRecord), reading });
+    for (const { reading, ...ref } of records) staged.set(recordId(ref), { ...(staged.get(recordId(ref)) as StagedRecord), reading });
   }
 
   async repeatedValues(lease: RunLease): Promise<readonly RepeatedValue[]> {
@@ -211,11 +211,11 @@ export class InMemoryStore implements Store {
     return [...this.#unique].sort().flatMap(([name, values]) => {
       const [check, member] = JSON.parse(name) as [string, MemberId];
       const isPresent = (key: RecordKey): boolean =>
-        staged.has(refId({ member, key })) || this.#anchorOf(member, key)?.anchor.ties.some((tie) => tie.member === member && tie.key === key && !tie.gone) === true;
+        staged.has(recordId({ member, key })) || this.#anchorOf(member, key)?.anchor.ties.some((tie) => tie.member === member && tie.key === key && !tie.gone) === true;
       const present = [...values].filter(([key]) => isPresent(key)).toSorted(([a], [b]) => (a < b ? -1 : 1));
       const counts = new Map<string, number>();
       for (const [, value] of present) counts.set(value, (counts.get(value) ?? 0) + 1);
-      return present.flatMap(([key, value]) => ((counts.get(value) ?? 0) > 1 ? [{ check, member, key, isStaged: staged.has(refId({ member, key })) }] : []));
+      return present.flatMap(([key, value]) => ((counts.get(value) ?? 0) > 1 ? [{ check, member, key, isStaged: staged.has(recordId({ member, key })) }] : []));
     });
   }
 
@@ -231,7 +231,7 @@ export class InMemoryStore implements Store {
 
   async stagedReadings(lease: RunLease, refs: readonly RecordRef[]) {
     const { staged } = this.#check(lease);
-    return refs.flatMap((ref) => staged.get(refId(ref)) ?? []);
+    return refs.flatMap((ref) => staged.get(recordId(ref)) ?? []);
   }
 
   async anchorsWithKeys(_: string, keys: readonly (readonly [number, string])[]) {
@@ -244,7 +244,7 @@ export class InMemoryStore implements Store {
 
   async assign(lease: RunLease, records: readonly (RecordRef & { anchor: AnchorId; why: TieReason | undefined })[]): Promise<void> {
     const { staged } = this.#check(lease);
-    for (const { anchor, why, ...ref } of records) staged.set(refId(ref), { ...(staged.get(refId(ref)) as StagedRecord), anchor, why });
+    for (const { anchor, why, ...ref } of records) staged.set(recordId(ref), { ...(staged.get(recordId(ref)) as StagedRecord), anchor, why });
   }
 
   async verdicts(): Promise<readonly Verdict[]> {
@@ -277,7 +277,7 @@ export class InMemoryStore implements Store {
     const places = new Map<string, number>();
     const records: EvidenceCandidates['records'][number][] = [];
     const add = (record: IndexedRecord & { readonly anchor: AnchorId }): number => {
-      const id = refId(record);
+      const id = recordId(record);
       if (!places.has(id)) {
         places.set(id, records.length);
         const { member, key, anchor, texts } = record;
@@ -408,14 +408,14 @@ export class InMemoryStore implements Store {
   #keep(kept: KeptAnchor): void {
     const { id } = kept.anchor;
     const before = this.#anchors.get(id);
-    for (const { member, key } of before?.anchor.ties ?? []) this.#tied.delete(refId({ member, key }));
+    for (const { member, key } of before?.anchor.ties ?? []) this.#tied.delete(recordId({ member, key }));
     for (const [rule, key] of before?.index.keys ?? []) this.#keyed.get(`${rule}\u001f${key}`)?.delete(id);
-    for (const record of before?.index.evidence ?? []) for (const block of record.blocks) this.#blocks.get(block)?.delete(refId(record));
+    for (const record of before?.index.evidence ?? []) for (const block of record.blocks) this.#blocks.get(block)?.delete(recordId(record));
     this.#anchors.set(id, kept);
-    for (const { member, key } of kept.anchor.ties) this.#tied.set(refId({ member, key }), id);
+    for (const { member, key } of kept.anchor.ties) this.#tied.set(recordId({ member, key }), id);
     for (const record of kept.index.evidence) {
       for (const block of record.blocks)
-        this.#blocks.set(block, (this.#blocks.get(block) ?? new Map<string, IndexedRecord & { readonly anchor: AnchorId }>()).set(refId(record), { ...record, anchor: id }));
+        this.#blocks.set(block, (this.#blocks.get(block) ?? new Map<string, IndexedRecord & { readonly anchor: AnchorId }>()).set(recordId(record), { ...record, anchor: id }));
     }
     for (const [rule, key] of kept.index.keys) {
       const name = `${rule}\u001f${key}`;
@@ -424,7 +424,7 @@ export class InMemoryStore implements Store {
   }
 
   #anchorOf(member: MemberId, key: RecordKey): KeptAnchor | undefined {
-    const id = this.#tied.get(refId({ member, key }));
+    const id = this.#tied.get(recordId({ member, key }));
     return id === undefined ? undefined : this.#anchors.get(id);
   }
 
@@ -442,8 +442,4 @@ export class InMemoryStore implements Store {
 /** Decisions about an anchor itself; duplicates name an anchor too, but belong to the records outside. */
 export function isOfAnchor({ kind }: DecisionDraft): boolean {
   return kind !== 'duplicate' && kind !== 'unsure match' && kind !== 'guard';
-}
-
-function refId({ member, key }: RecordRef): string {
-  return `${member}\u001f${recordKey(key)}`;
 }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
-import { type Anchor, type AnchorId, type CompiledKnot, type EvidenceTexts, evidenceTexts, keyOf, prepareColumns, storedBlocks } from '@anchor-knot/core';
-import { type AnchorIndex, expectedFields, type IndexedRecord, type RunLease, type Store } from './store.js';
+import { type Anchor, type AnchorId, type CompiledKnot, type EvidenceTexts, evidenceTexts, expectedFields, keyOf, prepareColumns, storedBlocks } from '@anchor-knot/core';
+import type { AnchorIndex, IndexedRecord, RunLease, Store } from './store.js';
 
 const indexedAtOnce = 1000;
 

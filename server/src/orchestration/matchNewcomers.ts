@@ -18,7 +18,6 @@ import {
 import { compareRecords } from '../matching/compareRecords.js';
 import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
-import { outsideId } from './readMembers.js';
 import type { DecisionDraft, OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store } from './store.js';
 import type { Tally } from './tally.js';
 
@@ -77,12 +76,12 @@ export async function matchNewcomers(
   for (const [id, record] of outside) if (record.verdict === 'aside') stays.set(id, record);
   for (let at = 0; at < stay.length; at += askedAtOnce) {
     for (const { member, key, reading } of await store.stagedReadings(lease, stay.slice(at, at + askedAtOnce))) {
-      const id = outsideId(member, key);
+      const id = recordId({ member, key });
       stays.set(id, { member, key, reading, verdict: outside.get(id)?.verdict });
     }
   }
   const rejected = result.unmatched.flatMap(({ member, key }) => {
-    const record = stays.get(outsideId(member, key));
+    const record = stays.get(recordId({ member, key }));
     return record?.reading.rejected ? [record] : [];
   });
   for (const { member } of rejected) tally.add(member, 'rejected');
@@ -126,7 +125,7 @@ async function weighEvidence(
     newcomers: free.length,
     others: joined.length,
     known: found.map((places) => places.map((place) => first + place)),
-    twins: true,
+    withinMembers: true,
     weights: evidence.weights,
     least: evidence.thresholds.lower,
     signal: signal ? AbortSignal.any([signal, stopping.signal]) : stopping.signal,

@@ -1,8 +1,8 @@
-import { type Anchor, type AnchorId, type CompiledKnot, mergeAnchor, type MemberId, planAnchor, type Reading } from '@anchor-knot/core';
+import { type Anchor, type AnchorId, type CompiledKnot, expectedFields, mergeAnchor, type MemberId, planAnchor, type Reading } from '@anchor-knot/core';
 import { decisionsOfAnchor } from './decisions.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
-import { type AnchorIndex, expectedFields, type PlanEntry, type RunLease } from './store.js';
+import { type AnchorIndex, type PlanEntry, type RunLease } from './store.js';
 import type { Tally } from './tally.js';
 
 const mergedAtOnce = 1000;

@@ -1,4 +1,15 @@
-import { type CompiledKnot, type CompiledMember, evidenceTexts, type Instant, keyOf, type MemberId, type Reading, type RecordKey, type SourceRecord } from '@anchor-knot/core';
+import {
+  type CompiledKnot,
+  type CompiledMember,
+  evidenceTexts,
+  type Instant,
+  keyOf,
+  type MemberId,
+  type Reading,
+  recordId,
+  type RecordKey,
+  type SourceRecord,
+} from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -101,8 +112,8 @@ async function differing(
     const says = takesPart.ok ? failing.says : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];
     if (failing.stops) stop(`record ${record.key}: ${failing.says.join('; ')}`);
     const reading = { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) };
-    const known = outside.get(outsideId(member.id, record.key));
-    if (known) outside.set(outsideId(member.id, record.key), { ...known, reading });
+    const known = outside.get(recordId({ member: member.id, key: record.key }));
+    if (known) outside.set(recordId({ member: member.id, key: record.key }), { ...known, reading });
     if (known?.verdict === 'aside') continue;
     staged.push({
       member: member.id,
@@ -114,10 +125,6 @@ async function differing(
     });
   }
   return staged;
-}
-
-export function outsideId(member: MemberId, key: RecordKey): string {
-  return `${member}\u001f${key}`;
 }
 
 /** The keys of a record by the knot's key rules, and what it has for the evidence. */

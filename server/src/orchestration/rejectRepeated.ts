@@ -1,7 +1,6 @@
-import { type AnchorId, type MemberId, type Reading, type RecordKey } from '@anchor-knot/core';
+import { type AnchorId, expectedFields, type MemberId, type Reading, recordId, type RecordKey } from '@anchor-knot/core';
 import type { Installation, RunOptions } from './installation.js';
-import { outsideId } from './readMembers.js';
-import { expectedFields, type RecordRef, type RunLease, type StagedRecord } from './store.js';
+import { type RecordRef, type RunLease, type StagedRecord } from './store.js';
 
 const atOnce = 1000;
 
@@ -20,7 +19,7 @@ export async function rejectRepeated(installation: Installation, { knot }: RunOp
   for (const { check: id, member, key, isStaged } of await store.repeatedValues(lease)) {
     const check = checks.get(id);
     if (!check) continue;
-    const name = outsideId(member, key);
+    const name = recordId({ member, key });
     const known = failing.get(name) ?? { member, key, isStaged, says: new Set<string>() };
     known.says.add(check.says);
     failing.set(name, known);
@@ -31,7 +30,7 @@ export async function rejectRepeated(installation: Installation, { knot }: RunOp
     const readings = await store.stagedReadings(lease, staged.slice(at, at + atOnce));
     await store.changeReadings(
       lease,
-      readings.map(({ member, key, reading }) => ({ member, key, reading: rejectedFor(reading, reading.rejected, failing.get(outsideId(member, key))?.says ?? []) })),
+      readings.map(({ member, key, reading }) => ({ member, key, reading: rejectedFor(reading, reading.rejected, failing.get(recordId({ member, key }))?.says ?? []) })),
     );
   }
   await stageTies(installation, lease, failing, new Set(knot.uniqueChecks.map(({ says }) => says)));
@@ -47,22 +46,22 @@ async function stageTies(
 ): Promise<void> {
   const looked = new Map<string, RecordRef>();
   for (const [name, record] of failing) if (!record.isStaged) looked.set(name, record);
-  for (const { member, key } of await store.rejectedTies(lease)) looked.set(outsideId(member, key), { member, key });
+  for (const { member, key } of await store.rejectedTies(lease)) looked.set(recordId({ member, key }), { member, key });
   const refs = [...looked.values()];
   for (let at = 0; at < refs.length; at += atOnce) {
     const some = refs.slice(at, at + atOnce);
-    const already = new Set((await store.stagedReadings(lease, some)).map(({ member, key }) => outsideId(member, key)));
+    const already = new Set((await store.stagedReadings(lease, some)).map(({ member, key }) => recordId({ member, key })));
     const anchors = await anchorsOf(
       store,
       lease,
-      some.filter(({ member, key }) => !already.has(outsideId(member, key))),
+      some.filter(({ member, key }) => !already.has(recordId({ member, key }))),
     );
     const loaded = await store.loadAnchors(lease, [...new Set(anchors.map(({ anchor }) => anchor))]);
     const records = anchors.flatMap(({ member, key, anchor }): StagedRecord[] => {
       const tie = loaded.get(anchor)?.anchor.ties.find((one) => one.member === member && one.key === key);
       if (!tie) return [];
       const others = (tie.rejected ?? []).filter((says) => !ofUniqueChecks.has(says));
-      const reading = rejectedFor({ fields: expectedFields(tie), version: tie.version }, others, failing.get(outsideId(member, key))?.says ?? []);
+      const reading = rejectedFor({ fields: expectedFields(tie), version: tie.version }, others, failing.get(recordId({ member, key }))?.says ?? []);
       const isSame = JSON.stringify(reading.rejected ?? []) === JSON.stringify(tie.rejected ?? []);
       return isSame ? [] : [{ member, key, anchor, reading, matchKeys: [] }];
     });

@@ -1,4 +1,4 @@
-import { type AnchorId, breachedGuards, type CompiledMember, type MemberId, type RecordKey } from '@anchor-knot/core';
+import { type AnchorId, breachedGuards, type CompiledMember, type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
 import { findGone } from './findGone.js';
@@ -6,7 +6,7 @@ import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
 import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
-import { identityOf, type MemberReading, outsideId, readMember } from './readMembers.js';
+import { identityOf, type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
 import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
@@ -142,7 +142,7 @@ class KnotRun {
         member.id,
         known.map(({ key }) => key),
       );
-      for (const record of known) if (!tied.has(record.key)) this.#outside.set(outsideId(record.member, record.key), record);
+      for (const record of known) if (!tied.has(record.key)) this.#outside.set(recordId(record), record);
     }
     const waiting = [...this.#outside.values()].filter(({ verdict }) => verdict !== 'aside');
     if (waiting.length > 0)
@@ -185,7 +185,7 @@ class KnotRun {
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     for (const words of unusable)
       this.#notes.push({ member, code: 'record unusable', words, advice: 'Correct it in its system; the others were read. Until then nothing new is created there.' });
-    for (const key of deleted) this.#outside.delete(outsideId(member, key));
+    for (const key of deleted) this.#outside.delete(recordId({ member, key }));
     // What is gone is so whether this run writes or not; a dry run shows what would follow.
     if (deleted.length > 0) await store.markGone(this.#lease, member, deleted, clock.now());
     if (!listed) return;

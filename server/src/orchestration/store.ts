@@ -10,11 +10,9 @@ import type {
   Operation,
   Present,
   Problem,
-  Raw,
   Reading,
   RecordKey,
   Shared,
-  Tie,
   TieReason,
   Verdict,
   Withheld,
@@ -324,11 +322,4 @@ export interface Store {
 /** The text by which a decision is known from run to run. */
 export function decisionIdentity({ kind, anchor, member, key, field }: DecisionDraft): string {
   return JSON.stringify([kind, anchor ?? null, member ?? null, key ?? null, field ?? null]);
-}
-
-/** Fields as a tie should show them if nobody edited: what is seen, or is known to be ahead of it. */
-export function expectedFields(tie: Tie): Record<FieldId, Raw> {
-  const fields: Record<FieldId, Raw> = { ...tie.seen };
-  for (const [field, { raw }] of Object.entries(tie.ahead)) fields[field] = raw;
-  return fields;
 }

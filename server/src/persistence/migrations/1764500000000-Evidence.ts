@@ -27,6 +27,8 @@ export class Evidence1764500000000 implements MigrationInterface {
 
       alter table staged_record drop column rule, add column why text, add column texts text not null default '[]';
       alter table decision add column put_off_at timestamptz;
+      /* Which anchors an unsure match is about. */
+      create index decision_of_candidates on decision using gin (detail jsonb_path_ops) where kind = 'unsure match' and closed_at is null;
       /* Who was said to be a thing of its own stood for itself; verdicts name the other record too. */
       update outside_record set verdict = null where verdict = 'separate';
       alter table outside_record add column set_aside_by text, add column set_aside_at timestamptz;
@@ -36,6 +38,7 @@ export class Evidence1764500000000 implements MigrationInterface {
   async down(runner: QueryRunner): Promise<void> {
     await runner.query(`
       alter table outside_record drop column set_aside_by, drop column set_aside_at;
+      drop index decision_of_candidates;
       alter table decision drop column put_off_at;
       alter table staged_record drop column why, drop column texts, add column rule text;
       drop table anchor_redirect, match_index, evidence_block, evidence_record, verdict;

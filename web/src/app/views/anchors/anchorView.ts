@@ -7,6 +7,7 @@ import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
+import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { causeWords, plural } from '../../words/sentences';
@@ -95,7 +96,7 @@ export class OneAnchorView {
     (this.view.value()?.members ?? []).map((member) => ({
       ...member,
       hint: member.key === null ? 'no record' : member.gone ? `${member.key} · gone` : member.rejected.length > 0 ? `${member.key} · rejected` : member.key,
-      link: member.key !== null && member.recordPage ? member.recordPage.replace('{key}', encodeURIComponent(member.key)) : null,
+      link: recordLink(member, member.key),
     })),
   );
   readonly #held = computed(

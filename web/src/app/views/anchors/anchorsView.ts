@@ -33,7 +33,7 @@ type Row = AnchorList['anchors'][number];
       @if (rows().length === 0 && !loading() && watch.value()) { <p class="empty">{{ search() || state() ? 'No anchor is called that.' : 'Nothing is tied yet. After the first run, each customer is listed here with its records.' }}</p> }
       <cdk-virtual-scroll-viewport itemSize="35" class="list" akListKeys (scrolledIndexChange)="reached($event)">
         <div class="row" *cdkVirtualFor="let row of rows(); trackBy: byId">
-          <span class="mark" [class.waits]="!row.agrees && row.decisions > 0" [class.wrong]="!row.agrees && row.decisions === 0"></span>
+          <span class="mark" [class.waits]="!row.agrees && row.decisions > 0" [class.none]="!row.agrees && row.decisions === 0"></span>
           <a class="title" data-item [routerLink]="['/anchors', row.id]">{{ row.title || 'without a name' }}</a>
           <span class="ties">@for (member of current()?.members; track member.id) { <span class="tie">@if (tieOf(row, member.id); as tie) { <ak-pennant [settings]="member.pennant" [name]="member.systemName" /> <span class="value" [class.quiet]="tie.gone">{{ tie.key }}{{ tie.gone ? ' gone' : '' }}</span> }</span> }</span>
           <small class="state">{{ row.agrees ? 'agrees' : row.decisions > 0 ? row.decisions + (row.decisions === 1 ? ' decision' : ' decisions') : 'to be written' }}</small>
@@ -44,8 +44,8 @@ type Row = AnchorList['anchors'][number];
   `,
   styles: `
     .list { flex: 1; background: var(--sheet); } .row { display: flex; align-items: center; gap: 8px; height: 35px; padding: 0 22px; border-bottom: 1px solid var(--hair-2); }
-    .title { flex: 0 0 34%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-weight: 600; color: var(--ink); text-decoration: none; } .title:hover { text-decoration: underline; }
-    .ties { flex: 1; display: flex; gap: 8px; min-width: 0; } .tie { width: 190px; display: inline-flex; gap: 6px; align-items: center; white-space: nowrap; overflow: hidden; } .state { width: 100px; } .when { width: 84px; text-align: right; }
+    .title { flex: 0 0 27%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-weight: 600; color: var(--ink); text-decoration: none; } .title:hover { text-decoration: underline; }
+    .ties { flex: 1; display: flex; gap: 8px; min-width: 0; } .tie { flex: 1 1 0; max-width: 190px; min-width: 0; display: inline-flex; gap: 6px; align-items: center; white-space: nowrap; overflow: hidden; } .state { flex: 0 0 84px; } .when { flex: 0 0 76px; text-align: right; }
     .mark { margin: 0; } select, input { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 4px 7px; } input { width: 230px; } label { color: var(--ink-2); }
   `,
 })

@@ -7,6 +7,7 @@ import type { Choice, Decision, MemberSummary, PairScore, Problem } from '@ancho
 import { fromEvent } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { SessionService } from '../../api/session';
+import { recordLink } from '../../grid/recordLink';
 import { isTyping } from '../../shell/shortcuts';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
@@ -96,8 +97,10 @@ export class DecisionPanel {
   protected readonly isOpened = computed(() => this.listens() && (this.opened()?.() ?? this.decision().id) === this.decision().id);
   protected readonly recordLink = computed(() => {
     const { member, key } = this.decision();
-    const page = this.members().find(({ id }) => id === member)?.recordPage;
-    return page && key ? page.replace('{key}', encodeURIComponent(key)) : null;
+    return recordLink(
+      this.members().find(({ id }) => id === member),
+      key,
+    );
   });
   protected readonly options = computed((): Option[] => optionsOf(this.decision(), this.members()));
 

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import type { MemberSummary, PairScore, RuleSays } from '@anchor-knot/contracts';
 import { type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
+import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { bitsWords, chanceWords } from '../../words/sentences';
 import { ScoreShare } from './scoreShare';
@@ -66,7 +67,7 @@ export class PairGrid {
           ...known,
           id: String(place),
           hint: title === key ? key : `${key} · ${title}`,
-          link: known.recordPage ? known.recordPage.replace('{key}', encodeURIComponent(key)) : null,
+          link: recordLink(known, key),
         },
       ];
     }),

@@ -1,4 +1,5 @@
 import type { KnotDefinition, Proposal, SaveDraft } from '@anchor-knot/contracts';
+import { defaultThresholds } from '@anchor-knot/core';
 
 export type Field = KnotDefinition['fields'][number];
 export type Member = KnotDefinition['members'][number];
@@ -177,12 +178,9 @@ export function setKeyRules(keyRules: readonly KeyRule[]): Edit {
   return (definition) => ({ ...definition, keyRules: [...keyRules] });
 }
 
-/** In bits: a tie at 32 to one, a question from one to 23. */
-const firstThresholds: Evidence['thresholds'] = { upper: 5, lower: -4.5 };
-
 /** What was learned belongs to what was compared: other evidence has to be learned anew. */
 function withParts(evidence: Evidence | undefined, fields: readonly EvidencePart[]): Evidence {
-  return { thresholds: evidence?.thresholds ?? firstThresholds, fields: [...fields] };
+  return { thresholds: evidence?.thresholds ?? defaultThresholds, fields: [...fields] };
 }
 
 /** Sets what is weighed where no key ties a record; nothing, when there is no part. */

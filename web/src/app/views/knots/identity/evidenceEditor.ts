@@ -1,7 +1,7 @@
 import { afterRenderEffect, ChangeDetectionStrategy, Component, computed, ElementRef, inject, linkedSignal, signal, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { PairExample } from '@anchor-knot/contracts';
-import { type ComparisonKind, comparisonKinds, comparisonOf, levelBits } from '@anchor-knot/core';
+import { type ComparisonKind, comparisonKinds, comparisonOf, defaultThresholds, levelBits } from '@anchor-knot/core';
 import { bitsWords, chanceWords, count, plural } from '../../../words/sentences';
 import { type ComparedRecord, type ComparedRow, PairGrid } from '../../matches/pairGrid';
 import { type EvidencePart, type Field, nameEvidence, setEvidence, setThresholds } from '../editor/draftEdits';
@@ -108,7 +108,7 @@ export class EvidenceEditor {
   );
   protected readonly found = this.surveys.evidence;
   /** Where the lines are while they are moved. */
-  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? { upper: 5, lower: -4.5 });
+  protected readonly thresholds = linkedSignal<Thresholds>(() => this.evidence()?.thresholds ?? defaultThresholds);
   protected readonly chosen = signal<PairExample | undefined>(undefined);
   private readonly weighed = viewChild<ElementRef<HTMLElement>>('weighed');
   #hasAsked = false;

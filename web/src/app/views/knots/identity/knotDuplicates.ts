@@ -8,6 +8,7 @@ import { Asking } from '../../../api/asking';
 import { LiveEvents } from '../../../api/liveEvents';
 import { load } from '../../../api/loaded';
 import { SessionService } from '../../../api/session';
+import { recordLink } from '../../../grid/recordLink';
 import { Pennant } from '../../../pennant/pennant';
 import { count, plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
@@ -82,8 +83,8 @@ export class KnotDuplicates {
   protected memberOf(id: string): MemberSummary | undefined {
     return this.list.value()?.members.find((member) => member.id === id);
   }
-  protected link(member: string, key: string): string | undefined {
-    return this.memberOf(member)?.recordPage?.replace('{key}', encodeURIComponent(key));
+  protected link(member: string, key: string): string | null {
+    return recordLink(this.memberOf(member), key);
   }
   protected keep({ decision, fingerprint }: Group, key: string): void {
     this.#decide(decision, `Record ${key} carries the tie; the others are set aside.`, () => this.#api.decide(this.knot(), decision, { choose: 'record', key, fingerprint }));
