@@ -23,8 +23,7 @@ const personEvidence = [
 ];
 const companyEvidence = [
   { name: 'Company', fields: ['name'], compare: 'company name' },
-  { name: 'Street', fields: ['street'], compare: 'address' },
-  { name: 'Postcode', fields: ['postcode'], compare: 'code' },
+  { name: 'Address', fields: ['street', 'postcode'], compare: 'address' },
   { name: 'Phone', fields: ['phone'], compare: 'phone' },
   { name: 'Email', fields: ['email'], compare: 'email' },
 ];

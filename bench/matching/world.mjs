@@ -209,12 +209,12 @@ function copyOfPerson(of, tool) {
   if (tool.chance(0.1)) Object.assign(copy, address(tool));
   if (tool.chance(0.1)) copy.postcode = spoiled(copy.postcode, tool);
   if (tool.chance(0.5)) copy.phone = `+44 ${copy.phone.slice(1)}`;
-  const anotherPhone = tool.chance(0.3);
+  const anotherPhone = tool.chance(0.4);
   const mistyped = !anotherPhone && tool.chance(0.3);
   if (anotherPhone) copy.phone = `07700 ${digits(tool, 6)}`;
   if (mistyped) copy.phone = spoiled(copy.phone, tool);
-  if (tool.chance(0.45)) copy.email = `${copy.family}${tool.int(1, 999)}@mail.example`.toLowerCase();
-  else if (tool.chance(0.3)) copy.email = spoiled(copy.email, tool);
+  if (tool.chance(0.55)) copy.email = `${copy.family}${tool.int(1, 999)}@mail.example`.toLowerCase();
+  else if (tool.chance(0.36)) copy.email = spoiled(copy.email, tool);
   return copy;
 }
 

@@ -121,13 +121,14 @@ const fieldSchema = z.strictObject({
 const checkTerms = { id, says: words, onFail: z.enum(['reject', 'stop']), members: z.array(id).optional() };
 
 const share = z.number().gt(0).max(1);
-const shares = z.array(share).min(2).max(4);
+const shares = z.array(share).min(2).max(5);
 /** 100 times the binary logarithm of a share. */
 const commonness = z.int().min(-4000).max(0);
 /** What was learned of evidence: how often levels come, and which values (by their hash) are common. */
 export const weightsSchema = z.strictObject({
   fields: z.array(z.strictObject({ m: shares, u: shares, common: z.record(z.string().max(7), commonness), rare: commonness })).max(20),
   prior: share,
+  related: z.strictObject({ fields: z.array(shares).max(20), prior: share }).optional(),
 });
 const bits = z.number().min(-40).max(60);
 const evidenceSchema = z.strictObject({

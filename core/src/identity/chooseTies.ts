@@ -13,8 +13,8 @@ export interface Thresholds {
   readonly lower: number;
 }
 
-/** Where nobody has chosen: a tie at 32 to one, a question from one to 23. */
-export const defaultThresholds: Thresholds = { upper: 5, lower: -4.5 };
+/** Where nobody has chosen: a tie at eight to one, a question from one to two. */
+export const defaultThresholds: Thresholds = { upper: 3, lower: -1 };
 
 export type Judgement = 'tied' | 'asked';
 
@@ -56,20 +56,29 @@ export function chooseTies(pairs: readonly ScoredPair[], { upper, lower }: Thres
 }
 
 /**
- * The pairs that are the best one of both their records, among those with the same other member. A thing has at most one
- * record in each member, so these are where weights can be learned: people of one household agree in much, but each has a
- * better partner.
+ * The pairs that are the best one of both their records, among those with the same other member; and pairs that were
+ * clearly beaten by such a one. A thing has at most one record in each member, so the first are where weights can be
+ * learned, and the others are not the same thing: people of one household agree in much, but each has a better partner.
+ * @param likely pairs that may be the best
+ * @param all those, and others that may be beaten
  */
-export function mutualBest<Pair extends ScoredPair>(pairs: readonly Pair[], memberOf: (record: number) => number): Pair[] {
-  const best = new Map<string, Pair>();
+export function bestAndBeaten<Pair extends ScoredPair>(
+  likely: readonly Pair[],
+  all: readonly Pair[],
+  memberOf: (record: number) => number,
+): { readonly best: Pair[]; readonly beaten: Pair[] } {
+  const bestOf = new Map<string, Pair>();
   const names = ({ left, right }: Pair): [string, string] => [`${left}/${memberOf(right)}`, `${right}/${memberOf(left)}`];
-  for (const pair of pairs) {
+  for (const pair of likely) {
     for (const name of names(pair)) {
-      const there = best.get(name);
-      if (!there || byScore(pair, there) < 0) best.set(name, pair);
+      const there = bestOf.get(name);
+      if (!there || byScore(pair, there) < 0) bestOf.set(name, pair);
     }
   }
-  return pairs.filter((pair) => names(pair).every((name) => best.get(name) === pair));
+  const isBest = (pair: Pair): boolean => names(pair).every((name) => bestOf.get(name) === pair);
+  const best = likely.filter(isBest);
+  const winners = new Map(best.flatMap((pair) => names(pair).map((name) => [name, pair] as const)));
+  return { best, beaten: all.filter((pair) => names(pair).some((name) => (winners.get(name)?.bits ?? -Infinity) >= pair.bits + nearTie)) };
 }
 
 function byScore(a: ScoredPair, b: ScoredPair): number {

@@ -5,7 +5,7 @@ import { soundex } from './compare/soundex.js';
 import { dice, holdsAll } from './compare/tokens.js';
 import { addressWords } from './normalise/address.js';
 import { companyWords } from './normalise/companyName.js';
-import { emailForm, phoneForm } from './normalise/contact.js';
+import { callingCodeOf, emailForm, phoneForm } from './normalise/contact.js';
 import { fold, tokensOf } from './normalise/fold.js';
 import { fullForms, personWords } from './normalise/personName.js';
 
@@ -37,6 +37,8 @@ const [alike, somewhatAlike] = [0.92, 0.82];
 const mostHints = 3;
 /** A single name of a person with one typing error reaches this. */
 const nameAlike = 0.85;
+/** One edit makes too many other names of a shorter one. */
+const leastWithError = 4;
 
 function byWinkler(a: Prepared, b: Prepared): number {
   const closeness = Math.max(jaroWinkler(a.form, b.form), a.also === b.also ? 1 : jaroWinkler(a.also, b.also));
@@ -44,7 +46,7 @@ function byWinkler(a: Prepared, b: Prepared): number {
 }
 
 const personName: Comparison = {
-  levels: ['differs', 'one name alike, another not', 'alike', 'same'],
+  levels: ['differs', 'one name alike, another not', 'one name alike, another missing', 'alike', 'same'],
   prepare(text) {
     const words = fullForms(personWords(text));
     if (words.length === 0) return undefined;
@@ -52,16 +54,12 @@ const personName: Comparison = {
     return { form: words.toSorted().join(' '), words, also: '' };
   },
   level(a, b) {
-    if (a.form === b.form) return 3;
-    if (a.words.length === 1 && b.words.length === 1) {
-      const closeness = jaroWinkler(a.form, b.form);
-      return closeness >= alike ? 2 : closeness >= somewhatAlike || isInitial(a.form, b.form) ? 1 : 0;
-    }
+    if (a.form === b.form) return 4;
     const [short, long] = a.words.length <= b.words.length ? [a.words, b.words] : [b.words, a.words];
     const alikes = namesAlike(short, long);
-    if (alikes === short.length && short.length > 1) return 2;
     // One side may have written two names as one.
-    return alikes > 0 || (short.length < long.length && jaroWinkler(a.form, b.form) >= alike) ? 1 : 0;
+    if (alikes === short.length) return short.length === 1 && long.length > 1 ? 2 : 3;
+    return alikes > 0 ? 1 : short.length < long.length && jaroWinkler(a.form, b.form) >= alike ? 2 : 0;
   },
   hints: ({ words }) => words.slice(0, mostHints).map(soundex),
 };
@@ -94,7 +92,9 @@ function nameCloseness(a: string, b: string): number {
   if (a === b) return 1;
   if (isInitial(a, b)) return nameAlike;
   // A name half as long as another is not the same with an error.
-  return a.length * 2 <= b.length || b.length * 2 <= a.length ? 0 : jaroWinkler(a, b);
+  if (a.length * 2 <= b.length || b.length * 2 <= a.length) return 0;
+  // Jaro's measure is hard on short names, and on an error in the first letter.
+  return Math.max(jaroWinkler(a, b), a.length >= leastWithError && b.length >= leastWithError && isOneEdit(a, b) ? nameAlike : 0);
 }
 
 const isInitial = (a: string, b: string): boolean => (a.length === 1 && b.startsWith(a)) || (b.length === 1 && a.startsWith(b));
@@ -108,7 +108,7 @@ const companyName: Comparison = {
   level(a, b) {
     if (a.form === b.form || a.also === b.also) return 3;
     const closeness = byWinkler(a, b);
-    if (closeness === 2 || holdsAll(a.words, b.words)) return 2;
+    if (closeness === 2 || isOneEdit(a.form, b.form) || holdsAll(a.words, b.words)) return 2;
     return closeness === 1 || dice(a.words, b.words) >= 0.5 ? 1 : 0;
   },
   hints: ({ words }) => words.slice(0, 2).map(soundex),
@@ -118,9 +118,12 @@ const phone: Comparison = {
   levels: ['differs', 'one digit off', 'same'],
   prepare(text) {
     const form = phoneForm(text);
-    return form === undefined ? undefined : { form, words: [], also: '' };
+    return form === undefined ? undefined : { form, words: [], also: callingCodeOf(text) };
   },
-  level: (a, b) => (a.form === b.form ? 2 : isOneEdit(a.form, b.form) ? 1 : 0),
+  level(a, b) {
+    if (a.also !== b.also && a.also !== '' && b.also !== '') return 0;
+    return a.form === b.form ? 2 : isOneEdit(a.form, b.form) ? 1 : 0;
+  },
   hints: ({ form }) => [form.slice(-4), form.slice(0, -4)],
 };
 
@@ -143,23 +146,25 @@ const address: Comparison = {
   },
   level(a, b) {
     if (a.form === b.form) return 3;
-    const sameNumber = a.also === '' || b.also === '' || a.also === b.also;
-    if (!sameNumber && !isOneEdit(a.also, b.also)) return 0;
     const common = dice(a.words, b.words);
+    const isInPart = common >= 0.5 || holdsAll(a.words, b.words);
+    const sameNumber = a.also === '' || b.also === '' || a.also === b.also;
+    // A postcode says nothing against the street beside it; nor does a house number that was written into the street.
+    if (!sameNumber && !isOneEdit(a.also, b.also)) return isInPart && sharesNumber(a.words, b.words) ? 1 : 0;
     if (sameNumber && common >= 0.75) return 2;
     const closeness = jaroWinkler(a.form, b.form);
     if (sameNumber && closeness >= alike) return 2;
-    return closeness >= alike || (sameNumber && (closeness >= somewhatAlike || common >= 0.5)) ? 1 : 0;
+    return isInPart || closeness >= alike || (sameNumber && closeness >= somewhatAlike) ? 1 : 0;
   },
-  hints: ({ words, also }) =>
-    [
-      also,
-      ...words
-        .filter((word) => !/\d/.test(word))
-        .slice(0, 2)
-        .map(soundex),
-    ].filter((hint) => hint !== ''),
+  hints({ words, also }) {
+    const street = words.find((word) => !/\d/.test(word));
+    // The last number is the house's or belongs to the postcode, as the other record has it too.
+    const last = words.findLast((word) => word !== also && /\d/.test(word));
+    return [also, last ?? '', street === undefined ? '' : soundex(street)].filter((hint) => hint !== '');
+  },
 };
+
+const sharesNumber = (a: readonly string[], b: readonly string[]): boolean => a.some((word) => /\d/.test(word) && b.includes(word));
 
 const isoDate = /^(\d{4})-(\d\d)-(\d\d)/;
 

@@ -1,11 +1,12 @@
 /** Matching by evidence: what is compared, what is learned, how a score adds up, and what is chosen. */
 import fc from 'fast-check';
 import { BlockIndex, storedBlocks } from './blocking.js';
-import { chooseTies, mutualBest } from './chooseTies.js';
+import { bestAndBeaten, chooseTies, defaultThresholds } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
 import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
 import { finished, learnFromPairs, LikelyPairs } from './likelyPairs.js';
 import { comparePairs } from './matchPairs.js';
+import { learnRelated } from './related.js';
 import { Scorer } from './score.js';
 import { learnWeights, type PatternCounts, probabilityOf, sampleAnyPairs } from './weights.js';
 
@@ -64,8 +65,9 @@ test('a score is the sum of its parts, to the last digit, also when it is taken 
   const { likely } = match();
   expect(likely.pairs.length).toBeGreaterThan(200);
   for (const pair of likely.pairs) {
-    const { bits, prior, parts, probability } = likely.explain(pair.left, pair.right);
-    expect(Math.round(100 * prior) + parts.reduce((sum, { adds }) => sum + Math.round(100 * adds), 0)).toBe(Math.round(100 * bits));
+    const { bits, prior, related, parts, probability } = likely.explain(pair.left, pair.right);
+    expect(related).toBeLessThanOrEqual(0);
+    expect(Math.round(100 * prior) + Math.round(100 * related) + parts.reduce((sum, { adds }) => sum + Math.round(100 * adds), 0)).toBe(Math.round(100 * bits));
     expect([probability, bits]).toEqual([probabilityOf(bits), pair.bits]);
   }
 });
@@ -98,7 +100,7 @@ test('expectation-maximisation finds the shares that made the data', () => {
   for (let pattern = 0; pattern < 8; pattern += 1) {
     const agrees = [pattern & 1, pattern & 2, pattern & 4].map(Boolean);
     const share = (of: readonly number[]): number => agrees.reduce((product, yes, field) => product * (yes ? (of[field] ?? 0) : 1 - (of[field] ?? 0)), 1);
-    const code = agrees.reduce((sum, yes, field) => sum + (yes ? 2 : 1) * 5 ** field, 0);
+    const code = agrees.reduce((sum, yes, field) => sum + (yes ? 2 : 1) * 6 ** field, 0);
     counts.set(code, pairs * (0.02 * share(m ?? []) + 0.98 * share(u ?? [])));
   }
   const anyPairs = (u ?? []).map((share) => [(1 - share) * 1e6, share * 1e6]);
@@ -171,8 +173,8 @@ test('a newcomer is compared with what is known, whichever comes first, and know
 
 test('a pattern keeps the level of each field, and what is missing', () => {
   fc.assert(
-    fc.property(fc.array(fc.option(fc.nat(3), { nil: undefined }), { minLength: 1, maxLength: 20 }), (levels) => {
-      const code = levels.reduceRight<number>((sum, level) => sum * 5 + (level === undefined ? 0 : level + 1), 0);
+    fc.property(fc.array(fc.option(fc.nat(4), { nil: undefined }), { minLength: 1, maxLength: 20 }), (levels) => {
+      const code = levels.reduceRight<number>((sum, level) => sum * 6 + (level === undefined ? 0 : level + 1), 0);
       expect(levelsOf(code, levels.length)).toEqual(levels);
     }),
   );
@@ -220,6 +222,59 @@ test('the better pair does not take the only partner of another, and a near-tie 
     { left: 0, right: 1, bits: 12 },
   ];
   expect(chooseTies(clear, { upper: 10, lower: 0 })).toEqual([{ left: 0, right: 0, bits: 20, judgement: 'tied' }]);
-  expect(mutualBest(clear, (record) => record)).toEqual(clear);
-  expect(mutualBest(clear, () => 0)).toEqual([clear[0]]);
+});
+
+test('the best pairs are the best of both their records in each member; what they clearly beat is told apart', () => {
+  const pairs = [
+    { left: 0, right: 3, bits: 20 },
+    { left: 0, right: 4, bits: 12 },
+    { left: 1, right: 4, bits: -1 },
+    { left: 2, right: 3, bits: 18 },
+  ];
+  const members = (record: number): number => (record > 2 ? 1 : 0);
+  const likely = pairs.filter(({ bits }) => bits >= 0);
+  // A near-tie is not beaten, and who has no better one is not either.
+  expect(bestAndBeaten(likely, pairs, members)).toEqual({ best: [pairs[0]], beaten: [pairs[1]] });
+  // Where each record is of another member, each pair is the best there.
+  expect(bestAndBeaten(likely, pairs, (record) => record).best).toEqual(likely);
+});
+
+/** People of one household share the family name and the address, and seldom a birthday. */
+const household: EvidenceField[] = ['family', 'born', 'street'].map((name) => ({ name, fields: [name], compare: 'exact' }));
+const patternOfLevels = (levels: readonly number[]): number => levels.reduceRight((sum, level) => sum * 6 + level + 1, 0);
+const spread = (count: number, shares: readonly number[]): PatternCounts => {
+  const counts: PatternCounts = new Map();
+  for (let at = 0; at < 8; at += 1) {
+    const levels = [at & 1, (at >> 1) & 1, at >> 2];
+    const share = levels.reduce((product, level, field) => product * (level === 1 ? (shares[field] ?? 0) : 1 - (shares[field] ?? 0)), 1);
+    counts.set(patternOfLevels(levels), count * share);
+  }
+  return counts;
+};
+const byChance = [0.001, 0.001, 0.00001];
+const learnedOf = (best: PatternCounts, beaten: PatternCounts) => {
+  const anyPairs = byChance.map((share) => [(1 - share) * 1e7, share * 1e7]);
+  return learnRelated(household, learnWeights(household, best, anyPairs, 4_000_000, 1000), best, beaten, 4_000_000);
+};
+
+test('people of one household are learned as a class of their own, and what they share does not tie them', () => {
+  const [same, related] = [spread(1000, [0.95, 0.95, 0.9]), spread(300, [0.97, 0.01, 0.97])];
+  // Some have no better partner, and were taken for the same thing.
+  const best: PatternCounts = new Map([...same].map(([code, count]) => [code, count + (related.get(code) ?? 0) / 3]));
+  const weights = learnedOf(best, related);
+  expect((weights.related?.prior ?? 0) * 4_000_000).toBeCloseTo(400, -2);
+  expect(weights.related?.fields[2]?.[1]).toBeGreaterThan(0.9);
+  expect(weights.fields[1]?.m[1]).toBeCloseTo(0.95, 1);
+  const withShares = { ...weights, fields: weights.fields.map((field, at) => ({ ...field, common: {}, rare: commonnessOf(byChance[at] ?? 1) })) };
+  const bits = (levels: readonly number[], of = withShares): number => new Scorer(household, of).bits(patternOfLevels(levels), (field) => of.fields[field]?.rare ?? 0);
+  expect(bits([1, 0, 1], { ...withShares, related: undefined })).toBeGreaterThan(defaultThresholds.upper);
+  expect(bits([1, 0, 1])).toBeLessThan(defaultThresholds.lower);
+  // Nobody of a household shares the birthday as well.
+  expect(bits([1, 1, 1])).toBeGreaterThan(defaultThresholds.upper);
+});
+
+test('duplicates of a record are not taken for people of its household', () => {
+  const same = spread(1000, [0.95, 0.95, 0.9]);
+  expect(learnedOf(same, spread(300, [0.9, 0.95, 0.85])).related).toBeUndefined();
+  expect(learnedOf(same, new Map()).related).toBeUndefined();
 });

@@ -60,7 +60,7 @@ export function prepareColumns(evidence: readonly EvidenceField[], records: read
  * plus one, in base {@link levelBase}. The last field is the highest digit.
  */
 export type PatternCode = number;
-export const levelBase = 5;
+export const levelBase = 6;
 
 export function patternOf(columns: readonly EvidenceColumn[], i: number, j: number): PatternCode {
   let code = 0;

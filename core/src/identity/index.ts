@@ -1,5 +1,5 @@
 export { BlockIndex, storedBlocks } from './blocking.js';
-export { chooseTies, defaultThresholds, type JudgedPair, type Judgement, mutualBest, type ScoredPair, type Thresholds } from './chooseTies.js';
+export { bestAndBeaten, chooseTies, defaultThresholds, type JudgedPair, type Judgement, type ScoredPair, type Thresholds } from './chooseTies.js';
 export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
 export { type EvidenceColumn, type EvidenceField, type EvidenceRow, type EvidenceTexts, evidenceTexts, mostEvidenceFields, patternOf, prepareColumns } from './evidence.js';
@@ -19,4 +19,4 @@ export { commonnessAt, type ComparedPairs, comparePairs, type Comparing } from '
 export { type KnownAnchors, type MatchCandidate, type MatchDoubt, type Matching, type Newcomer, RecordMatching, type TieReason } from './recordMatching.js';
 export { levelBits, type Score, type ScorePart, Scorer } from './score.js';
 export { recordId, type RecordName, type Verdict, Verdicts } from './verdict.js';
-export { type FieldWeights, learnWeights, type LevelWeights, type PatternCounts, probabilityOf, sampleAnyPairs, type Weights } from './weights.js';
+export { type FieldWeights, learnWeights, type LevelWeights, type PatternCounts, probabilityOf, type Related, sampleAnyPairs, type Weights } from './weights.js';

@@ -1,12 +1,15 @@
-import { mutualBest, type ScoredPair } from './chooseTies.js';
+import { bestAndBeaten, type ScoredPair } from './chooseTies.js';
 import { type Commonness, ShareTable, type ValueShares } from './commonness.js';
 import { type EvidenceField, type EvidenceTexts, levelBase, patternOf, prepareColumns } from './evidence.js';
 import { commonnessAt, type ComparedPairs } from './matchPairs.js';
+import { learnRelated } from './related.js';
 import { type Score, Scorer } from './score.js';
 import { learnWeights, type LevelWeights, type PatternCounts, type Weights } from './weights.js';
 
 /** Pairs below are of no use: nobody would want to be asked about one in a thousand. In bits. */
 export const leastBits = -10;
+/** Pairs below this need no related records to be left out. In bits. */
+const leastRelated = -4;
 /** How often weights are learned anew from the pairs that are the best of both their records. */
 const roundsOnBest = 3;
 
@@ -53,14 +56,25 @@ export function* learnFromPairs(
   const learn = (from: PatternCounts): Weights => withShares(learnWeights(evidence, from, anyPairs, pairs, expected), shares);
   let weights = learn(counts);
   for (let round = 0; round < roundsOnBest; round += 1) {
-    const scored = yield* scoredPairs(evidence, weights, parts, 0);
+    // By what speaks for them alone: related records are learned from as well.
+    const scored = yield* scoredPairs(evidence, { ...weights, related: undefined }, parts, leastRelated);
     const likely = scored.filter(({ left, right }) => isOne || memberOf[left] !== memberOf[right]);
-    const best: PatternCounts = new Map();
-    for (const { code } of mutualBest(likely, (record) => memberOf[record] ?? 0)) best.set(code, (best.get(code) ?? 0) + 1);
-    if (best.size === 0) break;
-    weights = learn(best);
+    const { best, beaten } = bestAndBeaten(
+      likely.filter(({ bits }) => bits >= 0),
+      likely,
+      (record) => memberOf[record] ?? 0,
+    );
+    if (best.length === 0) break;
+    const counted = patternCounts(best);
+    weights = withShares(learnRelated(evidence, learnWeights(evidence, counted, anyPairs, pairs, expected), counted, patternCounts(beaten), pairs), shares);
   }
   return weights;
+}
+
+function patternCounts(pairs: readonly PlacedPair[]): PatternCounts {
+  const counts: PatternCounts = new Map();
+  for (const { code } of pairs) counts.set(code, (counts.get(code) ?? 0) + 1);
+  return counts;
 }
 
 /** How many pairs there are, and how many of them are thought to be the same thing before anything is learned. */
@@ -77,8 +91,9 @@ function howMany(sizes: readonly number[], isOne: boolean): { readonly pairs: nu
   return { pairs, expected };
 }
 
-const withShares = ({ fields, prior }: Weights<LevelWeights>, shares: readonly ValueShares[]): Weights => ({
+const withShares = ({ fields, prior, related }: Weights<LevelWeights>, shares: readonly ValueShares[]): Weights => ({
   prior,
+  ...(related ? { related } : {}),
   fields: fields.map((field, index) => ({ ...field, ...(shares[index] as ValueShares) })),
 });
 
@@ -124,9 +139,9 @@ export class LikelyPairs {
     return this.#scorer.explain(code, (field): Commonness => commonnessAt(columns, this.#shares, field, digits[field] as number, 0));
   }
 
-  /** The score without the prior. */
+  /** What the fields say for it, without what was known before. */
   forAndAgainst(a: number, b: number): number {
-    const { bits, prior } = this.explain(a, b);
-    return bits - prior;
+    const { bits, prior, related } = this.explain(a, b);
+    return bits - prior - related;
   }
 }

@@ -34,7 +34,7 @@ export interface ComparedPairs {
 }
 
 /** Pairs that agree in less than this are forgotten once they are counted: no weights could make them likely. */
-const leastAgreement = 2;
+const leastAgreement = 1.5;
 
 /**
  * Compares the candidates of some newcomers, from one place to another. What is kept of a pair is its pattern, so that it
@@ -106,11 +106,11 @@ export function commonnessAt(columns: readonly EvidenceColumn[], shares: readonl
   return digit === comparison.levels.length ? (shares[field] as ShareTable).of(values[record]?.form ?? '') : 0;
 }
 
-/** A whole agreement counts two, half of one counts one, and each difference takes one half. */
+/** A whole agreement counts two, nearly one counts one and a half, less counts one, and each difference takes one half. */
 function agreement(code: PatternCode, columns: readonly EvidenceColumn[]): number {
   return levelsOf(code, columns.length).reduce<number>((sum, level, field) => {
     if (level === undefined) return sum;
     const top = (columns[field]?.comparison.levels.length ?? 2) - 1;
-    return sum + (level === 0 ? -0.5 : level === top ? 2 : 1);
+    return sum + (level === 0 ? -0.5 : level === top ? 2 : level === top - 1 ? 1.5 : 1);
   }, 0);
 }

@@ -13,12 +13,14 @@ export interface ScorePart {
   readonly rarity: number;
 }
 
-/** A score taken apart. The score is the prior and the sum of its parts, to the last digit. */
+/** A score taken apart. The score is the prior, what related records take from it, and the sum of its parts, to the last digit. */
 export interface Score {
   readonly bits: number;
   readonly probability: number;
   /** What is known before anything is compared: few of all pairs are the same thing. */
   readonly prior: number;
+  /** What is taken off, because records that are not the same but related agree as much. Never above zero. */
+  readonly related: number;
   readonly parts: readonly ScorePart[];
 }
 
@@ -42,22 +44,32 @@ export class Scorer {
   readonly #adds: readonly (readonly number[])[];
   /** How common values are that agree by chance, by field. */
   readonly #averages: readonly Commonness[];
+  /** Of related records, as for the same ones. */
+  readonly #related: { readonly prior: number; readonly adds: readonly (readonly number[])[] } | undefined;
 
   constructor(evidence: readonly EvidenceField[], weights: Weights) {
     this.#evidence = evidence;
     this.#prior = hundredths(Math.log2(weights.prior / (1 - weights.prior)));
     this.#adds = levelBits(weights).map((levels) => levels.map(hundredths));
     this.#averages = weights.fields.map(({ u }) => commonnessOf(u.at(-1) ?? 1));
+    const { related } = weights;
+    this.#related = related && {
+      prior: hundredths(Math.log2(related.prior / (1 - related.prior))),
+      adds: weights.fields.map(({ u }, field) => (related.fields[field] ?? []).map((share, level) => hundredths(Math.log2(share / (u[level] ?? 1))))),
+    };
   }
 
   /** @param common by field: how common the value is, where both have the same one */
   bits(code: PatternCode, common: (field: number) => Commonness): number {
     let sum = this.#prior;
+    let related = this.#related?.prior ?? 0;
     for (const [field, level] of levelsOf(code, this.#evidence.length).entries()) {
       if (level === undefined) continue;
-      sum += (this.#adds[field]?.[level] ?? 0) + this.#rarity(field, level, common);
+      const rarity = this.#rarity(field, level, common);
+      sum += (this.#adds[field]?.[level] ?? 0) + rarity;
+      related += (this.#related?.adds[field]?.[level] ?? 0) + rarity;
     }
-    return sum / 100;
+    return (sum + (this.#related ? takenOff(related) : 0)) / 100;
   }
 
   #rarity(field: number, level: number, common: (field: number) => Commonness): number {
@@ -74,6 +86,16 @@ export class Scorer {
       return { name, says: comparisonOf(compare).levels[level] ?? '', adds: ((this.#adds[field]?.[level] ?? 0) + rarity) / 100, rarity: rarity / 100 };
     });
     const bits = this.bits(code, common);
-    return { bits, probability: probabilityOf(bits), prior: this.#prior / 100, parts };
+    const inParts = parts.reduce((sum, { adds }) => sum + hundredths(adds), this.#prior);
+    return { bits, probability: probabilityOf(bits), prior: this.#prior / 100, related: (hundredths(bits) - inParts) / 100, parts };
   }
+}
+
+/**
+ * The odds are against any two records and related ones together: `same / (any + related)`. In hundredths, given the odds
+ * of related ones against any two.
+ */
+function takenOff(related: number): number {
+  // Beyond this, one is nothing beside the other.
+  return related > 6000 ? -related : -hundredths(Math.log2(1 + 2 ** (related / 100)));
 }

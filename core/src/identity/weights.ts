@@ -14,10 +14,20 @@ export interface LevelWeights {
 /** With how common its values are. */
 export interface FieldWeights extends LevelWeights, ValueShares {}
 
+/** Records that agree in much without being the same thing: people of one household, branches of one company. */
+export interface Related {
+  /** By field, how often each level comes among them. */
+  readonly fields: readonly (readonly number[])[];
+  /** The share of all pairs that are related. */
+  readonly prior: number;
+}
+
 export interface Weights<Field extends LevelWeights = FieldWeights> {
   readonly fields: readonly Field[];
   /** The share of all pairs that are the same thing. */
   readonly prior: number;
+  /** Where the data have any. */
+  readonly related?: Related | undefined;
 }
 
 /** How many pairs of each pattern there are. */
@@ -100,7 +110,7 @@ export function learnWeights(
 }
 
 /** No level is impossible, and none certain: a share is at least a thousandth. */
-function smoothed(counts: readonly number[]): number[] {
+export function smoothed(counts: readonly number[]): number[] {
   const total = counts.reduce((sum, count) => sum + count, 0);
   const raw = counts.map((count) => Math.max(0.001, total === 0 ? 1 / counts.length : count / total));
   const sum = raw.reduce((all, share) => all + share, 0);

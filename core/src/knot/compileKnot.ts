@@ -211,9 +211,16 @@ function checkEvidence({ evidence, fields }: Knot, report: Report): void {
     }
   }
   if (thresholds.lower > thresholds.upper) report('evidence.thresholds', 'the threshold for asking may not be above the one for tying');
-  const isOf = (part: (typeof evidence.fields)[number], at: number): boolean => weights?.fields[at]?.m.length === comparisonOf(part.compare).levels.length;
+  const isOf = (part: (typeof evidence.fields)[number], at: number): boolean => {
+    const levels = comparisonOf(part.compare).levels.length;
+    return weights?.fields[at]?.m.length === levels && (weights.related?.fields[at]?.length ?? levels) === levels;
+  };
   if (!weights) report('evidence.weights', 'let the weights be learned from the data');
-  else if (weights.fields.length !== evidence.fields.length || !evidence.fields.every(isOf))
+  else if (
+    weights.fields.length !== evidence.fields.length ||
+    (weights.related?.fields.length ?? evidence.fields.length) !== evidence.fields.length ||
+    !evidence.fields.every(isOf)
+  )
     report('evidence.weights', 'the evidence has changed: let the weights be learned again');
 }
 

@@ -204,12 +204,22 @@ function keysOf(list: List, column: string | undefined): string[] {
   return list.rows.map((row, index) => scalarText(row[column ?? list.key] ?? null) ?? `row ${index + 1}`);
 }
 
-/** The pairs as CSV, safe to open in a spreadsheet. The score is the prior and the sum of the parts. With more than two lists each key stands with its list. */
+/** The pairs as CSV, safe to open in a spreadsheet. The score is the prior, what related records take off, and the sum of the parts. With more than two lists each key stands with its list. */
 function pairsCsv(pairs: readonly ListedPair[], likely: LikelyPairs, evidence: readonly EvidenceField[], { keys, memberOf }: Listed, names: readonly string[]): string {
   const inLists = (left: unknown, right: unknown): unknown[] => (names.length > 2 ? [left, right] : []);
-  const header = ['left', 'right', ...inLists('left list', 'right list'), 'decision', 'score', 'probability', 'prior', ...evidence.flatMap(({ name }) => [name, `${name} says`])];
+  const header = [
+    'left',
+    'right',
+    ...inLists('left list', 'right list'),
+    'decision',
+    'score',
+    'probability',
+    'prior',
+    'related',
+    ...evidence.flatMap(({ name }) => [name, `${name} says`]),
+  ];
   const rows = pairs.map(({ left, right, judgement, isDisputed }) => {
-    const { bits, probability, prior, parts } = likely.explain(left, right);
+    const { bits, probability, prior, related, parts } = likely.explain(left, right);
     return [
       keys[left],
       keys[right],
@@ -218,6 +228,7 @@ function pairsCsv(pairs: readonly ListedPair[], likely: LikelyPairs, evidence: r
       bits.toFixed(2),
       probability.toFixed(6),
       prior.toFixed(2),
+      related.toFixed(2),
       ...parts.flatMap(({ adds, says }) => [adds.toFixed(2), says]),
     ];
   });

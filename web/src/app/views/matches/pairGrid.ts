@@ -29,7 +29,7 @@ export interface ComparedRow {
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RecordGrid, Value, ScoreShare],
   template: `
-    @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, and what each field adds.@if (ruleWords()) { Of the keys, {{ ruleWords() }}.}</p> } @else if (ruleWords()) { <p class="small">Of the keys, {{ ruleWords() }}.</p> }
+    @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, @if (of.related < 0) {<span class="value">{{ bitsWords(of.related) }}</span> because others who are not the same agree in as much, }and what each field adds.@if (ruleWords()) { Of the keys, {{ ruleWords() }}.}</p> } @else if (ruleWords()) { <p class="small">Of the keys, {{ ruleWords() }}.</p> }
     <ak-record-grid [caption]="'Records side by side'" [rows]="gridRows()" [members]="columns()" [anchorName]="'Score'" [anchorHint]="'what it adds'" [fieldHint]="''">
       <ng-template #anchor let-row>
         @if (rowOf(row.id)?.part; as part) { <ak-score-share [adds]="part.adds" [says]="part.says" /> }

@@ -63,6 +63,7 @@ const commonShare = 0.5;
         @if (surveys.progress(); as now) { <span class="small" role="status">{{ 'member' in now ? plural(now.records, 'record') + ' read' : count(now.compared) + ' of ' + count(now.of) + ' compared' }}… <button type="button" class="link" (click)="surveys.stop()">Stop</button></span> }
       </p>
     }
+    @if (evidence()?.weights?.related) { <p class="pad small">Some of the records agree in much without being the same, like people of one household or branches of one company. That was learned too: what such records share ties nobody by itself.</p> }
     @if (surveys.problem(); as problem) { <p class="pad wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
     @if (parts().length === 0) { <p class="pad small">Where no key ties a record, names, phones, addresses and dates can be weighed together. Agreement in what is rare counts for much, a difference counts against it, and what is not clear is left to a person.</p> }
     @if (found(); as all) {

@@ -1,0 +1,80 @@
+import { type EvidenceField, levelsOf } from './evidence.js';
+import { type LevelWeights, type PatternCounts, type Related, smoothed, type Weights } from './weights.js';
+
+const rounds = 60;
+/** Fewer pairs than this tell nothing of how related records agree. */
+const leastPairs = 10;
+/** Related records have to differ from the same ones by so many bits a pair; otherwise they may be the same ones, listed twice. */
+const leastApart = 3;
+
+type Levels = readonly (number | undefined)[];
+
+/**
+ * Learns a third class beside records that are the same thing and any two records: *related* ones, that agree in much without
+ * being the same, such as people of one household or branches of one company (Winkler 1993, Improved decision rules in the
+ * Fellegi-Sunter model of record linkage). Without it, what related records agree in counts as if it came by chance.
+ * By expectation-maximisation from pairs that are likely: the best ones of both their records, and those that were beaten
+ * by a better one, for a thing has one record in a member.
+ * @param pairs how many pairs there are in all
+ * @returns the weights with the related ones; as they were where none were found
+ */
+export function learnRelated(evidence: readonly EvidenceField[], weights: Weights<LevelWeights>, best: PatternCounts, beaten: PatternCounts, pairs: number): Weights<LevelWeights> {
+  const beatenPairs = [...beaten.values()].reduce((sum, count) => sum + count, 0);
+  if (beatenPairs < leastPairs) return weights;
+  const patterns = [best, beaten].flatMap((counts) => [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count })));
+  let learned: Weights<LevelWeights> & { readonly related: Related } = {
+    ...weights,
+    related: {
+      prior: beatenPairs / pairs,
+      fields: levelShares(
+        weights,
+        [...beaten].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), share: count })),
+      ),
+    },
+  };
+  for (let round = 0; round < rounds; round += 1) {
+    const same: { levels: Levels; share: number }[] = [];
+    const related: { levels: Levels; share: number }[] = [];
+    for (const { levels, count } of patterns) {
+      const [isSame, isRelated] = classesOf(learned, levels);
+      same.push({ levels, share: isSame * count });
+      related.push({ levels, share: isRelated * count });
+    }
+    const priorOf = (parts: readonly { share: number }[]): number => Math.max(1e-12, parts.reduce((sum, { share }) => sum + share, 0) / pairs);
+    const m = levelShares(weights, same);
+    learned = {
+      prior: Math.min(0.5, priorOf(same)),
+      fields: learned.fields.map(({ u }, field) => ({ m: m[field] ?? [], u })),
+      related: { prior: Math.min(0.5, priorOf(related)), fields: levelShares(weights, related) },
+    };
+  }
+  return learned.related.prior * pairs >= leastPairs && bitsApart(learned) >= leastApart ? learned : weights;
+}
+
+/** How often each level comes, by field. */
+function levelShares({ fields }: Weights<LevelWeights>, parts: readonly { readonly levels: Levels; readonly share: number }[]): number[][] {
+  const sums = fields.map(({ m }) => m.map(() => 0));
+  for (const { levels, share } of parts)
+    for (const [field, level] of levels.entries()) if (level !== undefined) (sums[field] as number[])[level] = ((sums[field] as number[])[level] ?? 0) + share;
+  return sums.map(smoothed);
+}
+
+/** How probable it is that a pair is of the same thing, and that it is of related ones. */
+function classesOf({ fields, prior, related }: Weights<LevelWeights> & { readonly related: Related }, levels: Levels): [number, number] {
+  let [same, other] = [prior, related.prior];
+  for (const [field, level] of levels.entries()) {
+    if (level === undefined) continue;
+    const any = fields[field]?.u[level] ?? 1;
+    same *= (fields[field]?.m[level] ?? 1) / any;
+    other *= (related.fields[field]?.[level] ?? 1) / any;
+  }
+  const all = same + other + Math.max(0, 1 - prior - related.prior);
+  return [same / all, other / all];
+}
+
+/** What a related pair tells, on the average, against its being the same (Kullback and Leibler 1951), in bits. */
+function bitsApart({ fields, related }: Weights<LevelWeights> & { readonly related: Related }): number {
+  let sum = 0;
+  for (const [field, { m }] of fields.entries()) for (const [level, share] of (related.fields[field] ?? []).entries()) sum += share * Math.log2(share / (m[level] ?? 1));
+  return sum;
+}
