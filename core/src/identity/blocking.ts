@@ -42,6 +42,9 @@ function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: Blo
 /** With an end, so that ("ab", "c") and ("a", "bc") stay apart. */
 const hashed = (before: number, text: string): number => fnv1a('\u001f', fnv1a(text, before));
 
+/** Of how blocks are made. To be raised with every change of it, so that what is kept elsewhere is made anew. */
+export const blocksVersion = 2;
+
 /** A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index elsewhere. */
 export function storedBlocks(columns: readonly EvidenceColumn[], record: number): { readonly block: number; readonly limit: number }[] {
   const found = new Map<number, number>();

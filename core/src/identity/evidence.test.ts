@@ -1,9 +1,11 @@
 /** Matching by evidence: what is compared, what is learned, how a score adds up, and what is chosen. */
 import fc from 'fast-check';
-import { BlockIndex, storedBlocks } from './blocking.js';
+import { BlockIndex, blocksVersion, storedBlocks } from './blocking.js';
 import { bestAndBeaten, chooseTies, defaultThresholds } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
+import { comparisonKinds } from './comparison.js';
 import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
+import { fnv1a } from './fnv.js';
 import { finished, learnFromPairs, LikelyPairs } from './likelyPairs.js';
 import { comparePairs } from './matchPairs.js';
 import { learnRelated } from './related.js';
@@ -144,6 +146,13 @@ test('an index that is kept elsewhere finds what the one in memory finds, as far
     const inMemory = Array.from(into.slice(0, memory.candidates(at, into)));
     expect([...new Set(found)].sort()).toEqual(inMemory.sort());
   }
+});
+
+test('blocks that are kept elsewhere change only with their version', () => {
+  const kinds = comparisonKinds.map((compare): EvidenceField => ({ name: compare, fields: [compare], compare }));
+  const specimen = ['Osprey', 'HZ4 8QD', 'Ada Noel', 'Osprey Nursery Ltd', '+44 1632 960417', 'yard@osprey.example', '12 Mill Ln, HZ4 8QD', '1968-04-12', '12.5', 'blue glass kit'];
+  const blocks = storedBlocks(prepareColumns(kinds, [specimen]), 0).map(({ block }) => block);
+  expect([blocksVersion, blocks.length, fnv1a(blocks.join())]).toEqual([2, 60, -1339008605]);
 });
 
 test('records of one member are compared with each other where that is wanted: each pair once, and no record with itself', () => {

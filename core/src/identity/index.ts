@@ -1,4 +1,4 @@
-export { BlockIndex, storedBlocks } from './blocking.js';
+export { BlockIndex, blocksVersion, storedBlocks } from './blocking.js';
 export { bestAndBeaten, chooseTies, defaultThresholds, type JudgedPair, type Judgement, type ScoredPair, type Thresholds } from './chooseTies.js';
 export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { type Anchor, type AnchorId, type CompiledKnot, type EvidenceTexts, evidenceTexts, expectedFields, keyOf, prepareColumns, storedBlocks } from '@anchor-knot/core';
+import { type Anchor, type AnchorId, blocksVersion, type CompiledKnot, type EvidenceTexts, evidenceTexts, expectedFields, keyOf, prepareColumns, storedBlocks } from '@anchor-knot/core';
 import type { AnchorIndex, IndexedRecord, RunLease, Store } from './store.js';
 
 const indexedAtOnce = 1000;
@@ -44,7 +44,7 @@ export function indexFingerprint({ keyRules, evidence, fields, crosswalks }: Com
   const named = new Set([...keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...(evidence?.fields ?? []).flatMap((part) => part.fields)]);
   const used = fields.filter(({ id }) => named.has(id)).map(({ id, type, mappings }) => [id, type, [...mappings].map(([member, { lens: _, ...mapping }]) => [member, mapping])]);
   return createHash('sha256')
-    .update(JSON.stringify([keyRules, evidence?.fields ?? [], used, crosswalks]))
+    .update(JSON.stringify([blocksVersion, keyRules, evidence?.fields ?? [], used, crosswalks]))
     .digest('base64');
 }
 
