@@ -1,5 +1,16 @@
 import { createHash } from 'node:crypto';
-import { type Anchor, type AnchorId, blocksVersion, type CompiledKnot, type EvidenceTexts, evidenceTexts, expectedFields, keyOf, prepareColumns, storedBlocks } from '@anchor-knot/core';
+import {
+  type Anchor,
+  type AnchorId,
+  blocksVersion,
+  type CompiledKnot,
+  type EvidenceTexts,
+  evidenceTexts,
+  expectedFields,
+  keyOf,
+  prepareColumns,
+  storedBlocks,
+} from '@anchor-knot/core';
 import type { AnchorIndex, IndexedRecord, RunLease, Store } from './store.js';
 
 const indexedAtOnce = 1000;
