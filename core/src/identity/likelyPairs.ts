@@ -66,7 +66,9 @@ export function* learnFromPairs(
     );
     if (best.length === 0) break;
     const counted = patternCounts(best);
-    weights = withShares(learnRelated(evidence, learnWeights(evidence, counted, anyPairs, pairs, expected), counted, patternCounts(beaten), pairs), shares);
+    const learned = learnWeights(evidence, counted, anyPairs, pairs, expected);
+    // Within one member a thing may have several records: who was beaten may be the same all the same.
+    weights = withShares(isOne ? learned : learnRelated(evidence, learned, counted, patternCounts(beaten), pairs), shares);
   }
   return weights;
 }

@@ -4,8 +4,13 @@ import { type LevelWeights, type PatternCounts, type Related, smoothed, type Wei
 const rounds = 60;
 /** Fewer pairs than this tell nothing of how related records agree. */
 const leastPairs = 10;
-/** Related records have to differ from the same ones by so many bits a pair; otherwise they may be the same ones, listed twice. */
-const leastApart = 3;
+/** Agreeing in everything has to speak for being the same by so many bits. */
+const leastForAgreement = 3;
+/**
+ * In so many fields related pairs have to speak against being the same, by a bit on the average. A record that is listed
+ * twice with another phone is beaten as well; but it differs in that alone.
+ */
+const leastFieldsAgainst = 2;
 
 type Levels = readonly (number | undefined)[];
 
@@ -48,7 +53,11 @@ export function learnRelated(evidence: readonly EvidenceField[], weights: Weight
       related: { prior: Math.min(0.5, priorOf(related)), fields: levelShares(weights, related) },
     };
   }
-  return learned.related.prior * pairs >= leastPairs && bitsApart(learned) >= leastApart ? learned : weights;
+  const isClear =
+    learned.related.prior * pairs >= leastPairs &&
+    bitsForAgreement(learned) >= leastForAgreement &&
+    againstByField(weights, learned.related).filter((bits) => bits >= 1).length >= leastFieldsAgainst;
+  return isClear ? learned : weights;
 }
 
 /** How often each level comes, by field. */
@@ -72,9 +81,12 @@ function classesOf({ fields, prior, related }: Weights<LevelWeights> & { readonl
   return [same / all, other / all];
 }
 
-/** What a related pair tells, on the average, against its being the same (Kullback and Leibler 1951), in bits. */
-function bitsApart({ fields, related }: Weights<LevelWeights> & { readonly related: Related }): number {
-  let sum = 0;
-  for (const [field, { m }] of fields.entries()) for (const [level, share] of (related.fields[field] ?? []).entries()) sum += share * Math.log2(share / (m[level] ?? 1));
-  return sum;
+/** What agreeing in everything says for a pair being the same and not related, in bits. */
+function bitsForAgreement({ fields, related }: Weights<LevelWeights> & { readonly related: Related }): number {
+  return fields.reduce((sum, { m }, field) => sum + Math.log2((m.at(-1) ?? 1) / (related.fields[field]?.at(-1) ?? 1)), 0);
+}
+
+/** What each field of a related pair says, on the average, against its being the same (Kullback and Leibler 1951), in bits. */
+function againstByField({ fields }: Weights<LevelWeights>, related: Related): number[] {
+  return fields.map(({ m }, field) => (related.fields[field] ?? []).reduce((sum, share, level) => sum + share * Math.log2(share / (m[level] ?? 1)), 0));
 }

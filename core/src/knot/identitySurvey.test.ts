@@ -1,6 +1,6 @@
 /** What key rules and evidence make of all records, before anything is written. */
-import { BlockIndex, comparePairs, finished, learnFromPairs, learnShares, LikelyPairs, prepareColumns, sampleAnyPairs, ShareTable } from '../identity/index.js';
 import { recordKey } from '../record/index.js';
+import { compareLists } from '../testing/compareLists.js';
 import { surveyIdentity, type SurveyedRecord } from './identitySurvey.js';
 import type { Evidence, Knot } from './knot.js';
 
@@ -37,21 +37,9 @@ const records = [
 ];
 
 function compared() {
-  const texts = records.map((one) => one.texts);
-  const columns = prepareColumns(evidence.fields, texts);
-  const memberOf = records.map(({ member }) => members.indexOf(member));
-  const places = (member: number) => memberOf.flatMap((of, place) => (of === member ? [place] : []));
-  const shares = columns.map(learnShares);
-  const comparing = {
-    columns,
-    memberOf,
-    indexes: [0, 1].map((member) => new BlockIndex(columns, places(member))),
-    withinMembers: true,
-    shares: shares.map((of) => new ShareTable(of)),
-  };
-  const part = comparePairs(comparing, 0, records.length);
-  const weights = finished(learnFromPairs(evidence.fields, [part], memberOf, { anyPairs: sampleAnyPairs(columns, places(0), places(1)), shares }, [80, 60]));
-  return { evidence, weights, likely: finished(LikelyPairs.of(evidence.fields, weights, texts, [part], -10)), compared: part.compared };
+  const textsOf = (member: string) => records.flatMap((one) => (one.member === member ? [one.texts] : []));
+  const { weights, likely, part } = compareLists(evidence.fields, members.map(textsOf), true);
+  return { evidence, weights, likely, compared: part.compared };
 }
 
 test('keys come first, evidence takes what they leave, and every record is counted once', () => {
