@@ -5,7 +5,7 @@
  * Settings: BENCH_RECORDS (in each large list), BENCH_SEED, BENCH_UPPER and BENCH_LOWER (thresholds in bits).
  */
 import { performance } from 'node:perf_hooks';
-import { anchorId, defaultThresholds, evidenceTexts, matchFree, prepareColumns, recordKey, RecordMatching, Verdicts } from '@anchor-knot/core';
+import { anchorId, defaultThresholds, evidenceTexts, finished, matchFree, prepareColumns, recordKey, RecordMatching, Verdicts } from '@anchor-knot/core';
 import { compareRecords } from '@anchor-knot/server';
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import { companies, people } from './matching/world.mjs';
@@ -90,7 +90,7 @@ async function matchTwo(evidence, left, right) {
   const records = rows.map((_, place) => ({ member: place < left.length ? 'left' : 'right', key: recordKey(String(place)), keys: [], canStart: true }));
   let next = 0;
   const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))));
-  const { joined, doubts } = matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) });
+  const { joined, doubts } = finished(matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) }));
   const pairOf = ({ record, with: other, bits }, judgement) => ({ left: other, right: record - left.length, bits, judgement });
   const asked = doubts.flatMap((doubt) => (doubt.kind === 'unsure' ? [pairOf({ record: doubt.record, ...doubt.candidates[0] }, 'asked')] : []));
   const duplicates = doubts.reduce((sum, doubt) => sum + (doubt.kind === 'duplicates' ? doubt.records.length : 0), 0);

@@ -3,7 +3,7 @@ export { bestAndBeaten, chooseTies, defaultThresholds, type JudgedPair, type Jud
 export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
 export { type EvidenceColumn, type EvidenceField, type EvidenceRow, type EvidenceTexts, evidenceTexts, mostEvidenceFields, patternOf, prepareColumns } from './evidence.js';
-export { type AnyRecords, finished, learnFromPairs, leastBits, LikelyPairs, type Steps } from './likelyPairs.js';
+export { type AnyRecords, learnFromPairs, leastBits, LikelyPairs } from './likelyPairs.js';
 export { type KeyNormalisation, type KeyRule, keyOf, type RuleSays, ruleSays } from './keyRule.js';
 export {
   type Candidate as UnitCandidate,
@@ -18,5 +18,6 @@ export { type ComparedAnchor, type FreeCase, matchFree } from './matchFree.js';
 export { commonnessAt, type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
 export { type KnownAnchors, type MatchCandidate, type MatchDoubt, type Matching, type Newcomer, RecordMatching, type TieReason } from './recordMatching.js';
 export { levelBits, type Score, type ScorePart, Scorer } from './score.js';
+export { finished, inOneStep, type Steps } from './steps.js';
 export { recordId, type RecordName, type Verdict, Verdicts } from './verdict.js';
 export { type FieldWeights, learnWeights, type LevelWeights, type PatternCounts, probabilityOf, type Related, sampleAnyPairs, type Weights } from './weights.js';

@@ -4,6 +4,7 @@ import { type EvidenceField, type EvidenceTexts, levelBase, patternOf, prepareCo
 import { commonnessAt, type ComparedPairs } from './matchPairs.js';
 import { learnRelated } from './related.js';
 import { type Score, Scorer } from './score.js';
+import type { Steps } from './steps.js';
 import { learnWeights, type LevelWeights, type PatternCounts, type Weights } from './weights.js';
 
 /** Pairs below are of no use: nobody would want to be asked about one in a thousand. In bits. */
@@ -24,17 +25,6 @@ export interface AnyRecords {
   readonly anyPairs: readonly (readonly number[])[];
   /** How common values are, by field. */
   readonly shares: readonly ValueShares[];
-}
-
-/** Work that is done piece by piece, so that whoever does it can look after other things in between, or stop. */
-export type Steps<Result> = Generator<void, Result>;
-
-/** Does all of it at once. */
-export function finished<Result>(steps: Steps<Result>): Result {
-  for (;;) {
-    const step = steps.next();
-    if (step.done === true) return step.value;
-  }
 }
 
 /**

@@ -1,4 +1,5 @@
 import { chooseTies, type ScoredPair, type Thresholds } from './chooseTies.js';
+import { inOneStep, type Steps } from './steps.js';
 
 /** Records of one thing: those of an anchor, or newcomers that key rules have put together. */
 export interface KnownUnit {
@@ -69,8 +70,8 @@ const mostCandidates = 5;
  * is like the record in it that it is most like; but where the evidence of another one of its records speaks against it, it
  * is asked about, so that unlike records are not chained together.
  */
-export function matchByEvidence(matching: EvidenceCase): EvidenceOutcome {
-  return new EvidencePass(matching).run();
+export function* matchByEvidence(matching: EvidenceCase): Steps<EvidenceOutcome> {
+  return yield* new EvidencePass(matching).run();
 }
 
 class EvidencePass {
@@ -86,14 +87,15 @@ class EvidencePass {
     this.#case = matching;
     this.#units = matching.units.map(({ records, taken }, index) => ({ index, records: [...records], taken: new Set(taken), waits: false }));
     for (const unit of this.#units) for (const record of unit.records) this.#unitOf.set(record, unit);
-    for (const { left, right, bits } of matching.pairs) {
+  }
+
+  *run(): Steps<EvidenceOutcome> {
+    for (const [at, { left, right, bits }] of this.#case.pairs.entries()) {
+      if (at % inOneStep === 0) yield;
       this.#note(left, right, bits);
       this.#note(right, left, bits);
     }
-  }
-
-  run(): EvidenceOutcome {
-    for (let member = 0; member < this.#case.members; member += 1) this.#place(this.#case.newcomers.filter((record) => this.#case.memberOf(record) === member));
+    for (let member = 0; member < this.#case.members; member += 1) yield* this.#place(this.#case.newcomers.filter((record) => this.#case.memberOf(record) === member));
     for (const { record, with: other, bits } of this.#joined) {
       const unit = this.#unitOf.get(record) as Unit;
       if (unit.waits) this.#doubts.push({ kind: 'unsure', record, candidates: [{ unit: unit.index, bits, with: other }] });
@@ -107,8 +109,15 @@ class EvidencePass {
     else this.#alike.set(record, [{ record: other, bits }]);
   }
 
-  #place(newcomers: readonly number[]): void {
-    const wished = new Map(newcomers.map((record) => [record, this.#linksOf(record).filter(({ unit }) => !this.#isTaken(unit, record))]));
+  *#place(newcomers: readonly number[]): Steps<void> {
+    const wished = new Map<number, readonly Candidate[]>();
+    for (const [at, record] of newcomers.entries()) {
+      if (at % inOneStep === 0) yield;
+      wished.set(
+        record,
+        this.#linksOf(record).filter(({ unit }) => !this.#isTaken(unit, record)),
+      );
+    }
     const { thresholds } = this.#case;
     const chosen = chooseTies(
       [...wished].flatMap(([left, candidates]) => candidates.map(({ unit, bits }) => ({ left, right: unit, bits }))),
@@ -116,7 +125,8 @@ class EvidencePass {
     );
     const left = new Set(newcomers);
     const asked = new Set<number>();
-    for (const { left: record, right, bits, judgement } of chosen) {
+    for (const [at, { left: record, right, bits, judgement }] of chosen.entries()) {
+      if (at % inOneStep === 0) yield;
       const unit = this.#units[right] as Unit;
       const pair = { record, with: wished.get(record)?.find((one) => one.unit === right)?.with ?? -1, bits };
       const isDisputed = (bits >= thresholds.upper && judgement === 'asked') || this.#isContradicted(record, unit, pair.with);
@@ -133,8 +143,9 @@ class EvidencePass {
       const best = wished.get(record)?.[0];
       if (best && !looked.has(record)) this.#considered.push({ record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper });
     }
-    this.#askAboutDuplicates(left);
-    for (const record of left) {
+    yield* this.#askAboutDuplicates(left);
+    for (const [at, record] of [...left].entries()) {
+      if (at % inOneStep === 0) yield;
       const candidates = (wished.get(record) ?? []).filter(({ bits }) => bits >= thresholds.lower).slice(0, mostCandidates);
       // What lost to a better one is asked about only where that one is in doubt itself.
       const waits = candidates.length > 0 && (asked.has(record) || candidates.some(({ unit, bits }) => bits >= thresholds.upper && !this.#isTaken(unit, record)));
@@ -167,9 +178,10 @@ class EvidencePass {
   }
 
   /** Takes out of `left` the records that are like another one of their member, and asks about them. */
-  #askAboutDuplicates(left: Set<number>): void {
+  *#askAboutDuplicates(left: Set<number>): Steps<void> {
     const { upper } = this.#case.thresholds;
-    for (const record of [...left]) {
+    for (const [at, record] of [...left].entries()) {
+      if (at % inOneStep === 0) yield;
       if (!left.has(record)) continue;
       const group = this.#duplicatesAmong(record, left);
       const like = group.flatMap((one) => this.#linksOf(one).filter(({ bits }) => bits >= upper)).sort((a, b) => b.bits - a.bits || a.unit - b.unit);

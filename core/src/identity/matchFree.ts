@@ -3,6 +3,7 @@ import type { Thresholds } from './chooseTies.js';
 import type { LikelyPairs } from './likelyPairs.js';
 import { type EvidenceOutcome, type KnownUnit, matchByEvidence } from './matchByEvidence.js';
 import type { RecordMatching } from './recordMatching.js';
+import type { Steps } from './steps.js';
 import { recordId, type RecordName, type Verdicts } from './verdict.js';
 
 /** An anchor from before, with those of its records that were compared. */
@@ -27,7 +28,7 @@ export interface FreeCase {
 }
 
 /** Ties what the key rules have left by evidence, as far as it was compared, and gives what was thought of it. */
-export function matchFree({ matching, members, records, likely, thresholds, verdicts, known = [] }: FreeCase): EvidenceOutcome {
+export function* matchFree({ matching, members, records, likely, thresholds, verdicts, known = [] }: FreeCase): Steps<EvidenceOutcome> {
   const places = new Map(records.map((record, place) => [recordId(record), place]));
   const memberAt = new Map(members.map((member, index) => [member, index]));
   const placesOf = (names: readonly RecordName[]): number[] => names.flatMap((name) => places.get(recordId(name)) ?? []);
@@ -52,7 +53,7 @@ export function matchFree({ matching, members, records, likely, thresholds, verd
     );
   }
   const recordAt = (place: number): RecordName => records[place] as RecordName;
-  const outcome = matchByEvidence({
+  const outcome = yield* matchByEvidence({
     memberOf: (place) => memberAt.get(recordAt(place).member) ?? -1,
     members: members.length,
     newcomers: placesOf(matching.free()),
@@ -62,6 +63,6 @@ export function matchFree({ matching, members, records, likely, thresholds, verd
     thresholds,
     areDifferent: (a, b) => verdicts.areDifferent(recordAt(a), recordAt(b)),
   });
-  matching.applyEvidence(outcome, recordAt, anchors);
+  yield* matching.applyEvidence(outcome, recordAt, anchors);
   return outcome;
 }

@@ -1,5 +1,6 @@
 import type { AnchorId, MemberId, RecordKey } from '../record/index.js';
 import type { EvidenceOutcome } from './matchByEvidence.js';
+import { inOneStep, type Steps } from './steps.js';
 import { recordId, type RecordName, Verdicts } from './verdict.js';
 
 /** A record that has no tie yet. */
@@ -112,7 +113,7 @@ export class RecordMatching {
    * @param recordAt the record at each place of the list that was compared
    * @param anchors the anchors of the units that were given, in their order
    */
-  applyEvidence({ units, joined, doubts }: EvidenceOutcome, recordAt: (place: number) => RecordName, anchors: readonly AnchorId[]): void {
+  *applyEvidence({ units, joined, doubts }: EvidenceOutcome, recordAt: (place: number) => RecordName, anchors: readonly AnchorId[]): Steps<void> {
     const newcomerAt = (place: number): Newcomer => this.#byId.get(recordId(recordAt(place))) as Newcomer;
     const why = new Map(joined.map(({ record, with: other, bits }) => [record, { kind: 'evidence' as const, with: nameOf(recordAt(other)), bits }]));
     const anchorOf: (AnchorId | undefined)[] = units.map(({ records, waits }, index) => {
@@ -122,6 +123,7 @@ export class RecordMatching {
       return records.some((place) => newcomerAt(place).canStart) ? this.#startAnchor() : undefined;
     });
     for (const [index, { records }] of units.entries()) {
+      if (index % inOneStep === 0) yield;
       const anchor = anchorOf[index];
       if (anchor === undefined) continue;
       for (const place of records) {

@@ -1,4 +1,5 @@
 /** What key rules and evidence make of all records, before anything is written. */
+import { finished } from '../identity/index.js';
 import { recordKey } from '../record/index.js';
 import { compareLists } from '../testing/compareLists.js';
 import { surveyIdentity, type SurveyedRecord } from './identitySurvey.js';
@@ -43,7 +44,7 @@ function compared() {
 }
 
 test('keys come first, evidence takes what they leave, and every record is counted once', () => {
-  const survey = surveyIdentity(knot, records, compared());
+  const survey = finished(surveyIdentity(knot, records, compared()));
   expect(survey.rules).toMatchObject([{ name: 'Email', ties: 20, without: 120 }]);
   const { free = 0, bins = [], filled } = survey.evidence ?? {};
   expect([free, filled]).toEqual([120, [140, 125]]);
@@ -57,7 +58,7 @@ test('keys come first, evidence takes what they leave, and every record is count
 });
 
 test('an example stands in the bin of its score, with what both have, and is of the same thing', () => {
-  const bins = surveyIdentity(knot, records, compared()).evidence?.bins ?? [];
+  const bins = finished(surveyIdentity(knot, records, compared())).evidence?.bins ?? [];
   expect(bins.map(({ from }) => from)).toEqual(bins.map(({ from }) => from).toSorted((a, b) => a - b));
   for (const { from, pairs, examples } of bins) {
     expect(examples.length).toBe(Math.min(3, pairs));
@@ -70,5 +71,5 @@ test('an example stands in the bin of its score, with what both have, and is of 
 });
 
 test('without evidence there is only what the keys say', () => {
-  expect(surveyIdentity(knot, records)).toMatchObject({ evidence: undefined, together: 10, alone: 120, waiting: 0 });
+  expect(finished(surveyIdentity(knot, records))).toMatchObject({ evidence: undefined, together: 10, alone: 120, waiting: 0 });
 });

@@ -9,6 +9,7 @@ import {
   type RuleSays,
   ruleSays,
   type Score,
+  type Steps,
   Verdicts,
   type Weights,
 } from '../identity/index.js';
@@ -89,7 +90,7 @@ export interface ComparedRecords {
 }
 
 /** What key rules and evidence make of all records, if nothing were tied and nobody had said anything yet. */
-export function surveyIdentity({ keyRules, members }: Pick<Knot, 'keyRules' | 'members'>, records: readonly SurveyedRecord[], compared?: ComparedRecords): IdentitySurvey {
+export function* surveyIdentity({ keyRules, members }: Pick<Knot, 'keyRules' | 'members'>, records: readonly SurveyedRecord[], compared?: ComparedRecords): Steps<IdentitySurvey> {
   const rules = keyRules.filter((rule) => rule.fields.length > 0);
   let next = 0;
   const matching = new RecordMatching(
@@ -98,21 +99,23 @@ export function surveyIdentity({ keyRules, members }: Pick<Knot, 'keyRules' | 'm
     { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined },
     () => anchorId(String((next += 1))),
   ).applyKeys();
+  yield;
   const free = matching.free().length;
   const outcome =
     compared &&
-    matchFree({
+    (yield* matchFree({
       matching,
       members: members.map(({ id }) => id),
       records,
       likely: compared.likely,
       thresholds: compared.evidence.thresholds,
       verdicts: new Verdicts([]),
-    });
+    }));
   const { ties, doubts, unmatched } = matching.finish();
   const sizes = new Map<string, number>();
   for (const { anchor } of ties) sizes.set(anchor, (sizes.get(anchor) ?? 0) + 1);
   const counts = [...sizes.values()];
+  yield;
   return {
     rules: rules.map(({ name }, index) => {
       const tied = ties.filter(({ why }) => why?.kind === 'key rule' && why.rule === name);

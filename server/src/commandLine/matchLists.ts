@@ -10,6 +10,7 @@ import {
   type EvidenceField,
   type EvidenceTexts,
   evidenceTexts,
+  finished,
   levelBits,
   type LikelyPairs,
   matchFree,
@@ -123,7 +124,7 @@ function tiesOf(likely: LikelyPairs, { memberOf }: Listed, lists: number, thresh
   const verdicts = new Verdicts([]);
   let next = 0;
   const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))), verdicts);
-  const { joined, doubts } = matchFree({ matching, members: Array.from({ length: lists }, (_, member) => String(member)), records, likely, thresholds, verdicts });
+  const { joined, doubts } = finished(matchFree({ matching, members: Array.from({ length: lists }, (_, member) => String(member)), records, likely, thresholds, verdicts }));
   const asked = doubts.flatMap((doubt) => {
     const [best] = doubt.kind === 'unsure' ? doubt.candidates : [];
     return doubt.kind === 'unsure' && best ? [{ record: doubt.record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper }] : [];

@@ -2,6 +2,7 @@ import type { KnotDefinition, SurveyLine } from '@anchor-knot/contracts';
 import { SystemTrouble } from '@anchor-knot/connectors';
 import { type IdentitySurvey, type Instant, type Knot, KnotSurvey, type MemberSurvey, surveyIdentity, type SurveyedRecord } from '@anchor-knot/core';
 import { compareRecords } from '../matching/compareRecords.js';
+import { inSteps } from '../matching/inSteps.js';
 import type { Systems } from '../systems/systems.js';
 import { systemClock } from '../worker/systemClock.js';
 
@@ -51,7 +52,7 @@ export async function* surveyKnot(systems: Systems, definition: KnotDefinition, 
   const records = survey.records();
   const { evidence } = knot;
   if (!evidence || evidence.fields.length === 0 || evidence.fields.some(({ fields }) => fields.length === 0)) {
-    yield { kind: 'done', identity: surveyIdentity(knot, records) };
+    yield { kind: 'done', identity: await inSteps(surveyIdentity(knot, records)) };
     return;
   }
   const compared = firstOfEach(knot, records);
@@ -68,7 +69,7 @@ export async function* surveyKnot(systems: Systems, definition: KnotDefinition, 
     ...(learn || !evidence.weights ? {} : { weights: evidence.weights }),
     signal: stop.signal,
     onProgress: (done, total) => (progress = { done, total }),
-  });
+  }).then((result) => inSteps(surveyIdentity(knot, compared, { evidence, ...result }), stop.signal));
   // Told by and by: what it comes to is awaited below.
   working.catch(() => undefined);
   try {
@@ -76,8 +77,7 @@ export async function* surveyKnot(systems: Systems, definition: KnotDefinition, 
       yield { kind: 'comparing', ...progress };
       isDone = await Promise.race([working.then(() => true), new Promise<false>((resolve) => void setTimeout(resolve, progressMs, false))]);
     }
-    const result = await working;
-    yield { kind: 'done', identity: surveyIdentity(knot, compared, { evidence, ...result }) };
+    yield { kind: 'done', identity: await working };
   } finally {
     stop.abort();
   }

@@ -1,5 +1,6 @@
-import { type AnyRecords, type ComparedPairs, learnFromPairs, leastBits, LikelyPairs, mostEvidenceFields, type Steps, type Weights } from '@anchor-knot/core';
+import { type AnyRecords, type ComparedPairs, learnFromPairs, leastBits, LikelyPairs, mostEvidenceFields, type Weights } from '@anchor-knot/core';
 import { Piscina } from 'piscina';
+import { inSteps } from './inSteps.js';
 import { type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
 
 const inOneRange = 1000;
@@ -37,20 +38,6 @@ export async function compareRecords({ least = leastBits, signal, onProgress, ..
   for (let place = 0; place < texts.length; place += 1) sizes[memberOf[place] as number] = (sizes[memberOf[place] as number] ?? 0) + 1;
   const weights = known ?? (await inSteps(learnFromPairs(evidence, parts, memberOf, any, sizes), signal));
   return { weights, likely: await inSteps(LikelyPairs.of(evidence, weights, texts, parts, least), signal), compared: parts.reduce((sum, part) => sum + part.compared, 0) };
-}
-
-/** How long this thread may be kept from everything else, in milliseconds. */
-const longestStep = 25;
-
-async function inSteps<Result>(steps: Steps<Result>, signal: AbortSignal | undefined): Promise<Result> {
-  for (let since = performance.now(); ;) {
-    const step = steps.next();
-    if (step.done === true) return step.value;
-    if (performance.now() - since < longestStep) continue;
-    await new Promise((resolve) => setImmediate(resolve));
-    signal?.throwIfAborted();
-    since = performance.now();
-  }
 }
 
 /** Nothing is learned from it. */

@@ -16,6 +16,7 @@ import {
   Verdicts,
 } from '@anchor-knot/core';
 import { compareRecords } from '../matching/compareRecords.js';
+import { inSteps } from '../matching/inSteps.js';
 import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { DecisionDraft, OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store } from './store.js';
@@ -134,7 +135,7 @@ async function weighEvidence(
       beating.catch(() => stopping.abort());
     },
   }).finally(() => beating);
-  matchFree({
+  const matched = matchFree({
     matching,
     members: knot.members.map(({ id }) => id),
     records,
@@ -143,6 +144,7 @@ async function weighEvidence(
     verdicts,
     known: anchorsOf(known),
   });
+  await inSteps(matched, signal);
   return explainer(records, texts, likely, evidence.fields);
 }
 
