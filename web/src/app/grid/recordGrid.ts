@@ -91,7 +91,7 @@ const drawnAround = 8;
     th, td { text-align: left; vertical-align: top; padding: 4px 10px; border-bottom: 1px solid var(--hair-2); border-right: 1px solid var(--hair-2); font-weight: 400; min-width: 0; overflow: hidden; }
     thead th { position: sticky; top: 0; z-index: 2; background: var(--paper); border-bottom: 1px solid var(--hair); padding: 7px 10px 6px; }
     .system { display: block; font-weight: 650; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-    thead .system, thead small { white-space: normal; overflow-wrap: anywhere; }
+    thead .system, thead small { --name-wraps: normal; white-space: normal; overflow-wrap: anywhere; }
     small { display: block; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
     th:first-child { position: sticky; left: 0; z-index: 1; background: var(--sheet); } thead th:first-child { z-index: 3; background: var(--paper); }
     .field { font-weight: 600; } .field small { font-weight: 400; }

@@ -27,7 +27,7 @@ let serial = 0;
     </svg>
     @if (name()) { <span [class.hidden]="!shown()">{{ label() }}</span> }
   `,
-  styles: `:host { display: inline-flex; align-items: center; gap: 7px; vertical-align: -3px; white-space: nowrap; max-width: 100%; } svg { flex: none; } span { overflow: hidden; text-overflow: ellipsis; }`,
+  styles: `:host { display: inline-flex; align-items: center; gap: 7px; vertical-align: -3px; white-space: var(--name-wraps, nowrap); max-width: 100%; } svg { flex: none; } span { overflow: hidden; text-overflow: ellipsis; }`,
 })
 export class Pennant {
   readonly settings = input.required<PennantSettings>();

@@ -142,7 +142,7 @@ export class KnotFields {
   protected readonly members = computed((): GridMember[] =>
     this.editor.members().map((member) => {
       const ties = this.knot().version === 0 ? undefined : this.knot().members.find(({ id }) => id === member.id)?.ties;
-      return { ...member, hint: ties === undefined ? member.object : `${member.object} · ${plural(ties, 'record')} tied`, link: null };
+      return { ...member, hint: ties === undefined ? member.object : `${member.object} · ${count(ties)} tied`, link: null };
     }),
   );
   protected readonly tieing = computed(() => (row: GridRow, member: GridMember) => this.mapping(row.id, member.id)?.direction ?? null);

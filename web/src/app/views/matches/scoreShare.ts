@@ -12,7 +12,7 @@ const wholeBits = 14;
     <span class="value">{{ words() }}</span> <small [title]="says()">{{ says() }}</small>
   `,
   styles: `
-    :host { display: grid; grid-template-columns: minmax(44px, 1fr) 7ch; column-gap: 8px; align-items: center; }
+    :host { display: grid; grid-template-columns: minmax(24px, 1fr) 6ch; column-gap: 6px; align-items: center; }
     /* Zero stands a little left of the middle: what agrees adds more than what differs takes. */
     .bar { display: block; height: 12px; position: relative; border-left: 1px solid var(--hair); margin-left: 42%; }
     i { position: absolute; left: 0; top: 0; bottom: 0; background: var(--petrol); } i.against { left: auto; right: 100%; background: var(--ink-3); max-width: 72%; }
