@@ -22,7 +22,7 @@ const evidence = [
   { name: 'Address', fields: ['street', 'postcode'], compare: 'address' },
   { name: 'Phone', fields: ['phone'], compare: 'phone' },
 ];
-const { left, right } = people({ seed: Number(process.env.BENCH_SEED ?? 7), both: 600, onlyLeft: known - 600, onlyRight: 400 });
+let { left, right } = people({ seed: Number(process.env.BENCH_SEED ?? 7), both: 600, onlyLeft: known - 600, onlyRight: 400 });
 const textsOf = (list) => list.map(({ record }) => evidenceTexts(evidence, record));
 
 const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-bench-'));
@@ -61,7 +61,10 @@ try {
   const { weights } = await compareRecords({ evidence, texts: part, memberOf: part.map((_, at) => (at < 5000 ? 0 : 1)), members: 2, newcomers: part.length, withinMembers: false });
 
   const fresh = textsOf(right).slice(0, newcomers);
-  for (const turn of ['first', 'again']) {
+  const [count, thingsKnown, thingsNew] = [left.length, left.map(({ thing }) => thing), right.map(({ thing }) => thing)];
+  // A worker does not hold what is indexed: collecting garbage around a million records would be measured too.
+  left = right = [];
+  for (const turn of ['first', 'second', 'third']) {
     begun = performance.now();
     const columns = prepareColumns(evidence, fresh);
     const { records, found } = await store.evidenceCandidates(
@@ -83,7 +86,7 @@ try {
     });
     const best = new Map();
     for (const pair of likely.pairs) if (pair.bits > (best.get(pair.left)?.bits ?? -Infinity)) best.set(pair.left, pair);
-    const good = [...best.values()].filter(({ left: at, right: other }) => left[Number(records[other - newcomers].key)].thing === right[at].thing).length;
+    const good = [...best.values()].filter(({ left: at, right: other }) => thingsKnown[Number(records[other - newcomers].key)] === thingsNew[at]).length;
     const all = performance.now();
     // The floor: the same records by their keys.
     const ids = await data.query('select id from evidence_record order by id limit $1', [records.length]);
@@ -91,7 +94,7 @@ try {
     await data.query('select id, anchor_id, member, record_key, texts from evidence_record where id = any($1::bigint[])', [ids.map(({ id }) => id)]);
     const floor = performance.now() - read;
     console.log(
-      `${turn}: ${newcomers} new against ${left.length}: ${((all - begun) / 1000).toFixed(2)} s (${((searched - begun) / 1000).toFixed(2)} s to find ${records.length} candidates, ${compared} pairs compared); ${good} of 600 found as the best; reading the candidates by key ${(floor / 1000).toFixed(2)} s`,
+      `${turn}: ${newcomers} new against ${count}: ${((all - begun) / 1000).toFixed(2)} s (${((searched - begun) / 1000).toFixed(2)} s to find ${records.length} candidates, ${compared} pairs compared); ${good} of 600 found as the best; reading the candidates by key ${(floor / 1000).toFixed(2)} s`,
     );
   }
   await data.destroy();

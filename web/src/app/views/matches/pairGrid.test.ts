@@ -9,7 +9,13 @@ const members = [
   { id: 'shop', systemName: 'Market Row', pennant, recordPage: null },
 ] as unknown as MemberSummary[];
 const part = (name: string, says: string, adds: number) => ({ name, says, adds, rarity: 0 });
-const score: PairScore = { bits: -1.29, probability: 0.29, prior: -15.08, related: -14.3, parts: [part('Name', 'one name alike, another not', 1.2), part('Address', 'same', 13.5), part('Phone', 'same', 13.39)] };
+const score: PairScore = {
+  bits: -1.29,
+  probability: 0.29,
+  prior: -15.08,
+  related: -14.3,
+  parts: [part('Name', 'one name alike, another not', 1.2), part('Address', 'same', 13.5), part('Phone', 'same', 13.39)],
+};
 
 function shown(of: PairScore): HTMLElement {
   const fixture = TestBed.createComponent(PairGrid);
