@@ -103,6 +103,7 @@ test('no two records of which somebody said that they are different come to one 
         if (one !== undefined && `${a.member}/${a.key}` !== `${b.member}/${b.key}`) expect(one).not.toBe(other);
       }
     }),
+    { numRuns: 1000 },
   );
   const record = (member: string, key: string) => ({ member, key: recordKey(key) });
   const pair = [newcomer('a', '1', ['x']), newcomer('b', '2', ['y'])];
@@ -118,6 +119,28 @@ test('a key that people have said belongs to two things goes to a person for eve
   const { ties, doubts } = matchByKey(['id'], all, nobody, ids(), [verdict]);
   expect(ties.map(({ newcomer: { key } }) => key)).toEqual(['1', '2']);
   expect(doubts).toMatchObject([{ kind: 'several anchors', member: 'c', key: '3' }]);
+});
+
+test('of two that are different and have the key of what is tied, a person says which it is', () => {
+  const all = [newcomer('b', 'r4', ['1', undefined]), newcomer('c', 'r3', ['1', undefined])];
+  const verdict = { a: { member: 'c', key: recordKey('r3') }, b: { member: 'b', key: recordKey('r4') }, same: false };
+  for (const order of [all, all.toReversed()]) {
+    const { ties, doubts, blocked } = matchByKey(['id', 'email'], order, known, ids(), [verdict]);
+    expect(ties).toEqual([]);
+    expect(doubts).toEqual([
+      { kind: 'several anchors', member: 'b', key: 'r4', anchors: ['old'] },
+      { kind: 'several anchors', member: 'c', key: 'r3', anchors: ['old'] },
+    ]);
+    // Nothing is created for it meanwhile.
+    expect([...(blocked.get(anchorId('old')) ?? [])]).toEqual(['b', 'c']);
+  }
+  // Once it was said of one, the other is a thing of its own.
+  const said = { a: { member: 'c', key: recordKey('r3') }, b: { member: 'a', key: recordKey('tied') }, same: true };
+  const { ties } = matchByKey(['id', 'email'], all, known, ids(), [verdict, said]);
+  expect(ties.map(({ newcomer: { key }, anchor }) => [key, anchor])).toEqual([
+    ['r3', 'old'],
+    ['r4', 'new1'],
+  ]);
 });
 
 test('two shop customers that share an email are reported, and nothing is created in the shop for the CRM account', () => {

@@ -227,12 +227,21 @@ export class RecordMatching {
   /** Sets apart the newcomers of which somebody said that they are not the same as another one with this key. */
   #withoutTheDifferent(rule: number, value: string, group: readonly Newcomer[]): readonly Newcomer[] {
     const parted = group.filter((one) => group.some((other) => this.#verdicts.areDifferent(one, other)));
+    const mayJoin = new Map(parted.map((one) => [one, this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(one, anchor))]));
+    // Where two that are different could both join one anchor, a person says which of them it is.
+    for (const [one, anchors] of mayJoin) {
+      const isContested = parted.some((other) => this.#verdicts.areDifferent(one, other) && anchors.some((anchor) => mayJoin.get(other)?.includes(anchor)));
+      if (isContested) this.#doubt(one, { kind: 'several anchors', member: one.member, key: one.key, anchors });
+    }
     for (const newcomer of parted) {
+      if (!this.#isFree(newcomer)) continue;
       const anchors = this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(newcomer, anchor));
       if (anchors.length === 0 && newcomer.canStart) this.#tie(newcomer, this.#startAnchor(), undefined);
     }
+    // Those that may start nothing are not put together by what they share with a third: it is asked about when that one is tied.
+    const apart = parted.filter((one) => this.#isFree(one) && parted.some((other) => this.#isFree(other) && this.#verdicts.areDifferent(one, other)));
     return group.filter((newcomer) => {
-      if (!this.#isFree(newcomer)) return false;
+      if (!this.#isFree(newcomer) || apart.includes(newcomer)) return false;
       const all = this.#anchorsWith(rule, value);
       const allowed = all.filter((anchor) => this.#mayJoin(newcomer, anchor));
       if (allowed.length === all.length) return true;
