@@ -36,7 +36,7 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Try on all records' }).click();
   await page.getByText('would be tied in two or more systems').waitFor();
   await page.evaluate(() => {
-    const heading = [...document.querySelectorAll('h2')].find(({ textContent }) => textContent.includes('Weighed evidence'));
+    const heading = Array.from(document.querySelectorAll('h2')).find(({ textContent }) => textContent.includes('Weighed evidence'));
     heading?.closest('.scroll')?.scrollBy(0, heading.getBoundingClientRect().top - 90);
   });
   await picture('knot-identity');
