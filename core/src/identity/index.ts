@@ -15,6 +15,7 @@ export {
   matchByEvidence,
 } from './matchByEvidence.js';
 export { type ComparedAnchor, type FreeCase, matchFree } from './matchFree.js';
+export { type MatchJob, type MatchRange, PreparedJob } from './matchJob.js';
 export { commonnessAt, type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
 export { type KnownAnchors, type MatchCandidate, type MatchDoubt, type Matching, type Newcomer, RecordMatching, type TieReason } from './recordMatching.js';
 export { levelBits, type Score, type ScorePart, Scorer } from './score.js';

@@ -43,8 +43,8 @@ export function* learnFromPairs(
   const counts: PatternCounts = new Map();
   for (const part of parts) for (const [code, count] of isOne ? part.patternsWithin : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
   const { pairs, expected } = howMany(sizes, isOne);
-  const learn = (from: PatternCounts): Weights => withShares(learnWeights(evidence, from, anyPairs, pairs, expected), shares);
-  let weights = learn(counts);
+  const learn = (from: PatternCounts): Weights<LevelWeights> => learnWeights(evidence, from, anyPairs, pairs, expected);
+  let weights = withShares(learn(counts), shares);
   for (let round = 0; round < roundsOnBest; round += 1) {
     // By what speaks for them alone: related records are learned from as well.
     const scored = yield* scoredPairs(evidence, { ...weights, related: undefined }, parts, leastRelated);
@@ -56,7 +56,7 @@ export function* learnFromPairs(
     );
     if (best.length === 0) break;
     const counted = patternCounts(best);
-    const learned = learnWeights(evidence, counted, anyPairs, pairs, expected);
+    const learned = learn(counted);
     // Within one member a thing may have several records: who was beaten may be the same all the same.
     weights = withShares(isOne ? learned : learnRelated(evidence, learned, counted, patternCounts(beaten), pairs), shares);
   }

@@ -1,5 +1,5 @@
 import { type EvidenceField, levelsOf } from './evidence.js';
-import { type LevelWeights, type PatternCounts, type Related, smoothed, type Weights } from './weights.js';
+import { type CountedLevels, levelShares, type LevelWeights, type PatternCounts, type Related, shareOf, type Weights } from './weights.js';
 
 const rounds = 60;
 /** Fewer pairs than this tell nothing of how related records agree. */
@@ -12,8 +12,6 @@ const leastForAgreement = 3;
  */
 const leastFieldsAgainst = 2;
 
-type Levels = readonly (number | undefined)[];
-
 /**
  * Learns a third class beside records that are the same thing and any two records: *related* ones, that agree in much without
  * being the same, such as people of one household or branches of one company (Winkler 1993, Improved decision rules in the
@@ -24,34 +22,20 @@ type Levels = readonly (number | undefined)[];
  * @returns the weights with the related ones; as they were where none were found
  */
 export function learnRelated(evidence: readonly EvidenceField[], weights: Weights<LevelWeights>, best: PatternCounts, beaten: PatternCounts, pairs: number): Weights<LevelWeights> {
-  const beatenPairs = [...beaten.values()].reduce((sum, count) => sum + count, 0);
-  if (beatenPairs < leastPairs) return weights;
-  const patterns = [best, beaten].flatMap((counts) => [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count })));
-  let learned: Weights<LevelWeights> & { readonly related: Related } = {
-    ...weights,
-    related: {
-      prior: beatenPairs / pairs,
-      fields: levelShares(
-        weights,
-        [...beaten].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), share: count })),
-      ),
-    },
-  };
+  const countedOf = (counts: PatternCounts): CountedLevels[] => [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count }));
+  const patterns = [...countedOf(best), ...countedOf(beaten)];
+  const relatedOf = (some: readonly CountedLevels[]): Related => ({ prior: shareOf(some, pairs), fields: levelShares(weights, some) });
+  let learned: Weights<LevelWeights> & { readonly related: Related } = { ...weights, related: relatedOf(countedOf(beaten)) };
+  if (learned.related.prior * pairs < leastPairs) return weights;
   for (let round = 0; round < rounds; round += 1) {
-    const same: { levels: Levels; share: number }[] = [];
-    const related: { levels: Levels; share: number }[] = [];
-    for (const { levels, count } of patterns) {
-      const [isSame, isRelated] = classesOf(learned, levels);
-      same.push({ levels, share: isSame * count });
-      related.push({ levels, share: isRelated * count });
-    }
-    const priorOf = (parts: readonly { share: number }[]): number => Math.max(1e-12, parts.reduce((sum, { share }) => sum + share, 0) / pairs);
+    const before = learned;
+    const classes = patterns.map(({ levels }) => classesOf(before, levels));
+    const [same, related] = ([0, 1] as const).map((of) => patterns.map(({ levels, count }, at) => ({ levels, count: count * (classes[at]?.[of] ?? 0) }))) as [
+      CountedLevels[],
+      CountedLevels[],
+    ];
     const m = levelShares(weights, same);
-    learned = {
-      prior: Math.min(0.5, priorOf(same)),
-      fields: learned.fields.map(({ u }, field) => ({ m: m[field] ?? [], u })),
-      related: { prior: Math.min(0.5, priorOf(related)), fields: levelShares(weights, related) },
-    };
+    learned = { prior: shareOf(same, pairs), fields: weights.fields.map(({ u }, field) => ({ m: m[field] ?? [], u })), related: relatedOf(related) };
   }
   const isClear =
     learned.related.prior * pairs >= leastPairs &&
@@ -60,16 +44,8 @@ export function learnRelated(evidence: readonly EvidenceField[], weights: Weight
   return isClear ? learned : weights;
 }
 
-/** How often each level comes, by field. */
-function levelShares({ fields }: Weights<LevelWeights>, parts: readonly { readonly levels: Levels; readonly share: number }[]): number[][] {
-  const sums = fields.map(({ m }) => m.map(() => 0));
-  for (const { levels, share } of parts)
-    for (const [field, level] of levels.entries()) if (level !== undefined) (sums[field] as number[])[level] = ((sums[field] as number[])[level] ?? 0) + share;
-  return sums.map(smoothed);
-}
-
 /** How probable it is that a pair is of the same thing, and that it is of related ones. */
-function classesOf({ fields, prior, related }: Weights<LevelWeights> & { readonly related: Related }, levels: Levels): [number, number] {
+function classesOf({ fields, prior, related }: Weights<LevelWeights> & { readonly related: Related }, levels: CountedLevels['levels']): [number, number] {
   let [same, other] = [prior, related.prior];
   for (const [field, level] of levels.entries()) {
     if (level === undefined) continue;

@@ -91,17 +91,10 @@ export function learnWeights(
     prior: Math.min(0.5, Math.max(1e-9, expected / Math.max(1, pairs))),
   };
   for (let round = 0; round < roundsOfLearning; round += 1) {
-    const next = weights.fields.map(({ m }) => m.map(() => 0));
-    let matches = 0;
-    for (const { levels, count } of patterns) {
-      const share = probabilityOf(bitsOf(weights, levels)) * count;
-      matches += share;
-      for (const [field, level] of levels.entries()) if (level !== undefined) (next[field] as number[])[level] = ((next[field] as number[])[level] ?? 0) + share;
-    }
-    const learned: Weights<LevelWeights> = {
-      fields: weights.fields.map(({ u: any }, field) => ({ m: smoothed(next[field] ?? []), u: any })),
-      prior: Math.min(0.5, Math.max(1e-12, matches / Math.max(1, pairs))),
-    };
+    const before = weights;
+    const matches = patterns.map(({ levels, count }) => ({ levels, count: probabilityOf(bitsOf(before, levels)) * count }));
+    const m = levelShares(before, matches);
+    const learned: Weights<LevelWeights> = { fields: before.fields.map(({ u: any }, field) => ({ m: m[field] ?? [], u: any })), prior: shareOf(matches, pairs) };
     const moved = Math.max(...learned.fields.flatMap(({ m }, field) => m.map((share, level) => Math.abs(share - (weights.fields[field]?.m[level] ?? 0)))), 0);
     weights = learned;
     if (moved < settled) break;
@@ -109,8 +102,27 @@ export function learnWeights(
   return weights;
 }
 
+/** Pairs that have the same levels, and how many of them there are; a part of one counts as far as it belongs to a class. */
+export interface CountedLevels {
+  readonly levels: readonly (number | undefined)[];
+  readonly count: number;
+}
+
+/** How often each level comes in some pairs, by field. */
+export function levelShares({ fields }: Weights<LevelWeights>, pairs: readonly CountedLevels[]): number[][] {
+  const sums = fields.map(({ m }) => m.map(() => 0));
+  for (const { levels, count } of pairs)
+    for (const [field, level] of levels.entries()) if (level !== undefined) (sums[field] as number[])[level] = ((sums[field] as number[])[level] ?? 0) + count;
+  return sums.map(smoothed);
+}
+
+/** The share of all pairs that some are. A class is never impossible, and never more than half. */
+export function shareOf(some: readonly CountedLevels[], pairs: number): number {
+  return Math.min(0.5, Math.max(1e-12, some.reduce((sum, { count }) => sum + count, 0) / Math.max(1, pairs)));
+}
+
 /** No level is impossible, and none certain: a share is at least a thousandth. */
-export function smoothed(counts: readonly number[]): number[] {
+function smoothed(counts: readonly number[]): number[] {
   const total = counts.reduce((sum, count) => sum + count, 0);
   const raw = counts.map((count) => Math.max(0.001, total === 0 ? 1 / counts.length : count / total));
   const sum = raw.reduce((all, share) => all + share, 0);

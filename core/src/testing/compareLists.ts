@@ -1,18 +1,14 @@
 import {
-  BlockIndex,
-  comparePairs,
   type ComparedPairs,
   type EvidenceColumn,
   type EvidenceField,
   type EvidenceTexts,
   finished,
   learnFromPairs,
-  learnShares,
   leastBits,
   LikelyPairs,
   prepareColumns,
-  sampleAnyPairs,
-  ShareTable,
+  PreparedJob,
   type Weights,
 } from '../identity/index.js';
 
@@ -28,19 +24,9 @@ export interface ComparedLists {
 export function compareLists(evidence: readonly EvidenceField[], lists: readonly (readonly EvidenceTexts[])[], withinMembers = false): ComparedLists {
   const texts = lists.flat();
   const memberOf = lists.flatMap((list, member) => list.map(() => member));
-  const places = (member: number): number[] => memberOf.flatMap((of, place) => (of === member ? [place] : []));
-  const columns = prepareColumns(evidence, texts);
-  const shares = columns.map(learnShares);
-  const comparing = {
-    columns,
-    memberOf,
-    indexes: lists.map((_, member) => new BlockIndex(columns, places(member))),
-    withinMembers,
-    shares: shares.map((of) => new ShareTable(of)),
-  };
-  const part = comparePairs(comparing, 0, texts.length);
-  const any = { anyPairs: sampleAnyPairs(columns, places(0), places(1)), shares };
+  const job = new PreparedJob({ evidence, texts, memberOf, members: lists.length, newcomers: texts.length, withinMembers });
+  const part = job.compare({ from: 0, to: texts.length });
   const sizes = lists.map(({ length }) => length);
-  const weights = finished(learnFromPairs(evidence, [part], memberOf, any, sizes));
-  return { columns, memberOf, part, weights, likely: finished(LikelyPairs.of(evidence, weights, texts, [part], leastBits)) };
+  const weights = finished(learnFromPairs(evidence, [part], memberOf, job.sample(), sizes));
+  return { columns: prepareColumns(evidence, texts), memberOf, part, weights, likely: finished(LikelyPairs.of(evidence, weights, texts, [part], leastBits)) };
 }

@@ -1,10 +1,9 @@
 /** Comparing in threads: the built files, because threads load those. */
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { evidenceTexts, finished, LikelyPairs } from '@anchor-knot/core';
+import { evidenceTexts, finished, LikelyPairs, PreparedJob } from '@anchor-knot/core';
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import type * as Comparing from './compareRecords.js';
-import { PreparedJob } from './job.js';
 
 const { compareRecords } = (await import(pathToFileURL(join(import.meta.dirname, '../../dist/matching/compareRecords.js')).href)) as typeof Comparing;
 const evidence = [

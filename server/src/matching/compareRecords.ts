@@ -1,9 +1,22 @@
-import { type AnyRecords, type ComparedPairs, learnFromPairs, leastBits, LikelyPairs, mostEvidenceFields, type Weights } from '@anchor-knot/core';
+import { availableParallelism } from 'node:os';
+import {
+  type AnyRecords,
+  type ComparedPairs,
+  learnFromPairs,
+  leastBits,
+  LikelyPairs,
+  type MatchJob,
+  type MatchRange,
+  mostEvidenceFields,
+  PreparedJob,
+  type Weights,
+} from '@anchor-knot/core';
 import { Piscina } from 'piscina';
 import { inSteps } from './inSteps.js';
-import { type MatchJob, type MatchRange, mostThreads, PreparedJob } from './job.js';
 
 const inOneRange = 1000;
+/** One more than this would only wait. */
+const mostThreads = availableParallelism();
 /** Starting threads and handing them the records costs more than comparing so few. */
 const worthThreads = 2000;
 

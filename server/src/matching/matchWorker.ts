@@ -1,6 +1,5 @@
 import { workerData } from 'node:worker_threads';
-import type { AnyRecords, ComparedPairs } from '@anchor-knot/core';
-import { type MatchJob, type MatchRange, PreparedJob } from './job.js';
+import { type AnyRecords, type ComparedPairs, type MatchJob, type MatchRange, PreparedJob } from '@anchor-knot/core';
 
 const job = new PreparedJob(workerData as MatchJob);
 

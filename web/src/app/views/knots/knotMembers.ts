@@ -25,7 +25,7 @@ import { MemberFilter } from './editor/memberFilter';
               <tr>
                 <th scope="row">
                   @if (summary(member.id); as one) { <ak-pennant [settings]="one.pennant" [name]="one.systemName" [shown]="true" /> }
-                  <small class="block">{{ member.object }}@if (ties(member.id) !== undefined) { · {{ plural(ties(member.id) ?? 0, 'record') }} tied}</small>
+                  <small class="block">{{ member.object }}@if (ties(member.id) !== undefined) { · {{ count(ties(member.id) ?? 0) }} tied}</small>
                   @if (unknown(member)) {
                     <p class="wrong small">There is no such object here.</p>
                     <select [attr.aria-label]="'Another object for ' + member.id" #other (change)="replace(member, other.value)"><option value="">choose another one…</option>@for (one of objects(); track one.value) {<option [value]="one.value">{{ one.says }}</option>}</select>
@@ -72,6 +72,7 @@ export class KnotMembers {
   protected readonly editor = inject(KnotEditor);
   readonly #api = inject(Api);
   readonly #surveys = inject(Surveys);
+  protected readonly count = count;
   protected readonly plural = plural;
   protected readonly moveMember = moveMember;
   protected readonly removeMember = removeMember;

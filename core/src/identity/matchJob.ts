@@ -1,18 +1,9 @@
-import { availableParallelism } from 'node:os';
-import {
-  type AnyRecords,
-  BlockIndex,
-  type ComparedPairs,
-  comparePairs,
-  type Comparing,
-  type EvidenceField,
-  type EvidenceTexts,
-  learnShares,
-  prepareColumns,
-  sampleAnyPairs,
-  ShareTable,
-  type Weights,
-} from '@anchor-knot/core';
+import { BlockIndex } from './blocking.js';
+import { learnShares, ShareTable } from './commonness.js';
+import { type EvidenceField, type EvidenceTexts, prepareColumns } from './evidence.js';
+import type { AnyRecords } from './likelyPairs.js';
+import { type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
+import { sampleAnyPairs, type Weights } from './weights.js';
 
 /** What is compared: the records of all members in one list, the newcomers first. */
 export interface MatchJob {
@@ -69,6 +60,3 @@ export class PreparedJob {
     return places;
   }
 }
-
-/** One more than this would only wait. */
-export const mostThreads = availableParallelism();
