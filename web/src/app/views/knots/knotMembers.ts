@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import type { KnotView } from '@anchor-knot/contracts';
 import { Api, problemOf } from '../../api/api';
 import { Pennant } from '../../pennant/pennant';
-import { count, plural } from '../../words/sentences';
+import { count } from '../../words/sentences';
 import { addMember, type Member, moveMember, removeMember, setMember } from './editor/draftEdits';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
@@ -73,7 +73,6 @@ export class KnotMembers {
   readonly #api = inject(Api);
   readonly #surveys = inject(Surveys);
   protected readonly count = count;
-  protected readonly plural = plural;
   protected readonly moveMember = moveMember;
   protected readonly removeMember = removeMember;
   protected readonly busy = signal(false);
