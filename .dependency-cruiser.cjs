@@ -3,7 +3,10 @@ const floor = (name, below) => ({
   name: `${name}-imports-only-from-below`,
   severity: 'error',
   from: { path: `^${name}/src`, pathNot: '(\\.test\\.ts$|/testing/)' },
-  to: { path: '^(core|contracts|connectors|server|web|standins|e2e|bench)/', pathNot: `^(${[name, ...below].join('|')})/` },
+  to: {
+    path: '^(core|contracts|connectors|server|web|standins|e2e|bench)/',
+    pathNot: `^(${[name, ...below].join('|')})/`,
+  },
 });
 
 module.exports = {
@@ -14,16 +17,39 @@ module.exports = {
     floor('server', ['core', 'contracts', 'connectors']),
     floor('web', ['core', 'contracts']),
     floor('standins', []),
-    { name: 'core-does-no-io', severity: 'error', from: { path: '^core/src', pathNot: '(\\.test\\.ts$|/testing/)' }, to: { dependencyTypes: ['core'] } },
-    { name: 'core-knows-no-framework', severity: 'error', from: { path: '^core/src' }, to: { path: 'node_modules/(fastify|typeorm|@angular|pg|undici|zod)/' } },
-    { name: 'no-circles', severity: 'error', from: { pathNot: 'node_modules' }, to: { circular: true, viaOnly: { pathNot: 'index\\.ts$', dependencyTypesNot: ['type-only'] } } },
-    { name: 'no-orphans', severity: 'error', from: { orphan: true, path: '/src/', pathNot: '(\\.test\\.ts|main\\.ts|index\\.ts|\\.d\\.ts|Process\\.ts)$' }, to: {} },
+    {
+      name: 'core-does-no-io',
+      severity: 'error',
+      from: { path: '^core/src', pathNot: '(\\.test\\.ts$|/testing/)' },
+      to: { dependencyTypes: ['core'] },
+    },
+    {
+      name: 'core-knows-no-framework',
+      severity: 'error',
+      from: { path: '^core/src' },
+      to: { path: 'node_modules/(fastify|typeorm|@angular|pg|undici|zod)/' },
+    },
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: { pathNot: 'node_modules' },
+      to: { circular: true, viaOnly: { pathNot: 'index\\.ts$', dependencyTypesNot: ['type-only'] } },
+    },
+    {
+      name: 'no-orphans',
+      severity: 'error',
+      from: { orphan: true, path: '/src/', pathNot: '(\\.test\\.ts|main\\.ts|index\\.ts|\\.d\\.ts|Process\\.ts)$' },
+      to: {},
+    },
   ],
   options: {
     doNotFollow: { path: '(node_modules|/dist/)' },
     exclude: { path: '(^|/)\\.angular/' },
     tsPreCompilationDeps: true,
     tsConfig: { fileName: 'tsconfig.base.json' },
-    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'require', 'node', 'default', 'types'] },
+    enhancedResolveOptions: {
+      exportsFields: ['exports'],
+      conditionNames: ['import', 'require', 'node', 'default', 'types'],
+    },
   },
 };

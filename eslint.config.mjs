@@ -24,11 +24,17 @@ export default tseslint.config(
       'no-undef': 'off',
       // A named function may be used above its definition: files read from the public face down.
       '@typescript-eslint/no-use-before-define': 'off',
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_', ignoreRestSiblings: true }],
+      '@typescript-eslint/no-unused-vars': [
+        'error',
+        { argsIgnorePattern: '^_', varsIgnorePattern: '^_', ignoreRestSiblings: true },
+      ],
       '@typescript-eslint/no-invalid-void-type': 'off',
       '@typescript-eslint/no-extraneous-class': 'off',
       '@typescript-eslint/no-dynamic-delete': 'off',
-      'no-restricted-properties': ['error', { object: 'Math', property: 'random', message: 'Randomness is passed in.' }],
+      'no-restricted-properties': [
+        'error',
+        { object: 'Math', property: 'random', message: 'Randomness is passed in.' },
+      ],
     },
   },
   {
@@ -36,7 +42,13 @@ export default tseslint.config(
     ignores: ['**/*.test.ts', '**/testing/**'],
     rules: {
       'no-restricted-globals': ['error', 'process', 'setTimeout', 'fetch', 'window'],
-      'no-restricted-syntax': ['error', { selector: "CallExpression[callee.object.name='Date'][callee.property.name='now']", message: 'Time is passed in.' }],
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: "CallExpression[callee.object.name='Date'][callee.property.name='now']",
+          message: 'Time is passed in.',
+        },
+      ],
     },
   },
   { files: ['server/src/systems/systems.ts'], rules: { 'no-restricted-properties': 'off' } },
@@ -46,5 +58,8 @@ export default tseslint.config(
     processor: angular.processInlineTemplates,
     rules: { '@angular-eslint/prefer-on-push-component-change-detection': 'error' },
   },
-  { files: ['web/src/**/*.html'], extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility] },
+  {
+    files: ['web/src/**/*.html'],
+    extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+  },
 );

@@ -1,6 +1,12 @@
 import presets from 'jest-preset-angular/presets/index.js';
 
-const packages = { core: 'core', contracts: 'contracts', connectors: 'connectors', server: 'server', standins: 'standins' };
+const packages = {
+  core: 'core',
+  contracts: 'contracts',
+  connectors: 'connectors',
+  server: 'server',
+  standins: 'standins',
+};
 
 /** One project per package: sources are taken as they are, so a test never runs an old build. */
 const project = (name) => ({
@@ -13,14 +19,21 @@ const project = (name) => ({
     '^.+\\.ts$': [
       '@swc/jest',
       {
-        jsc: { target: 'es2022', parser: { syntax: 'typescript', decorators: true }, transform: { legacyDecorator: true }, experimental: { keepImportAttributes: true } },
+        jsc: {
+          target: 'es2022',
+          parser: { syntax: 'typescript', decorators: true },
+          transform: { legacyDecorator: true },
+          experimental: { keepImportAttributes: true },
+        },
         module: { type: 'es6' },
       },
     ],
   },
   moduleNameMapper: {
     '^(\\.{1,2}/.*)\\.js$': '$1',
-    ...Object.fromEntries(Object.keys(packages).map((one) => [`^@anchor-knot/${one}$`, `<rootDir>/${one}/src/index.ts`])),
+    ...Object.fromEntries(
+      Object.keys(packages).map((one) => [`^@anchor-knot/${one}$`, `<rootDir>/${one}/src/index.ts`]),
+    ),
   },
 });
 
@@ -32,7 +45,9 @@ const web = {
   roots: ['<rootDir>/web/src'],
   testEnvironment: 'jsdom',
   setupFilesAfterEnv: ['<rootDir>/web/src/testSetup.ts'],
-  moduleNameMapper: Object.fromEntries(['core', 'contracts'].map((one) => [`^@anchor-knot/${one}$`, `<rootDir>/${one}/dist/index.js`])),
+  moduleNameMapper: Object.fromEntries(
+    ['core', 'contracts'].map((one) => [`^@anchor-knot/${one}$`, `<rootDir>/${one}/dist/index.js`]),
+  ),
 };
 
 export default { projects: [...Object.keys(packages).map(project), web], testTimeout: 60_000, maxWorkers: 2 };

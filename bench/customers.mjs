@@ -61,22 +61,35 @@ closers.push(() => data.destroy());
 await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
 
 const descriptions = JSON.parse(readFileSync(join(root, 'server/demo/systems.json'), 'utf8'));
-for (const description of [descriptions.fernhill, descriptions.marketRow]) for (const object of Object.values(description.objects)) object.list.pageSize.value = pageSize;
-const systems = Object.fromEntries(['fernhill', 'marketRow'].map((id) => [id, httpSystemSchema.parse({ ...descriptions[id], address: addresses[id] })]));
-const { knot: definition } = knotFileSchema.parse(JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8')));
+for (const description of [descriptions.fernhill, descriptions.marketRow])
+  for (const object of Object.values(description.objects)) object.list.pageSize.value = pageSize;
+const systems = Object.fromEntries(
+  ['fernhill', 'marketRow'].map((id) => [id, httpSystemSchema.parse({ ...descriptions[id], address: addresses[id] })]),
+);
+const { knot: definition } = knotFileSchema.parse(
+  JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8')),
+);
 // Measured between the CRM and the shop: the thirteen fields that both have, with phones, a crosswalk and cuts, plus a formula on the note; no guards.
 definition.members = definition.members.filter(({ system }) => system in systems);
 const measured = new Set(definition.members.map(({ id }) => id));
-const ofMeasured = (mappings) => Object.fromEntries(Object.entries(mappings).filter(([member]) => measured.has(member)));
-definition.fields = definition.fields.filter(({ mappings }) => Object.keys(ofMeasured(mappings)).length === measured.size);
+const ofMeasured = (mappings) =>
+  Object.fromEntries(Object.entries(mappings).filter(([member]) => measured.has(member)));
+definition.fields = definition.fields.filter(
+  ({ mappings }) => Object.keys(ofMeasured(mappings)).length === measured.size,
+);
 for (const field of definition.fields) {
   field.mappings = ofMeasured(field.mappings);
-  for (const step of field.rule.steps) if (step.step === 'order') step.members = step.members.filter((member) => measured.has(member));
+  for (const step of field.rule.steps)
+    if (step.step === 'order') step.members = step.members.filter((member) => measured.has(member));
 }
-definition.keyRules = definition.keyRules.filter((rule) => rule.fields.every(({ field }) => definition.fields.some(({ id }) => id === field)));
+definition.keyRules = definition.keyRules.filter((rule) =>
+  rule.fields.every(({ field }) => definition.fields.some(({ id }) => id === field)),
+);
 delete definition.evidence;
 for (const member of definition.members) member.guards = {};
-definition.fields.find(({ id }) => id === 'note').mappings.crm.steps = [{ kind: 'formula', inbound: 'trim(value)', outbound: 'value' }];
+definition.fields.find(({ id }) => id === 'note').mappings.crm.steps = [
+  { kind: 'formula', inbound: 'trim(value)', outbound: 'value' },
+];
 const compiled = compileKnot(definition);
 if (!compiled.ok) throw new Error(JSON.stringify(compiled.problems));
 const clock = { now: () => Date.now(), sleep: (milliseconds) => new Promise((done) => setTimeout(done, milliseconds)) };
@@ -84,17 +97,34 @@ const installation = {
   store: new PostgresStore(data),
   clock,
   nextId: () => uuid(),
-  connect: async ({ system, object }) => new HttpConnector(systems[system], object, { clock, random: () => 0.5, addresses: reachable, credential: { id: 'bench', secret } }),
+  connect: async ({ system, object }) =>
+    new HttpConnector(systems[system], object, {
+      clock,
+      random: () => 0.5,
+      addresses: reachable,
+      credential: { id: 'bench', secret },
+    }),
   systemName: (member) => member,
 };
-const run = (full) => runKnot(installation, { knot: compiled.knot, knotVersion: 1, kind: 'run', startedBy: 'bench', leaseMs: 3_600_000, full });
+const run = (full) =>
+  runKnot(installation, {
+    knot: compiled.knot,
+    knotVersion: 1,
+    kind: 'run',
+    startedBy: 'bench',
+    leaseMs: 3_600_000,
+    full,
+  });
 
 const agent = new Agent({ connections: 2 });
 async function token() {
   const answer = await request(`${addresses.fernhill}/oauth/token`, {
     method: 'POST',
     body: 'grant_type=client_credentials',
-    headers: { authorization: `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+    headers: {
+      authorization: `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`,
+      'content-type': 'application/x-www-form-urlencoded',
+    },
   });
   return (await answer.body.json()).access_token;
 }
@@ -104,10 +134,13 @@ async function plainFetch(each = async () => undefined) {
   const bearer = await token();
   const crm = async () => {
     for (let cursor; cursor !== null;) {
-      const answer = await request(`${addresses.fernhill}/api/accounts?limit=${pageSize}${cursor ? `&cursor=${cursor}` : ''}`, {
-        dispatcher: agent,
-        headers: { authorization: `Bearer ${bearer}` },
-      });
+      const answer = await request(
+        `${addresses.fernhill}/api/accounts?limit=${pageSize}${cursor ? `&cursor=${cursor}` : ''}`,
+        {
+          dispatcher: agent,
+          headers: { authorization: `Bearer ${bearer}` },
+        },
+      );
       const page = JSON.parse(await answer.body.text());
       cursor = page.nextCursor;
       await each('crm', page.data, 'id');
@@ -116,7 +149,10 @@ async function plainFetch(each = async () => undefined) {
   const shop = async () => {
     const basic = `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`;
     for (let number = 1; ; number += 1) {
-      const answer = await request(`${addresses.marketRow}/shop/v1/shoppers?per_page=${pageSize}&page=${number}`, { dispatcher: agent, headers: { authorization: basic } });
+      const answer = await request(`${addresses.marketRow}/shop/v1/shoppers?per_page=${pageSize}&page=${number}`, {
+        dispatcher: agent,
+        headers: { authorization: basic },
+      });
       const page = JSON.parse(await answer.body.text());
       await each('shop', page, 'shopper_id');
       if (!answer.headers.link) break;
@@ -126,7 +162,12 @@ async function plainFetch(each = async () => undefined) {
 }
 
 await data.query('create unlogged table raw_copy (member text, record_key text, record jsonb)');
-const copyRaw = (member, records, key) => data.query(`insert into raw_copy select $1, r->>$3, r from jsonb_array_elements($2::jsonb) r`, [member, JSON.stringify(records), key]);
+const copyRaw = (member, records, key) =>
+  data.query(`insert into raw_copy select $1, r->>$3, r from jsonb_array_elements($2::jsonb) r`, [
+    member,
+    JSON.stringify(records),
+    key,
+  ]);
 
 async function measure(work) {
   globalThis.gc?.();
@@ -138,7 +179,12 @@ async function measure(work) {
   const seconds = (performance.now() - started) / 1000;
   const used = process.cpuUsage(processor);
   clearInterval(timer);
-  return { seconds, processor: (used.user + used.system) / 1e6, megabytes: Math.max(peak, process.memoryUsage().rss) / 1024 / 1024, result };
+  return {
+    seconds,
+    processor: (used.user + used.system) / 1e6,
+    megabytes: Math.max(peak, process.memoryUsage().rss) / 1024 / 1024,
+    result,
+  };
 }
 
 const records = customers * 2;
@@ -163,7 +209,10 @@ try {
   // 1 percent of the accounts get another street, through the CRM's own API.
   const bearer = await token();
   const accounts = [];
-  await plainFetch(async (member, page) => member === 'crm' && accounts.push(...page.filter(() => accounts.length < changed * 100).map(({ id }) => id)));
+  await plainFetch(
+    async (member, page) =>
+      member === 'crm' && accounts.push(...page.filter(() => accounts.length < changed * 100).map(({ id }) => id)),
+  );
   for (let index = 0; index < changed; index += 1) {
     await (
       await request(`${addresses.fernhill}/api/accounts/${accounts[index * 100]}`, {
@@ -177,7 +226,10 @@ try {
   // The floor of a write is the same two calls that a careful writer needs there: read again, then write.
   const basic = `Basic ${Buffer.from(`bench:${secret}`).toString('base64')}`;
   const shoppers = [];
-  await plainFetch(async (member, page) => member === 'shop' && shoppers.push(...page.map(({ shopper_id: id, remark }) => ({ id, remark }))));
+  await plainFetch(
+    async (member, page) =>
+      member === 'shop' && shoppers.push(...page.map(({ shopper_id: id, remark }) => ({ id, remark }))),
+  );
   const changedFloor = await measure(async () => {
     await plainFetch();
     const queue = shoppers.filter((_, index) => index % 100 === 0).slice(0, changed);

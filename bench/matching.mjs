@@ -5,13 +5,26 @@
  * Settings: BENCH_RECORDS (in each large list), BENCH_SEED, BENCH_UPPER and BENCH_LOWER (thresholds in bits).
  */
 import { performance } from 'node:perf_hooks';
-import { anchorId, defaultThresholds, evidenceTexts, finished, matchFree, prepareColumns, recordKey, RecordMatching, Verdicts } from '@anchor-knot/core';
+import {
+  anchorId,
+  defaultThresholds,
+  evidenceTexts,
+  finished,
+  matchFree,
+  prepareColumns,
+  recordKey,
+  RecordMatching,
+  Verdicts,
+} from '@anchor-knot/core';
 import { compareRecords } from '@anchor-knot/server';
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import { companies, people } from './matching/world.mjs';
 
 const seed = Number(process.env.BENCH_SEED ?? 7);
-const thresholds = { upper: Number(process.env.BENCH_UPPER ?? defaultThresholds.upper), lower: Number(process.env.BENCH_LOWER ?? defaultThresholds.lower) };
+const thresholds = {
+  upper: Number(process.env.BENCH_UPPER ?? defaultThresholds.upper),
+  lower: Number(process.env.BENCH_LOWER ?? defaultThresholds.lower),
+};
 const records = Number(process.env.BENCH_RECORDS ?? 100_000);
 
 const personEvidence = [
@@ -30,15 +43,36 @@ const companyEvidence = [
 
 function demo() {
   const { accounts, shoppers, truth } = generateCustomers(demoCustomers);
-  const thingOf = new Map(truth.flatMap(({ customer, crm, shop }) => [...crm.map((id) => [`c${id}`, customer]), ...shop.map((id) => [`s${id}`, customer])]));
+  const thingOf = new Map(
+    truth.flatMap(({ customer, crm, shop }) => [
+      ...crm.map((id) => [`c${id}`, customer]),
+      ...shop.map((id) => [`s${id}`, customer]),
+    ]),
+  );
   return {
     left: accounts.map(({ id, name, contact, address }) => ({
       thing: thingOf.get(`c${id}`),
-      record: { name, given: contact.firstName, family: contact.lastName, phone: contact.phone, street: address.street, postcode: address.postcode, email: contact.email },
+      record: {
+        name,
+        given: contact.firstName,
+        family: contact.lastName,
+        phone: contact.phone,
+        street: address.street,
+        postcode: address.postcode,
+        email: contact.email,
+      },
     })),
     right: shoppers.map((one) => ({
       thing: thingOf.get(`s${one.id}`),
-      record: { name: one.company_name, given: one.first_name, family: one.surname, phone: one.tel, street: one.address_line, postcode: one.post_code, email: one.mail },
+      record: {
+        name: one.company_name,
+        given: one.first_name,
+        family: one.surname,
+        phone: one.tel,
+        street: one.address_line,
+        postcode: one.post_code,
+        email: one.mail,
+      },
     })),
   };
 }
@@ -70,7 +104,8 @@ function exactKeys(lists, keys) {
       if (value) lefts.set(value, [...(lefts.get(value) ?? []), index]);
     }
     for (const [index, { record, thing }] of lists.right.entries())
-      for (const other of lefts.get(key(record)) ?? []) if (lists.left[other].thing === thing) found.add(`${other}/${index}`);
+      for (const other of lefts.get(key(record)) ?? [])
+        if (lists.left[other].thing === thing) found.add(`${other}/${index}`);
   }
   return found.size / truePairs(lists);
 }
@@ -87,12 +122,38 @@ async function matchTwo(evidence, left, right) {
     withinMembers: false,
     least: thresholds.lower,
   });
-  const records = rows.map((_, place) => ({ member: place < left.length ? 'left' : 'right', key: recordKey(String(place)), keys: [], canStart: true }));
+  const records = rows.map((_, place) => ({
+    member: place < left.length ? 'left' : 'right',
+    key: recordKey(String(place)),
+    keys: [],
+    canStart: true,
+  }));
   let next = 0;
-  const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))));
-  const { joined, doubts } = finished(matchFree({ matching, members: ['left', 'right'], records, likely: result.likely, thresholds, verdicts: new Verdicts([]) }));
-  const pairOf = ({ record, with: other, bits }, judgement) => ({ left: other, right: record - left.length, bits, judgement });
-  const asked = doubts.flatMap((doubt) => (doubt.kind === 'unsure' ? [pairOf({ record: doubt.record, ...doubt.candidates[0] }, 'asked')] : []));
+  const matching = new RecordMatching(
+    [],
+    records,
+    { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined },
+    () => anchorId(String((next += 1))),
+  );
+  const { joined, doubts } = finished(
+    matchFree({
+      matching,
+      members: ['left', 'right'],
+      records,
+      likely: result.likely,
+      thresholds,
+      verdicts: new Verdicts([]),
+    }),
+  );
+  const pairOf = ({ record, with: other, bits }, judgement) => ({
+    left: other,
+    right: record - left.length,
+    bits,
+    judgement,
+  });
+  const asked = doubts.flatMap((doubt) =>
+    doubt.kind === 'unsure' ? [pairOf({ record: doubt.record, ...doubt.candidates[0] }, 'asked')] : [],
+  );
   const duplicates = doubts.reduce((sum, doubt) => sum + (doubt.kind === 'duplicates' ? doubt.records.length : 0), 0);
   return { ...result, pairs: [...joined.map((pair) => pairOf(pair, 'tied')), ...asked], duplicates };
 }
@@ -121,18 +182,30 @@ async function measure(title, lists, evidence, keys) {
       console.log(
         `    ${evidence[field].name.padEnd(10)} ${m.map((share, level) => `m ${share.toFixed(3)} u ${u[level].toPrecision(2)} bits ${Math.log2(share / u[level]).toFixed(1)}`).join('  |  ')}`,
       );
-    console.log(`    prior ${Math.log2(result.weights.prior).toFixed(1)} bits, ${Math.round(result.weights.prior * left.length * right.length)} expected`);
+    console.log(
+      `    prior ${Math.log2(result.weights.prior).toFixed(1)} bits, ${Math.round(result.weights.prior * left.length * right.length)} expected`,
+    );
   }
   if (process.argv.includes('--wrong')) {
     for (const pair of tied.filter((one) => !isRight(one)).slice(0, 12))
-      console.log('    wrong', pair.bits, JSON.stringify(Object.values(left[pair.left])), JSON.stringify(Object.values(right[pair.right])));
+      console.log(
+        '    wrong',
+        pair.bits,
+        JSON.stringify(Object.values(left[pair.left])),
+        JSON.stringify(Object.values(right[pair.right])),
+      );
     const chosen = new Set(result.pairs.map((pair) => `${lists.left[pair.left].thing}`));
     let shown = 0;
     for (const [index, { thing, record }] of lists.right.entries()) {
       const other = lists.left.find((one) => one.thing === thing);
       if (!other || chosen.has(`${thing}`) || shown >= 12) continue;
       shown += 1;
-      console.log('    missing', JSON.stringify(Object.values(other.record)), JSON.stringify(Object.values(record)), index);
+      console.log(
+        '    missing',
+        JSON.stringify(Object.values(other.record)),
+        JSON.stringify(Object.values(record)),
+        index,
+      );
     }
   }
   return result;
@@ -143,15 +216,32 @@ const personKeys = [
   (one) => one.email,
   (one) => one.given && one.born && `${one.given} ${one.family} ${one.born}`.toLowerCase(),
 ];
-const companyKeys = [(one) => one.phone?.replaceAll(/\D/g, '').slice(-9), (one) => one.email, (one) => one.postcode && `${one.name} ${one.postcode}`.toLowerCase()];
+const companyKeys = [
+  (one) => one.phone?.replaceAll(/\D/g, '').slice(-9),
+  (one) => one.email,
+  (one) => one.postcode && `${one.name} ${one.postcode}`.toLowerCase(),
+];
 console.log(`thresholds: upper ${thresholds.upper} bits, lower ${thresholds.lower} bits`);
-await measure('The demo', demo(), demoEvidence, [(one) => one.phone, (one) => one.name && one.postcode && `${one.name} ${one.postcode}`]);
+await measure('The demo', demo(), demoEvidence, [
+  (one) => one.phone,
+  (one) => one.name && one.postcode && `${one.name} ${one.postcode}`,
+]);
 const small = { seed, both: 3000, onlyLeft: 2000, onlyRight: 2000 };
 await measure('People', people(small), personEvidence, personKeys);
 await measure('Companies', companies(small), companyEvidence, companyKeys);
-await measure('People, most of them in one list', people({ seed: seed + 1, both: 800, onlyLeft: 9000, onlyRight: 200 }), personEvidence, personKeys);
+await measure(
+  'People, most of them in one list',
+  people({ seed: seed + 1, both: 800, onlyLeft: 9000, onlyRight: 200 }),
+  personEvidence,
+  personKeys,
+);
 if (records > 0) {
-  const large = { seed: seed + 2, both: Math.round(records * 0.6), onlyLeft: Math.round(records * 0.4), onlyRight: Math.round(records * 0.4) };
+  const large = {
+    seed: seed + 2,
+    both: Math.round(records * 0.6),
+    onlyLeft: Math.round(records * 0.4),
+    onlyRight: Math.round(records * 0.4),
+  };
   const lists = people(large);
   const fourFields = personEvidence.slice(0, 4);
   await measure('People, large lists, four fields', lists, fourFields, personKeys);
@@ -166,7 +256,10 @@ if (records > 0) {
   let sum = 0;
   for (let number = 0; number < pairs; number += 1) {
     const [i, j] = [(number * 7919) % lists.left.length, lists.left.length + ((number * 104_729) % lists.right.length)];
-    for (const { comparison, values } of columns) if (values[i] !== undefined && values[j] !== undefined) sum += comparison.level(values[i], values[j]);
+    for (const { comparison, values } of columns)
+      if (values[i] !== undefined && values[j] !== undefined) sum += comparison.level(values[i], values[j]);
   }
-  console.log(`  a plain loop over the same comparisons: ${Math.round(pairs / ((performance.now() - begun) / 1000))} pairs a second on one core (${sum})`);
+  console.log(
+    `  a plain loop over the same comparisons: ${Math.round(pairs / ((performance.now() - begun) / 1000))} pairs a second on one core (${sum})`,
+  );
 }

@@ -18,7 +18,11 @@ function withBlanks(record, roll) {
   return Object.fromEntries(
     Object.entries(record).map(([name, value], index) => [
       name,
-      value !== null && typeof value === 'object' && !Array.isArray(value) ? withBlanks(value, roll) : index > 0 && roll() < 0.08 ? null : value,
+      value !== null && typeof value === 'object' && !Array.isArray(value)
+        ? withBlanks(value, roll)
+        : index > 0 && roll() < 0.08
+          ? null
+          : value,
     ]),
   );
 }
@@ -49,7 +53,8 @@ function judge(set, overlap) {
   const proposed = pairs.map(({ left: a, right: b, confidence }) => ({ text: `${a} = ${b}`, confidence }));
   const right_ = proposed.filter(({ text }) => truth.has(text)).length;
   if (shownWrong && overlap === set.overlap) {
-    for (const { text, confidence } of proposed) if (!truth.has(text)) console.log(`    wrong   ${text}  (${confidence.toFixed(2)})`);
+    for (const { text, confidence } of proposed)
+      if (!truth.has(text)) console.log(`    wrong   ${text}  (${confidence.toFixed(2)})`);
     for (const text of truth) if (!proposed.some((one) => one.text === text)) console.log(`    missing ${text}`);
   }
   return { right: right_, proposed: proposed.length, truth: truth.size, took, tied };
@@ -74,7 +79,10 @@ function measure(title, collection) {
       `${set.name}\n  precision ${percent(found.right, found.proposed)}  recall ${percent(found.right, found.truth)}  (no record in common: ${percent(without.right, without.proposed)}, ${percent(without.right, without.truth)})  ${found.took.toFixed(0)} ms, ${tied}`,
     );
   }
-  for (const [name, { right, proposed, truth }] of Object.entries({ 'over all': sums.all, 'over all, no record in common': sums.none })) {
+  for (const [name, { right, proposed, truth }] of Object.entries({
+    'over all': sums.all,
+    'over all, no record in common': sums.none,
+  })) {
     console.log(`${name}: precision ${percent(right, proposed)}  recall ${percent(right, truth)}`);
   }
 }

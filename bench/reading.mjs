@@ -18,18 +18,27 @@ const rounds = 5;
 
 if (process.argv[2] === 'serve') {
   const pages = Array.from({ length: Math.ceil(records / pageSize) }, (_, page) => {
-    const data = Array.from({ length: Math.min(pageSize, records - page * pageSize) }, (_, at) => record(page * pageSize + at));
+    const data = Array.from({ length: Math.min(pageSize, records - page * pageSize) }, (_, at) =>
+      record(page * pageSize + at),
+    );
     return Buffer.from(JSON.stringify({ data, next: (page + 1) * pageSize < records ? String(page + 1) : null }));
   });
   const server = createServer((call, answer) =>
-    answer.setHeader('content-type', 'application/json').end(pages[Number(new URL(call.url, 'http://x').searchParams.get('cursor') ?? 0)]),
+    answer
+      .setHeader('content-type', 'application/json')
+      .end(pages[Number(new URL(call.url, 'http://x').searchParams.get('cursor') ?? 0)]),
   );
   server.listen(0, '127.0.0.1', () => console.log(server.address().port));
 } else await measure();
 
 /** As business records are: texts, numbers, times, choices, blanks, something nested. */
 function record(number) {
-  const fields = { id: `R-${number}`, modifiedAt: new Date(1.7e12 + number * 1000).toISOString(), name: `Company ${number % 977}`, email: `person${number}@example.org` };
+  const fields = {
+    id: `R-${number}`,
+    modifiedAt: new Date(1.7e12 + number * 1000).toISOString(),
+    name: `Company ${number % 977}`,
+    email: `person${number}@example.org`,
+  };
   for (let at = 0; at < 8; at += 1) fields[`text${at}`] = `value ${(number * (at + 3)) % 5000} of field ${at}`;
   for (let at = 0; at < 6; at += 1) fields[`number${at}`] = ((number * 37 * (at + 1)) % 100_000) / 100;
   for (let at = 0; at < 4; at += 1) fields[`choice${at}`] = ['red', 'green', 'blue', null][(number + at) % 4];
@@ -42,7 +51,10 @@ function record(number) {
 }
 
 async function measure() {
-  const child = spawn(process.execPath, [import.meta.filename, 'serve'], { env: process.env, stdio: ['ignore', 'pipe', 'inherit'] });
+  const child = spawn(process.execPath, [import.meta.filename, 'serve'], {
+    env: process.env,
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
   const port = await new Promise((done) => createInterface({ input: child.stdout }).once('line', done));
   try {
     const address = `http://127.0.0.1:${port}`;
@@ -66,14 +78,26 @@ async function measure() {
         x: {
           key: 'id',
           modifiedAt: { field: 'modifiedAt', format: 'iso' },
-          list: { path: '/x', items: 'data', pageSize: { parameter: 'limit', value: pageSize }, paging: { kind: 'cursor', parameter: 'cursor', first: '0', next: 'next' } },
+          list: {
+            path: '/x',
+            items: 'data',
+            pageSize: { parameter: 'limit', value: pageSize },
+            paging: { kind: 'cursor', parameter: 'cursor', first: '0', next: 'next' },
+          },
           read: { path: '/x/{key}' },
         },
       },
     });
-    const clock = { now: () => Date.now(), sleep: (milliseconds) => new Promise((done) => setTimeout(done, milliseconds)) };
+    const clock = {
+      now: () => Date.now(),
+      sleep: (milliseconds) => new Promise((done) => setTimeout(done, milliseconds)),
+    };
     const through = async (each) => {
-      const connector = new HttpConnector(description, 'x', { clock, random: () => 0, addresses: new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] }) });
+      const connector = new HttpConnector(description, 'x', {
+        clock,
+        random: () => 0,
+        addresses: new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] }),
+      });
       let read = 0;
       for await (const page of connector.read({})) {
         read += page.records.length;
@@ -104,8 +128,12 @@ async function measure() {
     const middle = (list) => list.toSorted((one, other) => one - other)[Math.floor(list.length / 2)];
     const [base, read, profile] = [middle(times.floor), middle(times.through), middle(times.profiled)];
     console.log(`floor, fetching and JSON.parse: ${Math.round(base)} ms for ${records} records`);
-    console.log(`read through the connector:     ${Math.round(read)} ms, ${(read / base).toFixed(2)} times the floor (goal 1.3)`);
-    console.log(`read and profiled in one pass:  ${Math.round(profile)} ms, ${(profile / base).toFixed(2)} times the floor; ${await profiled()}`);
+    console.log(
+      `read through the connector:     ${Math.round(read)} ms, ${(read / base).toFixed(2)} times the floor (goal 1.3)`,
+    );
+    console.log(
+      `read and profiled in one pass:  ${Math.round(profile)} ms, ${(profile / base).toFixed(2)} times the floor; ${await profiled()}`,
+    );
     console.log(`peak memory ${Math.round(peak / 1024 / 1024)} MB`);
     await agent.close();
   } finally {

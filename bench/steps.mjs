@@ -19,20 +19,34 @@ import { DateTime } from 'luxon';
 const perRound = Number(process.env.BENCH_VALUES ?? 20_000);
 const records = Number(process.env.BENCH_RECORDS ?? 100_000);
 const rounds = 5;
-const crosswalks = { groups: { name: 'Groups', rows: Array.from({ length: 40 }, (_, n) => ({ shared: `group ${n}`, values: { crm: [`g${n}`] } })) } };
+const crosswalks = {
+  groups: {
+    name: 'Groups',
+    rows: Array.from({ length: 40 }, (_, n) => ({ shared: `group ${n}`, values: { crm: [`g${n}`] } })),
+  },
+};
 const two = (n) => String(n).padStart(2, '0');
 const given = ['Ada', 'Grace', 'Mary', 'Emmy', 'Sofia'];
 const money = new Intl.NumberFormat('en-GB', { style: 'currency', currency: 'GBP' });
 const table = new Map(crosswalks.groups.rows.map(({ shared, values }) => [values.crm[0], shared]));
 const upper = new Environment().registerVariable('value', 'dyn').parse('value + "!"');
 const link = 'https://crm.example/records/';
-const names = Object.keys(countries.getAlpha2Codes()).length > 0 ? ['United Kingdom', 'Germany', 'France', 'Ireland'] : [];
+const names =
+  Object.keys(countries.getAlpha2Codes()).length > 0 ? ['United Kingdom', 'Germany', 'France', 'Ireland'] : [];
 
 /** One for each kind: the step, a value by its number, and what is called bare, for each way that has a library. */
 const kinds = [
   { step: { kind: 'trim' }, value: (n) => ` name ${n} `, reads: (text) => text.trim() },
-  { step: { kind: 'case', side: 'shared', form: 'upper' }, value: (n) => `name ${n}`, reads: (text) => text.toUpperCase() },
-  { step: { kind: 'cut', length: 12 }, value: (n) => `a longer name ${n}`, writes: (text) => [...text].slice(0, 12).join('').trimEnd() },
+  {
+    step: { kind: 'case', side: 'shared', form: 'upper' },
+    value: (n) => `name ${n}`,
+    reads: (text) => text.toUpperCase(),
+  },
+  {
+    step: { kind: 'cut', length: 12 },
+    value: (n) => `a longer name ${n}`,
+    writes: (text) => [...text].slice(0, 12).join('').trimEnd(),
+  },
   {
     step: { kind: 'phone', country: 'GB', form: 'international' },
     library: true,
@@ -53,7 +67,11 @@ const kinds = [
     writes: (code) => countries.getName(code, 'en'),
   },
   { step: { kind: 'crosswalk', table: 'groups' }, value: (n) => `g${n % 40}`, reads: (text) => table.get(text) },
-  { step: { kind: 'yesNo', yes: ['Y'], no: ['N'] }, value: (n) => (n % 2 ? 'Y' : 'N'), reads: (text) => text.trim().toLowerCase() === 'y' },
+  {
+    step: { kind: 'yesNo', yes: ['Y'], no: ['N'] },
+    value: (n) => (n % 2 ? 'Y' : 'N'),
+    reads: (text) => text.trim().toLowerCase() === 'y',
+  },
   {
     step: { kind: 'number', places: 2 },
     library: true,
@@ -70,7 +88,11 @@ const kinds = [
     shared: (n) => `${2000 + (n % 25)}-${two(1 + (n % 12))}-${two(1 + (n % 28))}`,
     writes: (text) => DateTime.fromISO(text, { zone: 'utc' }).toFormat('dd/MM/yyyy'),
   },
-  { step: { kind: 'list', separator: ';' }, value: (n) => `a${n};b;c`, reads: (text) => text.split(';').map((one) => one.trim()) },
+  {
+    step: { kind: 'list', separator: ';' },
+    value: (n) => `a${n};b;c`,
+    reads: (text) => text.split(';').map((one) => one.trim()),
+  },
   {
     step: { kind: 'pad', length: 10, with: '0', side: 'start' },
     value: (n) => String(n).padStart(10, '0'),
@@ -78,15 +100,32 @@ const kinds = [
     shared: (n) => String(n),
     writes: (text) => text.padStart(10, '0'),
   },
-  { step: { kind: 'replace', find: '/', by: '-' }, value: (n) => `a/${n}/b`, reads: (text) => text.replaceAll('/', '-') },
-  { step: { kind: 'part', layout: '{street}, {town}', part: 'town' }, value: (n) => `Lane ${n}, Thornquay`, reads: (text) => text.split(', ')[1] },
-  { step: { kind: 'personName', part: 'family' }, library: true, value: (n) => `Dr. ${given[n % 5]} Lovelace${n}`, reads: (text) => parser.parseName(text).lastName },
+  {
+    step: { kind: 'replace', find: '/', by: '-' },
+    value: (n) => `a/${n}/b`,
+    reads: (text) => text.replaceAll('/', '-'),
+  },
+  {
+    step: { kind: 'part', layout: '{street}, {town}', part: 'town' },
+    value: (n) => `Lane ${n}, Thornquay`,
+    reads: (text) => text.split(', ')[1],
+  },
+  {
+    step: { kind: 'personName', part: 'family' },
+    library: true,
+    value: (n) => `Dr. ${given[n % 5]} Lovelace${n}`,
+    reads: (text) => parser.parseName(text).lastName,
+  },
   {
     step: { kind: 'address', part: 'town', country: 'GB' },
     value: (n) => `${n} Saltpan Lane, Thornquay HZ4 8QD`,
     reads: (text) => /,\s*(.*?)\s+[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}\b/i.exec(text)[1],
   },
-  { step: { kind: 'email' }, value: (n) => `Person${n}@Example.org`, reads: (text) => /^[^@\s]+@[^@\s]+\.[^@\s]+$/.test(text.toLowerCase()) && text.toLowerCase() },
+  {
+    step: { kind: 'email' },
+    value: (n) => `Person${n}@Example.org`,
+    reads: (text) => /^[^@\s]+@[^@\s]+\.[^@\s]+$/.test(text.toLowerCase()) && text.toLowerCase(),
+  },
   {
     step: { kind: 'money', currency: 'GBP', locale: 'en-GB', show: 'symbol' },
     library: true,
@@ -103,8 +142,18 @@ const kinds = [
     shared: (n) => `A-${n}`,
     writes: (key) => link + encodeURIComponent(key),
   },
-  { step: { kind: 'hash' }, library: true, value: (n) => `person${n}@example.org`, reads: (text) => bytesToHex(sha256(utf8ToBytes(text))) },
-  { step: { kind: 'formula', inbound: 'value + "!"' }, library: true, value: (n) => `name ${n}`, reads: (text) => upper({ value: text }) },
+  {
+    step: { kind: 'hash' },
+    library: true,
+    value: (n) => `person${n}@example.org`,
+    reads: (text) => bytesToHex(sha256(utf8ToBytes(text))),
+  },
+  {
+    step: { kind: 'formula', inbound: 'value + "!"' },
+    library: true,
+    value: (n) => `name ${n}`,
+    reads: (text) => upper({ value: text }),
+  },
 ];
 
 /** Milliseconds for each of the values; the garbage of the round before is gone. */
@@ -129,7 +178,9 @@ function ratio(make, bare, stepped) {
   return { ratio: middle(ratios), microseconds: (middle(steps) * 1000) / perRound };
 }
 
-console.log(`What each kind of step costs: ratio to the bare call on the same ${perRound} values, and microseconds a value`);
+console.log(
+  `What each kind of step costs: ratio to the bare call on the same ${perRound} values, and microseconds a value`,
+);
 for (const { step, library, value, reads, shared, writes } of kinds) {
   const compiled = compileStep(step, 'crm', crosswalks);
   if (!compiled.ok) throw new Error(compiled.reason);
@@ -147,16 +198,44 @@ for (const { step, library, value, reads, shared, writes } of kinds) {
 }
 
 /** Records through 25 mappings. */
-const chains = [...kinds.filter(({ step }) => !['hash', 'formula'].includes(step.kind)), ...kinds.slice(0, 6)].slice(0, 25);
-const typeOf = { yesNo: 'yes/no', number: 'number', money: 'number', date: 'date', list: 'list', phone: 'phone', email: 'email' };
+const chains = [...kinds.filter(({ step }) => !['hash', 'formula'].includes(step.kind)), ...kinds.slice(0, 6)].slice(
+  0,
+  25,
+);
+const typeOf = {
+  yesNo: 'yes/no',
+  number: 'number',
+  money: 'number',
+  date: 'date',
+  list: 'list',
+  phone: 'phone',
+  email: 'email',
+};
 const fields = chains.map(({ step }, index) => ({
   id: `f${index}`,
   name: `f${index}`,
   type: typeOf[step.kind] ?? 'text',
   rule: { steps: [{ step: 'ask' }] },
-  mappings: { crm: { field: `f${index}`, direction: 'both ways', steps: [step], absentMeansBlank: false, blankAs: 'null', drift: 'put back' } },
+  mappings: {
+    crm: {
+      field: `f${index}`,
+      direction: 'both ways',
+      steps: [step],
+      absentMeansBlank: false,
+      blankAs: 'null',
+      drift: 'put back',
+    },
+  },
 }));
-const member = (id) => ({ id, system: id, object: 'o', may: { create: true, update: true }, startsAnchors: true, required: [], guards: {} });
+const member = (id) => ({
+  id,
+  system: id,
+  object: 'o',
+  may: { create: true, update: true },
+  startsAnchors: true,
+  required: [],
+  guards: {},
+});
 const knot = compileKnot({
   id: 'k',
   name: 'K',
@@ -170,7 +249,10 @@ const knot = compileKnot({
   crosswalks,
 });
 if (!knot.ok) throw new Error(JSON.stringify(knot.problems));
-const record = (n) => ({ key: String(n), fields: Object.fromEntries(chains.map(({ value }, index) => [`f${index}`, value(n)])) });
+const record = (n) => ({
+  key: String(n),
+  fields: Object.fromEntries(chains.map(({ value }, index) => [`f${index}`, value(n)])),
+});
 const before = process.memoryUsage().rss;
 let most = before;
 const begun = performance.now();
@@ -197,7 +279,12 @@ console.log(`  memory grew by ${Math.round((most - before) / 1e6)} MB at most`);
 const byKind = new Map();
 for (const { step, value } of chains) {
   const compiled = compileStep(step, 'crm', crosswalks);
-  const lens = makeLens({ type: typeOf[step.kind] ?? 'text', direction: 'both ways', steps: [compiled.value], blankAs: null });
+  const lens = makeLens({
+    type: typeOf[step.kind] ?? 'text',
+    direction: 'both ways',
+    steps: [compiled.value],
+    blankAs: null,
+  });
   const values = Array.from({ length: 5000 }, (_, n) => value(n + 7_000_000));
   byKind.set(step.kind, (byKind.get(step.kind) ?? 0) + time(values, (one) => lens.inbound(one, undefined)));
 }

@@ -6,7 +6,10 @@
  */
 import { random } from '../proposals/world.mjs';
 
-const starts = 'Bar Ber Bran Cal Car Col Dan Dor Ed El Fen Gar Hal Har Hol Kel Lan Mar Mel Nor Os Pen Quin Ros Sal Stan Tam Ul Van Wes Yar'.split(' ');
+const starts =
+  'Bar Ber Bran Cal Car Col Dan Dor Ed El Fen Gar Hal Har Hol Kel Lan Mar Mel Nor Os Pen Quin Ros Sal Stan Tam Ul Van Wes Yar'.split(
+    ' ',
+  );
 const middles = ['', '', 'a', 'e', 'er', 'in', 'ar', 'is', 'on'];
 const ends = 'ton ley ford wick son by well den man er ing low mont sen berg stein sky ham worth dale'.split(' ');
 const given =
@@ -44,9 +47,21 @@ const nick = {
   Timothy: 'Tim',
   Stephen: 'Steve',
 };
-const streetNames = 'Mill Church Station Harbour High Orchard Bridge Victoria Saltpan Quarry Windmill Meadow Castle Abbey Fountain Chapel Market Priory Rectory Spring'.split(' ');
+const streetNames =
+  'Mill Church Station Harbour High Orchard Bridge Victoria Saltpan Quarry Windmill Meadow Castle Abbey Fountain Chapel Market Priory Rectory Spring'.split(
+    ' ',
+  );
 const kinds = ['Street', 'Road', 'Lane', 'Avenue', 'Close', 'Drive', 'Gardens', 'Terrace'];
-const short = { Street: 'St', Road: 'Rd', Lane: 'Ln', Avenue: 'Ave', Close: 'Cl', Drive: 'Dr', Gardens: 'Gdns', Terrace: 'Ter' };
+const short = {
+  Street: 'St',
+  Road: 'Rd',
+  Lane: 'Ln',
+  Avenue: 'Ave',
+  Close: 'Cl',
+  Drive: 'Dr',
+  Gardens: 'Gdns',
+  Terrace: 'Ter',
+};
 const trades = [
   'Nurseries',
   'Landscapes',
@@ -132,7 +147,10 @@ function tools(seed) {
   return { roll, int, pick, chance: (share) => roll() < share };
 }
 
-const surname = ({ roll }) => starts[Math.floor(roll() ** 1.3 * starts.length)] + middles[Math.floor(roll() * middles.length)] + ends[Math.floor(roll() ** 1.3 * ends.length)];
+const surname = ({ roll }) =>
+  starts[Math.floor(roll() ** 1.3 * starts.length)] +
+  middles[Math.floor(roll() * middles.length)] +
+  ends[Math.floor(roll() ** 1.3 * ends.length)];
 
 /** One error of the kind that people, ears and scanners make. */
 function spoiled(text, { roll, int }) {
@@ -148,7 +166,8 @@ function spoiled(text, { roll, int }) {
   const at = int(0, text.length - 1);
   const how = int(0, 3);
   if (how === 0) return text.slice(0, at) + text.slice(at + 1);
-  if (how === 1) return `${text.slice(0, at)}${text[Math.min(at + 1, text.length - 1)]}${text[at]}${text.slice(at + 2)}`;
+  if (how === 1)
+    return `${text.slice(0, at)}${text[Math.min(at + 1, text.length - 1)]}${text[at]}${text.slice(at + 2)}`;
   const near = neighbours[text[at].toLowerCase()] ?? (/\d/.test(text[at]) ? '0123456789' : 'e');
   const letter = near[int(0, near.length - 1)];
   return how === 2 ? text.slice(0, at) + letter + text.slice(at + 1) : text.slice(0, at) + letter + text.slice(at);
@@ -203,7 +222,10 @@ function copyOfPerson(of, tool) {
   const swapped = !anotherDay && !anotherDigit && tool.chance(0.04);
   if (anotherDay) copy.born = `${copy.born.slice(0, 8)}${String(tool.int(1, 28)).padStart(2, '0')}`;
   if (anotherDigit) copy.born = `${copy.born.slice(0, 3)}${tool.int(0, 9)}${copy.born.slice(4)}`;
-  if (swapped) copy.born = copy.born.replace(/-(\d\d)-(\d\d)$/, (all, month, dayOf) => (Number(dayOf) <= 12 ? `-${dayOf}-${month}` : all));
+  if (swapped)
+    copy.born = copy.born.replace(/-(\d\d)-(\d\d)$/, (all, month, dayOf) =>
+      Number(dayOf) <= 12 ? `-${dayOf}-${month}` : all,
+    );
   if (tool.chance(0.45)) copy.street = copy.street.replace(/\w+$/, (word) => short[word] ?? word);
   if (tool.chance(0.2)) copy.street = spoiled(copy.street, tool);
   if (tool.chance(0.1)) Object.assign(copy, address(tool));
@@ -223,19 +245,28 @@ export function companies({ seed, both, onlyLeft, onlyRight }) {
   const tool = tools(seed);
   const originals = [];
   while (originals.length < both + onlyLeft + onlyRight) {
-    const root = tool.chance(0.5) ? surname(tool) : `${surname(tool)} & ${tool.pick(['Sons', 'Daughters', surname(tool)])}`;
+    const root = tool.chance(0.5)
+      ? surname(tool)
+      : `${surname(tool)} & ${tool.pick(['Sons', 'Daughters', surname(tool)])}`;
     const name = `${root} ${tool.pick(trades)} ${tool.pick(forms)}`.trim();
     const domain = root.toLowerCase().replaceAll(/[^a-z]/g, '');
     const size = tool.chance(0.06) ? tool.int(2, 4) : 1;
     for (let one = 0; one < size; one += 1)
-      originals.push({ name, ...address(tool), phone: `01632 ${digits(tool, 6)}`, email: `${tool.pick(['info', 'office', 'sales', 'yard'])}@${domain}${tool.int(1, 9)}.example` });
+      originals.push({
+        name,
+        ...address(tool),
+        phone: `01632 ${digits(tool, 6)}`,
+        email: `${tool.pick(['info', 'office', 'sales', 'yard'])}@${domain}${tool.int(1, 9)}.example`,
+      });
   }
   return lists(tool, originals, { both, onlyLeft, onlyRight }, (of) => copyOfCompany(of, tool));
 }
 
 function copyOfCompany(of, tool) {
   const copy = { ...of };
-  copy.name = copy.name.replace(/ (Ltd|Limited|GmbH|plc|BV|SARL)$/, (all) => (tool.chance(0.5) ? '' : tool.chance(0.3) ? all.toUpperCase() : all));
+  copy.name = copy.name.replace(/ (Ltd|Limited|GmbH|plc|BV|SARL)$/, (all) =>
+    tool.chance(0.5) ? '' : tool.chance(0.3) ? all.toUpperCase() : all,
+  );
   if (tool.chance(0.3)) copy.name = copy.name.replace('&', 'and');
   if (tool.chance(0.45)) copy.name = spoiled(copy.name, tool);
   if (tool.chance(0.06)) copy.name = copy.name.split(' ').slice(0, -1).join(' ') || copy.name;
@@ -246,7 +277,8 @@ function copyOfCompany(of, tool) {
   if (tool.chance(0.5)) copy.phone = `+44 ${copy.phone.slice(1)}`;
   if (tool.chance(0.38)) copy.phone = `01632 ${digits(tool, 6)}`;
   else if (tool.chance(0.25)) copy.phone = spoiled(copy.phone, tool);
-  if (tool.chance(0.6)) copy.email = copy.email.replace(/^\w+@/, () => `${tool.pick(['hello', 'post', 'orders', 'accounts'])}@`);
+  if (tool.chance(0.6))
+    copy.email = copy.email.replace(/^\w+@/, () => `${tool.pick(['hello', 'post', 'orders', 'accounts'])}@`);
   return copy;
 }
 
@@ -254,7 +286,10 @@ function copyOfCompany(of, tool) {
 const missing = { phone: 0.18, email: 0.35, born: 0.1, street: 0.05, postcode: 0.05, given: 0.02 };
 
 function lists(tool, originals, { both, onlyLeft, onlyRight }, copyOf) {
-  const withGaps = (record) => Object.fromEntries(Object.entries(record).map(([name, value]) => [name, tool.chance(missing[name] ?? 0) ? null : value]));
+  const withGaps = (record) =>
+    Object.fromEntries(
+      Object.entries(record).map(([name, value]) => [name, tool.chance(missing[name] ?? 0) ? null : value]),
+    );
   const numbered = originals.slice(0, both + onlyLeft + onlyRight).map((record, thing) => ({ thing, record }));
   // Households and branches are split between those in both lists and those in one.
   const shuffled = numbered

@@ -2,7 +2,21 @@
  * A second collection of pairs of objects, in the same form as sets.mjs. Written after the method, by somebody who had
  * read neither its code nor its tables of words, and committed before it was first run on them. Frozen like the first.
  */
-import { american, british, comma, countryName, german, grouped, iso, isoDay, ja, national, pence, seconds, yes } from './world.mjs';
+import {
+  american,
+  british,
+  comma,
+  countryName,
+  german,
+  grouped,
+  iso,
+  isoDay,
+  ja,
+  national,
+  pence,
+  seconds,
+  yes,
+} from './world.mjs';
 
 const table = (map) => (value) => map[value];
 const initials = (t) => `${t.given[0]}.${t.family[0]}.`;

@@ -6,7 +6,21 @@
  * then right. Fields that are in no pair of `same` correspond to nothing. `overlap` is the part of the things that both
  * sides have.
  */
-import { american, british, comma, countryName, german, grouped, iso, isoDay, ja, national, pence, seconds, yes } from './world.mjs';
+import {
+  american,
+  british,
+  comma,
+  countryName,
+  german,
+  grouped,
+  iso,
+  isoDay,
+  ja,
+  national,
+  pence,
+  seconds,
+  yes,
+} from './world.mjs';
 
 const table = (map) => (value) => map[value];
 
@@ -548,7 +562,13 @@ export const sets = [
     left: (t) => ({
       lead: { id: t.code('L'), status: t.status, source: t.source, score: t.percent },
       company: { name: t.company, site: t.website, size: t.staff, sector: t.industry },
-      contact: { first: t.given, last: t.family, role: t.job, mail: t.email, phones: { office: t.phone, mobile: t.mobile } },
+      contact: {
+        first: t.given,
+        last: t.family,
+        role: t.job,
+        mail: t.email,
+        phones: { office: t.phone, mobile: t.mobile },
+      },
       address: { line1: t.street, city: t.town, postcode: t.zip, country: t.country },
       next_visit: isoDay(t.visit),
       remarks: t.note,

@@ -8,16 +8,31 @@ export function random(seed) {
     return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296;
   };
 }
-const first = 'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren Keziah Lorcan Mette Nils Orla Piet Quinn Rosa Sander Tilda Umar Vera Wren Yara'.split(' ');
+const first =
+  'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren Keziah Lorcan Mette Nils Orla Piet Quinn Rosa Sander Tilda Umar Vera Wren Yara'.split(
+    ' ',
+  );
 const last =
   'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne Umber Vance Wetherby Yates'.split(
     ' ',
   );
-const firm = 'Oakridge Fernhill Saltpan Tidewater Lapwing Silverweed Larkspur Bramble Heron Quarry Millrace Thistle Copper Juniper Harbour'.split(' ');
+const firm =
+  'Oakridge Fernhill Saltpan Tidewater Lapwing Silverweed Larkspur Bramble Heron Quarry Millrace Thistle Copper Juniper Harbour'.split(
+    ' ',
+  );
 const trade = 'Gardens;Nursery;Orchids;Landscapes;Academy;Estates;Growers;Botanics;Holdings;Parks'.split(';');
 const legal = ['Ltd', 'GmbH', 'SARL', 'BV', 'plc', ''];
-const towns = 'Ashcombe Thornquay Kilbrannan Marrowby Hazelmoor Fenwick Dunholm Westerleigh Coldharbour Stonebeck'.split(' ');
-const streets = ['Mill Lane', 'Church Street', 'Station Road', 'Harbour Way', 'High Street', 'Orchard Close', 'Bridge End'];
+const towns =
+  'Ashcombe Thornquay Kilbrannan Marrowby Hazelmoor Fenwick Dunholm Westerleigh Coldharbour Stonebeck'.split(' ');
+const streets = [
+  'Mill Lane',
+  'Church Street',
+  'Station Road',
+  'Harbour Way',
+  'High Street',
+  'Orchard Close',
+  'Bridge End',
+];
 const lorem =
   'called asked about delivery of the glass wants a second visit before winter prefers mornings key with the neighbour frame was bent replaced at no cost invoice to head office'.split(
     ' ',
@@ -120,4 +135,5 @@ export const comma = (number) => number.toFixed(2).replace('.', ',');
 export const pence = (number) => Math.round(number * 100);
 export const yes = (truth) => (truth ? 'Y' : 'N');
 export const ja = (truth) => (truth ? 'ja' : 'nein');
-export const countryName = (code) => ({ GB: 'United Kingdom', DE: 'Germany', FR: 'France', NL: 'Netherlands', IE: 'Ireland' })[code];
+export const countryName = (code) =>
+  ({ GB: 'United Kingdom', DE: 'Germany', FR: 'France', NL: 'Netherlands', IE: 'Ireland' })[code];

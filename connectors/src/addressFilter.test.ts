@@ -46,7 +46,9 @@ test('the HTTP connector goes where the filter lets it, and follows no redirect 
     secretRead += 1;
     answer.end('{"data":[]}');
   }).listen(0, '127.0.0.1');
-  const outer = createServer((_, answer) => answer.writeHead(302, { location: `http://127.0.0.1:${(inner.address() as AddressInfo).port}/` }).end()).listen(0, '127.0.0.1');
+  const outer = createServer((_, answer) =>
+    answer.writeHead(302, { location: `http://127.0.0.1:${(inner.address() as AddressInfo).port}/` }).end(),
+  ).listen(0, '127.0.0.1');
   await new Promise((done) => setTimeout(done, 50));
   const system = (port: number) =>
     httpSystemSchema.parse({
@@ -54,7 +56,13 @@ test('the HTTP connector goes where the filter lets it, and follows no redirect 
       name: 'S',
       address: `http://localhost:${port}`,
       signIn: { kind: 'none' },
-      objects: { things: { key: 'id', list: { path: '/', items: 'data', pageSize: { parameter: 'n', value: 10 }, paging: { kind: 'link header' } }, read: { path: '/{key}' } } },
+      objects: {
+        things: {
+          key: 'id',
+          list: { path: '/', items: 'data', pageSize: { parameter: 'n', value: 10 }, paging: { kind: 'link header' } },
+          read: { path: '/{key}' },
+        },
+      },
     });
   const clock = { now: () => Date.now(), sleep: async () => undefined };
   const read = async (port: number, addresses: AddressFilter) => {

@@ -64,7 +64,12 @@ export class AddressFilter {
     try {
       return await lookup(host, { all: true });
     } catch (cause) {
-      throw new SystemTrouble('unreachable', `${systemName}: there is no host “${host}”`, 'Check the spelling of the address.', { cause });
+      throw new SystemTrouble(
+        'unreachable',
+        `${systemName}: there is no host “${host}”`,
+        'Check the spelling of the address.',
+        { cause },
+      );
     }
   }
 
@@ -73,9 +78,23 @@ export class AddressFilter {
     const address = given.replace(/^::ffff:(\d+\.\d+\.\d+\.\d+)$/i, '$1');
     const family = isIP(address) === 6 ? 'ipv6' : 'ipv4';
     const where = address === host ? address : `${host} (${address})`;
-    const isOwn = this.#own.some((own) => own.port === port && (own.host === host || own.host === address || (isLoopback(own.host) && isLoopback(address))));
-    if (isOwn) throw new SystemTrouble('not allowed', `${systemName}: ${where}:${port} is this application’s own database`, 'Choose the address of the system itself.');
-    if (this.#never.check(address, family)) throw new SystemTrouble('not allowed', `${systemName}: ${where} is no address of a system`, 'Choose the address of the system itself.');
+    const isOwn = this.#own.some(
+      (own) =>
+        own.port === port &&
+        (own.host === host || own.host === address || (isLoopback(own.host) && isLoopback(address))),
+    );
+    if (isOwn)
+      throw new SystemTrouble(
+        'not allowed',
+        `${systemName}: ${where}:${port} is this application’s own database`,
+        'Choose the address of the system itself.',
+      );
+    if (this.#never.check(address, family))
+      throw new SystemTrouble(
+        'not allowed',
+        `${systemName}: ${where} is no address of a system`,
+        'Choose the address of the system itself.',
+      );
     if (this.#inside.check(address, family) && !this.#allowed.check(address, family))
       throw new SystemTrouble(
         'not allowed',
@@ -100,6 +119,7 @@ export function parseNetwork(text: string): readonly [string, number, 'ipv4' | '
   const [network = '', prefix = ''] = text.trim().split('/');
   const version = isIP(network);
   const bits = Number(prefix);
-  if (version === 0 || !/^\d+$/.test(prefix) || bits > (version === 6 ? 128 : 32)) throw new Error(`“${text}” is no network in CIDR notation, such as 10.0.0.0/8`);
+  if (version === 0 || !/^\d+$/.test(prefix) || bits > (version === 6 ? 128 : 32))
+    throw new Error(`“${text}” is no network in CIDR notation, such as 10.0.0.0/8`);
   return [network, bits, version === 6 ? 'ipv6' : 'ipv4'];
 }

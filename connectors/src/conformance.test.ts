@@ -9,7 +9,13 @@ import { setTimeout as wait } from 'node:timers/promises';
 import { pathToFileURL } from 'node:url';
 import ExcelJS from 'exceljs';
 import { Pool } from 'pg';
-import { filesSystemSchema, type HttpSystem, httpSystemSchema, odataSystemSchema, sqlSystemSchema } from '@anchor-knot/contracts';
+import {
+  filesSystemSchema,
+  type HttpSystem,
+  httpSystemSchema,
+  odataSystemSchema,
+  sqlSystemSchema,
+} from '@anchor-knot/contracts';
 import { type Raw, readPath, recordKey, type SourceRecord } from '@anchor-knot/core';
 import {
   boardsServer,
@@ -33,9 +39,15 @@ import { ODataConnector } from './odata/odataConnector.js';
 import { SqlConnector } from './sql/sqlConnector.js';
 
 const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
-const clock: Clock = { now: () => Date.now(), sleep: async (milliseconds) => void (await wait(Math.min(milliseconds, 20))) };
+const clock: Clock = {
+  now: () => Date.now(),
+  sleep: async (milliseconds) => void (await wait(Math.min(milliseconds, 20))),
+};
 const credential = { id: 'id', secret: 's&ü:%' };
-const systems = JSON.parse(readFileSync(join(import.meta.dirname, '../../server/demo/systems.json'), 'utf8')) as Record<string, object>;
+const systems = JSON.parse(readFileSync(join(import.meta.dirname, '../../server/demo/systems.json'), 'utf8')) as Record<
+  string,
+  object
+>;
 const data = generateCustomers({ seed: 7, inBoth: 30, onlyCrm: 5, onlyShop: 5, mess: true });
 const closing: (() => Promise<unknown>)[] = [];
 afterAll(async () => {
@@ -43,13 +55,23 @@ afterAll(async () => {
 });
 
 function http(system: HttpSystem, object: string, secret = credential.secret): HttpConnector {
-  const connector = new HttpConnector(system, object, { clock, random: () => 0, addresses, credential: { ...credential, secret } });
+  const connector = new HttpConnector(system, object, {
+    clock,
+    random: () => 0,
+    addresses,
+    credential: { ...credential, secret },
+  });
   closing.push(() => connector.close());
   return connector;
 }
 
 async function crm(faults: Partial<Faults> = {}): Promise<{ address: string; description: HttpSystem }> {
-  const app = await crmServer({ seed: data.accounts, clientId: credential.id, clientSecret: credential.secret, faults });
+  const app = await crmServer({
+    seed: data.accounts,
+    clientId: credential.id,
+    clientSecret: credential.secret,
+    faults,
+  });
   closing.push(() => app.close());
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   const description = httpSystemSchema.parse({ ...systems.fernhill, address, timeoutMs: 3000 });
@@ -67,7 +89,11 @@ async function shop(faults: Partial<Faults> = {}): Promise<{ address: string; de
 }
 
 const work = generateWork(data, { seed: 7, tickets: 40, projects: 8, tasksEach: 5 });
-async function stoodIn(system: string, app: Awaited<ReturnType<typeof deskServer>>, object: string): Promise<Connector> {
+async function stoodIn(
+  system: string,
+  app: Awaited<ReturnType<typeof deskServer>>,
+  object: string,
+): Promise<Connector> {
   closing.push(() => app.close());
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   const description = httpSystemSchema.parse({ ...systems[system], address, timeoutMs: 3000 });
@@ -121,7 +147,12 @@ async function restServer(): Promise<Connector> {
       objects: {
         people: {
           key: 'id',
-          list: { path: '/people', items: 'data', pageSize: { parameter: '_per_page', value: 10 }, paging: { kind: 'cursor', parameter: '_page', first: '1', next: 'next' } },
+          list: {
+            path: '/people',
+            items: 'data',
+            pageSize: { parameter: '_per_page', value: 10 },
+            paging: { kind: 'cursor', parameter: '_page', first: '1', next: 'next' },
+          },
           read: { path: '/people/{key}' },
           search: { name: 'name' },
           create: { method: 'POST', path: '/people' },
@@ -144,11 +175,18 @@ async function files(format: 'csv' | 'jsonl' | 'xlsx'): Promise<Connector> {
     workbook.addWorksheet('People').addRows([['id', 'name'], ...rows.map(({ id, name }) => [id, name])]);
     await workbook.xlsx.writeFile(join(folder, 'people'));
   } else {
-    const lines = format === 'csv' ? ['id,name\n', ...rows.map(({ id, name }) => `${id},"${name}"\n`)] : rows.map((row) => `${JSON.stringify(row)}\n`);
+    const lines =
+      format === 'csv'
+        ? ['id,name\n', ...rows.map(({ id, name }) => `${id},"${name}"\n`)]
+        : rows.map((row) => `${JSON.stringify(row)}\n`);
     writeFileSync(join(folder, 'people'), lines.join(''));
   }
   const object = { path: 'people', format, key: 'id', ...(format === 'xlsx' ? { sheet: 'People' } : {}) };
-  return new FilesConnector(filesSystemSchema.parse({ kind: 'files', name: 'Files', folder, objects: { people: object } }), 'people', { clock, folder: '/' });
+  return new FilesConnector(
+    filesSystemSchema.parse({ kind: 'files', name: 'Files', folder, objects: { people: object } }),
+    'people',
+    { clock, folder: '/' },
+  );
 }
 
 /** The ERP’s database, and what is in front of it, once for all that need it. */
@@ -161,7 +199,9 @@ async function erpStandIn(): Promise<{ pool: Pool; url: URL; address: string }> 
       cluster.stop();
       rmSync(folder, { recursive: true, force: true });
     });
-    const pool = await openErpDatabase(cluster.url('postgres'), credential.secret, () => generateBusiness(data, { seed: 7, documents: 60, mess: true }));
+    const pool = await openErpDatabase(cluster.url('postgres'), credential.secret, () =>
+      generateBusiness(data, { seed: 7, documents: 60, mess: true }),
+    );
     await pool.query(`grant delete on debtor to ${erpRole}`);
     await pool.query(`insert into debtor (name) select 'Debtor ' || n from generate_series(1, 15) n`);
     const app = await erpServer({ pool, secret: credential.secret });
@@ -179,7 +219,15 @@ async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promis
     closing.push(() => app.close());
     address = await app.listen({ host: '127.0.0.1', port: 0 });
   }
-  const object = { entitySet: 'Debtors', key: 'DebtorNo', modifiedAt: 'ChangedAt', search: ['Mail'], mayCreate: true, mayUpdate: true, mayDelete: true };
+  const object = {
+    entitySet: 'Debtors',
+    key: 'DebtorNo',
+    modifiedAt: 'ChangedAt',
+    search: ['Mail'],
+    mayCreate: true,
+    mayUpdate: true,
+    mayDelete: true,
+  };
   const description = odataSystemSchema.parse({
     kind: 'odata',
     name: 'Coldharbour ERP',
@@ -189,14 +237,26 @@ async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promis
     batchSize,
     objects: { debtors: object },
   });
-  const connector = new ODataConnector(description, 'debtors', { clock, random: () => 0, addresses, credential: { ...credential, id: erpRole } });
+  const connector = new ODataConnector(description, 'debtors', {
+    clock,
+    random: () => 0,
+    addresses,
+    credential: { ...credential, id: erpRole },
+  });
   closing.push(() => connector.close());
   return connector;
 }
 
 async function erpSql(): Promise<Connector> {
   const { url } = await erpStandIn();
-  const object = { source: { kind: 'table', table: 'debtor' }, key: 'debtor_no', modifiedAt: 'changed_at', search: ['mail'], mayWrite: true, mayDelete: true };
+  const object = {
+    source: { kind: 'table', table: 'debtor' },
+    key: 'debtor_no',
+    modifiedAt: 'changed_at',
+    search: ['mail'],
+    mayWrite: true,
+    mayDelete: true,
+  };
   const description = sqlSystemSchema.parse({
     kind: 'sql',
     name: 'Coldharbour ERP',
@@ -206,12 +266,20 @@ async function erpSql(): Promise<Connector> {
     tls: 'off',
     objects: { debtors: object },
   });
-  const connector = new SqlConnector(description, 'debtors', { clock, addresses, credential: { ...credential, id: erpRole } });
+  const connector = new SqlConnector(description, 'debtors', {
+    clock,
+    addresses,
+    credential: { ...credential, id: erpRole },
+  });
   closing.push(() => connector.close());
   return connector;
 }
 
-async function listing(connector: Connector, onPage: (page: number) => Promise<unknown> = async () => undefined, changedSince?: number): Promise<Map<string, SourceRecord>> {
+async function listing(
+  connector: Connector,
+  onPage: (page: number) => Promise<unknown> = async () => undefined,
+  changedSince?: number,
+): Promise<Map<string, SourceRecord>> {
   const found = new Map<string, SourceRecord>();
   let count = 0;
   for await (const page of connector.read({ changedSince })) {
@@ -305,7 +373,13 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     const keys = [...before.keys()];
     const during = await listing(connector, async (page) => {
       await connector.write([
-        { kind: 'create', idempotencyKey: `during${page}`, fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? `during${page}@x.example` : value])) },
+        {
+          kind: 'create',
+          idempotencyKey: `during${page}`,
+          fields: new Map(
+            create.map(([path, value]) => [path, /mail/i.test(path) ? `during${page}@x.example` : value]),
+          ),
+        },
       ]);
       await connector.write([
         {
@@ -325,17 +399,28 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     const record = await connector.readOne(created.key);
     for (const [path, value] of create) expect(readPath(record?.fields ?? {}, path)).toBe(value);
     const wanted = create.find(([path]) => path === searchable)?.[1];
-    if (searchable) expect((await connector.search(searchable, String(wanted))).map(({ key }) => key)).toEqual([created.key]);
-    const [updated] = await connector.write([{ kind: 'update', key: created.key, version: record?.version, fields: new Map([[field, 'somewhere else']]) }]);
+    if (searchable)
+      expect((await connector.search(searchable, String(wanted))).map(({ key }) => key)).toEqual([created.key]);
+    const [updated] = await connector.write([
+      { kind: 'update', key: created.key, version: record?.version, fields: new Map([[field, 'somewhere else']]) },
+    ]);
     expect(updated).toMatchObject({ kind: 'written', key: created.key });
     expect(readPath((await connector.readOne(created.key))?.fields ?? {}, field)).toBe('somewhere else');
     expect(await connector.readOne(recordKey('no/such key'))).toBeUndefined();
-    expect(await connector.write([{ kind: 'update', key: recordKey('nobody'), version: undefined, fields: new Map([[field, 'x']]) }])).toEqual([{ kind: 'gone' }]);
+    expect(
+      await connector.write([
+        { kind: 'update', key: recordKey('nobody'), version: undefined, fields: new Map([[field, 'x']]) },
+      ]),
+    ).toEqual([{ kind: 'gone' }]);
   });
 
   test('says of each write of several how it ended', async () => {
     const [one] = await connector.write([
-      { kind: 'create', idempotencyKey: 'k3', fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'several@x.example' : value])) },
+      {
+        kind: 'create',
+        idempotencyKey: 'k3',
+        fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'several@x.example' : value])),
+      },
     ]);
     if (one?.kind !== 'written') throw new Error(JSON.stringify(one));
     const outcomes = await connector.write([
@@ -349,7 +434,11 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
 
   test('deletes and archives where it declares so, and only what was read', async () => {
     const [made] = await connector.write([
-      { kind: 'create', idempotencyKey: 'k4', fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'away@x.example' : value])) },
+      {
+        kind: 'create',
+        idempotencyKey: 'k4',
+        fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'away@x.example' : value])),
+      },
     ]);
     if (made?.kind !== 'written') throw new Error(JSON.stringify(made));
     const { archive, delete: may, conditionalUpdate } = connector.capabilities;
@@ -357,24 +446,43 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
     const [archived] = await connector.write([{ kind: 'archive', key: made.key, version }]);
     expect(archived?.kind).toBe(archive ? 'written' : 'refused');
     expect(await connector.readOne(made.key)).toBeDefined();
-    await connector.write([{ kind: 'update', key: made.key, version: undefined, fields: new Map([[field, 'changed meanwhile']]) }]);
-    if (may && conditionalUpdate) expect(await connector.write([{ kind: 'delete', key: made.key, version }])).toEqual([{ kind: 'raced' }]);
-    expect((await connector.write([{ kind: 'delete', key: made.key, version: undefined }]))[0]?.kind).toBe(may ? 'written' : 'refused');
+    await connector.write([
+      { kind: 'update', key: made.key, version: undefined, fields: new Map([[field, 'changed meanwhile']]) },
+    ]);
+    if (may && conditionalUpdate)
+      expect(await connector.write([{ kind: 'delete', key: made.key, version }])).toEqual([{ kind: 'raced' }]);
+    expect((await connector.write([{ kind: 'delete', key: made.key, version: undefined }]))[0]?.kind).toBe(
+      may ? 'written' : 'refused',
+    );
     expect((await connector.readOne(made.key)) === undefined).toBe(may);
-    if (may) expect(await connector.write([{ kind: 'delete', key: made.key, version: undefined }])).toEqual([{ kind: 'gone' }]);
+    if (may)
+      expect(await connector.write([{ kind: 'delete', key: made.key, version: undefined }])).toEqual([
+        { kind: 'gone' },
+      ]);
   });
 
   test('does what it declares: conditional updates lose against others, repeated creations make one record', async () => {
     const [created] = await connector.write([
-      { kind: 'create', idempotencyKey: 'k2', fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'twice@x.example' : value])) },
+      {
+        kind: 'create',
+        idempotencyKey: 'k2',
+        fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'twice@x.example' : value])),
+      },
     ]);
     if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
     const before = await connector.readOne(created.key);
-    const update = () => connector.write([{ kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'mine']]) }]);
-    await connector.write([{ kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'theirs']]) }]);
+    const update = () =>
+      connector.write([
+        { kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'mine']]) },
+      ]);
+    await connector.write([
+      { kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'theirs']]) },
+    ]);
     if (connector.capabilities.conditionalUpdate) expect(await update()).toEqual([{ kind: 'raced' }]);
     if (connector.capabilities.idempotentCreate)
-      expect(await connector.write([{ kind: 'create', idempotencyKey: 'k2', fields: new Map(create) }])).toMatchObject([{ kind: 'written', key: created.key }]);
+      expect(await connector.write([{ kind: 'create', idempotencyKey: 'k2', fields: new Map(create) }])).toMatchObject([
+        { kind: 'written', key: created.key },
+      ]);
   });
 });
 
@@ -398,11 +506,26 @@ test.each<[string, () => Promise<Connector>]>([
 /** Each stand-in that is called over HTTP, with faults of its own. */
 const faulty: [string, (faults: Partial<Faults>) => Promise<Connector>, string, [string, Raw][]][] = [
   ['Fernhill CRM', async (faults) => http((await crm(faults)).description, 'accounts'), 'name', [['name', 'X']]],
-  ['Market Row', async (faults) => http((await shop({ callsPerSecond: 0, ...faults })).description, 'shoppers'), 'city', [['mail', 'x@x.example']]],
-  ['Bellpull Desk', async (faults) => stoodIn('bellpull', await deskServer({ ...work, token: credential.secret, faults }), 'tickets'), 'subject', [['subject', 'X']]],
+  [
+    'Market Row',
+    async (faults) => http((await shop({ callsPerSecond: 0, ...faults })).description, 'shoppers'),
+    'city',
+    [['mail', 'x@x.example']],
+  ],
+  [
+    'Bellpull Desk',
+    async (faults) => stoodIn('bellpull', await deskServer({ ...work, token: credential.secret, faults }), 'tickets'),
+    'subject',
+    [['subject', 'X']],
+  ],
   [
     'Pegline Boards',
-    async (faults) => stoodIn('pegline', await boardsServer({ rows: work.rows, key: credential.secret, faults: { callsPerSecond: 0, ...faults } }), 'tasks'),
+    async (faults) =>
+      stoodIn(
+        'pegline',
+        await boardsServer({ rows: work.rows, key: credential.secret, faults: { callsPerSecond: 0, ...faults } }),
+        'tasks',
+      ),
     'cells.title',
     [['cells.title', 'X']],
   ],
@@ -428,7 +551,12 @@ describe.each(faulty)('%s, when it does wrong', (_, make, field, create) => {
     const [key] = before.keys();
     const outcomes = await connector.write([
       { kind: 'create', idempotencyKey: 'once', fields: new Map(create) },
-      { kind: 'update', key: recordKey(key ?? ''), version: before.get(key ?? '')?.version, fields: new Map([[field, 'changed']]) },
+      {
+        kind: 'update',
+        key: recordKey(key ?? ''),
+        version: before.get(key ?? '')?.version,
+        fields: new Map([[field, 'changed']]),
+      },
     ]);
     expect(outcomes.map(({ kind }) => kind)).toEqual(['unknown', 'unknown']);
     expect((await listing(connector)).size).toBeLessThanOrEqual(before.size + 1);
@@ -453,8 +581,12 @@ describe('when a system does wrong', () => {
 
   test('the wrong secret and a system that is down are told apart', async () => {
     const { description } = await shop();
-    expect(await readAll(http(description, 'shoppers', 'wrong'))).toMatch(/sign-in refused: .*key or secret not accepted/);
-    expect(await readAll(http({ ...description, address: 'http://127.0.0.1:9' }, 'shoppers'))).toMatch(/unreachable: .*cannot be reached/);
+    expect(await readAll(http(description, 'shoppers', 'wrong'))).toMatch(
+      /sign-in refused: .*key or secret not accepted/,
+    );
+    expect(await readAll(http({ ...description, address: 'http://127.0.0.1:9' }, 'shoppers'))).toMatch(
+      /unreachable: .*cannot be reached/,
+    );
   });
 
   test('a write whose connection breaks is unknown, never repeated blindly', async () => {
@@ -472,7 +604,11 @@ describe('when a system does wrong', () => {
         },
       ]),
     ).toMatchObject([{ kind: 'unknown' }]);
-    await fetch(`${address}/faults.json`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: '{"dropAfterWrite":0}' });
+    await fetch(`${address}/faults.json`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: '{"dropAfterWrite":0}',
+    });
     expect(await connector.search('external_ref', 'ref-1')).toHaveLength(1);
   });
 
@@ -489,48 +625,66 @@ describe('when a system does wrong', () => {
         ]),
       },
     ]);
-    expect(outcome).toMatchObject({ kind: 'refused', words: expect.stringMatching(/notes is too long.*segment/s) as unknown as string });
+    expect(outcome).toMatchObject({
+      kind: 'refused',
+      words: expect.stringMatching(/notes is too long.*segment/s) as unknown as string,
+    });
   });
 
   test.each<[string, object, boolean]>([
     ['a cursor', { kind: 'cursor', parameter: 'after', next: 'next' }, false],
     ['numbered pages', { kind: 'page number', parameter: 'page' }, true],
     ['an offset', { kind: 'offset', parameter: 'from' }, true],
-  ])('when a record disappears while it is listed, a listing by %s may skip another; that one can still be read by its key', async (_, paging, skips) => {
-    const rows = Array.from({ length: 30 }, (__, index) => ({ id: String(100 + index) }));
-    const app = (await import('node:http')).createServer((request, response) => {
-      const { pathname, searchParams: asked } = new URL(request.url ?? '', 'http://x');
-      const answer = (status: number, body: object): unknown => response.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body));
-      const known = rows.find(({ id }) => pathname === `/x/${id}`);
-      if (pathname !== '/x') return answer(known ? 200 : 404, known ?? {});
-      const after = asked.get('after');
-      const from = after === null ? Number(asked.get('from') ?? (Number(asked.get('page') ?? 1) - 1) * 10) : rows.filter(({ id }) => id <= after).length;
-      const data = rows.slice(from, from + 10);
-      return answer(200, { data, next: data.length === 10 ? data[9]?.id : null });
-    });
-    await new Promise<void>((done) => app.listen(0, '127.0.0.1', done));
-    closing.push(async () => app.close());
-    const description = httpSystemSchema.parse({
-      kind: 'http',
-      name: 'Moving',
-      address: `http://127.0.0.1:${(app.address() as { port: number }).port}`,
-      signIn: { kind: 'none' },
-      objects: { x: { key: 'id', list: { path: '/x', items: 'data', pageSize: { parameter: 'n', value: 10 }, paging }, read: { path: '/x/{key}' } } },
-    });
-    const connector = http(description, 'x');
-    const found = await listing(connector, async (page) => {
-      // The second page is on its way already: the record goes before the third is asked for.
-      if (page === 1) rows.splice(0, 1);
-    });
-    const missed = rows.filter(({ id }) => !found.has(id));
-    expect(missed.length > 0).toBe(skips);
-    // A run looks a missing record up before it calls it gone, and so notices that it was skipped.
-    for (const { id } of missed) expect((await connector.readOne(recordKey(id)))?.key).toBe(id);
-    expect(await connector.readOne(recordKey('100'))).toBeUndefined();
-  });
+  ])(
+    'when a record disappears while it is listed, a listing by %s may skip another; that one can still be read by its key',
+    async (_, paging, skips) => {
+      const rows = Array.from({ length: 30 }, (__, index) => ({ id: String(100 + index) }));
+      const app = (await import('node:http')).createServer((request, response) => {
+        const { pathname, searchParams: asked } = new URL(request.url ?? '', 'http://x');
+        const answer = (status: number, body: object): unknown =>
+          response.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body));
+        const known = rows.find(({ id }) => pathname === `/x/${id}`);
+        if (pathname !== '/x') return answer(known ? 200 : 404, known ?? {});
+        const after = asked.get('after');
+        const from =
+          after === null
+            ? Number(asked.get('from') ?? (Number(asked.get('page') ?? 1) - 1) * 10)
+            : rows.filter(({ id }) => id <= after).length;
+        const data = rows.slice(from, from + 10);
+        return answer(200, { data, next: data.length === 10 ? data[9]?.id : null });
+      });
+      await new Promise<void>((done) => app.listen(0, '127.0.0.1', done));
+      closing.push(async () => app.close());
+      const description = httpSystemSchema.parse({
+        kind: 'http',
+        name: 'Moving',
+        address: `http://127.0.0.1:${(app.address() as { port: number }).port}`,
+        signIn: { kind: 'none' },
+        objects: {
+          x: {
+            key: 'id',
+            list: { path: '/x', items: 'data', pageSize: { parameter: 'n', value: 10 }, paging },
+            read: { path: '/x/{key}' },
+          },
+        },
+      });
+      const connector = http(description, 'x');
+      const found = await listing(connector, async (page) => {
+        // The second page is on its way already: the record goes before the third is asked for.
+        if (page === 1) rows.splice(0, 1);
+      });
+      const missed = rows.filter(({ id }) => !found.has(id));
+      expect(missed.length > 0).toBe(skips);
+      // A run looks a missing record up before it calls it gone, and so notices that it was skipped.
+      for (const { id } of missed) expect((await connector.readOne(recordKey(id)))?.key).toBe(id);
+      expect(await connector.readOne(recordKey('100'))).toBeUndefined();
+    },
+  );
 
   test('pages that lead in a circle end', async () => {
-    const app = (await import('node:http')).createServer((_, response) => response.setHeader('content-type', 'application/json').end('{"data":[{"id":"1"}],"next":"same"}'));
+    const app = (await import('node:http')).createServer((_, response) =>
+      response.setHeader('content-type', 'application/json').end('{"data":[{"id":"1"}],"next":"same"}'),
+    );
     await new Promise<void>((done) => app.listen(0, '127.0.0.1', done));
     closing.push(async () => app.close());
     const description = httpSystemSchema.parse({
@@ -541,7 +695,12 @@ describe('when a system does wrong', () => {
       objects: {
         x: {
           key: 'id',
-          list: { path: '/x', items: 'data', pageSize: { parameter: 'n', value: 1 }, paging: { kind: 'cursor', parameter: 'c', next: 'next' } },
+          list: {
+            path: '/x',
+            items: 'data',
+            pageSize: { parameter: 'n', value: 1 },
+            paging: { kind: 'cursor', parameter: 'c', next: 'next' },
+          },
           read: { path: '/x/{key}' },
         },
       },
@@ -553,14 +712,24 @@ describe('when a system does wrong', () => {
 test('the OData face of Coldharbour ERP is understood by a client that we did not write', async () => {
   const { address } = await erpStandIn();
   const { o } = (await import('odata')) as unknown as {
-    o: (root: string, init: object) => { get: (path: string) => { query: (options: object) => Promise<Record<string, unknown>[]> } };
+    o: (
+      root: string,
+      init: object,
+    ) => { get: (path: string) => { query: (options: object) => Promise<Record<string, unknown>[]> } };
   };
   const authorization = `Basic ${Buffer.from(`${erpRole}:${credential.secret}`).toString('base64')}`;
-  const ask = (set: string, options: object) => o(`${address}/odata/`, { headers: { authorization } }).get(set).query(options);
-  const articles = await ask('Articles', { $filter: "Price gt 300 and startswith(Description,'Roof') or ArticleNo eq '1000'", $orderby: 'Price desc', $top: 3 });
+  const ask = (set: string, options: object) =>
+    o(`${address}/odata/`, { headers: { authorization } }).get(set).query(options);
+  const articles = await ask('Articles', {
+    $filter: "Price gt 300 and startswith(Description,'Roof') or ArticleNo eq '1000'",
+    $orderby: 'Price desc',
+    $top: 3,
+  });
   const prices = articles.map(({ Price }) => Number(Price));
   expect(articles).toHaveLength(3);
   expect(prices).toEqual([...prices].sort((one, other) => other - one));
-  expect(articles.every(({ Description, ArticleNo }) => String(Description).startsWith('Roof') || ArticleNo === '1000')).toBe(true);
+  expect(
+    articles.every(({ Description, ArticleNo }) => String(Description).startsWith('Roof') || ArticleNo === '1000'),
+  ).toBe(true);
   await expect(ask('Articles', { $filter: 'Price add 1 gt 3' })).rejects.toBeDefined();
 });

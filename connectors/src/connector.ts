@@ -47,7 +47,12 @@ export interface Page {
 
 export type WriteRequest =
   | { readonly kind: 'create'; readonly idempotencyKey: string; readonly fields: ReadonlyMap<FieldPath, Raw> }
-  | { readonly kind: 'update'; readonly key: RecordKey; readonly version: string | undefined; readonly fields: ReadonlyMap<FieldPath, Raw> }
+  | {
+      readonly kind: 'update';
+      readonly key: RecordKey;
+      readonly version: string | undefined;
+      readonly fields: ReadonlyMap<FieldPath, Raw>;
+    }
   /** Only where it is declared. */
   | { readonly kind: 'archive'; readonly key: RecordKey; readonly version: string | undefined }
   | { readonly kind: 'delete'; readonly key: RecordKey; readonly version: string | undefined };
@@ -72,7 +77,10 @@ export interface Connector {
    * All records, or those changed since a time (by the system's clock, inclusive), page by page. A record may come twice.
    * @throws {SystemTrouble} when the system cannot be read any further
    */
-  read(options: { readonly changedSince?: Instant | undefined; readonly signal?: AbortSignal | undefined }): AsyncIterable<Page>;
+  read(options: {
+    readonly changedSince?: Instant | undefined;
+    readonly signal?: AbortSignal | undefined;
+  }): AsyncIterable<Page>;
   /** One record by its key; `undefined` when the system says that there is none. @throws {SystemTrouble} */
   readOne(key: RecordKey): Promise<SourceRecord | undefined>;
   /** Records whose field equals the value; only for fields declared searchable. @throws {SystemTrouble} */
@@ -90,7 +98,15 @@ export interface Connector {
   close(): Promise<void>;
 }
 
-export type TroubleCode = 'unreachable' | 'sign-in refused' | 'not allowed' | 'object is gone' | 'too many calls' | 'server error' | 'answer not understood' | 'file problem';
+export type TroubleCode =
+  | 'unreachable'
+  | 'sign-in refused'
+  | 'not allowed'
+  | 'object is gone'
+  | 'too many calls'
+  | 'server error'
+  | 'answer not understood'
+  | 'file problem';
 
 /**
  * A system, or one of its objects, cannot be worked with as described. The message says what happened, with the system's

@@ -1,4 +1,13 @@
-export { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type TroubleCode, type WriteOutcome, type WriteRequest } from './connector.js';
+export {
+  type Capabilities,
+  type Clock,
+  type Connector,
+  type Page,
+  SystemTrouble,
+  type TroubleCode,
+  type WriteOutcome,
+  type WriteRequest,
+} from './connector.js';
 export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.js';
 export { FilesConnector } from './files/filesConnector.js';
 export { exploreFolder, type FileFound, type List, previewFile, readList } from './files/exploreFiles.js';

@@ -7,7 +7,12 @@ const longestAskedMs = 60_000;
 
 /** How long a system asks to be left alone (Retry-After, RFC 9110 section 10.2.3), in milliseconds. */
 export function askedPauseMs(retryAfter: string | undefined, clock: Clock): number | undefined {
-  const asked = retryAfter === undefined ? Number.NaN : /^\d+$/.test(retryAfter) ? Number(retryAfter) * 1000 : Date.parse(retryAfter) - clock.now();
+  const asked =
+    retryAfter === undefined
+      ? Number.NaN
+      : /^\d+$/.test(retryAfter)
+        ? Number(retryAfter) * 1000
+        : Date.parse(retryAfter) - clock.now();
   return Number.isNaN(asked) || asked < 0 ? undefined : Math.min(asked, longestAskedMs);
 }
 

@@ -15,12 +15,19 @@ type Answering = (path: string, answer: ServerResponse) => void;
 let server: Server;
 let answering: Answering;
 const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
-const dependencies = { clock: { now: () => Date.now(), sleep: async () => undefined }, random: () => 0, addresses, folder: '/', credential: { id: 'id', secret: 'secret' } };
+const dependencies = {
+  clock: { now: () => Date.now(), sleep: async () => undefined },
+  random: () => 0,
+  addresses,
+  folder: '/',
+  credential: { id: 'id', secret: 'secret' },
+};
 const json =
   (value: unknown, headers: Record<string, string> = {}, status = 200): Answering =>
   (_, answer) =>
     void answer.writeHead(status, { 'content-type': 'application/json', ...headers }).end(JSON.stringify(value));
-const things = (path: string) => (path.startsWith('/things?') ? { items: [{ id: 'a/ü?' }], next: null } : { id: 'a/ü?' });
+const things = (path: string) =>
+  path.startsWith('/things?') ? { items: [{ id: 'a/ü?' }], next: null } : { id: 'a/ü?' };
 
 beforeAll(async () => {
   server = createServer((request, answer) => answering(request.url ?? '', answer)).listen(0, '127.0.0.1');
@@ -38,7 +45,13 @@ function system(more: object = {}, list: object = {}) {
     objects: {
       things: {
         key: 'id',
-        list: { path: '/things', items: 'items', pageSize: { parameter: 'n', value: 1 }, paging: { kind: 'cursor', parameter: 'c', next: 'next' }, ...list },
+        list: {
+          path: '/things',
+          items: 'items',
+          pageSize: { parameter: 'n', value: 1 },
+          paging: { kind: 'cursor', parameter: 'c', next: 'next' },
+          ...list,
+        },
         read: { path: '/things/{key}' },
       },
     },
@@ -64,10 +77,18 @@ test('a system as described is good, also with keys that have slashes and other 
 });
 
 test.each<[string, Answering, RegExp, object?]>([
-  ['a refused sign-in', json({ error: 'bad key' }, {}, 401), /^Sign in: S refused the sign-in: bad key Check the credential/],
+  [
+    'a refused sign-in',
+    json({ error: 'bad key' }, {}, 401),
+    /^Sign in: S refused the sign-in: bad key Check the credential/,
+  ],
   ['a role that may not read', json({ detail: 'no rights' }, {}, 403), /^Read things: .*no rights Give the account/],
   ['nothing at that path', json({}, {}, 404), /^Read things: .*nothing at \/things/],
-  ['HTML where JSON was meant', (_, answer) => void answer.end('<html>Please sign in</html>'), /^Read things: .*not JSON.*may lead to a sign-in page/],
+  [
+    'HTML where JSON was meant',
+    (_, answer) => void answer.end('<html>Please sign in</html>'),
+    /^Read things: .*not JSON.*may lead to a sign-in page/,
+  ],
   ['a list in another place', json({ data: [] }), /^Read things: .*without a list at “items”/],
   ['a server that fails', json({ message: 'boom' }, {}, 500), /^Read things: .*500: boom Try again later/],
   ['a server that never answers', () => undefined, /^Read things: S cannot be reached/],
@@ -86,7 +107,8 @@ test.each<[string, Answering, RegExp, object?]>([
   ],
   [
     'a record that is listed and cannot be read',
-    (path, answer) => json(path.startsWith('/things?') ? things(path) : {}, {}, path.startsWith('/things?') ? 200 : 404)(path, answer),
+    (path, answer) =>
+      json(path.startsWith('/things?') ? things(path) : {}, {}, path.startsWith('/things?') ? 200 : 404)(path, answer),
     /cannot be read by its key/,
   ],
   [
@@ -94,8 +116,18 @@ test.each<[string, Answering, RegExp, object?]>([
     (path, answer) => json(things(path), { date: new Date(Date.now() + 540_000).toUTCString() })(path, answer),
     /^Clock: its clock is 9 minutes ahead/,
   ],
-  ['a port where nothing listens', json({}), /^Reach the host: .*ECONNREFUSED The host is there, and nothing listens on this port/, { address: 'http://127.0.0.1:1' }],
-  ['a server that speaks no TLS', json({}), /^TLS: S: it speaks no TLS on this port Use http, or another port/, { tls: true }],
+  [
+    'a port where nothing listens',
+    json({}),
+    /^Reach the host: .*ECONNREFUSED The host is there, and nothing listens on this port/,
+    { address: 'http://127.0.0.1:1' },
+  ],
+  [
+    'a server that speaks no TLS',
+    json({}),
+    /^TLS: S: it speaks no TLS on this port Use http, or another port/,
+    { tls: true },
+  ],
 ])('%s is named, with what to do', async (_, answers, says, more = {}) => {
   const { port } = server.address() as AddressInfo;
   expect(await told(answers, 'tls' in more ? { address: `https://127.0.0.1:${port}` } : more)).toMatch(says);
@@ -130,5 +162,12 @@ test('a cursor that repeats ends with words, not never; a listing without an end
 });
 
 test('records without a key are counted and left, repeated ones come as they are, and a field of 10 MB is read', async () => {
-  expect(await read(json({ items: [{ id: 1 }, { name: 'nobody' }, 'text', null, { id: 1 }, { id: 2, note: 'x'.repeat(10_000_000) }], next: null }))).toBe('3 read, 3 unusable');
+  expect(
+    await read(
+      json({
+        items: [{ id: 1 }, { name: 'nobody' }, 'text', null, { id: 1 }, { id: 2, note: 'x'.repeat(10_000_000) }],
+        next: null,
+      }),
+    ),
+  ).toBe('3 read, 3 unusable');
 });

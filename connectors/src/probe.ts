@@ -39,7 +39,8 @@ export async function probeSystem(system: System, dependencies: ConnectorDepende
   const objects = Object.keys(system.objects);
   let answerMs: number | undefined;
   let clockOffsetMs: number | undefined;
-  if (steps.some(({ state }) => state === 'failed')) steps.push({ name: 'Sign in', state: 'not tried', says: 'because the step before failed' });
+  if (steps.some(({ state }) => state === 'failed'))
+    steps.push({ name: 'Sign in', state: 'not tried', says: 'because the step before failed' });
   else if (objects.length === 0) steps.push({ name: 'Read', state: 'not tried', says: 'no object is described yet' });
   else {
     for (const object of objects) {
@@ -47,7 +48,8 @@ export async function probeSystem(system: System, dependencies: ConnectorDepende
       try {
         const started = dependencies.clock.now();
         const done = await step(steps, `Read ${object}`, () => readFirst(connector));
-        if (!steps.some(({ name }) => name === 'Sign in') && done && place) steps.splice(-1, 0, { name: 'Sign in', state: 'good', says: 'accepted' });
+        if (!steps.some(({ name }) => name === 'Sign in') && done && place)
+          steps.splice(-1, 0, { name: 'Sign in', state: 'good', says: 'accepted' });
         if (done) answerMs ??= dependencies.clock.now() - started;
         if (done) clockOffsetMs ??= connector.clockOffset();
         // Where the sign-in was refused once, it would be refused for every object.
@@ -72,7 +74,11 @@ function placeOf(system: System): Place | undefined {
   if (system.kind === 'files') return undefined;
   if (system.kind === 'sql') return { host: system.host, port: system.port, tls: false };
   const url = new URL(system.address);
-  return { host: url.hostname, port: Number(url.port || (url.protocol === 'https:' ? 443 : 80)), tls: url.protocol === 'https:' };
+  return {
+    host: url.hostname,
+    port: Number(url.port || (url.protocol === 'https:' ? 443 : 80)),
+    tls: url.protocol === 'https:',
+  };
 }
 
 /** It works, and not in all that is described. */
@@ -95,7 +101,13 @@ async function step(steps: ProbeStep[], name: string, work: () => Promise<string
       return true;
     }
     if (!(error instanceof SystemTrouble)) throw error;
-    steps.push({ name: error.code === 'sign-in refused' ? 'Sign in' : name, state: 'failed', says: error.message, advice: error.advice, code: error.code });
+    steps.push({
+      name: error.code === 'sign-in refused' ? 'Sign in' : name,
+      state: 'failed',
+      says: error.message,
+      advice: error.advice,
+      code: error.code,
+    });
     return false;
   }
 }
@@ -109,8 +121,14 @@ async function reach({ host, port }: Place, systemName: string, { addresses }: C
       if (!error) return done();
       const code = (error as NodeJS.ErrnoException).code ?? error.message;
       const advice =
-        code === 'ECONNREFUSED' ? 'The host is there, and nothing listens on this port: check the port.' : 'Check the host and the port, and whether a firewall is in between.';
-      failed(new SystemTrouble('unreachable', `${systemName} cannot be reached at ${host}:${port}: ${code}`, advice, { cause: error }));
+        code === 'ECONNREFUSED'
+          ? 'The host is there, and nothing listens on this port: check the port.'
+          : 'Check the host and the port, and whether a firewall is in between.';
+      failed(
+        new SystemTrouble('unreachable', `${systemName} cannot be reached at ${host}:${port}: ${code}`, advice, {
+          cause: error,
+        }),
+      );
     };
     socket.once('connect', () => end());
     socket.once('timeout', () => end(new Error(`no answer within ${connectMs / 1000} s`)));
@@ -119,7 +137,11 @@ async function reach({ host, port }: Place, systemName: string, { addresses }: C
   return address === host ? `${host}:${port} answers` : `${host} is ${address}, and answers on port ${port}`;
 }
 
-async function handshake({ host, port }: Place, systemName: string, { addresses }: ConnectorDependencies): Promise<string> {
+async function handshake(
+  { host, port }: Place,
+  systemName: string,
+  { addresses }: ConnectorDependencies,
+): Promise<string> {
   const address = await addresses.resolve(host, port, systemName);
   return new Promise((done, failed) => {
     const socket = connectTls({ host: address, port, servername: host, timeout: connectMs }, () => {
@@ -132,7 +154,9 @@ async function handshake({ host, port }: Place, systemName: string, { addresses 
       socket.destroy();
       const isOther = (error as NodeJS.ErrnoException).code === 'EPROTO' || /wrong version/i.test(error.message);
       const says = isOther ? 'it speaks no TLS on this port' : `TLS failed: ${error.message}`;
-      const advice = isOther ? 'Use http, or another port.' : 'Use the name that the certificate is for, or have it renewed there.';
+      const advice = isOther
+        ? 'Use http, or another port.'
+        : 'Use the name that the certificate is for, or have it renewed there.';
       failed(new SystemTrouble('unreachable', `${systemName}: ${says}`, advice, { cause: error }));
     };
     socket.once('error', fail);
@@ -141,9 +165,17 @@ async function handshake({ host, port }: Place, systemName: string, { addresses 
 }
 
 async function folderOf(system: System, dependencies: ConnectorDependencies): Promise<string> {
-  const path = await openFolder({ name: system.name, folder: system.kind === 'files' ? system.folder : '.' }, dependencies);
+  const path = await openFolder(
+    { name: system.name, folder: system.kind === 'files' ? system.folder : '.' },
+    dependencies,
+  );
   await readdir(path).catch((cause: unknown) => {
-    throw new SystemTrouble('file problem', `${path} cannot be listed as a folder`, 'Give a folder, and check the rights on it.', { cause });
+    throw new SystemTrouble(
+      'file problem',
+      `${path} cannot be listed as a folder`,
+      'Give a folder, and check the rights on it.',
+      { cause },
+    );
   });
   const writable = await access(path, constants.W_OK).then(
     () => true,
@@ -168,9 +200,16 @@ async function readFirst(connector: Connector): Promise<string> {
         'Check how one record is read, and which field is the key.',
       );
     if (missing.length > 0)
-      throw new Doubt(`${said}; this account may read, and not ${missing.join(' or ')}`, 'Give it the right to write there, or say in the description that it is only read.');
+      throw new Doubt(
+        `${said}; this account may read, and not ${missing.join(' or ')}`,
+        'Give it the right to write there, or say in the description that it is only read.',
+      );
     const may = wanted.join(' and ');
-    return may === '' ? `${said}; to be read only` : rights ? `${said}; may ${may}` : `${said}; to ${may} was not tried`;
+    return may === ''
+      ? `${said}; to be read only`
+      : rights
+        ? `${said}; may ${may}`
+        : `${said}; to ${may} was not tried`;
   }
   return 'nothing came';
 }
@@ -183,6 +222,7 @@ function clockStep(offsetMs: number): ProbeStep {
     name: 'Clock',
     state: 'doubtful',
     says: `its clock is ${much} ${offsetMs > 0 ? 'ahead' : 'behind'}`,
-    advice: 'Times are corrected by this difference. Have the clock set there, so that what people see there is right too.',
+    advice:
+      'Times are corrected by this difference. Have the clock set there, so that what people see there is right too.',
   };
 }

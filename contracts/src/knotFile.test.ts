@@ -9,14 +9,24 @@ function spoil(knot: unknown, path: string, value?: unknown): void {
   const names = path.split('.');
   const last = names.pop() as string;
   let at = knot as Record<string, unknown>;
-  for (const name of names) at = (Array.isArray(at) ? (at.find(({ id }) => id === name) ?? at[Number(name)]) : at[name]) as Record<string, unknown>;
+  for (const name of names)
+    at = (Array.isArray(at) ? (at.find(({ id }) => id === name) ?? at[Number(name)]) : at[name]) as Record<
+      string,
+      unknown
+    >;
   if (value === undefined) (at as unknown as unknown[]).splice(Number(last), 1);
   else at[last] = value;
 }
-type Mutable<T> = T extends readonly (infer Item)[] ? Mutable<Item>[] : T extends object ? { -readonly [Name in keyof T]: Mutable<T[Name]> } : T;
+type Mutable<T> = T extends readonly (infer Item)[]
+  ? Mutable<Item>[]
+  : T extends object
+    ? { -readonly [Name in keyof T]: Mutable<T[Name]> }
+    : T;
 type Same<A, B> = [A] extends [B] ? ([B] extends [A] ? true : false) : false;
 
-const demo = JSON.parse(readFileSync(join(import.meta.dirname, '../../server/demo/customers.knot.json'), 'utf8')) as Record<string, never>;
+const demo = JSON.parse(
+  readFileSync(join(import.meta.dirname, '../../server/demo/customers.knot.json'), 'utf8'),
+) as Record<string, never>;
 
 test('the schema of a knot and the type of the engine are one', () => {
   const same: Same<Mutable<Knot>, Mutable<z.output<typeof knotSchema>>> = true;
@@ -38,7 +48,12 @@ test.each<[string, string, unknown, RegExp]>([
   ['a comparison that does not exist', 'evidence.fields.0.compare', 'sound', /evidence\.fields\.0\.compare/],
   ['a threshold out of all reach', 'evidence.thresholds.upper', 900, /evidence\.thresholds\.upper/],
   ['how common a value is, above all records', 'evidence.weights.fields.0.common', { x1: 5 }, /common\.x1/],
-  ['a single member', 'members', [{ id: 'crm', system: 'fernhill', object: 'accounts', may: { create: true, update: true } }], /members/],
+  [
+    'a single member',
+    'members',
+    [{ id: 'crm', system: 'fernhill', object: 'accounts', may: { create: true, update: true } }],
+    /members/,
+  ],
 ])('%s is refused with the place', (_, path, value, says) => {
   const file = structuredClone(demo);
   spoil(file.knot, path, value);
@@ -63,7 +78,12 @@ test.each<[string, string, unknown, RegExp]>([
   ['asking above tying', 'evidence.thresholds', { upper: 1, lower: 2 }, /may not be above/],
   ['weights of another comparison', 'evidence.fields.2.compare', 'text', /learned again/],
   ['weights of fewer fields', 'evidence.weights.fields', [], /learned again/],
-  ['an order that forgets a member', 'fields.email.rule.steps', [{ step: 'order', members: ['crm'] }], /leaves out shop/],
+  [
+    'an order that forgets a member',
+    'fields.email.rule.steps',
+    [{ step: 'order', members: ['crm'] }],
+    /leaves out shop/,
+  ],
 ])('%s is found when the knot is compiled', (_, path, value, says) => {
   const file = structuredClone(demo);
   spoil(file.knot, path, value);

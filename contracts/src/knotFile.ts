@@ -4,7 +4,18 @@ import { comparisonSchema } from './matchRules.js';
 import { filesSystemSchema } from './system/index.js';
 
 /** Named again here, so that the web client need not carry the engine; the type test compares. */
-const fieldTypes = ['text', 'note', 'email', 'phone', 'choice', 'number', 'yes/no', 'date', 'instant', 'list'] as const satisfies readonly FieldType[];
+const fieldTypes = [
+  'text',
+  'note',
+  'email',
+  'phone',
+  'choice',
+  'number',
+  'yes/no',
+  'date',
+  'instant',
+  'list',
+] as const satisfies readonly FieldType[];
 
 /** Ids are used as names in formulas, so they are plain identifiers. */
 const id = z.string().regex(/^[a-z][A-Za-z0-9]{0,39}$/, 'use a letter, then letters and digits, 40 at most');
@@ -46,12 +57,25 @@ export const stepSchema = z.discriminatedUnion('kind', [
     as: z.enum(['number', 'text']).optional(),
     rounding: rounding.optional(),
   }),
-  z.strictObject({ kind: z.literal('date'), format: z.string().min(1).max(60), zone: z.string().max(60).optional(), to: z.enum(['date', 'instant']) }),
+  z.strictObject({
+    kind: z.literal('date'),
+    format: z.string().min(1).max(60),
+    zone: z.string().max(60).optional(),
+    to: z.enum(['date', 'instant']),
+  }),
   z.strictObject({ kind: z.literal('list'), separator: z.string().min(1).max(5) }),
-  z.strictObject({ kind: z.literal('pad'), length: z.int().min(1).max(200), with: z.string().length(1, 'use one character'), side: z.enum(['start', 'end']) }),
+  z.strictObject({
+    kind: z.literal('pad'),
+    length: z.int().min(1).max(200),
+    with: z.string().length(1, 'use one character'),
+    side: z.enum(['start', 'end']),
+  }),
   z.strictObject({ kind: z.literal('replace'), find: z.string().min(1).max(200), by: z.string().max(200) }),
   z.strictObject({ kind: z.literal('part'), layout: z.string().min(1).max(500), part: z.string().min(1).max(60) }),
-  z.strictObject({ kind: z.literal('personName'), part: z.enum(['salutation', 'given', 'middle', 'family', 'suffix']) }),
+  z.strictObject({
+    kind: z.literal('personName'),
+    part: z.enum(['salutation', 'given', 'middle', 'family', 'suffix']),
+  }),
   z.strictObject({ kind: z.literal('address'), part: z.enum(['street', 'town', 'postcode', 'country']), country }),
   z.strictObject({ kind: z.literal('email') }),
   z.strictObject({
@@ -92,7 +116,12 @@ const memberSchema = z.strictObject({
   id,
   system: words,
   object: words,
-  may: z.strictObject({ create: z.boolean(), update: z.boolean(), archive: z.boolean().optional(), delete: z.boolean().optional() }),
+  may: z.strictObject({
+    create: z.boolean(),
+    update: z.boolean(),
+    archive: z.boolean().optional(),
+    delete: z.boolean().optional(),
+  }),
   startsAnchors: z.boolean().default(true),
   onlyFrom: z.array(id).max(20).optional(),
   whenDeleted: z.enum(['nothing', 'archive', 'delete', 'ask']).optional(),
@@ -113,7 +142,10 @@ const fieldSchema = z.strictObject({
   id,
   name: words,
   type: z.enum(fieldTypes),
-  rule: z.strictObject({ combine: z.enum(['sum', 'union', 'text']).optional(), steps: z.array(ruleStepSchema).min(1).max(10) }),
+  rule: z.strictObject({
+    combine: z.enum(['sum', 'union', 'text']).optional(),
+    steps: z.array(ruleStepSchema).min(1).max(10),
+  }),
   formula: formula.optional(),
   mappings: z.record(id, mappingSchema),
 });
@@ -126,7 +158,9 @@ const shares = z.array(share).min(2).max(5);
 const commonness = z.int().min(-4000).max(0);
 /** What was learned of evidence: how often levels come, and which values (by their hash) are common. */
 export const weightsSchema = z.strictObject({
-  fields: z.array(z.strictObject({ m: shares, u: shares, common: z.record(z.string().max(7), commonness), rare: commonness })).max(20),
+  fields: z
+    .array(z.strictObject({ m: shares, u: shares, common: z.record(z.string().max(7), commonness), rare: commonness }))
+    .max(20),
   prior: share,
   related: z.strictObject({ fields: z.array(shares).max(20), prior: share }).optional(),
 });
@@ -136,7 +170,14 @@ const evidenceSchema = z.strictObject({
   thresholds: z.strictObject({ upper: bits, lower: bits }),
   weights: weightsSchema.optional(),
 });
-const keyRules = z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })).min(1) })).max(50);
+const keyRules = z
+  .array(
+    z.strictObject({
+      name: words,
+      fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })).min(1),
+    }),
+  )
+  .max(50);
 
 /** The definition of a knot, as it is stored, edited as JSON, and kept in files. */
 export const knotSchema = z.strictObject({
@@ -149,9 +190,19 @@ export const knotSchema = z.strictObject({
   fields: z.array(fieldSchema).min(1).max(500),
   keyRules,
   evidence: evidenceSchema.optional(),
-  checks: z.array(z.union([z.strictObject({ ...checkTerms, formula }), z.strictObject({ ...checkTerms, unique: id })])).default([]),
+  checks: z
+    .array(z.union([z.strictObject({ ...checkTerms, formula }), z.strictObject({ ...checkTerms, unique: id })]))
+    .default([]),
   crosswalks: z
-    .record(id, z.strictObject({ name: words, rows: z.array(z.strictObject({ shared: z.string().max(1000), values: z.record(id, z.array(scalar)) })).max(20_000) }))
+    .record(
+      id,
+      z.strictObject({
+        name: words,
+        rows: z
+          .array(z.strictObject({ shared: z.string().max(1000), values: z.record(id, z.array(scalar)) }))
+          .max(20_000),
+      }),
+    )
     .default({}),
 }) satisfies z.ZodType<Knot, unknown>;
 
@@ -163,7 +214,12 @@ export const knotDraftSchema = knotSchema.extend({
   titleField: z.union([id, z.literal('')]),
   members: z.array(memberSchema).max(20),
   fields: z.array(fieldSchema).max(500),
-  keyRules: z.array(z.strictObject({ name: words, fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })) })),
+  keyRules: z.array(
+    z.strictObject({
+      name: words,
+      fields: z.array(z.strictObject({ field: id, normalise: z.enum(['exact', 'text', 'email', 'digits']) })),
+    }),
+  ),
 }) satisfies z.ZodType<Knot, unknown>;
 export type KnotDefinition = z.output<typeof knotDraftSchema>;
 
@@ -181,5 +237,8 @@ export type KnotFile = z.output<typeof knotFileSchema>;
 
 /** What Zod found wrong, as lines for people: the place, then the words. */
 export function describeIssues(error: z.ZodError): { at: string; says: string }[] {
-  return error.issues.map(({ path: at, message }) => ({ at: at.map(String).join('.') || 'the whole file', says: message }));
+  return error.issues.map(({ path: at, message }) => ({
+    at: at.map(String).join('.') || 'the whole file',
+    says: message,
+  }));
 }

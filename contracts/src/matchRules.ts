@@ -1,7 +1,18 @@
 import type { ComparisonKind } from '@anchor-knot/core';
 import { z } from 'zod';
 
-const comparisons = ['exact', 'code', 'person name', 'company name', 'phone', 'email', 'address', 'date', 'number', 'text'] as const satisfies readonly ComparisonKind[];
+const comparisons = [
+  'exact',
+  'code',
+  'person name',
+  'company name',
+  'phone',
+  'email',
+  'address',
+  'date',
+  'number',
+  'text',
+] as const satisfies readonly ComparisonKind[];
 export const comparisonSchema = z.enum(comparisons);
 const columns = z.union([
   z

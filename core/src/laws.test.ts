@@ -8,8 +8,14 @@ import { type RunOutcome, World, type WriteFate } from './testing/world.js';
 
 type Round = { readonly edits: readonly LawEdit[]; readonly fates: readonly WriteFate[] };
 
-const fates = fc.array(fc.constantFrom<WriteFate[]>('ok', 'ok', 'ok', 'fails', 'raced', 'refused', 'altered'), { minLength: 6, maxLength: 6 });
-const rounds: fc.Arbitrary<Round[]> = fc.array(fc.record({ edits: fc.array(lawEdits, { maxLength: 5 }), fates }), { minLength: 1, maxLength: 5 });
+const fates = fc.array(fc.constantFrom<WriteFate[]>('ok', 'ok', 'ok', 'fails', 'raced', 'refused', 'altered'), {
+  minLength: 6,
+  maxLength: 6,
+});
+const rounds: fc.Arbitrary<Round[]> = fc.array(fc.record({ edits: fc.array(lawEdits, { maxLength: 5 }), fates }), {
+  minLength: 1,
+  maxLength: 5,
+});
 const history = fc.record({ knot: lawKnots, rounds });
 const runs = { numRuns: Number(process.env.LAW_RUNS ?? 400) };
 
@@ -23,7 +29,12 @@ function apply(world: World, edit: LawEdit): void {
   const { member, key } = recordOf(world, edit);
   if (!world.of(member).has(key)) world.edit(member, key, 'key', `k${edit.record}`);
   if (edit.field === 'amount' && typeof edit.value === 'string') return;
-  world.edit(member, key, edit.field, edit.field === 'name' && typeof edit.value === 'number' ? String(edit.value) : edit.value);
+  world.edit(
+    member,
+    key,
+    edit.field,
+    edit.field === 'name' && typeof edit.value === 'number' ? String(edit.value) : edit.value,
+  );
 }
 
 function play(world: World, { edits, fates: ends }: Round): RunOutcome {
@@ -89,11 +100,22 @@ test('Converge: two runs after the last edit, every both-ways value means the ag
 });
 
 /** What a record means: as it is now, or as the last merge saw it. An edit back to what was seen is none. */
-function meaning(world: World, when: 'now' | 'seen', member: MemberId, key: RecordKey, field: FieldId): Shared | undefined {
+function meaning(
+  world: World,
+  when: 'now' | 'seen',
+  member: MemberId,
+  key: RecordKey,
+  field: FieldId,
+): Shared | undefined {
   const record = world.of(member).get(key);
-  const anchor = [...world.anchors.values()].find(({ ties }) => ties.some((tie) => tie.member === member && tie.key === key));
+  const anchor = [...world.anchors.values()].find(({ ties }) =>
+    ties.some((tie) => tie.member === member && tie.key === key),
+  );
   const lens = world.knot.fields.find(({ id }) => id === field)?.mappings.get(member)?.lens;
-  const raw = when === 'seen' ? anchor?.ties.find((tie) => tie.member === member)?.seen[field] : record && world.knot.rawFields(member, record)[field];
+  const raw =
+    when === 'seen'
+      ? anchor?.ties.find((tie) => tie.member === member)?.seen[field]
+      : record && world.knot.rawFields(member, record)[field];
   if (!lens?.reads || raw === undefined) return undefined;
   const value = lens.inbound(raw, anchor?.agreed[field]?.value);
   return value.ok ? value.value : undefined;
@@ -113,7 +135,9 @@ test('No lost edit: each edit was agreed, lost to a named rule, is shadowed, or 
       const raw = world.knot.rawFields(member, world.of(member).get(key) as never)[edit.field] as string;
       const anchorsBefore = new Map(world.anchors);
       const outcome = play(world, { edits: [], fates: ends });
-      const anchor = [...world.anchors.values()].find(({ ties }) => ties.some((tie) => tie.member === member && tie.key === key));
+      const anchor = [...world.anchors.values()].find(({ ties }) =>
+        ties.some((tie) => tie.member === member && tie.key === key),
+      );
       const lens = world.knot.fields.find(({ id }) => id === edit.field)?.mappings.get(member)?.lens;
       const agreed = anchor?.agreed[edit.field];
       const known = anchorsBefore.get(anchor?.id as never)?.agreed[edit.field]?.value;
@@ -121,12 +145,18 @@ test('No lost edit: each edit was agreed, lost to a named rule, is shadowed, or 
       if (before === undefined && known !== undefined && lens?.means(raw, known)) return;
       // What the record says depends on what it knew: by itself, or with the value that was agreed before.
       const says = [undefined, known].map((agreedThen) => lens?.inbound(raw, agreedThen));
-      const isSaid = (value: Shared): boolean => says.some((said) => said?.ok === true && sameShared(said.value, value));
+      const isSaid = (value: Shared): boolean =>
+        says.some((said) => said?.ok === true && sameShared(said.value, value));
       const won = agreed !== undefined && (isSaid(agreed.value) || lens?.means(raw, agreed.value));
       const lost = outcome.lost.some((one) => one.field === edit.field && one.member === member && isSaid(one.value));
       // A shadow of a value that is held stands for it.
       const isHeld = (run: RunOutcome) =>
-        run.held.some((held) => held.anchor === anchor?.id && held.field === edit.field && held.candidates.some(({ value }) => isSaid(value) || lens?.means(raw, value)));
+        run.held.some(
+          (held) =>
+            held.anchor === anchor?.id &&
+            held.field === edit.field &&
+            held.candidates.some(({ value }) => isSaid(value) || lens?.means(raw, value)),
+        );
       // A write that raced came with another edit, which may well have settled it.
       if (isHeld(outcome) && !ends.includes('raced')) expect(isHeld(world.run())).toBe(true);
       expect(won || lost || isHeld(outcome)).toBe(true);
@@ -139,7 +169,9 @@ test('No lost edit: each edit was agreed, lost to a named rule, is shadowed, or 
 test('No lost edit: an edit on top of a value that had not arrived competes with it', () => {
   fc.assert(
     fc.property(lawKnots, fc.constantFrom<WriteFate[]>('fails', 'refused'), (knot, fate) => {
-      const both = knot.members.filter(({ id }) => knot.fields[2]?.mappings[id]?.direction === 'both ways').map(({ id }) => id);
+      const both = knot.members
+        .filter(({ id }) => knot.fields[2]?.mappings[id]?.direction === 'both ways')
+        .map(({ id }) => id);
       if (both.length < 2) return;
       const [one, other] = both as [string, string];
       const world = new World(knot);
@@ -172,7 +204,10 @@ test('Order-free: nothing depends on the order in which members and records are 
           apply(backward, edit);
         }
         const planned = forward.run({ fate: (operation) => (operation.kind === 'create' ? 'fails' : 'ok') });
-        const reversed = backward.run({ shuffle: (items) => items.toReversed(), fate: (operation) => (operation.kind === 'create' ? 'fails' : 'ok') });
+        const reversed = backward.run({
+          shuffle: (items) => items.toReversed(),
+          fate: (operation) => (operation.kind === 'create' ? 'fails' : 'ok'),
+        });
         expect(reversed.operations.map(({ fingerprint, member }) => member + fingerprint).sort()).toEqual(
           planned.operations.map(({ fingerprint, member }) => member + fingerprint).sort(),
         );

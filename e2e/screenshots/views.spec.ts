@@ -36,7 +36,9 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Try on all records' }).click();
   await page.getByText('would be tied in two or more systems').waitFor();
   await page.evaluate(() => {
-    const heading = Array.from(document.querySelectorAll('h2')).find(({ textContent }) => textContent.includes('Weighed evidence'));
+    const heading = Array.from(document.querySelectorAll('h2')).find(({ textContent }) =>
+      textContent.includes('Weighed evidence'),
+    );
     heading?.closest('.scroll')?.scrollBy(0, heading.getBoundingClientRect().top - 90);
   });
   await picture('knot-identity');
@@ -77,7 +79,8 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/knots/new`);
   await page.getByLabel('Name', { exact: true }).fill('Clients');
   await page.getByLabel('One of them is called').fill('client');
-  for (const object of ['accounts', 'shoppers', 'debtors']) await page.getByRole('checkbox', { name: object }).first().check();
+  for (const object of ['accounts', 'shoppers', 'debtors'])
+    await page.getByRole('checkbox', { name: object }).first().check();
   await page.getByRole('button', { name: 'Begin' }).click();
   await page.getByText('shared fields proposed').waitFor();
   await picture('knot-proposals');

@@ -11,11 +11,14 @@ test.beforeEach(async ({ page }) => {
   await signIn(page);
 });
 
-const secretOf = (which: string): string => (JSON.parse(process.env.STANDIN_SECRETS ?? '{}') as Record<string, string>)[which] ?? '';
+const secretOf = (which: string): string =>
+  (JSON.parse(process.env.STANDIN_SECRETS ?? '{}') as Record<string, string>)[which] ?? '';
 const aside = (page: Page) => page.getByRole('complementary');
 const connect = (page: Page) => page.getByRole('button', { name: 'Connect', exact: true });
 
-test('a person gives consent at another system; it is used, noticed when it is taken back, and given again', async ({ page }) => {
+test('a person gives consent at another system; it is used, noticed when it is taken back, and given again', async ({
+  page,
+}) => {
   await page.goto(`${address()}/systems/connect`);
   await page.getByLabel('Name', { exact: true }).fill('Fernhill by consent');
   await page.getByLabel('Address', { exact: true }).fill(crmPage());
@@ -64,7 +67,9 @@ test('a person gives consent at another system; it is used, noticed when it is t
   await expect(page.getByRole('alert')).toContainText('belongs to no consent');
 });
 
-test('a system is subscribed to; what happens there is shown here, and a subscription that was switched off is put right', async ({ page }) => {
+test('a system is subscribed to; what happens there is shown here, and a subscription that was switched off is put right', async ({
+  page,
+}) => {
   await page.goto(`${address()}/systems/fernhill`);
   await page.getByRole('button', { name: 'Subscribe to accounts' }).click();
   await expect(aside(page)).toContainText(/accounts\s*working/);

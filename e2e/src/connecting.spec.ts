@@ -16,7 +16,9 @@ async function fault(page: Page, label: string, on: boolean): Promise<void> {
   await page.getByRole('button', { name: 'Switch' }).click();
 }
 
-test('a database is connected: what is missing is named, a wrong password too, then tables are ticked and a query is written', async ({ page }) => {
+test('a database is connected: what is missing is named, a wrong password too, then tables are ticked and a query is written', async ({
+  page,
+}) => {
   await page.goto(`${address()}/systems`);
   const place = await page
     .getByRole('row', { name: /Coldharbour ERP/ })
@@ -47,10 +49,13 @@ test('a database is connected: what is missing is named, a wrong password too, t
   await expect(page.locator('header')).toContainText('test copy');
 });
 
-test('a JSON interface is taken from its OpenAPI document: sign-in, address and the ticked objects', async ({ page }) => {
+test('a JSON interface is taken from its OpenAPI document: sign-in, address and the ticked objects', async ({
+  page,
+}) => {
   await page.goto(`${address()}/systems/connect`);
   const file = page.getByLabel('Take it from an OpenAPI 3 document');
-  const give = (text: string) => file.setInputFiles({ name: 'api.yaml', mimeType: 'application/yaml', buffer: Buffer.from(text) });
+  const give = (text: string) =>
+    file.setInputFiles({ name: 'api.yaml', mimeType: 'application/yaml', buffer: Buffer.from(text) });
   await give('a: shopping list');
   await expect(page.getByRole('alert')).toContainText('This is no OpenAPI 3 document');
   const listed =
@@ -65,7 +70,9 @@ paths: { /parcels: ${listed}, '/parcels/{id}': { get: { responses: {} } }, /vans
     .getByRole('row', { name: /parcels/ })
     .getByRole('checkbox')
     .check();
-  await expect(page.getByRole('row', { name: /parcels/ })).toContainText('no field tells when a record was last changed');
+  await expect(page.getByRole('row', { name: /parcels/ })).toContainText(
+    'no field tells when a record was last changed',
+  );
   await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Parcel tracker');
   await expect(page.getByLabel('Address', { exact: true })).toHaveValue('https://parcels.example.com/v1');
   await expect(page.getByRole('textbox', { name: 'Header' })).toHaveValue('X-Parcel-Key');
@@ -75,7 +82,9 @@ paths: { /parcels: ${listed}, '/parcels/{id}': { get: { responses: {} } }, /vans
   await expect(page.getByRole('button', { name: 'Connect', exact: true })).toBeEnabled();
 });
 
-test('a profile shows what the fields of an object hold; a change over there is noticed by the next one', async ({ page }) => {
+test('a profile shows what the fields of an object hold; a change over there is noticed by the next one', async ({
+  page,
+}) => {
   await page.goto(`${address()}/systems/coldharbour`);
   await page.getByRole('button', { name: 'Profile all' }).click();
   await expect(page.getByRole('row', { name: /debtors/ })).toContainText('just now');
@@ -110,7 +119,11 @@ test('a query stands in for an object: previewed, added, read', async ({ page })
   await page.getByLabel('Query').fill('delete from sales_fact');
   await page.getByRole('button', { name: 'Preview' }).click();
   await expect(page.getByRole('alert')).toBeVisible();
-  await page.getByLabel('Query').fill('select country, sum(revenue) as revenue, max(last_sale) as last_sale from revenue_by_debtor group by country');
+  await page
+    .getByLabel('Query')
+    .fill(
+      'select country, sum(revenue) as revenue, max(last_sale) as last_sale from revenue_by_debtor group by country',
+    );
   await page.getByRole('button', { name: 'Preview' }).click();
   await expect(page.getByRole('columnheader', { name: /revenue number/ })).toBeVisible();
   await page.getByLabel('Called').fill('revenue by country');

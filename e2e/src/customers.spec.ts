@@ -19,7 +19,9 @@ test('before anything ran, Watch says so and leads to a dry run that writes noth
   await expect(page.locator('tr[data-field]')).toHaveCount(18);
   await expect(page.locator(cell('phone', 'shop'))).toContainText('both ways');
   await page.getByRole('button', { name: 'Dry run' }).click();
-  await expect(page.locator('.sentence')).toContainText(/records would be created .* in Fernhill CRM; .* in Market Row/);
+  await expect(page.locator('.sentence')).toContainText(
+    /records would be created .* in Fernhill CRM; .* in Market Row/,
+  );
   await expect(page.locator('[data-count="crm-create"]')).toHaveText('67');
   await expect(page.locator('[data-count="shop-waiting"]')).toHaveText('9');
   await expect(page.locator('.changes tbody').first()).toContainText('planned');
@@ -99,7 +101,9 @@ test('a record is untied by hand, with what would follow said before, and tied a
   await page.getByLabel('Choose the record of Market Row').check();
   await page.getByRole('button', { name: 'Untie it…' }).click();
   const asked = page.getByRole('group', { name: 'What the next run would do' });
-  await expect(asked).toContainText(/77\d+ would be a customer of its own, “.+”: a record would be created in Fernhill CRM\./);
+  await expect(asked).toContainText(
+    /77\d+ would be a customer of its own, “.+”: a record would be created in Fernhill CRM\./,
+  );
   await expect(asked).toContainText('a record would be created in Market Row');
   await asked.getByRole('button', { name: 'Untie' }).click();
   await expect(page.getByText('The next run takes it as a thing of its own.')).toBeVisible();
@@ -113,16 +117,27 @@ test('a record is untied by hand, with what would follow said before, and tied a
     .click();
   await page.getByLabel('Key of the record').fill('nothing');
   await page.getByRole('button', { name: 'See what would follow' }).click();
-  await expect(page.getByRole('complementary').getByRole('alert')).toContainText('There is no record nothing in that system.');
+  await expect(page.getByRole('complementary').getByRole('alert')).toContainText(
+    'There is no record nothing in that system.',
+  );
 });
 
-test('the draft is edited as JSON: what cannot be taken is named, a good change becomes a version', async ({ page, context }) => {
+test('the draft is edited as JSON: what cannot be taken is named, a good change becomes a version', async ({
+  page,
+  context,
+}) => {
   await context.grantPermissions(['clipboard-read', 'clipboard-write']);
   await page.goto(`${address()}/knots/customers/definition`);
   const editor = page.getByLabel('Definition as JSON');
   await editor.click();
   const replaceAll = async (change: (text: string) => string): Promise<void> => {
-    const definition = await page.evaluate(async () => JSON.stringify(((await (await fetch('/api/knots/customers')).json()) as { definition: unknown }).definition, null, 2));
+    const definition = await page.evaluate(async () =>
+      JSON.stringify(
+        ((await (await fetch('/api/knots/customers')).json()) as { definition: unknown }).definition,
+        null,
+        2,
+      ),
+    );
     await page.evaluate((text) => navigator.clipboard.writeText(text), change(definition));
     await page.keyboard.press('Control+a');
     await page.keyboard.press('Control+v');
@@ -157,7 +172,10 @@ test('a system in trouble is named with what to do, and everything else goes on'
   await page.getByRole('button', { name: 'Switch' }).click();
 });
 
-test('a viewer may look and not run; signing out leads back; a deep link survives the sign-in', async ({ page, context }) => {
+test('a viewer may look and not run; signing out leads back; a deep link survives the sign-in', async ({
+  page,
+  context,
+}) => {
   await page.getByRole('button', { name: 'Sign out' }).click();
   await expect(page).toHaveURL(/sign-in/);
   await context.clearCookies();

@@ -50,5 +50,7 @@ test('from nothing to a folder of files that is connected, corrected and profile
   await page.getByRole('button', { name: 'Profile all' }).click();
   await expect(page.getByRole('row', { name: /leads/ })).toContainText('90');
   await page.getByRole('link', { name: 'partners' }).click();
-  await expect(page.getByRole('row').filter({ has: page.getByText('Nummer', { exact: true }) })).toContainText('always');
+  await expect(page.getByRole('row').filter({ has: page.getByText('Nummer', { exact: true }) })).toContainText(
+    'always',
+  );
 });

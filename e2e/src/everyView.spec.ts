@@ -48,7 +48,9 @@ for (const theme of ['light', 'dark']) {
       await page.goto(address() + path);
       await page.locator('h1').waitFor();
       await expect(page.getByRole('progressbar')).toHaveCount(0);
-      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']).analyze();
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+        .analyze();
       const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical');
       expect(serious.map(({ id, nodes }) => `${path}: ${id} ${nodes[0]?.html}`)).toEqual([]);
     }

@@ -17,11 +17,15 @@ export interface Installation {
 export async function startInstallation(port: string, ...more: string[]): Promise<Installation> {
   const data = mkdtempSync(join(tmpdir(), 'anchor-knot-e2e-'));
   const root = resolve(import.meta.dirname, '../..');
-  const child: ChildProcess = spawn(process.execPath, [join(root, 'server/dist/start/startAll.js'), '--throw-away', ...more], {
-    cwd: root,
-    env: { ...process.env, ANCHOR_KNOT_DATA: data, PORT: port },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
+  const child: ChildProcess = spawn(
+    process.execPath,
+    [join(root, 'server/dist/start/startAll.js'), '--throw-away', ...more],
+    {
+      cwd: root,
+      env: { ...process.env, ANCHOR_KNOT_DATA: data, PORT: port },
+      stdio: ['ignore', 'pipe', 'inherit'],
+    },
+  );
   const printed: string[] = [];
   await new Promise<void>((done, failed) => {
     createInterface({ input: child.stdout as NodeJS.ReadableStream }).on('line', (line) => {

@@ -11,19 +11,23 @@ test.beforeEach(async ({ page }) => {
   await signIn(page);
 });
 
-const cell = (page: Page, field: string, system: string) => page.getByRole('button', { name: new RegExp(`^${field} in ${system}:`) });
+const cell = (page: Page, field: string, system: string) =>
+  page.getByRole('button', { name: new RegExp(`^${field} in ${system}:`) });
 const fields = `/knots/clients/fields`;
 const saved = (page: Page) => expect(page.getByText(/· saved/)).toBeVisible();
 const csv = (text: string) => ({ name: 'fields.csv', mimeType: 'text/csv', buffer: Buffer.from(text) });
 
-test('three systems are chosen, and their fields come paired; what is turned down is not proposed again', async ({ page }) => {
+test('three systems are chosen, and their fields come paired; what is turned down is not proposed again', async ({
+  page,
+}) => {
   await page.goto(`${address()}/knots`);
   await page.getByRole('link', { name: 'New knot' }).click();
   await page.getByRole('button', { name: 'Begin' }).click();
   await expect(page.getByRole('alert')).toContainText('Name: give it a name');
   await page.getByLabel('Name', { exact: true }).fill('Clients');
   await page.getByLabel('One of them is called').fill('client');
-  for (const object of ['accounts', 'shoppers', 'debtors']) await page.getByRole('checkbox', { name: object }).first().check();
+  for (const object of ['accounts', 'shoppers', 'debtors'])
+    await page.getByRole('checkbox', { name: object }).first().check();
   await page.getByRole('button', { name: 'Begin' }).click();
   await expect(page).toHaveURL(/\/knots\/clients\/fields$/);
   await expect(page.getByText(/1\d shared fields proposed/)).toBeVisible();
@@ -89,7 +93,9 @@ test('a field is computed from others; what is wrong in a formula is marked whil
   await saved(page);
 });
 
-test('of a formula the way back is derived, and where there is none it is said why; types are checked while typing', async ({ page }) => {
+test('of a formula the way back is derived, and where there is none it is said why; types are checked while typing', async ({
+  page,
+}) => {
   await page.goto(address() + fields);
   await cell(page, 'Credit limit', 'Coldharbour ERP').click();
   const side = page.getByRole('complementary', { name: 'The chosen cell' });
@@ -132,7 +138,8 @@ test('which records take part is chosen, tried at once; a check shows who would 
   await page.getByLabel('Filter of coldharbour').fill('record.blocked == false');
   await expect(erp).toContainText(/1[34]\d of 150 records/);
   // This knot fills in what is there. It makes nothing, so that what other tests find in the systems is not of its making.
-  for (const system of [/Coldharbour ERP/, /Fernhill CRM/, /Market Row/]) await page.getByRole('row', { name: system }).getByLabel('create records').uncheck();
+  for (const system of [/Coldharbour ERP/, /Fernhill CRM/, /Market Row/])
+    await page.getByRole('row', { name: system }).getByLabel('create records').uncheck();
   await erp.getByLabel('new things may start here').uncheck();
   await page.getByRole('link', { name: 'Checks' }).click();
   await page.getByLabel('Field to check').selectOption({ label: 'Email' });
@@ -187,14 +194,17 @@ test('two people see each other’s edits', async ({ page, browser }) => {
   await other.context().close();
 });
 
-test('it is put in force with a note, tried, run, and the systems hold what was seen; then an older version is fetched back', async ({ page }) => {
+test('it is put in force with a note, tried, run, and the systems hold what was seen; then an older version is fetched back', async ({
+  page,
+}) => {
   await page.goto(address() + fields);
   await page.getByRole('textbox', { name: 'Note', exact: true }).fill('Paired by hand');
   await page.getByRole('button', { name: 'Put in force' }).click();
   await expect(page.getByText('version 1 in force')).toBeVisible();
   await page.getByRole('button', { name: 'Dry run' }).click();
   await expect(page.locator('.sentence')).toContainText(/would be updated .*in Coldharbour ERP/);
-  const [, debtor = ''] = /update (D\d+)/.exec(await page.locator('tbody', { hasText: 'Contact' }).first().innerText()) ?? [];
+  const [, debtor = ''] =
+    /update (D\d+)/.exec(await page.locator('tbody', { hasText: 'Contact' }).first().innerText()) ?? [];
   await page.goto(`${address()}/watch`);
   await page.goto(address() + fields);
   await runNow(page);
@@ -212,9 +222,16 @@ test('it is put in force with a note, tried, run, and the systems hold what was 
   await expect(page.getByText(/^Draft/)).toHaveCount(0);
 });
 
-test('a grid of 6 members and 150 shared fields draws what can be seen, is walked by keyboard, and answers a keystroke at once', async ({ page }) => {
+test('a grid of 6 members and 150 shared fields draws what can be seen, is walked by keyboard, and answers a keystroke at once', async ({
+  page,
+}) => {
   const members = ['accounts', 'people', 'deals'].flatMap((object) =>
-    [`${object}1`, `${object}2`].map((id) => ({ id, system: 'fernhill', object, may: { create: false, update: false } })),
+    [`${object}1`, `${object}2`].map((id) => ({
+      id,
+      system: 'fernhill',
+      object,
+      may: { create: false, update: false },
+    })),
   );
   const paths = ['name', 'contact.firstName', 'contact.lastName', 'contact.email', 'contact.phone', 'address.street'];
   const shared = Array.from({ length: 150 }, (_, index) => ({
@@ -222,9 +239,22 @@ test('a grid of 6 members and 150 shared fields draws what can be seen, is walke
     name: `Field ${index}`,
     type: 'text',
     rule: { steps: [{ step: 'ask' }] },
-    mappings: Object.fromEntries(members.map(({ id }, at) => [id, { field: paths[(index + at) % paths.length], direction: 'from', steps: [{ kind: 'trim' }] }])),
+    mappings: Object.fromEntries(
+      members.map(({ id }, at) => [
+        id,
+        { field: paths[(index + at) % paths.length], direction: 'from', steps: [{ kind: 'trim' }] },
+      ]),
+    ),
   }));
-  const knot = { id: 'wide', name: 'Wide', thing: 'thing', titleField: 'f0', members, fields: shared, keyRules: [{ name: 'Name', fields: [{ field: 'f0', normalise: 'text' }] }] };
+  const knot = {
+    id: 'wide',
+    name: 'Wide',
+    thing: 'thing',
+    titleField: 'f0',
+    members,
+    fields: shared,
+    keyRules: [{ name: 'Name', fields: [{ field: 'f0', normalise: 'text' }] }],
+  };
   await page.goto(`${address()}/knots`);
   await page.getByLabel('Open a knot file').setInputFiles({
     name: 'wide.knot.json',
@@ -253,7 +283,8 @@ test('a grid of 6 members and 150 shared fields draws what can be seen, is walke
       const begun = performance.now();
       input.value = text;
       input.dispatchEvent(new Event('input', { bubbles: true }));
-      while (shown() === before && performance.now() - begun < 5000) await new Promise((resolve) => setTimeout(resolve, 2));
+      while (shown() === before && performance.now() - begun < 5000)
+        await new Promise((resolve) => setTimeout(resolve, 2));
       times.push(performance.now() - begun);
     }
     return times.toSorted((a, b) => a - b)[2] ?? 0;

@@ -30,7 +30,9 @@ const total = async (system: string): Promise<number> =>
       .find(Boolean),
   );
 
-test('weights are learned from the data; moving a line changes counts and examples at once, and a pair adds up', async ({ page }) => {
+test('weights are learned from the data; moving a line changes counts and examples at once, and a pair adds up', async ({
+  page,
+}) => {
   await page.goto(`${address()}/knots/customers/identity`);
   await page.getByRole('button', { name: 'Learn the weights again' }).click();
   const sum = page.locator('.weighed .sum');
@@ -58,7 +60,9 @@ test('weights are learned from the data; moving a line changes counts and exampl
   await page.getByRole('button', { name: 'Give it up' }).click();
 });
 
-test('unsure pairs are worked through by keyboard: later, back, the same, not the same; the next run does it in the systems', async ({ page }) => {
+test('unsure pairs are worked through by keyboard: later, back, the same, not the same; the next run does it in the systems', async ({
+  page,
+}) => {
   await runCustomers(page);
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   const items = page.locator('article');
@@ -93,7 +97,9 @@ test('unsure pairs are worked through by keyboard: later, back, the same, not th
   await runCustomers(page);
   // The shop had no phone of what is the same, and has the account's now; what is not the same was made whole on both sides.
   const digits = (phone: string): string => phone.replaceAll(/\D/g, '').slice(-9);
-  expect(digits(await held(page, shopPage(), same.shop, 'Telephone'))).toBe(digits(await held(page, crmPage(), same.crm, 'Phone')));
+  expect(digits(await held(page, shopPage(), same.shop, 'Telephone'))).toBe(
+    digits(await held(page, crmPage(), same.crm, 'Phone')),
+  );
   expect([await total(crmPage()), await total(shopPage())]).toEqual([accounts + 1, shoppers + 1]);
   await openAnchor(page, same.crm);
   await expect(page.locator('thead')).toContainText(same.shop);
@@ -115,7 +121,9 @@ test('what was said is listed with who said it, and is taken back', async ({ pag
   await expect(rows).toHaveCount(before - 1);
 });
 
-test('duplicates of one system are a list of their own: one carries the tie, the other is set aside and taken in again', async ({ page }) => {
+test('duplicates of one system are a list of their own: one carries the tie, the other is set aside and taken in again', async ({
+  page,
+}) => {
   await page.goto(`${address()}/knots/customers/identity`);
   await page.getByRole('link', { name: 'Duplicates' }).click();
   const groups = page.locator('table').first().locator('tbody tr');
@@ -143,7 +151,9 @@ test('duplicates of one system are a list of their own: one carries the tie, the
   await expect(page.getByRole('button', { name: /in again/ })).toHaveCount(kept - 1);
 });
 
-test('an anchor is split as was said before, the systems hold what follows, and the parts are merged again', async ({ page }) => {
+test('an anchor is split as was said before, the systems hold what follows, and the parts are merged again', async ({
+  page,
+}) => {
   await page.goto(`${address()}/anchors?knot=customers&search=D100`);
   // One that all four systems have.
   const rows = page.locator('.row').filter({ hasText: 'A-' }).filter({ hasText: 'D100' });
@@ -179,7 +189,9 @@ test('an anchor is split as was said before, the systems hold what follows, and 
   await page.getByRole('button', { name: 'merge with another anchor…' }).click();
   await page.getByLabel('Search another anchor').fill(shopKey);
   await page.locator('.hits button').first().click();
-  await expect(page.getByRole('complementary').getByRole('alert')).toContainText('Both have a record in Fernhill CRM and Market Row');
+  await expect(page.getByRole('complementary').getByRole('alert')).toContainText(
+    'Both have a record in Fernhill CRM and Market Row',
+  );
 });
 
 test('two anchors are merged as was said before, and each system gets what the other knows', async ({ page }) => {

@@ -5,7 +5,10 @@ export const crmPage = (): string => process.env.CRM_PAGE as string;
 export const erpPage = (): string => process.env.ERP_PAGE as string;
 export const shopPage = (): string => process.env.SHOP_PAGE as string;
 
-const people = { administrator: ['ottilie@hazelmoor.example', 'glasshouse-admin'], viewer: ['wren@hazelmoor.example', 'glasshouse-viewer'] } as const;
+const people = {
+  administrator: ['ottilie@hazelmoor.example', 'glasshouse-admin'],
+  viewer: ['wren@hazelmoor.example', 'glasshouse-viewer'],
+} as const;
 
 const sessions = new Map<string, Awaited<ReturnType<BrowserContext['cookies']>>>();
 

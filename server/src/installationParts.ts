@@ -26,13 +26,18 @@ export interface InstallationParts {
 }
 
 /** What the web server and the worker have in common. */
-export async function openInstallation(settings: Pick<Settings, 'DATABASE_URL' | 'SECRET_KEY' | 'REACHABLE_NETWORKS' | 'FILE_FOLDERS'>): Promise<InstallationParts> {
+export async function openInstallation(
+  settings: Pick<Settings, 'DATABASE_URL' | 'SECRET_KEY' | 'REACHABLE_NETWORKS' | 'FILE_FOLDERS'>,
+): Promise<InstallationParts> {
   const data = await openDatabase(settings.DATABASE_URL);
   const queue = await RunQueue.open(settings.DATABASE_URL, data);
   const database = new URL(settings.DATABASE_URL);
   const own = [{ host: database.hostname, port: Number(database.port || 5432) }];
   const secrets = new SecretBox(settings.SECRET_KEY);
-  const systems = new Systems(data, secrets, { addresses: new AddressFilter({ allowed: settings.REACHABLE_NETWORKS, own }), folders: settings.FILE_FOLDERS });
+  const systems = new Systems(data, secrets, {
+    addresses: new AddressFilter({ allowed: settings.REACHABLE_NETWORKS, own }),
+    folders: settings.FILE_FOLDERS,
+  });
   const objects = new SystemObjects(data, systems);
   return {
     data,

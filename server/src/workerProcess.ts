@@ -8,7 +8,13 @@ import { Worker } from './worker/worker.js';
 const settings = readSettings(process.env);
 const log = makeLog(settings.LOG_LEVEL, 'worker');
 const parts = await openInstallation(settings);
-const worker = new Worker({ ...parts, url: settings.DATABASE_URL, store: new PostgresStore(parts.data), log, leaseMs: settings.LEASE_SECONDS * 1000 });
+const worker = new Worker({
+  ...parts,
+  url: settings.DATABASE_URL,
+  store: new PostgresStore(parts.data),
+  log,
+  leaseMs: settings.LEASE_SECONDS * 1000,
+});
 process.on('SIGTERM', () => worker.stop());
 process.on('SIGINT', () => worker.stop());
 log.info('working');

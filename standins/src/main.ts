@@ -23,8 +23,12 @@ const port = Number(process.env.STANDIN_PORT ?? 0);
 const id = process.env.STANDIN_ID ?? 'demo';
 const secret = process.env.STANDIN_SECRET ?? 'demo';
 const databaseUrl = process.env.STANDIN_DATABASE_URL ?? '';
-const faults = process.env.STANDIN_FAULTS ? (JSON.parse(process.env.STANDIN_FAULTS) as Record<string, number | boolean>) : {};
-const size = process.env.STANDIN_CUSTOMERS ? (JSON.parse(process.env.STANDIN_CUSTOMERS) as Partial<typeof demoCustomers>) : {};
+const faults = process.env.STANDIN_FAULTS
+  ? (JSON.parse(process.env.STANDIN_FAULTS) as Record<string, number | boolean>)
+  : {};
+const size = process.env.STANDIN_CUSTOMERS
+  ? (JSON.parse(process.env.STANDIN_CUSTOMERS) as Partial<typeof demoCustomers>)
+  : {};
 
 mkdirSync(folder, { recursive: true });
 const data = generateCustomers({ ...demoCustomers, ...size });
@@ -39,7 +43,11 @@ const starts: Readonly<Record<string, () => Promise<FastifyInstance>>> = {
   desk: () => deskServer({ dataFile, ...work(), token: secret, faults }),
   boards: () => boardsServer({ dataFile, rows: work().rows, key: secret, faults }),
   erp: async () => erpServer({ pool: await openErpDatabase(databaseUrl, secret, business), secret, faults }),
-  bay: () => bayServer({ folder: process.env.STANDIN_FOLDER ?? join(folder, 'loading-bay'), seed: () => generatePartners(business(), demoCustomers.seed) }),
+  bay: () =>
+    bayServer({
+      folder: process.env.STANDIN_FOLDER ?? join(folder, 'loading-bay'),
+      seed: () => generatePartners(business(), demoCustomers.seed),
+    }),
   post: async () => (await postServer({ dataFile, smtpPort: Number(process.env.STANDIN_SMTP_PORT ?? 0) })).app,
   granary: async () => granaryServer({ pool: await openGranaryDatabase(databaseUrl, secret, business) }),
 };

@@ -24,7 +24,12 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
       skip_empty_lines: true,
     }) as unknown as typeof lines;
   } catch (cause) {
-    throw fileProblem(path, `it is not a CSV file: ${(cause as Error).message}`, 'Look at the quotes around that line; a quote inside a quoted value is written twice.', cause);
+    throw fileProblem(
+      path,
+      `it is not a CSV file: ${(cause as Error).message}`,
+      'Look at the quotes around that line; a quote inside a quoted value is written twice.',
+      cause,
+    );
   }
   const header = lines.shift();
   const columns = header?.record;
@@ -36,14 +41,32 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
     line = info.lines;
     const fields = Object.fromEntries(columns.map((name, index) => [name, record[index] ?? '']));
     const fits = record.length === columns.length;
-    return { fields, line: start, source: bare(raw), ...(fits ? {} : { problem: `it has ${record.length} values, the header has ${columns.length}` }) };
+    return {
+      fields,
+      line: start,
+      source: bare(raw),
+      ...(fits ? {} : { problem: `it has ${record.length} values, the header has ${columns.length}` }),
+    };
   });
-  return { rows, columns, headerSource: bare(header.raw), newline: text.includes('\r\n') ? '\r\n' : '\n', byteOrderMark };
+  return {
+    rows,
+    columns,
+    headerSource: bare(header.raw),
+    newline: text.includes('\r\n') ? '\r\n' : '\n',
+    byteOrderMark,
+  };
 }
 
-export function renderCsv({ rows, columns = [], headerSource, newline, byteOrderMark }: RowFile, { delimiter, quote, encoding }: Form): Buffer {
-  const line = (values: readonly string[]): string => bare(stringify([values as string[]], { delimiter, quote, escape: quote, record_delimiter: newline }));
-  const lines = [headerSource ?? line(columns), ...rows.map(({ fields, source }) => source ?? line(columns.map((name) => cell(fields[name]))))];
+export function renderCsv(
+  { rows, columns = [], headerSource, newline, byteOrderMark }: RowFile,
+  { delimiter, quote, encoding }: Form,
+): Buffer {
+  const line = (values: readonly string[]): string =>
+    bare(stringify([values as string[]], { delimiter, quote, escape: quote, record_delimiter: newline }));
+  const lines = [
+    headerSource ?? line(columns),
+    ...rows.map(({ fields, source }) => source ?? line(columns.map((name) => cell(fields[name])))),
+  ];
   return encode(lines.map((text) => text + newline).join(''), encoding, byteOrderMark);
 }
 
@@ -55,7 +78,15 @@ export function recogniseCsv(text: string): Pick<Form, 'delimiter' | 'quote'> {
   const quote = countMatches(start, /(^|[,;\t|\n])'/g) > countMatches(start, /(^|[,;\t|\n])"/g) ? "'" : '"';
   const scored = delimiters.map((delimiter) => {
     try {
-      const lines = parse(start, { delimiter, quote, escape: quote, relax_column_count: true, relax_quotes: true, skip_empty_lines: true, to: 20 }) as string[][];
+      const lines = parse(start, {
+        delimiter,
+        quote,
+        escape: quote,
+        relax_column_count: true,
+        relax_quotes: true,
+        skip_empty_lines: true,
+        to: 20,
+      }) as string[][];
       const columns = lines[0]?.length ?? 0;
       const alike = lines.filter((values) => values.length === columns).length / Math.max(1, lines.length);
       return { delimiter, score: columns > 1 ? columns * alike ** 3 : 0 };

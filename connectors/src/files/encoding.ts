@@ -9,13 +9,23 @@ export interface Decoded {
 
 /** @throws {SystemTrouble} when the bytes are not in that encoding */
 export function decode(path: string, bytes: Buffer, encoding: string): Decoded {
-  if (!iconv.encodingExists(encoding)) throw fileProblem(path, `there is no encoding “${encoding}”`, 'Choose one of the usual encodings, such as utf-8 or windows-1252.');
+  if (!iconv.encodingExists(encoding))
+    throw fileProblem(
+      path,
+      `there is no encoding “${encoding}”`,
+      'Choose one of the usual encodings, such as utf-8 or windows-1252.',
+    );
   let text: string;
   if (isUtf8(encoding)) {
     try {
       text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes);
     } catch (cause) {
-      throw fileProblem(path, `it is not UTF-8; it looks like ${recogniseEncoding(bytes)}`, 'Correct the encoding in the description, or save the file as UTF-8.', cause);
+      throw fileProblem(
+        path,
+        `it is not UTF-8; it looks like ${recogniseEncoding(bytes)}`,
+        'Correct the encoding in the description, or save the file as UTF-8.',
+        cause,
+      );
     }
   } else text = iconv.decode(bytes, encoding, { stripBOM: false });
   const byteOrderMark = text.startsWith('\uFEFF');
@@ -28,7 +38,10 @@ export function encode(text: string, encoding: string, byteOrderMark: boolean): 
 
 /** Whether a text can be written in an encoding and read again as it was. */
 export function canHold(encoding: string, text: string): boolean {
-  return isUtf8(encoding) || iconv.decode(iconv.encode(text, encoding, { addBOM: false }), encoding, { stripBOM: false }) === text;
+  return (
+    isUtf8(encoding) ||
+    iconv.decode(iconv.encode(text, encoding, { addBOM: false }), encoding, { stripBOM: false }) === text
+  );
 }
 
 /** The encoding of a file: by its byte order mark, as UTF-8 where it is valid as such, otherwise by the frequency of its letters. */

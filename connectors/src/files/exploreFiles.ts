@@ -27,7 +27,10 @@ export interface FileFound {
 }
 
 /** The files of a folder that can be objects, with encoding, delimiter, quote and key as they were recognised. @throws {SystemTrouble} */
-export async function exploreFolder(system: Pick<FilesSystem, 'name' | 'folder'>, dependencies: FilesDependencies): Promise<FileFound[]> {
+export async function exploreFolder(
+  system: Pick<FilesSystem, 'name' | 'folder'>,
+  dependencies: FilesDependencies,
+): Promise<FileFound[]> {
   const folder = await openFolder(system, dependencies);
   const names = (await listFiles(folder)).filter((name) => formatOf(name) !== undefined).slice(0, mostListed);
   const found: FileFound[] = [];
@@ -45,7 +48,12 @@ export async function previewFile(
   path: string,
   object: FileObject,
   dependencies: FilesDependencies,
-): Promise<{ columns: string[]; rows: Record<string, Raw>[]; count: number; rejected: { line: number; reason: string }[] }> {
+): Promise<{
+  columns: string[];
+  rows: Record<string, Raw>[];
+  count: number;
+  rejected: { line: number; reason: string }[];
+}> {
   const whole = await pathIn(await openFolder(system, dependencies), path);
   const { bytes } = await readSettled(whole, dependencies.clock);
   const file = await parseFile(path, bytes, object);
@@ -54,7 +62,9 @@ export async function previewFile(
     columns: columnsOf(file),
     rows: good.slice(0, rowsShown).map(({ fields }) => ({ ...fields })),
     count: good.length,
-    rejected: file.rows.flatMap(({ line, problem }) => (problem === undefined ? [] : [{ line: line ?? 0, reason: problem }])).slice(0, 100),
+    rejected: file.rows
+      .flatMap(({ line, problem }) => (problem === undefined ? [] : [{ line: line ?? 0, reason: problem }]))
+      .slice(0, 100),
   };
 }
 
@@ -69,7 +79,8 @@ export interface List {
 /** Reads a file alone as it seems to be written: CSV, JSON Lines or a workbook. @throws {SystemTrouble} */
 export async function readList(path: string): Promise<List> {
   const name = basename(path);
-  if (formatOf(name) === undefined) throw fileProblem(name, 'it is no list that can be read', 'Give a .csv, .tsv, .txt, .jsonl or .xlsx file.');
+  if (formatOf(name) === undefined)
+    throw fileProblem(name, 'it is no list that can be read', 'Give a .csv, .tsv, .txt, .jsonl or .xlsx file.');
   const { object, problem } = await recognise(path, name);
   if (problem !== undefined) throw fileProblem(name, problem.replace(`${name}: `, ''), 'Correct the file.');
   const file = await parseFile(name, await readFile(path), object);
@@ -78,13 +89,23 @@ export async function readList(path: string): Promise<List> {
     columns: columnsOf(file),
     key: object.key,
     rows: good.map(({ fields }) => fields),
-    rejected: file.rows.flatMap((row) => (row.problem === undefined ? [] : [{ line: row.line ?? 0, reason: row.problem }])),
+    rejected: file.rows.flatMap((row) =>
+      row.problem === undefined ? [] : [{ line: row.line ?? 0, reason: row.problem }],
+    ),
   };
 }
 
 async function recognise(path: string, name: string): Promise<Pick<FileFound, 'object' | 'sheets' | 'problem'>> {
   const format = formatOf(name) as FileObject['format'];
-  const plain: FileObject = { path: name, format, key: '', delimiter: ',', quote: '"', encoding: 'utf-8', holds: 'record set' };
+  const plain: FileObject = {
+    path: name,
+    format,
+    key: '',
+    delimiter: ',',
+    quote: '"',
+    encoding: 'utf-8',
+    holds: 'record set',
+  };
   try {
     const bytes = await readFile(path);
     let object = plain;
@@ -94,13 +115,25 @@ async function recognise(path: string, name: string): Promise<Pick<FileFound, 'o
       const found = await sheetsOf(bytes);
       sheets = found.map((one) => one.name);
       // Explanations are on small sheets, records on large ones.
-      const largest = found.reduce<(typeof found)[number] | undefined>((one, other) => (one && one.rows >= other.rows ? one : other), undefined);
+      const largest = found.reduce<(typeof found)[number] | undefined>(
+        (one, other) => (one && one.rows >= other.rows ? one : other),
+        undefined,
+      );
       object = { ...plain, ...(largest ? { sheet: largest.name } : {}) };
     } else {
       const encoding = recogniseEncoding(bytes);
       object = { ...plain, encoding };
       if (format === 'csv')
-        object = { ...object, ...recogniseCsv(decode(name, bytes.subarray(0, recognisedBytes - (recognisedBytes % 2)), encoding === 'utf-8' ? 'latin1' : encoding).text) };
+        object = {
+          ...object,
+          ...recogniseCsv(
+            decode(
+              name,
+              bytes.subarray(0, recognisedBytes - (recognisedBytes % 2)),
+              encoding === 'utf-8' ? 'latin1' : encoding,
+            ).text,
+          ),
+        };
     }
     return { object: { ...object, key: likelyKey(await parseFile(name, bytes, object)) }, sheets };
   } catch (error) {
@@ -113,10 +146,17 @@ async function recognise(path: string, name: string): Promise<Pick<FileFound, 'o
 function likelyKey(file: RowFile): string {
   const rows = file.rows.filter(({ problem }) => problem === undefined).slice(0, 5000);
   const unique = columnsOf(file).filter((column) => {
-    const values = rows.map(({ fields }) => fields[column]).filter((value) => value !== null && value !== undefined && value !== '' && typeof value !== 'object');
+    const values = rows
+      .map(({ fields }) => fields[column])
+      .filter((value) => value !== null && value !== undefined && value !== '' && typeof value !== 'object');
     return values.length === rows.length && new Set(values.map(String)).size === values.length;
   });
-  return unique.find((name) => /(^|[^a-z])(id|key|no|nr|number|code|ref)([^a-z]|$)|id$|no$|number$/i.test(name)) ?? unique[0] ?? columnsOf(file)[0] ?? 'id';
+  return (
+    unique.find((name) => /(^|[^a-z])(id|key|no|nr|number|code|ref)([^a-z]|$)|id$|no$|number$/i.test(name)) ??
+    unique[0] ??
+    columnsOf(file)[0] ??
+    'id'
+  );
 }
 
 function columnsOf({ columns, rows }: RowFile): string[] {

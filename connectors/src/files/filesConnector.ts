@@ -2,8 +2,27 @@ import { createHash } from 'node:crypto';
 import { access, constants, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { type FileObject, type FilesSystem, isMeant } from '@anchor-knot/contracts';
-import { type FieldPath, type Present, type Raw, readPath, type RecordKey, recordKey, scalarText, type SourceRecord, type SourceSchema, writePath } from '@anchor-knot/core';
-import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import {
+  type FieldPath,
+  type Present,
+  type Raw,
+  readPath,
+  type RecordKey,
+  recordKey,
+  scalarText,
+  type SourceRecord,
+  type SourceSchema,
+  writePath,
+} from '@anchor-knot/core';
+import {
+  type Capabilities,
+  type Clock,
+  type Connector,
+  type Page,
+  SystemTrouble,
+  type WriteOutcome,
+  type WriteRequest,
+} from '../connector.js';
 import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { canHold } from './encoding.js';
@@ -70,7 +89,10 @@ export class FilesConnector implements Connector {
   async close(): Promise<void> {}
 
   /** Of deliveries, the newest first: what it says of a record is what counts. */
-  async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined } = {}): AsyncIterable<Page> {
+  async *read({
+    changedSince,
+    signal,
+  }: { changedSince?: number | undefined; signal?: AbortSignal | undefined } = {}): AsyncIterable<Page> {
     const seen = new Set<string>();
     for await (const { path, file, arrival, problem } of this.#files(changedSince)) {
       if (problem !== undefined) yield { records: [], unusable: [{ reason: problem }] };
@@ -81,10 +103,15 @@ export class FilesConnector implements Connector {
         for (const row of file.rows.slice(at, at + pageSize)) {
           const key = this.#key(row);
           if (row.problem !== undefined) unusable.push({ reason: `${path}: line ${row.line ?? '?'}: ${row.problem}` });
-          else if (key === '') unusable.push({ reason: `${path}: line ${row.line ?? '?'} has no value in the key “${this.#object.key}”` });
+          else if (key === '')
+            unusable.push({ reason: `${path}: line ${row.line ?? '?'} has no value in the key “${this.#object.key}”` });
           else if (!seen.has(key)) records.push(this.#record(row, arrival) as SourceRecord);
           else if (this.#object.holds === 'record set')
-            throw fileProblem(path, `line ${row.line ?? '?'} has the key “${key}”, which is in another file already`, 'A key must stand for one record: correct one of them.');
+            throw fileProblem(
+              path,
+              `line ${row.line ?? '?'} has the key “${key}”, which is in another file already`,
+              'A key must stand for one record: correct one of them.',
+            );
           if (!this.#isOneFile) seen.add(key);
         }
         yield { records, unusable };
@@ -120,7 +147,9 @@ export class FilesConnector implements Connector {
     const path = await this.#path();
     const { bytes, file } = await this.#load(path, this.#ownWrite);
     const rows: (FileRow | undefined)[] = [...file.rows];
-    const index = new Map(file.rows.flatMap((row, at) => (row.problem === undefined ? [[this.#key(row), at] as const] : [])));
+    const index = new Map(
+      file.rows.flatMap((row, at) => (row.problem === undefined ? [[this.#key(row), at] as const] : [])),
+    );
     const outcomes = requests.map((request): WriteOutcome => {
       if (request.kind === 'archive' || request.kind === 'delete') return this.#delete(request, rows, index);
       const words = this.#refusal(request, file);
@@ -137,8 +166,13 @@ export class FilesConnector implements Connector {
     return outcomes;
   }
 
-  #delete({ kind, key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>, rows: (FileRow | undefined)[], index: Map<string, number>): WriteOutcome {
-    if (kind === 'archive' || !this.capabilities.delete) return { kind: 'refused', words: 'this cannot be done in this file' };
+  #delete(
+    { kind, key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>,
+    rows: (FileRow | undefined)[],
+    index: Map<string, number>,
+  ): WriteOutcome {
+    if (kind === 'archive' || !this.capabilities.delete)
+      return { kind: 'refused', words: 'this cannot be done in this file' };
     const at = index.get(key);
     const row = at === undefined ? undefined : rows[at];
     if (!row || at === undefined) return { kind: 'gone' };
@@ -158,7 +192,11 @@ export class FilesConnector implements Connector {
     return undefined;
   }
 
-  #update(request: Extract<WriteRequest, { kind: 'update' }>, rows: (FileRow | undefined)[], at: number | undefined): WriteOutcome {
+  #update(
+    request: Extract<WriteRequest, { kind: 'update' }>,
+    rows: (FileRow | undefined)[],
+    at: number | undefined,
+  ): WriteOutcome {
     const row = at === undefined ? undefined : rows[at];
     if (!row || at === undefined) return { kind: 'gone' };
     if (request.version !== undefined && rowVersion(row.fields) !== request.version) return { kind: 'raced' };
@@ -168,9 +206,17 @@ export class FilesConnector implements Connector {
   }
 
   /** The key of a new row is made from the idempotency key, so a repeated creation finds its own row. */
-  #create(request: Extract<WriteRequest, { kind: 'create' }>, file: RowFile, rows: (FileRow | undefined)[], index: Map<string, number>): WriteOutcome {
+  #create(
+    request: Extract<WriteRequest, { kind: 'create' }>,
+    file: RowFile,
+    rows: (FileRow | undefined)[],
+    index: Map<string, number>,
+  ): WriteOutcome {
     const given = request.fields.get(this.#object.key);
-    const key = given === undefined || given === null || given === '' ? `n-${createHash('sha256').update(request.idempotencyKey).digest('hex').slice(0, 12)}` : String(given);
+    const key =
+      given === undefined || given === null || given === ''
+        ? `n-${createHash('sha256').update(request.idempotencyKey).digest('hex').slice(0, 12)}`
+        : String(given);
     const known = index.get(key);
     if (known !== undefined) {
       if (given !== undefined) return { kind: 'refused', words: `there is a row with the key “${key}” already` };
@@ -197,7 +243,9 @@ export class FilesConnector implements Connector {
   }
 
   /** The files of the object with what is in them, one at a time. A delivery that cannot be read at all is told of, and the others are read. */
-  async *#files(changedSince?: number): AsyncIterable<{ path: string; file: RowFile; arrival: number | undefined; problem?: string }> {
+  async *#files(
+    changedSince?: number,
+  ): AsyncIterable<{ path: string; file: RowFile; arrival: number | undefined; problem?: string }> {
     if (this.#isOneFile) {
       const path = await this.#path();
       yield { path, file: (await this.#load(path)).file, arrival: undefined };
@@ -205,9 +253,15 @@ export class FilesConnector implements Connector {
     }
     const folder = await openFolder(this.#system, this.#dependencies);
     const names = (await listFiles(folder)).filter((name) => isMeant(this.#object.path, name));
-    const dated = await Promise.all(names.map(async (name) => ({ name, arrival: await stat(await pathIn(folder, name)).then(arrivalOf, () => 0) })));
+    const dated = await Promise.all(
+      names.map(async (name) => ({ name, arrival: await stat(await pathIn(folder, name)).then(arrivalOf, () => 0) })),
+    );
     if (names.length === 0 && this.#object.holds === 'record set')
-      throw fileProblem(folder, `there is no file like ${this.#object.path}`, 'Put the files there, or correct the pattern.');
+      throw fileProblem(
+        folder,
+        `there is no file like ${this.#object.path}`,
+        'Put the files there, or correct the pattern.',
+      );
     const due = dated
       .filter(({ arrival }) => changedSince === undefined || arrival >= changedSince)
       .sort((one, other) => other.arrival - one.arrival || (one.name < other.name ? 1 : -1));
@@ -219,7 +273,12 @@ export class FilesConnector implements Connector {
       } catch (error) {
         // Of a record set nothing may be missing: what is in the others would look as if it were all.
         if (!(error instanceof SystemTrouble) || this.#object.holds === 'record set') throw error;
-        yield { path: name, file: { rows: [], columns: undefined, newline: '\n', byteOrderMark: false }, arrival: undefined, problem: `${error.message}. ${error.advice}` };
+        yield {
+          path: name,
+          file: { rows: [], columns: undefined, newline: '\n', byteOrderMark: false },
+          arrival: undefined,
+          problem: `${error.message}. ${error.advice}`,
+        };
       }
     }
   }
@@ -232,13 +291,21 @@ export class FilesConnector implements Connector {
     const { bytes, arrival } = await readSettled(path, this.#dependencies.clock, own);
     const file = await parseFile(path, bytes, this.#object);
     if (file.columns && !file.columns.includes(this.#object.key))
-      throw fileProblem(path, `there is no column “${this.#object.key}”, which is to be the key`, `Its columns are ${file.columns.join(', ')}.`);
+      throw fileProblem(
+        path,
+        `there is no column “${this.#object.key}”, which is to be the key`,
+        `Its columns are ${file.columns.join(', ')}.`,
+      );
     const lines = new Map<string, number | undefined>();
     for (const row of file.rows) {
       if (row.problem !== undefined) continue;
       const key = this.#key(row);
       if (key && lines.has(key)) {
-        throw fileProblem(path, `lines ${lines.get(key) ?? '?'} and ${row.line ?? '?'} have the same key “${key}”`, 'A key must stand for one record: correct one of them.');
+        throw fileProblem(
+          path,
+          `lines ${lines.get(key) ?? '?'} and ${row.line ?? '?'} have the same key “${key}”`,
+          'A key must stand for one record: correct one of them.',
+        );
       }
       if (key) lines.set(key, row.line);
     }
@@ -261,6 +328,11 @@ export class FilesConnector implements Connector {
     const said = modifiedAt === undefined ? undefined : scalarText(this.#value(row, modifiedAt));
     const time = said === undefined ? Number.NaN : Date.parse(said);
     const at = Number.isNaN(time) ? arrival : time;
-    return { key: recordKey(key), fields: row.fields, version: rowVersion(row.fields), ...(at === undefined ? {} : { modifiedAt: Math.round(at) }) };
+    return {
+      key: recordKey(key),
+      fields: row.fields,
+      version: rowVersion(row.fields),
+      ...(at === undefined ? {} : { modifiedAt: Math.round(at) }),
+    };
   }
 }

@@ -16,12 +16,21 @@ const deepest = 4;
 const mostFiles = 5000;
 
 /** The folder of a system, without links. @throws {SystemTrouble} when there is none, or it may not be read */
-export async function openFolder({ name, folder }: Pick<FilesSystem, 'name' | 'folder'>, { folder: base, folders }: FolderDependencies): Promise<string> {
+export async function openFolder(
+  { name, folder }: Pick<FilesSystem, 'name' | 'folder'>,
+  { folder: base, folders }: FolderDependencies,
+): Promise<string> {
   const path = resolve(base, folder);
   const real = await realpath(path).catch((cause: unknown) => {
-    throw fileProblem(path, 'there is no such folder here', 'Give a folder that is on the machine of the workers.', cause);
+    throw fileProblem(
+      path,
+      'there is no such folder here',
+      'Give a folder that is on the machine of the workers.',
+      cause,
+    );
   });
-  const allowed = folders && (await Promise.all(folders.map((one) => realpath(resolve(base, one)).catch(() => undefined))));
+  const allowed =
+    folders && (await Promise.all(folders.map((one) => realpath(resolve(base, one)).catch(() => undefined))));
   if (allowed && !allowed.some((one) => one !== undefined && isWithin(one, real)))
     throw new SystemTrouble(
       'not allowed',
@@ -36,7 +45,11 @@ export async function pathIn(folder: string, path: string): Promise<string> {
   const whole = resolve(folder, path);
   const real = await realpath(whole).catch(() => whole);
   if (!isWithin(folder, whole) || !isWithin(folder, real))
-    throw new SystemTrouble('not allowed', `${path} leads out of the folder of its system`, 'Give a path below that folder.');
+    throw new SystemTrouble(
+      'not allowed',
+      `${path} leads out of the folder of its system`,
+      'Give a path below that folder.',
+    );
   return whole;
 }
 

@@ -24,7 +24,11 @@ export async function parseFile(path: string, bytes: Buffer, object: FileObject)
 /** Replaces the file in one step: a reader sees the old file or the new one, and after a crash one of them is whole. */
 export async function writeFile(path: string, object: FileObject, file: RowFile, before: Buffer): Promise<void> {
   const bytes =
-    object.format === 'csv' ? renderCsv(file, object) : object.format === 'jsonl' ? renderJsonLines(file, object) : await (await workbooks()).renderWorkbook(file, object, before);
+    object.format === 'csv'
+      ? renderCsv(file, object)
+      : object.format === 'jsonl'
+        ? renderJsonLines(file, object)
+        : await (await workbooks()).renderWorkbook(file, object, before);
   const temporary = `${path}.writing`;
   const { mode } = await stat(path);
   const handle = await open(temporary, 'w', mode);

@@ -12,7 +12,8 @@ export function readJsonLines(path: string, bytes: Buffer, { encoding }: Pick<Fi
     const at = { line: index + 1, source };
     try {
       const value = parseExactJson(source);
-      if (typeof value !== 'object' || value === null || Array.isArray(value)) return [{ fields: {}, ...at, problem: 'it is not a JSON object' }];
+      if (typeof value !== 'object' || value === null || Array.isArray(value))
+        return [{ fields: {}, ...at, problem: 'it is not a JSON object' }];
       return [{ fields: value as Record<string, Raw>, ...at }];
     } catch (cause) {
       return [{ fields: {}, ...at, problem: `it is not JSON: ${(cause as Error).message}` }];
@@ -21,6 +22,13 @@ export function readJsonLines(path: string, bytes: Buffer, { encoding }: Pick<Fi
   return { rows, columns: undefined, newline: text.includes('\r\n') ? '\r\n' : '\n', byteOrderMark };
 }
 
-export function renderJsonLines({ rows, newline, byteOrderMark }: RowFile, { encoding }: Pick<FileObject, 'encoding'>): Buffer {
-  return encode(rows.map(({ fields, source }) => (source ?? stringifyExactJson(fields)) + newline).join(''), encoding, byteOrderMark);
+export function renderJsonLines(
+  { rows, newline, byteOrderMark }: RowFile,
+  { encoding }: Pick<FileObject, 'encoding'>,
+): Buffer {
+  return encode(
+    rows.map(({ fields, source }) => (source ?? stringifyExactJson(fields)) + newline).join(''),
+    encoding,
+    byteOrderMark,
+  );
 }

@@ -36,5 +36,6 @@ export function rowVersion(fields: Readonly<Record<string, Raw>>): string {
 /** @throws {SystemTrouble} when two columns have one name */
 export function checkColumns(path: string, columns: readonly string[]): void {
   const repeated = columns.find((name, index) => columns.indexOf(name) !== index);
-  if (repeated !== undefined) throw fileProblem(path, `two columns are called “${repeated}”`, 'Give each column a name of its own.');
+  if (repeated !== undefined)
+    throw fileProblem(path, `two columns are called “${repeated}”`, 'Give each column a name of its own.');
 }

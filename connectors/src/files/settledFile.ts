@@ -22,7 +22,11 @@ export function arrivalOf({ mtimeMs, ctimeMs }: Stats): number {
  * @param own what {@link arrivalOf} said after our own last write: that needs no waiting
  * @throws {SystemTrouble} when it is not there, may not be read, or is still being written after a while
  */
-export async function readSettled(path: string, clock: Clock, own?: number): Promise<{ bytes: Buffer; arrival: number }> {
+export async function readSettled(
+  path: string,
+  clock: Clock,
+  own?: number,
+): Promise<{ bytes: Buffer; arrival: number }> {
   try {
     for (let attempt = 1; attempt <= mostTries; attempt += 1) {
       const before = await stat(path);
@@ -38,13 +42,22 @@ export async function readSettled(path: string, clock: Clock, own?: number): Pro
     }
   } catch (cause) {
     const { code } = cause as NodeJS.ErrnoException;
-    if (code === 'ENOENT') throw fileProblem(path, 'there is no such file', 'Put the file there, or correct its path in the description.', cause);
-    if (code === 'EACCES' || code === 'EISDIR' || code === 'EIO') throw fileProblem(path, `it cannot be read: ${(cause as Error).message}`, 'Check the rights on the file.', cause);
+    if (code === 'ENOENT')
+      throw fileProblem(
+        path,
+        'there is no such file',
+        'Put the file there, or correct its path in the description.',
+        cause,
+      );
+    if (code === 'EACCES' || code === 'EISDIR' || code === 'EIO')
+      throw fileProblem(path, `it cannot be read: ${(cause as Error).message}`, 'Check the rights on the file.', cause);
     throw cause;
   }
   throw fileProblem(path, 'it is still being written', 'It is read in the next run, once it is complete.');
 }
 
 function same(one: Stats, other: Stats): boolean {
-  return one.size === other.size && one.mtimeMs === other.mtimeMs && one.ctimeMs === other.ctimeMs && one.ino === other.ino;
+  return (
+    one.size === other.size && one.mtimeMs === other.mtimeMs && one.ctimeMs === other.ctimeMs && one.ino === other.ino
+  );
 }

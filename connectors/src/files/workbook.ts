@@ -12,14 +12,23 @@ const asItWas = '';
  * A sheet of a workbook (Office Open XML, ISO/IEC 29500). The first row that holds anything has the names of the columns.
  * Numbers are numbers; dates are ISO 8601 without a zone, since a workbook has none.
  */
-export async function readWorkbook(path: string, bytes: Buffer, { sheet: wanted }: Pick<FileObject, 'sheet'>): Promise<RowFile> {
+export async function readWorkbook(
+  path: string,
+  bytes: Buffer,
+  { sheet: wanted }: Pick<FileObject, 'sheet'>,
+): Promise<RowFile> {
   let read: SheetRows;
   try {
     // On a busy machine the streaming reader may lose a part of the file: what it does not find is looked for in the whole.
     const first = await readSheet(streamed(bytes), wanted).catch(() => undefined);
     read = first?.found === true ? first : await readSheet(loaded(bytes), wanted);
   } catch (cause) {
-    throw fileProblem(path, `it is not a workbook that can be read: ${(cause as Error).message}`, 'Save it as XLSX.', cause);
+    throw fileProblem(
+      path,
+      `it is not a workbook that can be read: ${(cause as Error).message}`,
+      'Save it as XLSX.',
+      cause,
+    );
   }
   const { rows, columns, found, names } = read;
   if (!found)
@@ -84,9 +93,18 @@ async function readSheet(sheets: AsyncIterable<Sheet>, wanted: string | undefine
         columns = values.map((value) => (value === null || value === undefined ? undefined : String(value).trim()));
         continue;
       }
-      const outside = values.findIndex((value, index) => value !== null && value !== undefined && columns?.[index] === undefined);
-      const fields = Object.fromEntries(columns.flatMap((column, index) => (column === undefined ? [] : [[column, values[index] ?? null] as const])));
-      rows.push({ fields, line: row.number, source: asItWas, ...(outside === -1 ? {} : { problem: `it has a value in column ${outside + 1}, which has no name` }) });
+      const outside = values.findIndex(
+        (value, index) => value !== null && value !== undefined && columns?.[index] === undefined,
+      );
+      const fields = Object.fromEntries(
+        columns.flatMap((column, index) => (column === undefined ? [] : [[column, values[index] ?? null] as const])),
+      );
+      rows.push({
+        fields,
+        line: row.number,
+        source: asItWas,
+        ...(outside === -1 ? {} : { problem: `it has a value in column ${outside + 1}, which has no name` }),
+      });
     }
     found ||= isWanted;
   }
@@ -94,7 +112,11 @@ async function readSheet(sheets: AsyncIterable<Sheet>, wanted: string | undefine
 }
 
 /** Changes cells and adds rows; everything else of the workbook stays. */
-export async function renderWorkbook(file: RowFile, { sheet: wanted }: Pick<FileObject, 'sheet'>, before: Buffer): Promise<Buffer> {
+export async function renderWorkbook(
+  file: RowFile,
+  { sheet: wanted }: Pick<FileObject, 'sheet'>,
+  before: Buffer,
+): Promise<Buffer> {
   const workbook = new ExcelJS.Workbook();
   await workbook.xlsx.load(before as unknown as ArrayBuffer);
   const sheet = wanted === undefined ? workbook.worksheets[0] : workbook.getWorksheet(wanted);
@@ -143,7 +165,8 @@ function cellValue(value: ExcelJS.CellValue): Raw | undefined {
   }
   if (typeof value !== 'object') return value;
   if ('richText' in value) return value.richText.map(({ text }) => text).join('');
-  if ('hyperlink' in value) return typeof value.text === 'string' ? value.text : String(cellValue(value.text as ExcelJS.CellValue) ?? '');
+  if ('hyperlink' in value)
+    return typeof value.text === 'string' ? value.text : String(cellValue(value.text as ExcelJS.CellValue) ?? '');
   if ('error' in value) return value.error;
   if ('result' in value) return cellValue(value.result as ExcelJS.CellValue);
   return undefined;
@@ -151,7 +174,11 @@ function cellValue(value: ExcelJS.CellValue): Raw | undefined {
 
 /** Text that begins like a formula stays text: a workbook's cell of that kind is never evaluated. */
 function toCell(value: Raw): ExcelJS.CellValue {
-  if (isExactNumber(value)) return Number.isSafeInteger(Number(value.$number)) || /\./.test(value.$number) ? Number(value.$number) : value.$number;
-  if (value === null || typeof value === 'number' || typeof value === 'boolean' || typeof value === 'string') return value;
+  if (isExactNumber(value))
+    return Number.isSafeInteger(Number(value.$number)) || /\./.test(value.$number)
+      ? Number(value.$number)
+      : value.$number;
+  if (value === null || typeof value === 'number' || typeof value === 'boolean' || typeof value === 'string')
+    return value;
   return stringifyExactJson(value);
 }

@@ -51,7 +51,8 @@ const wholeAnswerFactor = 4;
 const largestAnswerBytes = 64 * 1024 * 1024;
 
 /** What the calls to a system need to know of it. */
-export type CalledSystem = Pick<HttpSystem, 'name' | 'address' | 'signIn' | 'timeoutMs'> & Partial<Pick<HttpSystem, 'unit'>>;
+export type CalledSystem = Pick<HttpSystem, 'name' | 'address' | 'signIn' | 'timeoutMs'> &
+  Partial<Pick<HttpSystem, 'unit'>>;
 
 /**
  * Calls one system: signs in, keeps the connection, repeats what may be repeated. Reads are repeated after network
@@ -75,7 +76,9 @@ export class Caller {
 
   /** The whole URL of a path: below the address, which may have a path of its own; what is absolute already stays so. */
   url(path: string): URL {
-    return /^https?:/.test(path) ? new URL(path) : new URL(this.#origin.origin + this.#origin.pathname.replace(/\/+$/, '') + path);
+    return /^https?:/.test(path)
+      ? new URL(path)
+      : new URL(this.#origin.origin + this.#origin.pathname.replace(/\/+$/, '') + path);
   }
 
   /** How far the system's clock is ahead, by the Date header (RFC 9110 section 6.6.1) of the quickest answer so far. */
@@ -132,7 +135,10 @@ export class Caller {
         refused = true;
         continue;
       }
-      const mayRepeat = answer.status === 429 || (answer.status === 503 && answer.headers['retry-after'] !== undefined) || (isRead && answer.status >= 500);
+      const mayRepeat =
+        answer.status === 429 ||
+        (answer.status === 503 && answer.headers['retry-after'] !== undefined) ||
+        (isRead && answer.status >= 500);
       if (mayRepeat && attempt < mostAttempts) {
         const asked = askedPauseMs(answer.headers['retry-after'], this.#dependencies.clock);
         // What one is asked, all are asked: the others wait too.
@@ -158,21 +164,34 @@ export class Caller {
     const ended = await budget?.take(call.signal);
     // Not AbortSignal.timeout: within AbortSignal.any nothing holds it, and once it is collected it never fires (Node.js 20).
     const limit = new AbortController();
-    const timer = setTimeout(() => limit.abort(new DOMException('the whole answer took too long', 'TimeoutError')), this.#system.timeoutMs * wholeAnswerFactor);
+    const timer = setTimeout(
+      () => limit.abort(new DOMException('the whole answer took too long', 'TimeoutError')),
+      this.#system.timeoutMs * wholeAnswerFactor,
+    );
     try {
       const sentAt = clock.now();
       const response = await request(url, {
         method: call.method,
         dispatcher: this.#agent,
-        headers: { accept: 'application/json', ...(unit?.chosen === undefined ? {} : { [unit.header]: unit.chosen }), ...signIn, ...call.headers },
+        headers: {
+          accept: 'application/json',
+          ...(unit?.chosen === undefined ? {} : { [unit.header]: unit.chosen }),
+          ...signIn,
+          ...call.headers,
+        },
         ...(call.body === undefined ? {} : { body: call.body }),
         signal: call.signal ? AbortSignal.any([call.signal, limit.signal]) : limit.signal,
       });
       const text = await boundedText(response.body, this.#system.name);
       const headers: Record<string, string> = {};
-      for (const [name, value] of Object.entries(response.headers)) if (value !== undefined) headers[name] = Array.isArray(value) ? value.join(', ') : value;
+      for (const [name, value] of Object.entries(response.headers))
+        if (value !== undefined) headers[name] = Array.isArray(value) ? value.join(', ') : value;
       this.#measureClock(headers.date, sentAt, clock.now());
-      return { status: response.statusCode, headers, body: call.isText ? text : this.#parse(text, response.statusCode) };
+      return {
+        status: response.statusCode,
+        headers,
+        body: call.isText ? text : this.#parse(text, response.statusCode),
+      };
     } finally {
       clearTimeout(timer);
       ended?.();
@@ -199,13 +218,29 @@ export class Caller {
     const { name } = this.#system;
     const words = wordsOf(answer);
     if (answer.status === 401)
-      throw new SystemTrouble('sign-in refused', `${name} refused the sign-in: ${words}`, 'Check the credential of this system, and enter it again if it was replaced there.');
+      throw new SystemTrouble(
+        'sign-in refused',
+        `${name} refused the sign-in: ${words}`,
+        'Check the credential of this system, and enter it again if it was replaced there.',
+      );
     if (answer.status === 403)
-      throw new SystemTrouble('not allowed', `${name} does not allow this: ${words}`, 'Give the account of this connection the right to read and write these records.');
+      throw new SystemTrouble(
+        'not allowed',
+        `${name} does not allow this: ${words}`,
+        'Give the account of this connection the right to read and write these records.',
+      );
     if (answer.status === 429)
-      throw new SystemTrouble('too many calls', `${name} still says too many calls after ${mostAttempts} tries`, 'Its allowance is used up; run again later.');
+      throw new SystemTrouble(
+        'too many calls',
+        `${name} still says too many calls after ${mostAttempts} tries`,
+        'Its allowance is used up; run again later.',
+      );
     if (isRead && answer.status >= 500)
-      throw new SystemTrouble('server error', `${name} answered ${answer.status}: ${words}`, 'Try again later; if it stays so, ask whoever runs that system.');
+      throw new SystemTrouble(
+        'server error',
+        `${name} answered ${answer.status}: ${words}`,
+        'Try again later; if it stays so, ask whoever runs that system.',
+      );
   }
 
   #measureClock(date: string | undefined, sentAt: number, answeredAt: number): void {
@@ -225,7 +260,11 @@ export async function boundedText(body: AsyncIterable<Uint8Array>, name: string)
   for await (const part of body) {
     size += part.length;
     if (size > largestAnswerBytes)
-      throw new SystemTrouble('answer not understood', `${name} sent an answer of more than ${largestAnswerBytes / 1024 / 1024} MB`, 'Use smaller pages.');
+      throw new SystemTrouble(
+        'answer not understood',
+        `${name} sent an answer of more than ${largestAnswerBytes / 1024 / 1024} MB`,
+        'Use smaller pages.',
+      );
     parts.push(part);
   }
   return Buffer.concat(parts).toString('utf8');

@@ -19,7 +19,11 @@ export interface ConsentBegun {
 }
 
 /** Begins the authorization code flow (RFC 6749 section 4.1.1) with PKCE by S256 (RFC 7636). @param callback where the person comes back to */
-export async function beginConsent({ signIn }: ConsentedSystem, clientId: string, callback: string): Promise<ConsentBegun> {
+export async function beginConsent(
+  { signIn }: ConsentedSystem,
+  clientId: string,
+  callback: string,
+): Promise<ConsentBegun> {
   const verifier = oauth.generateRandomCodeVerifier();
   const state = oauth.generateRandomState();
   const url = new URL(signIn.authorizationUrl);
@@ -55,14 +59,24 @@ export async function completeConsent(
   const agent = filteredAgent(dependencies.addresses, system.name, system.timeoutMs);
   try {
     const checked = oauth.validateAuthResponse(server, client, answer, state);
-    const response = await oauth.authorizationCodeGrantRequest(server, client, secretOf(credential), checked, callback, verifier, requestOptions(agent));
+    const response = await oauth.authorizationCodeGrantRequest(
+      server,
+      client,
+      secretOf(credential),
+      checked,
+      callback,
+      verifier,
+      requestOptions(agent),
+    );
     return tokensOf(await oauth.processAuthorizationCodeResponse(server, client, response), dependencies.clock);
   } catch (error) {
     if (error instanceof oauth.AuthorizationResponseError)
       throw new SystemTrouble(
         'sign-in refused',
         `${system.name}: ${error.error_description ?? error.error}`,
-        error.error === 'access_denied' ? 'Nothing was granted. Begin again, and allow it there.' : 'Correct the sign-in in the description of the system, and begin again.',
+        error.error === 'access_denied'
+          ? 'Nothing was granted. Begin again, and allow it there.'
+          : 'Correct the sign-in in the description of the system, and begin again.',
         { cause: error },
       );
     throw tokenTrouble(error, system.name);
@@ -72,12 +86,23 @@ export async function completeConsent(
 }
 
 /** Gives a consent back (RFC 7009), where the system has an address for it. @throws {SystemTrouble} */
-export async function revokeConsent(system: ConsentedSystem, credential: Credential, tokens: Tokens, dependencies: CallerDependencies): Promise<void> {
+export async function revokeConsent(
+  system: ConsentedSystem,
+  credential: Credential,
+  tokens: Tokens,
+  dependencies: CallerDependencies,
+): Promise<void> {
   if (system.signIn.revocationUrl === undefined) return;
   const agent = filteredAgent(dependencies.addresses, system.name, system.timeoutMs);
   try {
     const server = serverOf(system.signIn);
-    const response = await oauth.revocationRequest(server, { client_id: credential.id }, secretOf(credential), tokens.refresh ?? tokens.access, requestOptions(agent));
+    const response = await oauth.revocationRequest(
+      server,
+      { client_id: credential.id },
+      secretOf(credential),
+      tokens.refresh ?? tokens.access,
+      requestOptions(agent),
+    );
     await oauth.processRevocationResponse(response);
   } catch (error) {
     throw tokenTrouble(error, system.name);

@@ -18,9 +18,16 @@ beforeAll(async () => {
     const parts: Buffer[] = [];
     request.on('data', (part: Buffer) => parts.push(part));
     request.on('end', () => {
-      asked.push({ method: request.method ?? '', path: request.url ?? '', headers: request.headers, body: Buffer.concat(parts).toString() });
+      asked.push({
+        method: request.method ?? '',
+        path: request.url ?? '',
+        headers: request.headers,
+        body: Buffer.concat(parts).toString(),
+      });
       const [status, body, headers] = answers(request.url ?? '', request.method ?? '');
-      response.writeHead(status, { 'content-type': 'application/json', ...headers }).end(typeof body === 'string' ? body : JSON.stringify(body));
+      response
+        .writeHead(status, { 'content-type': 'application/json', ...headers })
+        .end(typeof body === 'string' ? body : JSON.stringify(body));
     });
   }).listen(0, '127.0.0.1');
   await new Promise((done) => server.once('listening', done));
@@ -29,13 +36,28 @@ afterAll(() => void server.close());
 beforeEach(() => (asked = []));
 const address = (): string => `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
 const system = (more: object): HttpSystem =>
-  httpSystemSchema.parse({ kind: 'http', name: 'S', address: address(), signIn: { kind: 'none' }, timeoutMs: 1000, objects: {}, ...more });
+  httpSystemSchema.parse({
+    kind: 'http',
+    name: 'S',
+    address: address(),
+    signIn: { kind: 'none' },
+    timeoutMs: 1000,
+    objects: {},
+    ...more,
+  });
 
 describe('units', () => {
-  const unit = { list: { path: '/companies', items: 'data', id: 'no', name: 'title' }, header: 'X-Company', chosen: 'c1' };
+  const unit = {
+    list: { path: '/companies', items: 'data', id: 'no', name: 'title' },
+    header: 'X-Company',
+    chosen: 'c1',
+  };
 
   test('are listed without the one that is chosen, whatever their ids are', async () => {
-    answers = () => [200, '{"data":[{"no":12345678901234567890,"title":"One"},{"no":"c2"},{"title":"without an id"},null]}'];
+    answers = () => [
+      200,
+      '{"data":[{"no":12345678901234567890,"title":"One"},{"no":"c2"},{"title":"without an id"},null]}',
+    ];
     expect(await listUnits(system({ unit }), dependencies)).toEqual([
       { id: '12345678901234567890', name: 'One' },
       { id: 'c2', name: 'c2' },
@@ -60,7 +82,11 @@ describe('a document by its address', () => {
 
   test.each<[string, () => ReturnType<typeof answers>, RegExp]>([
     ['is not there', () => [404, 'no'], /answered 404/],
-    ['is elsewhere', () => [302, '', { location: 'http://169.254.169.254/x' }], /leads on to http:\/\/169\.254\.169\.254\/x/],
+    [
+      'is elsewhere',
+      () => [302, '', { location: 'http://169.254.169.254/x' }],
+      /leads on to http:\/\/169\.254\.169\.254\/x/,
+    ],
   ])('that %s is said to be', async (_, given, says) => {
     answers = given;
     await expect(fetchDocument(`${address()}/x`, addresses)).rejects.toThrow(says);
@@ -68,10 +94,20 @@ describe('a document by its address', () => {
   });
 
   test('is not fetched from where systems may not be', async () => {
-    await expect(fetchDocument('http://169.254.169.254/latest/meta-data', addresses)).rejects.toThrow(/no address of a system/);
-    await expect(fetchDocument(`${address()}/x`, new AddressFilter({ allowed: [], own: [] }))).rejects.toThrow(/private network/);
+    await expect(fetchDocument('http://169.254.169.254/latest/meta-data', addresses)).rejects.toThrow(
+      /no address of a system/,
+    );
+    await expect(fetchDocument(`${address()}/x`, new AddressFilter({ allowed: [], own: [] }))).rejects.toThrow(
+      /private network/,
+    );
     await expect(
-      fetchDocument(`${address()}/x`, new AddressFilter({ allowed: ['127.0.0.0/8'], own: [{ host: 'localhost', port: Number(new URL(address()).port) }] })),
+      fetchDocument(
+        `${address()}/x`,
+        new AddressFilter({
+          allowed: ['127.0.0.0/8'],
+          own: [{ host: 'localhost', port: Number(new URL(address()).port) }],
+        }),
+      ),
     ).rejects.toThrow(/own database/);
     expect(asked).toEqual([]);
   });
@@ -99,25 +135,48 @@ describe('subscriptions at the other side', () => {
 
   test('are read and made in the form that is described, nested or not', async () => {
     answers = (_, method) =>
-      method === 'POST' ? [201, { meta: { id: 7 } }] : [200, { list: [{ meta: { id: 'a' }, target: { url: 'u' }, enabled: true }, { meta: { id: 8 }, enabled: false }, {}] }];
+      method === 'POST'
+        ? [201, { meta: { id: 7 } }]
+        : [
+            200,
+            {
+              list: [
+                { meta: { id: 'a' }, target: { url: 'u' }, enabled: true },
+                { meta: { id: 8 }, enabled: false },
+                {},
+              ],
+            },
+          ];
     expect(await using((there) => there.list())).toEqual([
       { id: 'a', address: 'u', active: true },
       { id: '8', address: '', active: false },
     ]);
-    expect(await using((there) => there.register({ address: 'https://x/hooks/1', secret: 's', events: ['e1', 'e2'] }))).toBe('7');
-    expect(JSON.parse(asked.at(-1)?.body ?? '')).toEqual({ target: { url: 'https://x/hooks/1', key: 's' }, on: ['e1', 'e2'] });
+    expect(
+      await using((there) => there.register({ address: 'https://x/hooks/1', secret: 's', events: ['e1', 'e2'] })),
+    ).toBe('7');
+    expect(JSON.parse(asked.at(-1)?.body ?? '')).toEqual({
+      target: { url: 'https://x/hooks/1', key: 's' },
+      on: ['e1', 'e2'],
+    });
   });
 
   test('one whose making was not answered is looked for before it is made again', async () => {
-    answers = (_, method) => (method === 'POST' ? [500, {}] : [200, { list: [{ meta: { id: 'made' }, target: { url: 'https://x/hooks/1' } }] }]);
-    expect(await using((there) => there.register({ address: 'https://x/hooks/1', secret: 's', events: [] }))).toBe('made');
+    answers = (_, method) =>
+      method === 'POST' ? [500, {}] : [200, { list: [{ meta: { id: 'made' }, target: { url: 'https://x/hooks/1' } }] }];
+    expect(await using((there) => there.register({ address: 'https://x/hooks/1', secret: 's', events: [] }))).toBe(
+      'made',
+    );
     answers = (_, method) => (method === 'POST' ? [500, {}] : [200, { list: [] }]);
-    await expect(using((there) => there.register({ address: 'https://x/hooks/1', secret: 's', events: [] }))).rejects.toThrow(/did not take the subscription/);
+    await expect(
+      using((there) => there.register({ address: 'https://x/hooks/1', secret: 's', events: [] })),
+    ).rejects.toThrow(/did not take the subscription/);
   });
 
   test('refusals are told in the words of the system; what is gone already is removed', async () => {
     answers = () => [422, { message: 'url is not reachable' }];
-    await expect(using((there) => there.register({ address: 'x', secret: 's', events: [] }))).rejects.toThrow(/url is not reachable/);
+    await expect(using((there) => there.register({ address: 'x', secret: 's', events: [] }))).rejects.toThrow(
+      /url is not reachable/,
+    );
     answers = () => [200, []];
     await expect(using((there) => there.list())).rejects.toThrow(/there is no list in the answer/);
     answers = () => [410, {}];
@@ -132,25 +191,60 @@ describe('a delivery', () => {
   const base = { path: '/h', id: 'id', address: 'url', secret: 'secret', events: 'events' };
   const body = Buffer.from('{"type":"x","data":{"name":"Größe"}}');
   const now = 1_800_000_000_000;
-  const timed = webhooksSchema.parse({ ...base, signature: { kind: 'hmac sha256', header: 'X-Sign', encoding: 'base64', timeHeader: 'X-Time', idHeader: 'X-Id' } });
-  const untimed = webhooksSchema.parse({ ...base, signature: { kind: 'hmac sha256', header: 'X-Sign', encoding: 'hex', idHeader: 'X-Id' } });
-  const signed = (text: Buffer, time: string, secret = 'key') => createHmac('sha256', secret).update(`${time}.`).update(text).digest('base64');
+  const timed = webhooksSchema.parse({
+    ...base,
+    signature: { kind: 'hmac sha256', header: 'X-Sign', encoding: 'base64', timeHeader: 'X-Time', idHeader: 'X-Id' },
+  });
+  const untimed = webhooksSchema.parse({
+    ...base,
+    signature: { kind: 'hmac sha256', header: 'X-Sign', encoding: 'hex', idHeader: 'X-Id' },
+  });
+  const signed = (text: Buffer, time: string, secret = 'key') =>
+    createHmac('sha256', secret).update(`${time}.`).update(text).digest('base64');
 
   test('that is signed with its time is known by its id, in seconds as in ISO 8601', () => {
     for (const time of [String(now / 1000), new Date(now).toISOString()])
-      expect(verifyDelivery(timed, 'key', { 'x-sign': signed(body, time), 'x-time': time, 'x-id': 'd1' }, body, now)).toBe('d1');
+      expect(
+        verifyDelivery(timed, 'key', { 'x-sign': signed(body, time), 'x-time': time, 'x-id': 'd1' }, body, now),
+      ).toBe('d1');
   });
 
   test.each<[string, (time: string) => Record<string, string>, RegExp, number?]>([
-    ['of another secret', (time) => ({ 'x-sign': signed(body, time, 'other'), 'x-time': time, 'x-id': 'd' }), /signature is not right/],
-    ['whose body was changed', (time) => ({ 'x-sign': signed(Buffer.from('{}'), time), 'x-time': time, 'x-id': 'd' }), /signature is not right/],
-    ['whose time was changed', (time) => ({ 'x-sign': signed(body, time), 'x-time': String(Number(time) + 1), 'x-id': 'd' }), /signature is not right/],
-    ['of a while ago', (time) => ({ 'x-sign': signed(body, time), 'x-time': time, 'x-id': 'd' }), /not sent just now/, 301_000],
-    ['of the future', (time) => ({ 'x-sign': signed(body, time), 'x-time': time, 'x-id': 'd' }), /not sent just now/, -301_000],
+    [
+      'of another secret',
+      (time) => ({ 'x-sign': signed(body, time, 'other'), 'x-time': time, 'x-id': 'd' }),
+      /signature is not right/,
+    ],
+    [
+      'whose body was changed',
+      (time) => ({ 'x-sign': signed(Buffer.from('{}'), time), 'x-time': time, 'x-id': 'd' }),
+      /signature is not right/,
+    ],
+    [
+      'whose time was changed',
+      (time) => ({ 'x-sign': signed(body, time), 'x-time': String(Number(time) + 1), 'x-id': 'd' }),
+      /signature is not right/,
+    ],
+    [
+      'of a while ago',
+      (time) => ({ 'x-sign': signed(body, time), 'x-time': time, 'x-id': 'd' }),
+      /not sent just now/,
+      301_000,
+    ],
+    [
+      'of the future',
+      (time) => ({ 'x-sign': signed(body, time), 'x-time': time, 'x-id': 'd' }),
+      /not sent just now/,
+      -301_000,
+    ],
     ['without an id', (time) => ({ 'x-sign': signed(body, time), 'x-time': time }), /header is missing/],
     ['without a time', (time) => ({ 'x-sign': signed(body, time), 'x-id': 'd' }), /header is missing/],
     ['without a signature', (time) => ({ 'x-time': time, 'x-id': 'd' }), /signature is not right/],
-    ['whose signature is no encoding of anything', (time) => ({ 'x-sign': '💥', 'x-time': time, 'x-id': 'd' }), /signature is not right/],
+    [
+      'whose signature is no encoding of anything',
+      (time) => ({ 'x-sign': '💥', 'x-time': time, 'x-id': 'd' }),
+      /signature is not right/,
+    ],
   ])('%s is refused', (_, headers, says, later = 0) => {
     expect(() => verifyDelivery(timed, 'key', headers(String(now / 1000)), body, now + later)).toThrow(says);
   });

@@ -1,6 +1,23 @@
 import type { HttpObject, HttpSystem, NewFieldType } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Raw, readPath, type RecordKey, recordKey, scalarText, type SourceRecord, writePath } from '@anchor-knot/core';
-import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import {
+  type FieldPath,
+  isExactNumber,
+  type Raw,
+  readPath,
+  type RecordKey,
+  recordKey,
+  scalarText,
+  type SourceRecord,
+  writePath,
+} from '@anchor-knot/core';
+import {
+  type Capabilities,
+  type Connector,
+  type Page,
+  SystemTrouble,
+  type WriteOutcome,
+  type WriteRequest,
+} from '../connector.js';
 import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from './caller.js';
@@ -50,11 +67,19 @@ export class HttpConnector implements Connector {
     await this.#caller.close();
   }
 
-  async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined }): AsyncIterable<Page> {
+  async *read({
+    changedSince,
+    signal,
+  }: {
+    changedSince?: number | undefined;
+    signal?: AbortSignal | undefined;
+  }): AsyncIterable<Page> {
     const { list } = this.#object;
     const query = new URLSearchParams({ [list.pageSize.parameter]: String(list.pageSize.value) });
-    if (changedSince !== undefined && list.changedSince) query.set(list.changedSince.parameter, writeTime(list.changedSince.format, changedSince));
-    if (list.paging.kind === 'cursor' && list.paging.first !== undefined) query.set(list.paging.parameter, list.paging.first);
+    if (changedSince !== undefined && list.changedSince)
+      query.set(list.changedSince.parameter, writeTime(list.changedSince.format, changedSince));
+    if (list.paging.kind === 'cursor' && list.paging.first !== undefined)
+      query.set(list.paging.parameter, list.paging.first);
     const seen = new Set<string>();
     if (list.paging.kind === 'page number') query.set(list.paging.parameter, String(list.paging.first));
     let path: string | undefined = withQuery(list.path, query);
@@ -65,7 +90,11 @@ export class HttpConnector implements Connector {
       seen.add(path as string);
       const items = this.#items(answer);
       records += items.length;
-      path = this.#nextPage(answer, query, path as string, { pages: count + 1, records, isFull: items.length >= list.pageSize.value });
+      path = this.#nextPage(answer, query, path as string, {
+        pages: count + 1,
+        records,
+        isFull: items.length >= list.pageSize.value,
+      });
       if (path !== undefined && (seen.has(path) || count > mostPages)) {
         throw new SystemTrouble(
           'answer not understood',
@@ -111,12 +140,22 @@ export class HttpConnector implements Connector {
       [createField.name, name],
       [createField.type, theirs],
     ]);
-    const answer = await this.#caller.write({ method: createField.method, path: createField.path, headers: { 'content-type': 'application/json' }, body: body(fields, undefined) });
+    const answer = await this.#caller.write({
+      method: createField.method,
+      path: createField.path,
+      headers: { 'content-type': 'application/json' },
+      body: body(fields, undefined),
+    });
     const refusal = (words: string) =>
-      new SystemTrouble('answer not understood', `${this.#system.name} did not add the field: ${words}`, 'Choose another name, or add it there by hand.');
+      new SystemTrouble(
+        'answer not understood',
+        `${this.#system.name} did not add the field: ${words}`,
+        'Choose another name, or add it there by hand.',
+      );
     if ('unknown' in answer) throw refusal(`${answer.unknown}; look there whether it was made`);
     if (answer.status >= 300) throw refusal(wordsOf(answer));
-    const made = (createField.answer === '' ? undefined : scalarText(readPath(answer.body, createField.answer))) ?? name;
+    const made =
+      (createField.answer === '' ? undefined : scalarText(readPath(answer.body, createField.answer))) ?? name;
     return createField.fieldsUnder === '' ? made : `${createField.fieldsUnder}.${made}`;
   }
 
@@ -146,13 +185,18 @@ export class HttpConnector implements Connector {
     if ('unknown' in answer) return { kind: 'unknown', words: answer.unknown };
     if (answer.status < 300) return { kind: 'written', key, record: undefined };
     if (answer.status === 412) return { kind: 'raced' };
-    return answer.status === 404 || answer.status === 410 ? { kind: 'gone' } : { kind: 'refused', words: wordsOf(answer) };
+    return answer.status === 404 || answer.status === 410
+      ? { kind: 'gone' }
+      : { kind: 'refused', words: wordsOf(answer) };
   }
 
   async #create(request: Extract<WriteRequest, { kind: 'create' }>): Promise<WriteOutcome> {
     const { create } = this.#object;
     if (!create) return { kind: 'refused', words: 'records cannot be created there' };
-    const headers = { 'content-type': 'application/json', ...(create.idempotencyHeader ? { [create.idempotencyHeader]: request.idempotencyKey } : {}) };
+    const headers = {
+      'content-type': 'application/json',
+      ...(create.idempotencyHeader ? { [create.idempotencyHeader]: request.idempotencyKey } : {}),
+    };
     return this.#send({ method: create.method, path: create.path, headers, body: body(request.fields, create.wrap) });
   }
 
@@ -161,19 +205,29 @@ export class HttpConnector implements Connector {
     if (!update) return { kind: 'refused', words: 'records cannot be updated there' };
     const conditional = update.ifMatch && request.version !== undefined ? { 'if-match': request.version } : {};
     return this.#send(
-      { method: update.method, path: withKey(update.path, request.key), headers: { 'content-type': 'application/json', ...conditional }, body: body(request.fields, update.wrap) },
+      {
+        method: update.method,
+        path: withKey(update.path, request.key),
+        headers: { 'content-type': 'application/json', ...conditional },
+        body: body(request.fields, update.wrap),
+      },
       request.key,
     );
   }
 
-  async #send(call: { method: 'POST' | 'PUT' | 'PATCH'; path: string; headers: Record<string, string>; body: string }, key?: RecordKey): Promise<WriteOutcome> {
+  async #send(
+    call: { method: 'POST' | 'PUT' | 'PATCH'; path: string; headers: Record<string, string>; body: string },
+    key?: RecordKey,
+  ): Promise<WriteOutcome> {
     const answer = await this.#caller.write(call);
     if ('unknown' in answer) return { kind: 'unknown', words: answer.unknown };
     if (answer.status < 300) {
       const record = answer.body === null ? undefined : this.#single(answer);
       const writtenKey = record?.key ?? key;
       // Created, but nobody said as what: it has to be looked for.
-      return writtenKey === undefined ? { kind: 'unknown', words: 'the answer does not say which record was created' } : { kind: 'written', key: writtenKey, record };
+      return writtenKey === undefined
+        ? { kind: 'unknown', words: 'the answer does not say which record was created' }
+        : { kind: 'written', key: writtenKey, record };
     }
     if (answer.status === 412) return { kind: 'raced' };
     if (key !== undefined && (answer.status === 404 || answer.status === 410)) return { kind: 'gone' };
@@ -192,7 +246,12 @@ export class HttpConnector implements Connector {
     return answer;
   }
 
-  #nextPage(answer: Answer, query: URLSearchParams, here: string, read: { pages: number; records: number; isFull: boolean }): string | undefined {
+  #nextPage(
+    answer: Answer,
+    query: URLSearchParams,
+    here: string,
+    read: { pages: number; records: number; isFull: boolean },
+  ): string | undefined {
     const { list } = this.#object;
     const { paging } = list;
     const at = (parameter: string, value: string): string => {
@@ -236,7 +295,10 @@ export class HttpConnector implements Connector {
       const record = this.#record(item, undefined);
       if (record && this.#isDeleted(record)) gone.push(record.key);
       else if (record) records.push(record);
-      else unusable.push({ reason: `a record without a key in “${this.#object.key}”: ${stringifyExactJson(item).slice(0, 120)}` });
+      else
+        unusable.push({
+          reason: `a record without a key in “${this.#object.key}”: ${stringifyExactJson(item).slice(0, 120)}`,
+        });
     }
     return { records, unusable, ...(gone.length > 0 ? { gone } : {}) };
   }
@@ -254,7 +316,11 @@ export class HttpConnector implements Connector {
     const item = read.item === '' ? answer.body : readPath(answer.body, read.item);
     const record = item === undefined ? undefined : this.#record(item, answer.headers.etag);
     if (!record)
-      throw new SystemTrouble('answer not understood', `${this.#system.name} answered with something that is no record`, 'Its answers have another form than is described.');
+      throw new SystemTrouble(
+        'answer not understood',
+        `${this.#system.name} answered with something that is no record`,
+        'Its answers have another form than is described.',
+      );
     return record;
   }
 

@@ -41,12 +41,27 @@ paths:
 
 test('a system that nobody here has heard of is read, listed, written to by what its document says', async () => {
   const reading = readOpenApi(desk);
-  expect(reading).toMatchObject({ title: 'Desk', address: 'https://desk.example.com/desk', signIn: { kind: 'bearer token' } });
+  expect(reading).toMatchObject({
+    title: 'Desk',
+    address: 'https://desk.example.com/desk',
+    signIn: { kind: 'bearer token' },
+  });
   expect(reading.objects.map(({ name, doubts }) => [name, doubts])).toEqual([['tickets', []]]);
-  const work = generateWork(generateCustomers({ seed: 2, inBoth: 20, onlyCrm: 0, onlyShop: 0, mess: false }), { seed: 2, tickets: 45, projects: 1, tasksEach: 1 });
+  const work = generateWork(generateCustomers({ seed: 2, inBoth: 20, onlyCrm: 0, onlyShop: 0, mess: false }), {
+    seed: 2,
+    tickets: 45,
+    projects: 1,
+    tasksEach: 1,
+  });
   const app = await deskServer({ ...work, token: 'secret' });
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
-  const system = httpSystemSchema.parse({ kind: 'http', name: 'Desk', address: `${address}/desk/`, signIn: reading.signIn, objects: { tickets: reading.objects[0]?.object } });
+  const system = httpSystemSchema.parse({
+    kind: 'http',
+    name: 'Desk',
+    address: `${address}/desk/`,
+    signIn: reading.signIn,
+    objects: { tickets: reading.objects[0]?.object },
+  });
   const connector = new HttpConnector(system, 'tickets', {
     clock: { now: () => Date.now(), sleep: async () => undefined },
     random: () => 0,
@@ -56,10 +71,15 @@ test('a system that nobody here has heard of is read, listed, written to by what
   const keys = new Set<string>();
   for await (const page of connector.read({})) for (const { key } of page.records) keys.add(key);
   expect(keys.size).toBe(45);
-  const [created] = await connector.write([{ kind: 'create', idempotencyKey: 'x', fields: new Map([['subject', 'New']]) }]);
+  const [created] = await connector.write([
+    { kind: 'create', idempotencyKey: 'x', fields: new Map([['subject', 'New']]) },
+  ]);
   expect(created).toMatchObject({ kind: 'written', key: '8046' });
   const before = await connector.readOne(recordKey('8046'));
-  const update = (subject: string) => connector.write([{ kind: 'update', key: recordKey('8046'), version: before?.version, fields: new Map([['subject', subject]]) }]);
+  const update = (subject: string) =>
+    connector.write([
+      { kind: 'update', key: recordKey('8046'), version: before?.version, fields: new Map([['subject', subject]]) },
+    ]);
   expect((await update('Changed'))[0]).toMatchObject({ kind: 'written', record: { fields: { subject: 'Changed' } } });
   expect((await update('Too late'))[0]).toEqual({ kind: 'raced' });
   await connector.close();
@@ -71,7 +91,14 @@ const oneObject = (list: object, fields: object, more: object = {}) =>
     JSON.stringify({
       openapi: '3.0.3',
       paths: {
-        '/things': { get: { responses: { 200: { content: { 'application/json': { schema: { type: 'array', items: { properties: fields } } } } } }, ...list } },
+        '/things': {
+          get: {
+            responses: {
+              200: { content: { 'application/json': { schema: { type: 'array', items: { properties: fields } } } } },
+            },
+            ...list,
+          },
+        },
         '/things/{thing}': { get: { responses: {} } },
       },
       ...more,
@@ -81,7 +108,11 @@ const oneObject = (list: object, fields: object, more: object = {}) =>
 test('paging, key and times are told by the words that interfaces use; what cannot be told is a doubt', () => {
   const query = (...names: string[]) => ({ parameters: names.map((name) => ({ name, in: 'query' })) });
   expect(oneObject(query('page', 'per_page'), { id: {}, updated_at: { type: 'string' } })).toMatchObject({
-    object: { key: 'id', modifiedAt: { field: 'updated_at', format: 'iso' }, list: { paging: { kind: 'page number', parameter: 'page' }, pageSize: { parameter: 'per_page' } } },
+    object: {
+      key: 'id',
+      modifiedAt: { field: 'updated_at', format: 'iso' },
+      list: { paging: { kind: 'page number', parameter: 'page' }, pageSize: { parameter: 'per_page' } },
+    },
     doubts: [],
   });
   expect(oneObject(query('pageToken'), { uuid: {} })?.object.list.paging.kind).toBe('cursor');
@@ -109,11 +140,28 @@ test.each([
 
 test('a circle of references, or one that leads nowhere, ends', () => {
   const circle = { $ref: '#/components/schemas/A' };
-  const components = { schemas: { A: { $ref: '#/components/schemas/B' }, B: circle, C: { allOf: [{ $ref: '#/components/schemas/C' }], properties: { id: circle } } } };
-  expect(oneObject({ responses: { 200: { content: { 'application/json': { schema: circle } } } } }, {}, { components })).toBeUndefined();
+  const components = {
+    schemas: {
+      A: { $ref: '#/components/schemas/B' },
+      B: circle,
+      C: { allOf: [{ $ref: '#/components/schemas/C' }], properties: { id: circle } },
+    },
+  };
   expect(
-    oneObject({ responses: { 200: { content: { 'application/json': { schema: { type: 'array', items: { $ref: '#/components/schemas/C' } } } } } } }, {}, { components })?.object
-      .key,
+    oneObject({ responses: { 200: { content: { 'application/json': { schema: circle } } } } }, {}, { components }),
+  ).toBeUndefined();
+  expect(
+    oneObject(
+      {
+        responses: {
+          200: {
+            content: { 'application/json': { schema: { type: 'array', items: { $ref: '#/components/schemas/C' } } } },
+          },
+        },
+      },
+      {},
+      { components },
+    )?.object.key,
   ).toBe('id');
   expect(oneObject({ responses: { 200: { $ref: '#/nowhere/~0at~1all' } } }, {})).toBeUndefined();
 });

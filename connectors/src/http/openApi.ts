@@ -40,7 +40,9 @@ export function readOpenApi(text: string): OpenApiReading {
   const objects: ProposedObject[] = [];
   const taken = new Set<string>();
   for (const [path, item] of Object.entries(paths)) {
-    const single = Object.keys(paths).find((other) => other.startsWith(`${path}/{`) && /^\/\{[^/{}]+\}$/.test(other.slice(path.length)));
+    const single = Object.keys(paths).find(
+      (other) => other.startsWith(`${path}/{`) && /^\/\{[^/{}]+\}$/.test(other.slice(path.length)),
+    );
     if (single === undefined || path.includes('{')) continue;
     const proposed = proposeObject(document, path, membersOf(item), single, membersOf(paths[single]));
     if (!proposed || taken.has(proposed.name)) continue;
@@ -48,7 +50,12 @@ export function readOpenApi(text: string): OpenApiReading {
     objects.push(proposed);
   }
   const address = addressOf(document.root);
-  return { title: textOf(membersOf(document.root.info).title) ?? '', address, signIn: signInOf(document, address), objects };
+  return {
+    title: textOf(membersOf(document.root.info).title) ?? '',
+    address,
+    signIn: signInOf(document, address),
+    objects,
+  };
 }
 
 function parseText(text: string): Members {
@@ -57,7 +64,9 @@ function parseText(text: string): Members {
     // JSON is YAML; aliases are limited, so that a small text cannot become a huge document.
     root = parse(text, { maxAliasCount: 100 });
   } catch (error) {
-    throw new NotOpenApi(`it is neither JSON nor YAML: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : ''}`);
+    throw new NotOpenApi(
+      `it is neither JSON nor YAML: ${error instanceof Error ? (error.message.split('\n')[0] ?? '') : ''}`,
+    );
   }
   const members = membersOf(root as Json);
   if (!/^3\.\d/.test(textOf(members.openapi) ?? '')) throw new NotOpenApi('it does not say “openapi: 3.…” at its top');
@@ -79,7 +88,8 @@ class Document {
     if (target === undefined) return members;
     if (!target.startsWith('#/') || followed > deepest) return {};
     let here: Json | undefined = this.root as Json;
-    for (const name of target.slice(2).split('/')) here = membersOf(here)[decodeURIComponent(name.replaceAll('~1', '/').replaceAll('~0', '~'))];
+    for (const name of target.slice(2).split('/'))
+      here = membersOf(here)[decodeURIComponent(name.replaceAll('~1', '/').replaceAll('~0', '~'))];
     return this.at(here, followed + 1);
   }
 
@@ -109,11 +119,19 @@ class Document {
   }
 
   parameters(...holders: readonly Members[]): Members[] {
-    return holders.flatMap(({ parameters }) => (Array.isArray(parameters) ? parameters.map((one) => this.at(one)) : []));
+    return holders.flatMap(({ parameters }) =>
+      Array.isArray(parameters) ? parameters.map((one) => this.at(one)) : [],
+    );
   }
 }
 
-function proposeObject(document: Document, path: string, collection: Members, singlePath: string, single: Members): ProposedObject | undefined {
+function proposeObject(
+  document: Document,
+  path: string,
+  collection: Members,
+  singlePath: string,
+  single: Members,
+): ProposedObject | undefined {
   const list = document.at(collection.get);
   const read = document.at(single.get);
   if (Object.keys(list).length === 0 || Object.keys(read).length === 0) return undefined;
@@ -133,21 +151,37 @@ function proposeObject(document: Document, path: string, collection: Members, si
     key !== undefined && !(key in document.properties(readAnswer))
       ? Object.entries(document.properties(readAnswer)).find(([, value]) => key in document.properties(value))?.[0]
       : undefined;
-  const size = query.find((one) => /^(limit|per_?page|page_?size|size|count|top|max_?results)$/i.test(textOf(one.name) ?? ''));
+  const size = query.find((one) =>
+    /^(limit|per_?page|page_?size|size|count|top|max_?results)$/i.test(textOf(one.name) ?? ''),
+  );
   if (!size) doubts.push('how large pages are asked for could not be told');
   const most = Number(document.at(size?.schema).maximum ?? 100);
   const paging = pagingOf(document, list, query, document.answer(list));
   if (paging.guessed) doubts.push('how the next page is asked for was guessed');
-  const since = query.find((one) => /(updated|modified|changed|touched).*(since|after|from|gte?)$|^(since|if_?modified_?since)$/i.test(textOf(one.name) ?? ''));
+  const since = query.find((one) =>
+    /(updated|modified|changed|touched).*(since|after|from|gte?)$|^(since|if_?modified_?since)$/i.test(
+      textOf(one.name) ?? '',
+    ),
+  );
   const description = {
     key: key ?? 'id',
     ...(modifiedAt ? { modifiedAt } : {}),
     list: {
       path,
       items: found.at,
-      pageSize: { parameter: textOf(size?.name) ?? 'limit', value: Math.min(Math.max(Number.isFinite(most) ? most : 100, 1), 1000) },
+      pageSize: {
+        parameter: textOf(size?.name) ?? 'limit',
+        value: Math.min(Math.max(Number.isFinite(most) ? most : 100, 1), 1000),
+      },
       paging: paging.paging,
-      ...(since ? { changedSince: { parameter: textOf(since.name), format: isNumber(document.at(since.schema)) ? 'unix seconds' : 'iso' } } : {}),
+      ...(since
+        ? {
+            changedSince: {
+              parameter: textOf(since.name),
+              format: isNumber(document.at(since.schema)) ? 'unix seconds' : 'iso',
+            },
+          }
+        : {}),
     },
     read: { path: singlePath.replace(/\{[^}]+\}$/, '{key}'), ...(wrapped === undefined ? {} : { item: wrapped }) },
     search: searchesOf(query, fields, key),
@@ -165,36 +199,51 @@ function searchesOf(query: readonly Members[], fields: Members, key: string | un
 }
 
 /** Where the records are in the answer of a listing: the answer itself, or a list in it, at most two levels down. */
-function itemsOf(document: Document, answer: Members): { readonly at: string; readonly item: Json | undefined } | undefined {
+function itemsOf(
+  document: Document,
+  answer: Members,
+): { readonly at: string; readonly item: Json | undefined } | undefined {
   if (answer.type === 'array') return { at: '', item: answer.items };
   for (const [name, value] of Object.entries(document.properties(answer))) {
     const schema = document.at(value);
-    if (schema.type === 'array' && Object.keys(document.properties(schema.items)).length > 0) return { at: name, item: schema.items };
+    if (schema.type === 'array' && Object.keys(document.properties(schema.items)).length > 0)
+      return { at: name, item: schema.items };
   }
   for (const [name, value] of Object.entries(document.properties(answer))) {
     for (const [inner, below] of Object.entries(document.properties(value))) {
       const schema = document.at(below);
-      if (schema.type === 'array' && Object.keys(document.properties(schema.items)).length > 0) return { at: `${name}.${inner}`, item: schema.items };
+      if (schema.type === 'array' && Object.keys(document.properties(schema.items)).length > 0)
+        return { at: `${name}.${inner}`, item: schema.items };
     }
   }
   return undefined;
 }
 
 function modifiedOf(document: Document, fields: Members): HttpObject['modifiedAt'] {
-  const name = Object.keys(fields).find((one) => /^(last_?)?(updated|modified|changed|touched)(_?(at|on|date|time))?$|^last_?(modified|update|change)$/i.test(one));
+  const name = Object.keys(fields).find((one) =>
+    /^(last_?)?(updated|modified|changed|touched)(_?(at|on|date|time))?$|^last_?(modified|update|change)$/i.test(one),
+  );
   if (name === undefined) return undefined;
   return { field: name, format: isNumber(document.at(fields[name])) ? 'unix seconds' : 'iso' };
 }
 
-function pagingOf(document: Document, list: Members, query: readonly Members[], answer: Members): { paging: HttpObject['list']['paging']; guessed: boolean } {
-  const named = (pattern: RegExp): string | undefined => query.map(({ name }) => textOf(name) ?? '').find((name) => pattern.test(name));
+function pagingOf(
+  document: Document,
+  list: Members,
+  query: readonly Members[],
+  answer: Members,
+): { paging: HttpObject['list']['paging']; guessed: boolean } {
+  const named = (pattern: RegExp): string | undefined =>
+    query.map(({ name }) => textOf(name) ?? '').find((name) => pattern.test(name));
   const cursor = named(/cursor|page_?token|continuation|^after$/i);
   if (cursor !== undefined) {
     const next = nextOf(document, answer);
     return { paging: { kind: 'cursor', parameter: cursor, next: next ?? 'nextCursor' }, guessed: next === undefined };
   }
   const response = membersOf(list.responses);
-  const hasLink = Object.values(response).some((one) => Object.keys(membersOf(document.at(one).headers)).some((header) => header.toLowerCase() === 'link'));
+  const hasLink = Object.values(response).some((one) =>
+    Object.keys(membersOf(document.at(one).headers)).some((header) => header.toLowerCase() === 'link'),
+  );
   if (hasLink) return { paging: { kind: 'link header' }, guessed: false };
   const offset = named(/^(offset|skip|start|start_?at|from)$/i);
   if (offset !== undefined) return { paging: { kind: 'offset', parameter: offset }, guessed: false };
@@ -215,16 +264,25 @@ function nextOf(document: Document, answer: Members): string | undefined {
   return undefined;
 }
 
-function writesOf(document: Document, path: string, collection: Members, singlePath: string, single: Members): Pick<HttpObject, 'create' | 'update'> {
+function writesOf(
+  document: Document,
+  path: string,
+  collection: Members,
+  singlePath: string,
+  single: Members,
+): Pick<HttpObject, 'create' | 'update'> {
   const create = methods.create.find((method) => method in collection);
   const update = methods.update.find((method) => method in single);
   const keyed = singlePath.replace(/\{[^}]+\}$/, '{key}');
   const of = (operation: Members): { wrap?: string } => {
     const properties = Object.entries(document.properties(document.request(operation)));
     const [only] = properties;
-    return properties.length === 1 && only && Object.keys(document.properties(only[1])).length > 0 ? { wrap: only[0] } : {};
+    return properties.length === 1 && only && Object.keys(document.properties(only[1])).length > 0
+      ? { wrap: only[0] }
+      : {};
   };
-  const headers = (operation: Members): string[] => document.parameters(operation).flatMap((one) => (one.in === 'header' ? [textOf(one.name) ?? ''] : []));
+  const headers = (operation: Members): string[] =>
+    document.parameters(operation).flatMap((one) => (one.in === 'header' ? [textOf(one.name) ?? ''] : []));
   const upper = (method: string) => method.toUpperCase() as 'POST';
   const creating = create === undefined ? {} : document.at(collection[create]);
   const updating = update === undefined ? {} : document.at(single[update]);
@@ -232,10 +290,24 @@ function writesOf(document: Document, path: string, collection: Members, singleP
   return {
     ...(create === undefined
       ? {}
-      : { create: { method: upper(create), path, ...of(creating), ...(idempotency === undefined ? {} : { idempotencyHeader: idempotency.toLowerCase() }) } }),
+      : {
+          create: {
+            method: upper(create),
+            path,
+            ...of(creating),
+            ...(idempotency === undefined ? {} : { idempotencyHeader: idempotency.toLowerCase() }),
+          },
+        }),
     ...(update === undefined
       ? {}
-      : { update: { method: upper(update), path: keyed, ...of(updating), ifMatch: headers(updating).some((header) => header.toLowerCase() === 'if-match') } }),
+      : {
+          update: {
+            method: upper(update),
+            path: keyed,
+            ...of(updating),
+            ifMatch: headers(updating).some((header) => header.toLowerCase() === 'if-match'),
+          },
+        }),
   };
 }
 

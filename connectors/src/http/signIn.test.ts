@@ -21,14 +21,21 @@ const clock = { now: () => now, sleep: async (milliseconds: number) => void slep
 const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
 const credential: Credential = { id: 'client:1/ä', secret: 's&ü:% +' };
 const json = (response: ServerResponse, status: number, body: unknown, headers: Record<string, string> = {}): void =>
-  void response.writeHead(status, { 'content-type': 'application/json', ...headers }).end(typeof body === 'string' ? body : JSON.stringify(body));
+  void response
+    .writeHead(status, { 'content-type': 'application/json', ...headers })
+    .end(typeof body === 'string' ? body : JSON.stringify(body));
 
 beforeAll(async () => {
   server = createServer((request, response) => {
     const parts: Buffer[] = [];
     request.on('data', (part: Buffer) => parts.push(part));
     request.on('end', () => {
-      const one = { method: request.method ?? '', path: request.url ?? '', headers: request.headers, body: Buffer.concat(parts).toString() };
+      const one = {
+        method: request.method ?? '',
+        path: request.url ?? '',
+        headers: request.headers,
+        body: Buffer.concat(parts).toString(),
+      };
       asked.push(one);
       answer(one, response);
     });
@@ -47,7 +54,14 @@ async function using<T>(
   work: (caller: Caller) => Promise<T>,
   more: { credential?: Credential | undefined; tokens?: TokenKeeper; budget?: CallBudget } = {},
 ): Promise<T> {
-  const system = httpSystemSchema.parse({ kind: 'http', name: 'S', address: `${origin()}/base/`, signIn, timeoutMs: 2000, objects: {} });
+  const system = httpSystemSchema.parse({
+    kind: 'http',
+    name: 'S',
+    address: `${origin()}/base/`,
+    signIn,
+    timeoutMs: 2000,
+    objects: {},
+  });
   const caller = new Caller(system, { clock, random: () => 0, addresses, credential, ...more });
   try {
     return await work(caller);
@@ -64,7 +78,12 @@ const troubleOf = (work: Promise<unknown>): Promise<{ code: string; message: str
   );
 
 test.each<[string, object, string, string]>([
-  ['key and secret', { kind: 'key and secret' }, 'authorization', `Basic ${Buffer.from('client:1/ä:s&ü:% +').toString('base64')}`],
+  [
+    'key and secret',
+    { kind: 'key and secret' },
+    'authorization',
+    `Basic ${Buffer.from('client:1/ä:s&ü:% +').toString('base64')}`,
+  ],
   ['bearer token', { kind: 'bearer token' }, 'authorization', 'Bearer plain-token'],
   ['header key', { kind: 'header key', header: 'X-Key' }, 'x-key', 'plain-token'],
 ])('%s is sent as it is described, below the path of the address', async (_, signIn, header, value) => {
@@ -75,7 +94,12 @@ test.each<[string, object, string, string]>([
 
 test('a token is fetched once, with id and secret encoded as the standard says, and serves until it ends', async () => {
   let tokens = 0;
-  answer = ({ path }, response) => json(response, 200, path === '/token' ? { access_token: `t${(tokens += 1)}`, token_type: 'bearer', expires_in: 100 } : { ok: true });
+  answer = ({ path }, response) =>
+    json(
+      response,
+      200,
+      path === '/token' ? { access_token: `t${(tokens += 1)}`, token_type: 'bearer', expires_in: 100 } : { ok: true },
+    );
   await using(clientCredentials, async (caller) => {
     await get(caller);
     await get(caller);
@@ -86,10 +110,22 @@ test('a token is fetched once, with id and secret encoded as the standard says, 
   const [id = '', secret = ''] = Buffer.from(first?.headers.authorization?.replace('Basic ', '') ?? '', 'base64')
     .toString()
     .split(':');
-  expect([new URLSearchParams(`x=${id}`).get('x'), new URLSearchParams(`x=${secret}`).get('x')]).toEqual([credential.id, credential.secret]);
-  expect(Object.fromEntries(new URLSearchParams(first?.body))).toEqual({ grant_type: 'client_credentials', scope: 'read write' });
+  expect([new URLSearchParams(`x=${id}`).get('x'), new URLSearchParams(`x=${secret}`).get('x')]).toEqual([
+    credential.id,
+    credential.secret,
+  ]);
+  expect(Object.fromEntries(new URLSearchParams(first?.body))).toEqual({
+    grant_type: 'client_credentials',
+    scope: 'read write',
+  });
   // Of a hundred seconds thirty are left for what is under way.
-  expect(asked.map(({ path, headers }) => (path === '/token' ? 'token' : headers.authorization))).toEqual(['token', 'Bearer t1', 'Bearer t1', 'token', 'Bearer t2']);
+  expect(asked.map(({ path, headers }) => (path === '/token' ? 'token' : headers.authorization))).toEqual([
+    'token',
+    'Bearer t1',
+    'Bearer t1',
+    'token',
+    'Bearer t2',
+  ]);
 });
 
 test('a token that is refused is replaced once; if that is refused too, the refusal is told', async () => {
@@ -99,18 +135,59 @@ test('a token that is refused is replaced once; if that is refused too, the refu
       ? json(response, 200, { access_token: `t${(tokens += 1)}`, token_type: 'Bearer' })
       : json(response, headers.authorization === 'Bearer t1' ? 401 : 200, { message: 'expired' });
   expect((await using(clientCredentials, get)).status).toBe(200);
-  answer = ({ path }, response) => (path === '/token' ? json(response, 200, { access_token: 'x', token_type: 'Bearer' }) : json(response, 401, { message: 'who are you' }));
-  expect(await troubleOf(using(clientCredentials, get))).toMatchObject({ code: 'sign-in refused', message: 'S refused the sign-in: who are you' });
+  answer = ({ path }, response) =>
+    path === '/token'
+      ? json(response, 200, { access_token: 'x', token_type: 'Bearer' })
+      : json(response, 401, { message: 'who are you' });
+  expect(await troubleOf(using(clientCredentials, get))).toMatchObject({
+    code: 'sign-in refused',
+    message: 'S refused the sign-in: who are you',
+  });
 });
 
 test.each<[string, (response: ServerResponse) => void, string, RegExp]>([
-  ['the wrong secret', (response) => json(response, 401, { error: 'invalid_client', error_description: 'the secret is wrong' }), 'sign-in refused', /the secret is wrong/],
-  ['a challenge', (response) => json(response, 401, '', { 'www-authenticate': 'Basic realm="x"' }), 'sign-in refused', /client id or secret is wrong/],
-  ['a scope that is not given', (response) => json(response, 400, { error: 'invalid_scope' }), 'sign-in refused', /invalid_scope/],
-  ['a page for people', (response) => void response.writeHead(200, { 'content-type': 'text/html' }).end('<html>'), 'sign-in refused', /refused the sign-in/],
-  ['no token in the answer', (response) => json(response, 200, { token_type: 'bearer' }), 'sign-in refused', /access_token/],
-  ['a way on to somewhere else', (response) => void response.writeHead(302, { location: 'http://169.254.169.254/latest' }).end(), 'sign-in refused', /refused the sign-in/],
-  ['a server that fails for ever', (response) => json(response, 503, { error: 'down' }), 'server error', /cannot give a token: status 503/],
+  [
+    'the wrong secret',
+    (response) => json(response, 401, { error: 'invalid_client', error_description: 'the secret is wrong' }),
+    'sign-in refused',
+    /the secret is wrong/,
+  ],
+  [
+    'a challenge',
+    (response) => json(response, 401, '', { 'www-authenticate': 'Basic realm="x"' }),
+    'sign-in refused',
+    /client id or secret is wrong/,
+  ],
+  [
+    'a scope that is not given',
+    (response) => json(response, 400, { error: 'invalid_scope' }),
+    'sign-in refused',
+    /invalid_scope/,
+  ],
+  [
+    'a page for people',
+    (response) => void response.writeHead(200, { 'content-type': 'text/html' }).end('<html>'),
+    'sign-in refused',
+    /refused the sign-in/,
+  ],
+  [
+    'no token in the answer',
+    (response) => json(response, 200, { token_type: 'bearer' }),
+    'sign-in refused',
+    /access_token/,
+  ],
+  [
+    'a way on to somewhere else',
+    (response) => void response.writeHead(302, { location: 'http://169.254.169.254/latest' }).end(),
+    'sign-in refused',
+    /refused the sign-in/,
+  ],
+  [
+    'a server that fails for ever',
+    (response) => json(response, 503, { error: 'down' }),
+    'server error',
+    /cannot give a token: status 503/,
+  ],
 ])('%s at the token address is told apart, and the secret is in none of the words', async (_, respond, code, says) => {
   answer = (__, response) => respond(response);
   const trouble = await troubleOf(using(clientCredentials, get));
@@ -124,19 +201,28 @@ test('a token address that is busy is asked again, after as long as it says', as
   answer = ({ path }, response) => {
     if (path !== '/token') return json(response, 200, { ok: true });
     tries += 1;
-    return tries < 3 ? json(response, 429, { error: 'slow_down' }, { 'retry-after': '7' }) : json(response, 200, { access_token: 't', token_type: 'bearer' });
+    return tries < 3
+      ? json(response, 429, { error: 'slow_down' }, { 'retry-after': '7' })
+      : json(response, 200, { access_token: 't', token_type: 'bearer' });
   };
   expect((await using(clientCredentials, get)).status).toBe(200);
   expect(slept).toEqual([7000, 7000]);
 });
 
 test('without a credential nothing is sent at all', async () => {
-  expect(await troubleOf(using(clientCredentials, get, { credential: undefined }))).toMatchObject({ code: 'sign-in refused', message: 'no credential is kept for S' });
+  expect(await troubleOf(using(clientCredentials, get, { credential: undefined }))).toMatchObject({
+    code: 'sign-in refused',
+    message: 'no credential is kept for S',
+  });
   expect(asked).toEqual([]);
 });
 
 describe('a consent', () => {
-  const signIn = () => ({ kind: 'authorization code', authorizationUrl: `${origin()}/authorize`, tokenUrl: `${origin()}/token` });
+  const signIn = () => ({
+    kind: 'authorization code',
+    authorizationUrl: `${origin()}/authorize`,
+    tokenUrl: `${origin()}/token`,
+  });
   function keeperOf(tokens: Tokens | undefined): TokenKeeper & { kept: Tokens | undefined } {
     const keeper = {
       kept: tokens,
@@ -154,12 +240,19 @@ describe('a consent', () => {
     answer = (_, response) => json(response, 200, { ok: true });
     const keeper = keeperOf({ access: 'old', until: 0, refresh: 'r' });
     const renewed = { access: 'new', until: now + 100_000, refresh: 'r2' };
-    await using(signIn(), get, { tokens: { ...keeper, read: async () => ({ access: 'old', until: 0 }), renew: async () => renewed } });
+    await using(signIn(), get, {
+      tokens: { ...keeper, read: async () => ({ access: 'old', until: 0 }), renew: async () => renewed },
+    });
     expect(asked.map(({ path, headers }) => [path, headers.authorization])).toEqual([['/base/things', 'Bearer new']]);
   });
 
   test('a refresh that gives no other refresh token leaves the one that there is, and what was granted', async () => {
-    answer = ({ path }, response) => json(response, 200, path === '/token' ? { access_token: 'new', token_type: 'bearer', expires_in: 60 } : { ok: true });
+    answer = ({ path }, response) =>
+      json(
+        response,
+        200,
+        path === '/token' ? { access_token: 'new', token_type: 'bearer', expires_in: 60 } : { ok: true },
+      );
     const keeper = keeperOf({ access: 'old', until: 0, refresh: 'stays', scope: 'a b' });
     await using(signIn(), get, { tokens: keeper });
     expect(keeper.kept).toMatchObject({ access: 'new', refresh: 'stays', scope: 'a b' });
@@ -180,7 +273,9 @@ describe('a consent', () => {
 
   test('without a refresh token the end of a token is the end of the consent', async () => {
     answer = (_, response) => json(response, 200, {});
-    expect(await troubleOf(using(signIn(), get, { tokens: keeperOf({ access: 'old', until: 0 }) }))).toMatchObject({ code: 'sign-in refused' });
+    expect(await troubleOf(using(signIn(), get, { tokens: keeperOf({ access: 'old', until: 0 }) }))).toMatchObject({
+      code: 'sign-in refused',
+    });
     expect(asked).toEqual([]);
   });
 });
@@ -206,7 +301,10 @@ describe('what a call takes of a budget', () => {
   });
 
   test('when none is left, nothing is sent', async () => {
-    const budget: CallBudget = { take: () => Promise.reject(Object.assign(new Error('used up'), { code: 'too many calls' })), rest: async () => undefined };
+    const budget: CallBudget = {
+      take: () => Promise.reject(Object.assign(new Error('used up'), { code: 'too many calls' })),
+      rest: async () => undefined,
+    };
     answer = (_, response) => json(response, 200, {});
     await expect(using({ kind: 'none' }, get, { budget })).rejects.toThrow();
     expect(asked).toEqual([]);

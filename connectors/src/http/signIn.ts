@@ -47,7 +47,11 @@ export class SignInHeaders {
   readonly #agent: Agent;
   #token: Tokens | undefined;
 
-  constructor({ name, address, signIn }: { readonly name: string; readonly address: string; readonly signIn: SystemSignIn }, dependencies: SignInDependencies, agent: Agent) {
+  constructor(
+    { name, address, signIn }: { readonly name: string; readonly address: string; readonly signIn: SystemSignIn },
+    dependencies: SignInDependencies,
+    agent: Agent,
+  ) {
     this.#name = name;
     this.#origin = new URL(address).origin;
     this.#signIn = signIn;
@@ -65,7 +69,12 @@ export class SignInHeaders {
     const signIn = this.#signIn;
     if (signIn.kind === 'none') return {};
     const { credential } = this.#dependencies;
-    if (!credential) throw new SystemTrouble('sign-in refused', `no credential is kept for ${this.#name}`, 'Enter the credential of this system.');
+    if (!credential)
+      throw new SystemTrouble(
+        'sign-in refused',
+        `no credential is kept for ${this.#name}`,
+        'Enter the credential of this system.',
+      );
     switch (signIn.kind) {
       case 'key and secret':
         return { authorization: `Basic ${Buffer.from(`${credential.id}:${credential.secret}`).toString('base64')}` };
@@ -74,7 +83,8 @@ export class SignInHeaders {
       case 'header key':
         return { [signIn.header.toLowerCase()]: credential.secret };
       case 'client credentials':
-        if (refused || !this.#token || this.#token.until <= this.#dependencies.clock.now()) this.#token = await this.#clientCredentials(signIn, credential);
+        if (refused || !this.#token || this.#token.until <= this.#dependencies.clock.now())
+          this.#token = await this.#clientCredentials(signIn, credential);
         return { authorization: `Bearer ${this.#token.access}` };
       case 'authorization code':
         return { authorization: `Bearer ${await this.#consentToken(signIn, credential, refused)}` };
@@ -83,18 +93,31 @@ export class SignInHeaders {
     }
   }
 
-  async #clientCredentials(signIn: Extract<SystemSignIn, { kind: 'client credentials' }>, credential: Credential): Promise<Tokens> {
+  async #clientCredentials(
+    signIn: Extract<SystemSignIn, { kind: 'client credentials' }>,
+    credential: Credential,
+  ): Promise<Tokens> {
     const server = { issuer: this.#origin, token_endpoint: this.#origin + signIn.tokenPath };
     const client = { client_id: credential.id };
     return this.#asking(async (options) => {
-      const response = await oauth.clientCredentialsGrantRequest(server, client, secretOf(credential), signIn.scope ? { scope: signIn.scope } : {}, options);
+      const response = await oauth.clientCredentialsGrantRequest(
+        server,
+        client,
+        secretOf(credential),
+        signIn.scope ? { scope: signIn.scope } : {},
+        options,
+      );
       return tokensOf(await oauth.processClientCredentialsResponse(server, client, response), this.#dependencies.clock);
     });
   }
 
   async #consentToken(signIn: CodeSignIn, credential: Credential, refused: boolean): Promise<string> {
     const keeper = this.#dependencies.tokens;
-    const missing = new SystemTrouble('sign-in refused', `nobody has given consent at ${this.#name} yet`, 'Open the system here and give consent.');
+    const missing = new SystemTrouble(
+      'sign-in refused',
+      `nobody has given consent at ${this.#name} yet`,
+      'Open the system here and give consent.',
+    );
     this.#token = refused ? this.#token : await keeper?.read();
     const known = this.#token;
     if (!keeper || !known) throw missing;
@@ -109,7 +132,12 @@ export class SignInHeaders {
         throw error;
       }
     });
-    if (!renewed) throw new SystemTrouble('sign-in refused', `the consent for ${this.#name} has ended or was taken back there`, 'Open the system here and give consent again.');
+    if (!renewed)
+      throw new SystemTrouble(
+        'sign-in refused',
+        `the consent for ${this.#name} has ended or was taken back there`,
+        'Open the system here and give consent again.',
+      );
     this.#token = renewed;
     return renewed.access;
   }
@@ -119,7 +147,10 @@ export class SignInHeaders {
     const client = { client_id: credential.id };
     return this.#asking(async (options) => {
       const response = await oauth.refreshTokenGrantRequest(server, client, secretOf(credential), refresh, options);
-      const tokens = tokensOf(await oauth.processRefreshTokenResponse(server, client, response), this.#dependencies.clock);
+      const tokens = tokensOf(
+        await oauth.processRefreshTokenResponse(server, client, response),
+        this.#dependencies.clock,
+      );
       // A system that does not give another refresh token means that this one stays.
       return { ...tokens, refresh: tokens.refresh ?? refresh };
     });
@@ -132,25 +163,44 @@ export class SignInHeaders {
         return await ask(requestOptions(this.#agent));
       } catch (error) {
         const trouble = tokenTrouble(error, this.#name);
-        const retryAfter = error instanceof oauth.ResponseBodyError || error instanceof oauth.OperationProcessingError ? retryAfterOf(error) : undefined;
-        if (trouble.code === 'sign-in refused' || trouble.code === 'not allowed' || attempt >= (trouble.code === 'unreachable' ? 3 : mostAttempts)) throw trouble;
+        const retryAfter =
+          error instanceof oauth.ResponseBodyError || error instanceof oauth.OperationProcessingError
+            ? retryAfterOf(error)
+            : undefined;
+        if (
+          trouble.code === 'sign-in refused' ||
+          trouble.code === 'not allowed' ||
+          attempt >= (trouble.code === 'unreachable' ? 3 : mostAttempts)
+        )
+          throw trouble;
         await pause(this.#dependencies, attempt, retryAfter);
       }
     }
   }
 }
 
-export function tokensOf({ access_token: access, expires_in: seconds, refresh_token: refresh, scope }: oauth.TokenEndpointResponse, clock: Clock): Tokens {
+export function tokensOf(
+  { access_token: access, expires_in: seconds, refresh_token: refresh, scope }: oauth.TokenEndpointResponse,
+  clock: Clock,
+): Tokens {
   const lifeMs = seconds === undefined ? tokenLifeWithoutWordMs : Math.max(1000, seconds * 1000 - earlyMs);
   return { access, until: clock.now() + lifeMs, refresh, scope };
 }
 
-type RequestOptions = { [oauth.customFetch]: (...args: Parameters<typeof fetch>) => Promise<Response>; [oauth.allowInsecureRequests]: boolean };
+type RequestOptions = {
+  [oauth.customFetch]: (...args: Parameters<typeof fetch>) => Promise<Response>;
+  [oauth.allowInsecureRequests]: boolean;
+};
 
 /** Whether plain HTTP is sound between here and there is for the address filter and the administrator to say. */
 export function requestOptions(agent: Agent): RequestOptions {
   return {
-    [oauth.customFetch]: (url, init) => undiciFetch(url as string, { ...(init as object), dispatcher: agent, redirect: 'manual' }) as unknown as Promise<Response>,
+    [oauth.customFetch]: (url, init) =>
+      undiciFetch(url as string, {
+        ...(init as object),
+        dispatcher: agent,
+        redirect: 'manual',
+      }) as unknown as Promise<Response>,
     [oauth.allowInsecureRequests]: true,
   };
 }
@@ -175,16 +225,27 @@ export function tokenTrouble(error: unknown, name: string): SystemTrouble {
   if (own) return own;
   if (error instanceof oauth.ResponseBodyError && error.status < 500 && error.status !== 429)
     return refused(name, [error.error_description, error.error].filter(Boolean).join(' – '), error);
-  if (error instanceof oauth.WWWAuthenticateChallengeError) return refused(name, 'the client id or secret is wrong', error);
+  if (error instanceof oauth.WWWAuthenticateChallengeError)
+    return refused(name, 'the client id or secret is wrong', error);
   if (error instanceof oauth.ResponseBodyError || error instanceof oauth.OperationProcessingError) {
     const status = statusOf(error);
     if (status !== undefined && (status >= 500 || status === 429))
-      return new SystemTrouble('server error', `${name} cannot give a token: status ${status}`, 'Try again later; if it stays so, ask whoever runs that system.', { cause: error });
+      return new SystemTrouble(
+        'server error',
+        `${name} cannot give a token: status ${status}`,
+        'Try again later; if it stays so, ask whoever runs that system.',
+        { cause: error },
+      );
     return refused(name, error.message, error);
   }
-  return new SystemTrouble('unreachable', `${name}: its token address cannot be reached: ${messageOf(error)}`, 'See whether it is running and whether the address is right.', {
-    cause: error,
-  });
+  return new SystemTrouble(
+    'unreachable',
+    `${name}: its token address cannot be reached: ${messageOf(error)}`,
+    'See whether it is running and whether the address is right.',
+    {
+      cause: error,
+    },
+  );
 }
 
 function refused(name: string, words: string, cause: unknown): SystemTrouble {
@@ -211,7 +272,9 @@ function retryAfterOf(error: Error): string | undefined {
 
 function responseOf(error: Error): Response | undefined {
   const held = 'response' in error ? error.response : error.cause;
-  return typeof held === 'object' && held !== null && 'status' in held && 'headers' in held ? (held as Response) : undefined;
+  return typeof held === 'object' && held !== null && 'status' in held && 'headers' in held
+    ? (held as Response)
+    : undefined;
 }
 
 function messageOf(error: unknown): string {

@@ -40,7 +40,15 @@ export class Subscriptions {
   }
 
   /** @throws {SystemTrouble} */
-  async register({ address, secret, events }: { readonly address: string; readonly secret: string; readonly events: readonly string[] }): Promise<string> {
+  async register({
+    address,
+    secret,
+    events,
+  }: {
+    readonly address: string;
+    readonly secret: string;
+    readonly events: readonly string[];
+  }): Promise<string> {
     const webhooks = this.#webhooks;
     let body: Record<string, Raw> = {};
     for (const [path, value] of [
@@ -49,12 +57,21 @@ export class Subscriptions {
       [webhooks.events, [...events]],
     ] as const)
       body = writePath(body, path, value as Raw);
-    const answer = await this.#caller.write({ method: 'POST', path: webhooks.path, headers: { 'content-type': 'application/json' }, body: stringifyExactJson(body) });
+    const answer = await this.#caller.write({
+      method: 'POST',
+      path: webhooks.path,
+      headers: { 'content-type': 'application/json' },
+      body: stringifyExactJson(body),
+    });
     if ('unknown' in answer) {
       // Whether it took effect, the list says.
       const made = (await this.list()).find((one) => one.address === address);
       if (made) return made.id;
-      throw new SystemTrouble('server error', `${this.#name} did not take the subscription: ${answer.unknown}`, 'It is tried again.');
+      throw new SystemTrouble(
+        'server error',
+        `${this.#name} did not take the subscription: ${answer.unknown}`,
+        'It is tried again.',
+      );
     }
     if (answer.status >= 300) throw this.#trouble(answer, 'take the subscription');
     const made = this.#read(answer.body) ?? (await this.list()).find((one) => one.address === address);
@@ -64,15 +81,23 @@ export class Subscriptions {
 
   /** One that is not there any more is removed already. @throws {SystemTrouble} */
   async remove(id: string): Promise<void> {
-    const answer = await this.#caller.write({ method: 'DELETE', path: `${this.#webhooks.path}/${encodeURIComponent(id)}` });
-    if (!('unknown' in answer) && answer.status >= 300 && answer.status !== 404 && answer.status !== 410) throw this.#trouble(answer, 'remove the subscription');
+    const answer = await this.#caller.write({
+      method: 'DELETE',
+      path: `${this.#webhooks.path}/${encodeURIComponent(id)}`,
+    });
+    if (!('unknown' in answer) && answer.status >= 300 && answer.status !== 404 && answer.status !== 410)
+      throw this.#trouble(answer, 'remove the subscription');
   }
 
   #read(item: Raw): RemoteSubscription | undefined {
     const { id, address, active } = this.#webhooks;
     const key = scalarText(readPath(item, id));
     if (!key) return undefined;
-    return { id: key, address: String(readPath(item, address) ?? ''), active: active === undefined || String(readPath(item, active.field)) === active.value };
+    return {
+      id: key,
+      address: String(readPath(item, address) ?? ''),
+      active: active === undefined || String(readPath(item, active.field)) === active.value,
+    };
   }
 
   #trouble(answer: Answer, what: string): SystemTrouble {
@@ -96,7 +121,13 @@ const windowMs = 5 * 60_000;
  * @returns the id of the delivery: one that was seen before is a replay
  * @throws {DeliveryRefused}
  */
-export function verifyDelivery({ signature }: Webhooks, secret: string, headers: Readonly<Record<string, string | undefined>>, body: Buffer, now: number): string {
+export function verifyDelivery(
+  { signature }: Webhooks,
+  secret: string,
+  headers: Readonly<Record<string, string | undefined>>,
+  body: Buffer,
+  now: number,
+): string {
   if (signature.kind === 'standard webhooks') {
     try {
       new Webhook(secret).verify(body, headers as Record<string, string>, { jsonParse: false });
@@ -115,7 +146,8 @@ export function verifyDelivery({ signature }: Webhooks, secret: string, headers:
     .update(body)
     .digest();
   const theirs = Buffer.from(given.replace(/^sha256=/, ''), signature.encoding);
-  if (theirs.length !== signed.length || !timingSafeEqual(theirs, signed)) throw new DeliveryRefused('the signature is not right');
+  if (theirs.length !== signed.length || !timingSafeEqual(theirs, signed))
+    throw new DeliveryRefused('the signature is not right');
   if (time !== undefined) {
     const sentAt = /^\d+$/.test(time) ? Number(time) * 1000 : Date.parse(time);
     if (!(Math.abs(now - sentAt) <= windowMs)) throw new DeliveryRefused('it was not sent just now');

@@ -51,10 +51,16 @@ function endOfString(text: string, start: number): number {
 /** Parses JSON without losing a digit: numbers that need it become exact numbers (RFC 8259 leaves precision to us). @throws {SyntaxError} */
 export function parseExactJson(text: string): Raw {
   if (!hasDelicateNumber(text)) return JSON.parse(text) as Raw;
-  return parse(text, undefined, { parseNumber: (digits: string) => (String(Number(digits)) === digits ? Number(digits) : { $number: digits }) }) as Raw;
+  return parse(text, undefined, {
+    parseNumber: (digits: string) => (String(Number(digits)) === digits ? Number(digits) : { $number: digits }),
+  }) as Raw;
 }
 
 /** JSON text with exact numbers written as they were sent. */
 export function stringifyExactJson(value: Raw): string {
-  return stringify(value, undefined, undefined, [{ test: isExactNumber, stringify: (number) => (number as { $number: string }).$number }]) ?? 'null';
+  return (
+    stringify(value, undefined, undefined, [
+      { test: isExactNumber, stringify: (number) => (number as { $number: string }).$number },
+    ]) ?? 'null'
+  );
 }

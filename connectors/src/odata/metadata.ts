@@ -30,24 +30,45 @@ type Element = Readonly<Record<string, unknown>>;
  * @throws {Error} when the text is no metadata document
  */
 export function readMetadata(xml: string): ReadonlyMap<string, EntitySet> {
-  const parser = new XMLParser({ ignoreAttributes: false, attributeNamePrefix: '', removeNSPrefix: true, parseAttributeValue: false, parseTagValue: false });
+  const parser = new XMLParser({
+    ignoreAttributes: false,
+    attributeNamePrefix: '',
+    removeNSPrefix: true,
+    parseAttributeValue: false,
+    parseTagValue: false,
+  });
   const document = (parser.parse(xml) as { Edmx?: { DataServices?: Element } }).Edmx?.DataServices;
   if (!document) throw new Error('it has no edmx:DataServices');
   const schemas = elements(document, 'Schema');
-  const aliases = new Map(schemas.flatMap(({ Alias, Namespace }) => (Alias ? [[text(Alias), text(Namespace)] as const] : [])));
+  const aliases = new Map(
+    schemas.flatMap(({ Alias, Namespace }) => (Alias ? [[text(Alias), text(Namespace)] as const] : [])),
+  );
   /** A name with its namespace, where it was given with an alias of it. */
-  const full = (name: string): string => name.replace(/^([^./]+)\./, (whole, first: string) => (aliases.has(first) ? `${aliases.get(first) as string}.` : whole));
+  const full = (name: string): string =>
+    name.replace(/^([^./]+)\./, (whole, first: string) =>
+      aliases.has(first) ? `${aliases.get(first) as string}.` : whole,
+    );
   const named = (kind: string): ReadonlyMap<string, Element> =>
-    new Map(schemas.flatMap((schema) => elements(schema, kind).map((one) => [`${text(schema.Namespace)}.${text(one.Name)}`, one] as const)));
+    new Map(
+      schemas.flatMap((schema) =>
+        elements(schema, kind).map((one) => [`${text(schema.Namespace)}.${text(one.Name)}`, one] as const),
+      ),
+    );
   const types = named('EntityType');
   const enums = named('EnumType');
   const annotations = new Map<string, Element[]>();
   for (const schema of schemas)
     for (const one of elements(schema, 'Annotations'))
-      annotations.set(full(text(one.Target)), [...(annotations.get(full(text(one.Target))) ?? []), ...elements(one, 'Annotation')]);
+      annotations.set(full(text(one.Target)), [
+        ...(annotations.get(full(text(one.Target))) ?? []),
+        ...elements(one, 'Annotation'),
+      ]);
   const sets = schemas.flatMap((schema) =>
     elements(schema, 'EntityContainer').flatMap((container) =>
-      elements(container, 'EntitySet').map((set) => ({ set, target: `${text(schema.Namespace)}.${text(container.Name)}/${text(set.Name)}` })),
+      elements(container, 'EntitySet').map((set) => ({
+        set,
+        target: `${text(schema.Namespace)}.${text(container.Name)}/${text(set.Name)}`,
+      })),
     ),
   );
   return new Map(
@@ -88,13 +109,34 @@ export function readMetadata(xml: string): ReadonlyMap<string, EntitySet> {
         }),
       );
       const name = text(set.Name);
-      const key = line.flatMap(({ type }) => elements(type, 'Key').flatMap((one) => elements(one, 'PropertyRef').map((ref) => text(ref.Name))));
-      return [[name, { name, key, properties, insertable: !restricts(said, 'InsertRestrictions', 'Insertable'), updatable: !restricts(said, 'UpdateRestrictions', 'Updatable') }]];
+      const key = line.flatMap(({ type }) =>
+        elements(type, 'Key').flatMap((one) => elements(one, 'PropertyRef').map((ref) => text(ref.Name))),
+      );
+      return [
+        [
+          name,
+          {
+            name,
+            key,
+            properties,
+            insertable: !restricts(said, 'InsertRestrictions', 'Insertable'),
+            updatable: !restricts(said, 'UpdateRestrictions', 'Updatable'),
+          },
+        ],
+      ];
     }),
   );
 }
 
-export function sourceField({ name, type, nullable, computed, longest, choices, reference }: ODataProperty): SourceField {
+export function sourceField({
+  name,
+  type,
+  nullable,
+  computed,
+  longest,
+  choices,
+  reference,
+}: ODataProperty): SourceField {
   return {
     path: name,
     type: sourceType(type),
@@ -117,7 +159,11 @@ function sourceType(type: string): SourceType {
 }
 
 /** A type after the types that it is derived from; a circle is walked once. */
-function withBases(name: string, types: ReadonlyMap<string, Element>, full: (name: string) => string): { name: string; type: Element }[] {
+function withBases(
+  name: string,
+  types: ReadonlyMap<string, Element>,
+  full: (name: string) => string,
+): { name: string; type: Element }[] {
   const line: { name: string; type: Element }[] = [];
   for (let at: string = full(name); at !== '' && !line.some((one) => one.name === at);) {
     const type = types.get(at);
@@ -140,7 +186,9 @@ function restricts(annotations: readonly Element[], term: string, property: stri
 function elements(parent: Element, name: string): readonly Element[] {
   const found = parent[name];
   if (found === undefined || found === '') return [];
-  return (Array.isArray(found) ? found : [found]).map((one: unknown) => (typeof one === 'object' && one !== null ? (one as Element) : {}));
+  return (Array.isArray(found) ? found : [found]).map((one: unknown) =>
+    typeof one === 'object' && one !== null ? (one as Element) : {},
+  );
 }
 
 function text(value: unknown): string {

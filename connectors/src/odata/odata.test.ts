@@ -6,7 +6,8 @@ import { odataSystemSchema } from '@anchor-knot/contracts';
 import { recordKey } from '@anchor-knot/core';
 import { AddressFilter } from '../addressFilter.js';
 
-const edmx = (schema: string): string => `<edmx:Edmx Version="4.0" xmlns:edmx="e"><edmx:DataServices>${schema}</edmx:DataServices></edmx:Edmx>`;
+const edmx = (schema: string): string =>
+  `<edmx:Edmx Version="4.0" xmlns:edmx="e"><edmx:DataServices>${schema}</edmx:DataServices></edmx:Edmx>`;
 
 test('base types, aliases, enumerations, restrictions and annotations elsewhere are understood', () => {
   const sets = readMetadata(
@@ -46,11 +47,19 @@ test('base types, aliases, enumerations, restrictions and annotations elsewhere 
 describe('a service that does wrong', () => {
   const answers: Record<string, [number, string, string]> = {};
   const server = createServer((request, response) => {
-    const [status, type, body] = answers[(request.url ?? '').split('?')[0] as string] ?? [404, 'text/plain', 'nothing here'];
+    const [status, type, body] = answers[(request.url ?? '').split('?')[0] as string] ?? [
+      404,
+      'text/plain',
+      'nothing here',
+    ];
     response.writeHead(status, { 'content-type': type }).end(body);
   });
   let connector: ODataConnector;
-  const dependencies = { clock: { now: () => Date.now(), sleep: async () => undefined }, random: () => 0, addresses: new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] }) };
+  const dependencies = {
+    clock: { now: () => Date.now(), sleep: async () => undefined },
+    random: () => 0,
+    addresses: new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] }),
+  };
   const describe_ = (address: string) =>
     odataSystemSchema.parse({
       kind: 'odata',
@@ -83,8 +92,16 @@ describe('a service that does wrong', () => {
     ['has no such set', [404, 'text/plain', 'no'], /no entity set “Boxes”/],
     ['sends a sign-in page', [200, 'text/html', '<html><title>Sign in</title>'], /not JSON/],
     ['sends no list', [200, 'application/json', '{"d":{"results":[]}}'], /without a list of entities/],
-    ['leads in a circle', [200, 'application/json', '{"value":[{"Id":1}],"@odata.nextLink":"Boxes?$orderby=Id"}'], /leads in a circle/],
-    ['leads to another host', [200, 'application/json', '{"value":[],"@odata.nextLink":"http://127.0.0.2/x"}'], /points to another host/],
+    [
+      'leads in a circle',
+      [200, 'application/json', '{"value":[{"Id":1}],"@odata.nextLink":"Boxes?$orderby=Id"}'],
+      /leads in a circle/,
+    ],
+    [
+      'leads to another host',
+      [200, 'application/json', '{"value":[],"@odata.nextLink":"http://127.0.0.2/x"}'],
+      /points to another host/,
+    ],
   ])('%s', async (_, answer, says) => {
     answers['/root/v4/Boxes'] = answer;
     expect(await read()).toMatch(says);
@@ -108,7 +125,12 @@ describe('a service that does wrong', () => {
       'application/json',
       '{"responses":[{"id":"1","status":429,"body":{"error":{"message":"slower"}}},{"id":"2","status":500},{"id":"3","status":400,"body":{"error":{"code":"x","message":"Label is too long"}}},{"id":"4","status":204}]}',
     ];
-    const write = (key: string) => ({ kind: 'update' as const, key: recordKey(key), version: 'W/"1"', fields: new Map([['Label', 'x']]) });
+    const write = (key: string) => ({
+      kind: 'update' as const,
+      key: recordKey(key),
+      version: 'W/"1"',
+      fields: new Map([['Label', 'x']]),
+    });
     expect(await connector.write(['1', '2', '3', '4', '5', 'no number'].map(write))).toMatchObject([
       { kind: 'unknown', words: expect.stringContaining('without this request') as unknown as string },
       { kind: 'not done', words: 'slower' },

@@ -1,6 +1,22 @@
 import type { ODataObject, ODataSystem } from '@anchor-knot/contracts';
-import { type FieldPath, isExactNumber, type Raw, type RecordKey, recordKey, scalarText, type SourceRecord, type SourceSchema } from '@anchor-knot/core';
-import { type Capabilities, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import {
+  type FieldPath,
+  isExactNumber,
+  type Raw,
+  type RecordKey,
+  recordKey,
+  scalarText,
+  type SourceRecord,
+  type SourceSchema,
+} from '@anchor-knot/core';
+import {
+  type Capabilities,
+  type Connector,
+  type Page,
+  SystemTrouble,
+  type WriteOutcome,
+  type WriteRequest,
+} from '../connector.js';
 import { describedObject } from '../describedObject.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from '../http/caller.js';
 import { stringifyExactJson } from '../json/exactJson.js';
@@ -54,7 +70,12 @@ export class ODataConnector implements Connector {
 
   async describe(): Promise<SourceSchema> {
     const { properties } = await this.#metadata();
-    return { origin: 'declared', fields: properties.map((one) => (this.#object.mayUpdate || this.#object.mayCreate ? sourceField(one) : { ...sourceField(one), readOnly: true })) };
+    return {
+      origin: 'declared',
+      fields: properties.map((one) =>
+        this.#object.mayUpdate || this.#object.mayCreate ? sourceField(one) : { ...sourceField(one), readOnly: true },
+      ),
+    };
   }
 
   async rights(): Promise<{ create: boolean; update: boolean }> {
@@ -63,22 +84,34 @@ export class ODataConnector implements Connector {
   }
 
   /** Pages are the service's (server-driven paging, section 11.2.6.7); the next one is on its way while this one is worked on. */
-  async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined }): AsyncIterable<Page> {
+  async *read({
+    changedSince,
+    signal,
+  }: {
+    changedSince?: number | undefined;
+    signal?: AbortSignal | undefined;
+  }): AsyncIterable<Page> {
     const { entitySet, key, modifiedAt } = this.#object;
     // By the key, so that what changes meanwhile moves no entity to another page.
     const query: string[] = [`$orderby=${encodeURIComponent(key)}`];
     if (changedSince !== undefined && modifiedAt)
-      query.push(`$filter=${encodeURIComponent(`${modifiedAt} ge ${new Date(changedSince + this.#caller.clockOffset).toISOString()}`)}`);
+      query.push(
+        `$filter=${encodeURIComponent(`${modifiedAt} ge ${new Date(changedSince + this.#caller.clockOffset).toISOString()}`)}`,
+      );
     let path: string | undefined = `/${encodeURIComponent(entitySet)}?${query.join('&')}`;
     const seen = new Set<string>();
     let coming: Promise<Answer> | undefined = this.#fetch(path, signal);
     for (let count = 0; coming; count += 1) {
       const answer: Answer = await coming;
       seen.add(path as string);
-      const { value, '@odata.nextLink': next } = (answer.body ?? {}) as { value?: unknown; '@odata.nextLink'?: unknown };
+      const { value, '@odata.nextLink': next } = (answer.body ?? {}) as {
+        value?: unknown;
+        '@odata.nextLink'?: unknown;
+      };
       if (!Array.isArray(value)) throw this.#notUnderstood('without a list of entities');
       path = typeof next === 'string' ? new URL(next, `${this.#caller.url('/').href}`).href : undefined;
-      if (path !== undefined && (seen.has(path) || count > mostPages)) throw this.#notUnderstood(`with a next page that was read before: it leads in a circle`);
+      if (path !== undefined && (seen.has(path) || count > mostPages))
+        throw this.#notUnderstood(`with a next page that was read before: it leads in a circle`);
       coming = path === undefined ? undefined : this.#fetch(path, signal);
       coming?.catch(() => undefined);
       yield this.#page(value as Raw[]);
@@ -98,16 +131,21 @@ export class ODataConnector implements Connector {
     const type = (await this.#metadata()).properties.find(({ name }) => name === field)?.type ?? 'Edm.String';
     const literal = literalOf(type, value);
     if (literal === undefined) return [];
-    const answer = await this.#fetch(`/${encodeURIComponent(this.#object.entitySet)}?$filter=${encodeURIComponent(`${field} eq ${literal}`)}&$top=100`);
+    const answer = await this.#fetch(
+      `/${encodeURIComponent(this.#object.entitySet)}?$filter=${encodeURIComponent(`${field} eq ${literal}`)}&$top=100`,
+    );
     const { value: found } = (answer.body ?? {}) as { value?: unknown };
     return Array.isArray(found) ? this.#page(found as Raw[]).records : [];
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
-    const refused = requests.findIndex(({ kind }) => kind === 'archive' || (kind === 'delete' && !this.#object.mayDelete));
+    const refused = requests.findIndex(
+      ({ kind }) => kind === 'archive' || (kind === 'delete' && !this.#object.mayDelete),
+    );
     if (refused !== -1) return requests.map(() => ({ kind: 'refused', words: 'this cannot be done there' }));
     const writes = await Promise.all(requests.map((request) => this.#single(request)));
-    if (this.#system.batchSize > 1 && writes.filter((one) => one !== undefined).length > 1) return this.#batch(requests, writes);
+    if (this.#system.batchSize > 1 && writes.filter((one) => one !== undefined).length > 1)
+      return this.#batch(requests, writes);
     const outcomes: WriteOutcome[] = [];
     for (const [index, one] of writes.entries()) {
       if (!one) {
@@ -120,13 +158,20 @@ export class ODataConnector implements Connector {
         headers: one.headers,
         body: one.fields && stringifyExactJson(one.fields),
       });
-      outcomes.push('unknown' in answer ? { kind: 'unknown', words: answer.unknown } : this.#outcome(requests[index] as WriteRequest, answer));
+      outcomes.push(
+        'unknown' in answer
+          ? { kind: 'unknown', words: answer.unknown }
+          : this.#outcome(requests[index] as WriteRequest, answer),
+      );
     }
     return outcomes;
   }
 
   /** Each request of a batch stands for itself, and has an answer of its own. */
-  async #batch(requests: readonly WriteRequest[], writes: readonly (SingleWrite | undefined)[]): Promise<WriteOutcome[]> {
+  async #batch(
+    requests: readonly WriteRequest[],
+    writes: readonly (SingleWrite | undefined)[],
+  ): Promise<WriteOutcome[]> {
     const body = writes.flatMap((one, index) =>
       one
         ? [
@@ -146,17 +191,27 @@ export class ODataConnector implements Connector {
       headers: { 'content-type': 'application/json', prefer: 'continue-on-error' },
       body: stringifyExactJson({ requests: body } as Raw),
     });
-    if ('unknown' in answer) return writes.map((one) => (one ? { kind: 'unknown', words: answer.unknown } : { kind: 'gone' }));
+    if ('unknown' in answer)
+      return writes.map((one) => (one ? { kind: 'unknown', words: answer.unknown } : { kind: 'gone' }));
     const { responses } = (answer.body ?? {}) as { responses?: unknown };
-    if (answer.status >= 400 || !Array.isArray(responses)) throw this.#notUnderstood(`to a batch with ${answer.status}: ${wordsOf(answer)}`);
-    const byId = new Map((responses as { id?: unknown; status?: unknown; headers?: Record<string, string>; body?: Raw }[]).map((one) => [String(one.id), one]));
+    if (answer.status >= 400 || !Array.isArray(responses))
+      throw this.#notUnderstood(`to a batch with ${answer.status}: ${wordsOf(answer)}`);
+    const byId = new Map(
+      (responses as { id?: unknown; status?: unknown; headers?: Record<string, string>; body?: Raw }[]).map((one) => [
+        String(one.id),
+        one,
+      ]),
+    );
     return writes.map((one, index): WriteOutcome => {
       if (!one) return { kind: 'gone' };
       const part = byId.get(String(index));
       if (!part) return { kind: 'unknown', words: 'the batch was answered without this request' };
-      const headers = Object.fromEntries(Object.entries(part.headers ?? {}).map(([name, value]) => [name.toLowerCase(), value]));
+      const headers = Object.fromEntries(
+        Object.entries(part.headers ?? {}).map(([name, value]) => [name.toLowerCase(), value]),
+      );
       const status = Number(part.status);
-      if (status === 429 || status === 503) return { kind: 'not done', words: wordsOf({ status, headers, body: part.body ?? null }) };
+      if (status === 429 || status === 503)
+        return { kind: 'not done', words: wordsOf({ status, headers, body: part.body ?? null }) };
       if (status >= 500) return { kind: 'unknown', words: wordsOf({ status, headers, body: part.body ?? null }) };
       return this.#outcome(requests[index] as WriteRequest, { status, headers, body: part.body ?? null });
     });
@@ -165,28 +220,44 @@ export class ODataConnector implements Connector {
   async #single(request: WriteRequest): Promise<SingleWrite | undefined> {
     const representation = { ...json, prefer: 'return=representation' };
     const fields = 'fields' in request ? Object.fromEntries(request.fields) : undefined;
-    if (request.kind === 'create') return { method: 'POST', url: encodeURIComponent(this.#object.entitySet), headers: representation, ...(fields ? { fields } : {}) };
+    if (request.kind === 'create')
+      return {
+        method: 'POST',
+        url: encodeURIComponent(this.#object.entitySet),
+        headers: representation,
+        ...(fields ? { fields } : {}),
+      };
     const url = await this.#entity(request.key);
     // Without an entity tag it must at least be there: a PATCH alone may create (section 11.4.4).
     const condition = { 'if-match': request.version ?? '*' };
     if (url === undefined) return undefined;
-    return fields ? { method: 'PATCH', url, headers: { ...representation, ...condition }, fields } : { method: 'DELETE', url, headers: condition };
+    return fields
+      ? { method: 'PATCH', url, headers: { ...representation, ...condition }, fields }
+      : { method: 'DELETE', url, headers: condition };
   }
 
   #outcome(request: WriteRequest, answer: Answer): WriteOutcome {
     if (answer.status < 300) {
       const record = answer.body === null ? undefined : this.#record(answer.body, answer.headers.etag);
       const key = record?.key ?? (request.kind === 'create' ? undefined : request.key);
-      return key === undefined ? { kind: 'unknown', words: 'the answer does not say which entity was created' } : { kind: 'written', key, record };
+      return key === undefined
+        ? { kind: 'unknown', words: 'the answer does not say which entity was created' }
+        : { kind: 'written', key, record };
     }
     // An entity tag of `*` is not met where there is no entity (RFC 9110 section 13.1.1).
-    if (answer.status === 412) return request.kind !== 'create' && request.version === undefined ? { kind: 'gone' } : { kind: 'raced' };
+    if (answer.status === 412)
+      return request.kind !== 'create' && request.version === undefined ? { kind: 'gone' } : { kind: 'raced' };
     if (request.kind !== 'create' && (answer.status === 404 || answer.status === 410)) return { kind: 'gone' };
     return { kind: 'refused', words: wordsOf(answer) };
   }
 
   async #fetch(path: string, signal?: AbortSignal): Promise<Answer> {
-    const answer = await this.#caller.read({ method: 'GET', path, signal, headers: { prefer: `odata.maxpagesize=${this.#system.pageSize}` } });
+    const answer = await this.#caller.read({
+      method: 'GET',
+      path,
+      signal,
+      headers: { prefer: `odata.maxpagesize=${this.#system.pageSize}` },
+    });
     if (answer.status === 404)
       throw new SystemTrouble(
         'object is gone',
@@ -201,14 +272,20 @@ export class ODataConnector implements Connector {
   async #entity(key: RecordKey): Promise<string | undefined> {
     const type = (await this.#metadata()).properties.find(({ name }) => name === this.#object.key)?.type;
     const literal = literalOf(type ?? 'Edm.String', key);
-    return literal === undefined ? undefined : `${encodeURIComponent(this.#object.entitySet)}(${encodeURIComponent(literal)})`;
+    return literal === undefined
+      ? undefined
+      : `${encodeURIComponent(this.#object.entitySet)}(${encodeURIComponent(literal)})`;
   }
 
   async #metadata(): Promise<EntitySet> {
     if (this.#set) return this.#set;
     const set = (await fetchMetadata(this.#system, this.#caller)).get(this.#object.entitySet);
     if (!set)
-      throw new SystemTrouble('object is gone', `${this.#system.name} has no entity set “${this.#object.entitySet}”`, 'It was renamed or removed there: choose another one.');
+      throw new SystemTrouble(
+        'object is gone',
+        `${this.#system.name} has no entity set “${this.#object.entitySet}”`,
+        'It was renamed or removed there: choose another one.',
+      );
     this.#set = set;
     return set;
   }
@@ -216,7 +293,13 @@ export class ODataConnector implements Connector {
   #page(items: readonly Raw[]): Page {
     const records = items.map((item) => this.#record(item, undefined));
     const found = records.filter((record) => record !== undefined);
-    return { records: found, unusable: records.length === found.length ? [] : [{ reason: `${this.#system.name}: an entity has no value in its key “${this.#object.key}”` }] };
+    return {
+      records: found,
+      unusable:
+        records.length === found.length
+          ? []
+          : [{ reason: `${this.#system.name}: an entity has no value in its key “${this.#object.key}”` }],
+    };
   }
 
   #record(item: Raw | undefined, etag: string | undefined): SourceRecord | undefined {
@@ -225,14 +308,24 @@ export class ODataConnector implements Connector {
     const key = scalarText(entity[this.#object.key]);
     if (!key) return undefined;
     const version = etag ?? entity['@odata.etag'];
-    const time = this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(entity[this.#object.modifiedAt] ?? ''));
+    const time =
+      this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(entity[this.#object.modifiedAt] ?? ''));
     // What the protocol says of an entity is none of its fields.
     const fields = Object.fromEntries(Object.entries(entity).filter(([name]) => !name.includes('@')));
-    return { key: recordKey(key), fields, ...(typeof version === 'string' ? { version } : {}), ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#caller.clockOffset }) };
+    return {
+      key: recordKey(key),
+      fields,
+      ...(typeof version === 'string' ? { version } : {}),
+      ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#caller.clockOffset }),
+    };
   }
 
   #notUnderstood(words: string): SystemTrouble {
-    return new SystemTrouble('answer not understood', `${this.#system.name} answered ${words}`, 'Is the address that of the root of an OData v4 service?');
+    return new SystemTrouble(
+      'answer not understood',
+      `${this.#system.name} answered ${words}`,
+      'Is the address that of the root of an OData v4 service?',
+    );
   }
 }
 
@@ -252,23 +345,35 @@ export interface EntitySetFound {
 export async function listEntitySets(system: ODataSystem, dependencies: CallerDependencies): Promise<EntitySetFound[]> {
   const caller = new Caller(system, dependencies);
   try {
-    return [...(await fetchMetadata(system, caller)).values()].map(({ name, key, properties, insertable, updatable }) => ({
-      name,
-      key: key.length === 1 ? (key[0] as string) : null,
-      properties: properties.map((one) => one.name),
-      times: properties.filter(({ type }) => type === 'Edm.DateTimeOffset').map((one) => one.name),
-      insertable,
-      updatable,
-    }));
+    return [...(await fetchMetadata(system, caller)).values()].map(
+      ({ name, key, properties, insertable, updatable }) => ({
+        name,
+        key: key.length === 1 ? (key[0] as string) : null,
+        properties: properties.map((one) => one.name),
+        times: properties.filter(({ type }) => type === 'Edm.DateTimeOffset').map((one) => one.name),
+        insertable,
+        updatable,
+      }),
+    );
   } finally {
     await caller.close();
   }
 }
 
 async function fetchMetadata(system: ODataSystem, caller: Caller): Promise<ReadonlyMap<string, EntitySet>> {
-  const answer = await caller.read({ method: 'GET', path: '/$metadata', headers: { accept: 'application/xml' }, isText: true });
+  const answer = await caller.read({
+    method: 'GET',
+    path: '/$metadata',
+    headers: { accept: 'application/xml' },
+    isText: true,
+  });
   const trouble = (words: string, cause?: unknown) =>
-    new SystemTrouble('answer not understood', `${system.name} gave no metadata: ${words}`, 'Is the address that of the root of an OData v4 service?', { cause });
+    new SystemTrouble(
+      'answer not understood',
+      `${system.name} gave no metadata: ${words}`,
+      'Is the address that of the root of an OData v4 service?',
+      { cause },
+    );
   if (answer.status >= 400) throw trouble(`status ${answer.status}`);
   try {
     return readMetadata(String(answer.body));

@@ -87,7 +87,12 @@ export class Database {
 
   async #connect(): Promise<Client> {
     const { host, port, database, tls, timeoutMs, name } = this.#system;
-    if (!this.#credential) throw new SystemTrouble('sign-in refused', `no credential is kept for ${name}`, 'Enter the role and the password of this system.');
+    if (!this.#credential)
+      throw new SystemTrouble(
+        'sign-in refused',
+        `no credential is kept for ${name}`,
+        'Enter the role and the password of this system.',
+      );
     const address = await this.#addresses.resolve(host, port, name);
     const client = new Client({
       host: address,
@@ -118,14 +123,30 @@ export class Database {
     const { name, host, port, database } = this.#system;
     const code = (error as { code?: string }).code ?? '';
     const words = error instanceof Error ? error.message || code : String(error);
-    const trouble = (kind: ConstructorParameters<typeof SystemTrouble>[0], says: string, advice: string) => new SystemTrouble(kind, `${name}: ${says}`, advice, { cause: error });
+    const trouble = (kind: ConstructorParameters<typeof SystemTrouble>[0], says: string, advice: string) =>
+      new SystemTrouble(kind, `${name}: ${says}`, advice, { cause: error });
     if (error instanceof DatabaseError) {
-      if (code.startsWith('28')) return trouble('sign-in refused', words, 'Check the role and its password, and that this role may connect from here.');
+      if (code.startsWith('28'))
+        return trouble(
+          'sign-in refused',
+          words,
+          'Check the role and its password, and that this role may connect from here.',
+        );
       if (code === '3D000') return trouble('object is gone', words, 'Check the name of the database.');
-      if (code === '42P01' || code === '3F000') return trouble('object is gone', words, 'The table was renamed or removed there, or this role cannot see it.');
-      if (code === '42501') return trouble('not allowed', words, 'Give the role the right to do this, or take it out of what may be done here.');
+      if (code === '42P01' || code === '3F000')
+        return trouble('object is gone', words, 'The table was renamed or removed there, or this role cannot see it.');
+      if (code === '42501')
+        return trouble(
+          'not allowed',
+          words,
+          'Give the role the right to do this, or take it out of what may be done here.',
+        );
       if (code === '57014')
-        return trouble('server error', `it took longer than ${this.#system.timeoutMs / 1000} s and was ended`, 'Make the query cheaper (an index on its key), or allow more time.');
+        return trouble(
+          'server error',
+          `it took longer than ${this.#system.timeoutMs / 1000} s and was ended`,
+          'Make the query cheaper (an index on its key), or allow more time.',
+        );
       if (code.startsWith('53') || code.startsWith('57P') || code.startsWith('08')) {
         this.#forget();
         return trouble('server error', words, 'Try again later; if it stays so, ask whoever runs that database.');
@@ -133,10 +154,24 @@ export class Database {
       return error;
     }
     this.#forget();
-    if (/password must be a string|SASL/.test(words)) return trouble('sign-in refused', words, 'Check the role and its password.');
-    if (/does not support SSL/.test(words)) return trouble('unreachable', 'it does not speak TLS', 'Switch TLS on at the database, or off here if the way there is safe without.');
+    if (/password must be a string|SASL/.test(words))
+      return trouble('sign-in refused', words, 'Check the role and its password.');
+    if (/does not support SSL/.test(words))
+      return trouble(
+        'unreachable',
+        'it does not speak TLS',
+        'Switch TLS on at the database, or off here if the way there is safe without.',
+      );
     if (/certificate|self.signed/i.test(words))
-      return trouble('unreachable', `its certificate was not accepted: ${words}`, 'Give the host name that the certificate is for, or have it renewed.');
-    return trouble('unreachable', `${database} cannot be reached at ${host}:${port}: ${words}`, 'See whether it is running and whether host and port are right.');
+      return trouble(
+        'unreachable',
+        `its certificate was not accepted: ${words}`,
+        'Give the host name that the certificate is for, or have it renewed.',
+      );
+    return trouble(
+      'unreachable',
+      `${database} cannot be reached at ${host}:${port}: ${words}`,
+      'See whether it is running and whether host and port are right.',
+    );
   }
 }

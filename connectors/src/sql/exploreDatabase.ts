@@ -23,7 +23,10 @@ export interface TableFound {
 const rights = ['read', 'create', 'update', 'delete'] as const;
 
 /** @throws {SystemTrouble} */
-export async function listTables(system: SqlSystem, { credential, addresses }: SqlDependencies): Promise<readonly TableFound[]> {
+export async function listTables(
+  system: SqlSystem,
+  { credential, addresses }: SqlDependencies,
+): Promise<readonly TableFound[]> {
   const database = new Database(system, credential, addresses);
   try {
     const { rows } = await database.query(
@@ -59,17 +62,31 @@ export interface QueryPreview {
 const previewRows = 50;
 
 /** The first rows of a query and its columns with their types. Nothing can be changed by it. @throws {SystemTrouble} */
-export async function previewQuery(system: SqlSystem, sql: string, dependencies: SqlDependencies): Promise<QueryPreview> {
-  const object = { source: { kind: 'query' as const, sql }, key: 'preview', search: [], mayWrite: false, mayDelete: false };
+export async function previewQuery(
+  system: SqlSystem,
+  sql: string,
+  dependencies: SqlDependencies,
+): Promise<QueryPreview> {
+  const object = {
+    source: { kind: 'query' as const, sql },
+    key: 'preview',
+    search: [],
+    mayWrite: false,
+    mayDelete: false,
+  };
   const connector = new SqlConnector({ ...system, objects: { preview: object } }, 'preview', dependencies);
   const database = new Database(system, dependencies.credential, dependencies.addresses);
   try {
     const { fields } = await connector.describe();
-    const { rows } = await database.reading(() => database.query(`select * from ${querySource(sql)} limit $1`, [previewRows]));
+    const { rows } = await database.reading(() =>
+      database.query(`select * from ${querySource(sql)} limit $1`, [previewRows]),
+    );
     return { fields, rows };
   } catch (error) {
     if (!(error instanceof DatabaseError)) throw error;
-    throw new SystemTrouble('answer not understood', `${system.name}: ${error.message}`, 'Correct the query.', { cause: error });
+    throw new SystemTrouble('answer not understood', `${system.name}: ${error.message}`, 'Correct the query.', {
+      cause: error,
+    });
   } finally {
     await connector.close();
     await database.close();

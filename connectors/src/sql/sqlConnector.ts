@@ -1,8 +1,26 @@
 import { DatabaseError } from 'pg';
 import type { Credential, SqlObject, SqlSystem } from '@anchor-knot/contracts';
-import { type FieldPath, type Raw, type RecordKey, recordKey, scalarText, type SourceField, type SourceRecord, type SourceSchema, type SourceType } from '@anchor-knot/core';
+import {
+  type FieldPath,
+  type Raw,
+  type RecordKey,
+  recordKey,
+  scalarText,
+  type SourceField,
+  type SourceRecord,
+  type SourceSchema,
+  type SourceType,
+} from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
-import { type Capabilities, type Clock, type Connector, type Page, SystemTrouble, type WriteOutcome, type WriteRequest } from '../connector.js';
+import {
+  type Capabilities,
+  type Clock,
+  type Connector,
+  type Page,
+  SystemTrouble,
+  type WriteOutcome,
+  type WriteRequest,
+} from '../connector.js';
 import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { isRefusedConnection } from '../refusedConnection.js';
@@ -60,7 +78,13 @@ export class SqlConnector implements Connector {
   }
 
   /** By key, each page from where the last one ended: whatever is added or changed meanwhile, no record is skipped. */
-  async *read({ changedSince, signal }: { changedSince?: number | undefined; signal?: AbortSignal | undefined }): AsyncIterable<Page> {
+  async *read({
+    changedSince,
+    signal,
+  }: {
+    changedSince?: number | undefined;
+    signal?: AbortSignal | undefined;
+  }): AsyncIterable<Page> {
     await this.#measureClock();
     const { key, modifiedAt } = this.#object;
     for (let after: string | undefined; ;) {
@@ -68,12 +92,22 @@ export class SqlConnector implements Connector {
       const values: unknown[] = [pageSize];
       const conditions: string[] = [];
       if (after !== undefined) conditions.push(`${quoted(key)} > $${values.push(after)}`);
-      if (changedSince !== undefined && modifiedAt) conditions.push(`${quoted(modifiedAt)} >= $${values.push(new Date(changedSince).toISOString())}`);
+      if (changedSince !== undefined && modifiedAt)
+        conditions.push(`${quoted(modifiedAt)} >= $${values.push(new Date(changedSince).toISOString())}`);
       const where = conditions.length > 0 ? `where ${conditions.join(' and ')}` : '';
-      const answer = await this.#reading(`select * from ${this.#source()} ${where} order by ${quoted(key)} limit $1`, values);
+      const answer = await this.#reading(
+        `select * from ${this.#source()} ${where} order by ${quoted(key)} limit $1`,
+        values,
+      );
       const records = answer.rows.map((row) => this.#record(row));
       const found = records.filter((record) => record !== undefined);
-      yield { records: found, unusable: records.length === found.length ? [] : [{ reason: `${this.#system.name}: a row has no value in its key “${key}”` }] };
+      yield {
+        records: found,
+        unusable:
+          records.length === found.length
+            ? []
+            : [{ reason: `${this.#system.name}: a row has no value in its key “${key}”` }],
+      };
       if (answer.rows.length < pageSize) return;
       after = found.at(-1)?.key;
       if (after === undefined) return;
@@ -81,18 +115,24 @@ export class SqlConnector implements Connector {
   }
 
   async readOne(key: RecordKey): Promise<SourceRecord | undefined> {
-    const [row] = (await this.#reading(`select * from ${this.#source()} where ${quoted(this.#object.key)} = $1 limit 1`, [key], true)).rows;
+    const [row] = (
+      await this.#reading(`select * from ${this.#source()} where ${quoted(this.#object.key)} = $1 limit 1`, [key], true)
+    ).rows;
     return row && this.#record(row);
   }
 
   async search(field: FieldPath, value: string): Promise<readonly SourceRecord[]> {
-    const { rows } = await this.#reading(`select * from ${this.#source()} where ${quoted(field)}::text = $1 order by ${quoted(this.#object.key)} limit 100`, [value]);
+    const { rows } = await this.#reading(
+      `select * from ${this.#source()} where ${quoted(field)}::text = $1 order by ${quoted(this.#object.key)} limit 100`,
+      [value],
+    );
     return rows.flatMap((row) => this.#record(row) ?? []);
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
     const outcomes: (WriteOutcome | undefined)[] = requests.map(() => undefined);
-    for (const group of updatesAlike(requests)) for (const [index, outcome] of await this.#updateTogether(group)) outcomes[index] = outcome;
+    for (const group of updatesAlike(requests))
+      for (const [index, outcome] of await this.#updateTogether(group)) outcomes[index] = outcome;
     // Creations, and whatever did not go with the others: each by itself, so that each has a reason of its own.
     const all: WriteOutcome[] = [];
     for (const [index, request] of requests.entries()) all.push(outcomes[index] ?? (await this.#writeOne(request)));
@@ -114,7 +154,9 @@ export class SqlConnector implements Connector {
       returning held.*, held.xmin::text as ${versionColumn}`;
     try {
       const answer = await this.#database.query(text, [stringifyExactJson(rows), JSON.stringify(versions)]);
-      const written = new Map(answer.rows.flatMap((row) => this.#record(row) ?? []).map((record) => [record.key, record]));
+      const written = new Map(
+        answer.rows.flatMap((row) => this.#record(row) ?? []).map((record) => [record.key, record]),
+      );
       return group.flatMap(({ index, request }): [number, WriteOutcome][] => {
         const record = written.get(request.key);
         return record ? [[index, { kind: 'written', key: record.key, record }]] : [];
@@ -144,7 +186,8 @@ export class SqlConnector implements Connector {
     const { source } = this.#object;
     const answer = await this.#reading(`select * from ${this.#source()} limit $1`, [0]);
     const types = await this.#typeNames(answer.typeIds);
-    const declared = source.kind === 'table' ? await this.#tableColumns(source.schema, source.table) : new Map<string, ColumnFacts>();
+    const declared =
+      source.kind === 'table' ? await this.#tableColumns(source.schema, source.table) : new Map<string, ColumnFacts>();
     const fields = answer.columns.flatMap((name, index): SourceField[] => {
       if (name === versionColumn) return [];
       const facts = declared.get(name);
@@ -166,10 +209,14 @@ export class SqlConnector implements Connector {
 
   async #writeOne(request: WriteRequest): Promise<WriteOutcome> {
     const { source, key } = this.#object;
-    if (source.kind !== 'table' || !this.#object.mayWrite) return { kind: 'refused', words: 'this object can only be read' };
+    if (source.kind !== 'table' || !this.#object.mayWrite)
+      return { kind: 'refused', words: 'this object can only be read' };
     const table = `${quoted(source.schema)}.${quoted(source.table)}`;
     if (request.kind === 'archive') return { kind: 'refused', words: 'a database has no archive' };
-    if (request.kind === 'delete') return this.#object.mayDelete ? this.#delete(table, request) : { kind: 'refused', words: 'rows may not be deleted there' };
+    if (request.kind === 'delete')
+      return this.#object.mayDelete
+        ? this.#delete(table, request)
+        : { kind: 'refused', words: 'rows may not be deleted there' };
     const columns = [...request.fields.keys()];
     const values: unknown[] = [...request.fields.values()].map(toParameter);
     const returning = `returning *, xmin::text as ${versionColumn}`;
@@ -183,24 +230,34 @@ export class SqlConnector implements Connector {
           values,
         );
         const record = answer.rows[0] && this.#record(answer.rows[0]);
-        return record ? { kind: 'written', key: record.key, record } : { kind: 'unknown', words: 'the database does not say which row was made' };
+        return record
+          ? { kind: 'written', key: record.key, record }
+          : { kind: 'unknown', words: 'the database does not say which row was made' };
       }
       const changes = columns.map((column, index) => `${quoted(column)} = $${index + 1}`).join(', ');
       const conditions = [`${quoted(key)} = $${values.push(request.key)}`];
       if (request.version !== undefined) conditions.push(`xmin::text = $${values.push(request.version)}`);
-      const answer = await this.#database.query(`update ${table} set ${changes} where ${conditions.join(' and ')} ${returning}`, values);
+      const answer = await this.#database.query(
+        `update ${table} set ${changes} where ${conditions.join(' and ')} ${returning}`,
+        values,
+      );
       const record = answer.rows[0] && this.#record(answer.rows[0]);
       if (record) return { kind: 'written', key: record.key, record };
       return (await this.readOne(request.key)) ? { kind: 'raced' } : { kind: 'gone' };
     } catch (error) {
-      if (error instanceof DatabaseError) return { kind: 'refused', words: [error.message, error.detail].filter(Boolean).join(': ') };
+      if (error instanceof DatabaseError)
+        return { kind: 'refused', words: [error.message, error.detail].filter(Boolean).join(': ') };
       // Once the statement was sent, nobody knows; before that, the trouble is the system's.
-      if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause)) return { kind: 'unknown', words: error.message };
+      if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause))
+        return { kind: 'unknown', words: error.message };
       throw error;
     }
   }
 
-  async #delete(table: string, { key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>): Promise<WriteOutcome> {
+  async #delete(
+    table: string,
+    { key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>,
+  ): Promise<WriteOutcome> {
     const condition = version === undefined ? '' : 'and xmin::text = $2';
     try {
       const { rows } = await this.#database.query(
@@ -210,8 +267,10 @@ export class SqlConnector implements Connector {
       if (rows.length > 0) return { kind: 'written', key, record: undefined };
       return (await this.readOne(key)) ? { kind: 'raced' } : { kind: 'gone' };
     } catch (error) {
-      if (error instanceof DatabaseError) return { kind: 'refused', words: [error.message, error.detail].filter(Boolean).join(': ') };
-      if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause)) return { kind: 'unknown', words: error.message };
+      if (error instanceof DatabaseError)
+        return { kind: 'refused', words: [error.message, error.detail].filter(Boolean).join(': ') };
+      if (error instanceof SystemTrouble && error.code === 'unreachable' && !isRefusedConnection(error.cause))
+        return { kind: 'unknown', words: error.message };
       throw error;
     }
   }
@@ -223,7 +282,8 @@ export class SqlConnector implements Connector {
     } catch (error) {
       if (!(error instanceof DatabaseError)) throw error;
       // 22P02 and 22003: a key that its column cannot even hold is no record's.
-      if (keyMayBeOfAnotherType && (error.code === '22P02' || error.code === '22003')) return { columns: [], typeIds: [], rows: [] };
+      if (keyMayBeOfAnotherType && (error.code === '22P02' || error.code === '22003'))
+        return { columns: [], typeIds: [], rows: [] };
       throw new SystemTrouble(
         'answer not understood',
         `${this.#system.name}: ${[error.message, error.hint].filter(Boolean).join('. ')}`,
@@ -246,8 +306,14 @@ export class SqlConnector implements Connector {
     const value = fields[this.#object.key];
     const key = typeof value === 'boolean' ? String(value) : (scalarText(value) ?? '');
     if (key === '') return undefined;
-    const time = this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(fields[this.#object.modifiedAt] ?? ''));
-    return { key: recordKey(key), fields, ...(typeof version === 'string' ? { version } : {}), ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#offset }) };
+    const time =
+      this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(fields[this.#object.modifiedAt] ?? ''));
+    return {
+      key: recordKey(key),
+      fields,
+      ...(typeof version === 'string' ? { version } : {}),
+      ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#offset }),
+    };
   }
 
   async #measureClock(): Promise<void> {

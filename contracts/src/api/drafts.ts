@@ -6,7 +6,11 @@ const time = z.iso.datetime();
 const json = z.json();
 
 /** A pairing that a person did not want: it is not proposed again. */
-export const turnedDownSchema = z.strictObject({ member: z.string().max(40), field: z.string().max(200), with: z.string().max(200) });
+export const turnedDownSchema = z.strictObject({
+  member: z.string().max(40),
+  field: z.string().max(200),
+  with: z.string().max(200),
+});
 
 /** A definition under work, kept on the server; one for each knot, shared by all who edit it. */
 export const draftSchema = z.object({
@@ -104,7 +108,15 @@ export const readingSchema = z.object({
         }),
       ),
       crosswalk: z
-        .object({ name: z.string(), rows: z.array(z.object({ shared: z.string(), values: z.record(z.string(), z.array(z.union([z.string(), z.number(), z.boolean()]))) })) })
+        .object({
+          name: z.string(),
+          rows: z.array(
+            z.object({
+              shared: z.string(),
+              values: z.record(z.string(), z.array(z.union([z.string(), z.number(), z.boolean()]))),
+            }),
+          ),
+        })
         .nullable(),
     }),
   ),
@@ -126,7 +138,15 @@ export const memberSurveySchema = z.object({
   inside: z.array(surveyExampleSchema),
   outside: z.array(surveyExampleSchema),
   /** By shared field: filled values, how many of them cannot be read, and why. */
-  cells: z.record(z.string(), z.object({ filled: z.number(), unreadable: z.number(), reasons: z.array(z.string()), examples: z.array(surveyExampleSchema) })),
+  cells: z.record(
+    z.string(),
+    z.object({
+      filled: z.number(),
+      unreadable: z.number(),
+      reasons: z.array(z.string()),
+      examples: z.array(surveyExampleSchema),
+    }),
+  ),
   checks: z.record(z.string(), z.object({ fails: z.number(), examples: z.array(surveyExampleSchema) })),
   unknownValues: z.array(z.object({ table: z.string(), value: z.string(), count: z.number() })),
 });
@@ -163,13 +183,23 @@ export const evidenceSurveySchema = z.object({
   filled: z.array(z.number()),
   compared: z.number(),
   records: z.number(),
-  bins: z.array(z.object({ from: z.number(), pairs: z.number(), disputed: z.number(), examples: z.array(pairExampleSchema) })),
+  bins: z.array(
+    z.object({ from: z.number(), pairs: z.number(), disputed: z.number(), examples: z.array(pairExampleSchema) }),
+  ),
 });
 export type EvidenceSurvey = z.output<typeof evidenceSurveySchema>;
 
 /** How the records of all members would belong together, if nothing were tied yet. */
 export const identitySurveySchema = z.object({
-  rules: z.array(z.object({ name: z.string(), ties: z.number(), repeated: z.number(), without: z.number(), examples: z.array(z.string()) })),
+  rules: z.array(
+    z.object({
+      name: z.string(),
+      ties: z.number(),
+      repeated: z.number(),
+      without: z.number(),
+      examples: z.array(z.string()),
+    }),
+  ),
   evidence: evidenceSurveySchema.optional(),
   together: z.number(),
   alone: z.number(),

@@ -19,7 +19,10 @@ export const problemSchema = z.object({
 });
 export type Problem = z.output<typeof problemSchema>;
 
-export const signInSchema = z.object({ email: z.string().trim().min(1).max(320), password: z.string().min(1).max(1000) });
+export const signInSchema = z.object({
+  email: z.string().trim().min(1).max(320),
+  password: z.string().min(1).max(1000),
+});
 export const personSchema = z.object({ name: z.string(), email: z.string(), role: roleSchema });
 export type Person = z.output<typeof personSchema>;
 export const sessionSchema = z.object({ person: personSchema, csrfToken: z.string() });
@@ -56,7 +59,16 @@ export const progressSchema = z.object({
 export const troubleSchema = z.object({ member: z.string(), code: z.string(), words: z.string(), advice: z.string() });
 export type Trouble = z.output<typeof troubleSchema>;
 
-export const runStates = ['waiting', 'running', 'succeeded', 'succeeded in part', 'stopped by a guard', 'stopped by a check', 'stopped', 'failed'] as const;
+export const runStates = [
+  'waiting',
+  'running',
+  'succeeded',
+  'succeeded in part',
+  'stopped by a guard',
+  'stopped by a check',
+  'stopped',
+  'failed',
+] as const;
 export const runSchema = z.object({
   id: z.string(),
   knot: z.string(),
@@ -72,7 +84,11 @@ export const runSchema = z.object({
   words: z.string().nullable(),
 });
 export type Run = z.output<typeof runSchema>;
-export const startRunSchema = z.object({ kind: z.enum(['run', 'dry run']), full: z.boolean().default(false), overGuards: z.boolean().default(false) });
+export const startRunSchema = z.object({
+  kind: z.enum(['run', 'dry run']),
+  full: z.boolean().default(false),
+  overGuards: z.boolean().default(false),
+});
 export const startedRunSchema = z.object({ run: z.string() });
 export const runListSchema = z.object({ runs: z.array(runSchema), next: z.string().nullable() });
 
@@ -115,7 +131,9 @@ export const watchSchema = z.object({
     }),
   ),
   systems: z.array(systemSummarySchema),
-  waiting: z.array(z.object({ knot: z.string(), kind: z.string(), count: z.number(), example: z.string(), since: time })),
+  waiting: z.array(
+    z.object({ knot: z.string(), kind: z.string(), count: z.number(), example: z.string(), since: time }),
+  ),
   written: z.array(z.object({ hour: time, values: z.number() })),
   lastRuns: z.array(runSchema),
 });
@@ -138,7 +156,12 @@ export const knotViewSchema = z.object({
 });
 export type KnotView = z.output<typeof knotViewSchema>;
 /** `draft`: the revision of the draft as it was seen; 0 when there was none. */
-export const definitionChangeSchema = z.object({ definition: json, basedOn: z.int().min(0), draft: z.int().min(0).default(0), note: z.string().max(1000).default('') });
+export const definitionChangeSchema = z.object({
+  definition: json,
+  basedOn: z.int().min(0),
+  draft: z.int().min(0).default(0),
+  note: z.string().max(1000).default(''),
+});
 
 export const anchorListSchema = z.object({
   anchors: z.array(
@@ -204,11 +227,20 @@ export const decisionListSchema = z.object({
 export type DecisionList = z.output<typeof decisionListSchema>;
 
 /** A record with what it is called. */
-export const namedRecordSchema = z.object({ member: z.string(), key: z.string(), title: z.string(), anchor: z.string().nullable() });
+export const namedRecordSchema = z.object({
+  member: z.string(),
+  key: z.string(),
+  title: z.string(),
+  anchor: z.string().nullable(),
+});
 export type NamedRecord = z.output<typeof namedRecordSchema>;
 /** The records that a decision on a match is about, side by side. */
 export const matchRecordsSchema = z.object({
-  records: z.array(namedRecordSchema.extend({ /** Which candidate it belongs to; null for what is asked about. */ candidate: z.number().nullable() })),
+  records: z.array(
+    namedRecordSchema.extend({
+      /** Which candidate it belongs to; null for what is asked about. */ candidate: z.number().nullable(),
+    }),
+  ),
   /** By record, in their order. */
   fields: z.array(z.object({ id: z.string(), name: z.string(), values: z.array(json.nullable()) })),
   /** What each key rule says of the first two. */
@@ -239,7 +271,16 @@ export const duplicateListSchema = z.object({
 });
 export type DuplicateList = z.output<typeof duplicateListSchema>;
 export const verdictListSchema = z.object({
-  verdicts: z.array(z.object({ id: z.string(), a: namedRecordSchema, b: namedRecordSchema, same: z.boolean(), person: z.string(), at: time })),
+  verdicts: z.array(
+    z.object({
+      id: z.string(),
+      a: namedRecordSchema,
+      b: namedRecordSchema,
+      same: z.boolean(),
+      person: z.string(),
+      at: time,
+    }),
+  ),
   next: z.string().nullable(),
   total: z.number(),
   members: z.array(memberSummarySchema),
@@ -268,15 +309,24 @@ export const cellSchema = z.object({
   path: z.string().nullable(),
 });
 export type Cell = z.output<typeof cellSchema>;
-export const tieSchema = z.object({ member: z.string().min(1).max(40), key: z.string().trim().min(1, 'give the key of the record').max(500) });
+export const tieSchema = z.object({
+  member: z.string().min(1).max(40),
+  key: z.string().trim().min(1, 'give the key of the record').max(500),
+});
 /** Records of some members become a thing of their own; or another anchor's records come to this one. */
 const regroupings = [
-  z.object({ kind: z.literal('split'), members: z.array(z.string().min(1).max(40)).min(1, 'choose at least one record').max(20) }),
+  z.object({
+    kind: z.literal('split'),
+    members: z.array(z.string().min(1).max(40)).min(1, 'choose at least one record').max(20),
+  }),
   z.object({ kind: z.literal('merge'), with: z.uuid() }),
 ] as const;
 export const regroupSchema = z.discriminatedUnion('kind', regroupings);
 export type Regroup = z.output<typeof regroupSchema>;
-export const forecastRequestSchema = z.discriminatedUnion('kind', [...regroupings, tieSchema.extend({ kind: z.literal('tie') })]);
+export const forecastRequestSchema = z.discriminatedUnion('kind', [
+  ...regroupings,
+  tieSchema.extend({ kind: z.literal('tie') }),
+]);
 export type ForecastRequest = z.output<typeof forecastRequestSchema>;
 /** What the next run would do with each of the anchors that there would be. */
 export const forecastSchema = z.object({
@@ -307,7 +357,14 @@ export const anchorViewSchema = z.object({
   thing: z.string(),
   title: z.string(),
   agrees: z.boolean(),
-  members: z.array(memberSummarySchema.extend({ key: z.string().nullable(), gone: z.boolean(), rejected: z.array(z.string()), parked: z.string().nullable() })),
+  members: z.array(
+    memberSummarySchema.extend({
+      key: z.string().nullable(),
+      gone: z.boolean(),
+      rejected: z.array(z.string()),
+      parked: z.string().nullable(),
+    }),
+  ),
   fields: z.array(
     z.object({
       id: z.string(),
@@ -331,10 +388,24 @@ export const operationSchema = z.object({
   key: z.string().nullable(),
   state: z.string(),
   words: z.string().nullable(),
-  changes: z.array(z.object({ field: z.string(), path: z.string(), before: json.optional(), after: json, meaning: json.nullable(), by: giver, why: json })),
+  changes: z.array(
+    z.object({
+      field: z.string(),
+      path: z.string(),
+      before: json.optional(),
+      after: json,
+      meaning: json.nullable(),
+      by: giver,
+      why: json,
+    }),
+  ),
 });
 export type PlannedOperation = z.output<typeof operationSchema>;
-export const operationListSchema = z.object({ operations: z.array(operationSchema), next: z.string().nullable(), total: z.number() });
+export const operationListSchema = z.object({
+  operations: z.array(operationSchema),
+  next: z.string().nullable(),
+  total: z.number(),
+});
 export type OperationList = z.output<typeof operationListSchema>;
 export const runViewSchema = z.object({
   run: runSchema,
@@ -347,7 +418,15 @@ export type RunView = z.output<typeof runViewSchema>;
 
 /** What is sent as server-sent events. */
 /** A draft was kept, or is there no more (revision 0). */
-export const draftEventSchema = z.object({ kind: z.literal('draft'), knot: z.string(), revision: z.number(), by: z.string() });
+export const draftEventSchema = z.object({
+  kind: z.literal('draft'),
+  knot: z.string(),
+  revision: z.number(),
+  by: z.string(),
+});
 export type DraftEvent = z.output<typeof draftEventSchema>;
-export const serverEventSchema = z.discriminatedUnion('kind', [z.object({ kind: z.literal('run'), run: runSchema }), draftEventSchema]);
+export const serverEventSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('run'), run: runSchema }),
+  draftEventSchema,
+]);
 export type ServerEvent = z.output<typeof serverEventSchema>;

@@ -1,5 +1,12 @@
 import { z } from 'zod';
-import { credentialSchema, fileObjectSchema, httpObjectSchema, newFieldTypes, systemSchema, systemSignInSchema } from '../system/index.js';
+import {
+  credentialSchema,
+  fileObjectSchema,
+  httpObjectSchema,
+  newFieldTypes,
+  systemSchema,
+  systemSignInSchema,
+} from '../system/index.js';
 import { pennantSchema, problemSchema, systemSummarySchema } from './index.js';
 
 /** What crosses HTTP about systems, their objects and what is in them. */
@@ -18,7 +25,10 @@ const sourceFieldSchema = z.object({
   reference: z.string().optional(),
   longest: z.number().optional(),
 });
-export const sourceSchemaSchema = z.object({ origin: z.enum(['declared', 'seen']), fields: z.array(sourceFieldSchema) });
+export const sourceSchemaSchema = z.object({
+  origin: z.enum(['declared', 'seen']),
+  fields: z.array(sourceFieldSchema),
+});
 export type SourceField = z.output<typeof sourceFieldSchema>;
 
 const countedSchema = z.object({ value: z.string(), count: z.number() });
@@ -38,13 +48,20 @@ export const fieldProfileSchema = z.object({
   longest: z.number(),
 });
 export type FieldProfile = z.output<typeof fieldProfileSchema>;
-export const objectProfileSchema = z.object({ records: z.number(), fields: z.array(fieldProfileSchema), moreFields: z.boolean() });
+export const objectProfileSchema = z.object({
+  records: z.number(),
+  fields: z.array(fieldProfileSchema),
+  moreFields: z.boolean(),
+});
 export type ObjectProfile = z.output<typeof objectProfileSchema>;
 
 const schemaChangeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.enum(['added', 'removed']), field: z.string(), type: sourceTypeSchema }),
   z.object({ kind: z.literal('retyped'), field: z.string(), from: sourceTypeSchema, to: sourceTypeSchema }),
-  z.object({ kind: z.enum(['now required', 'no longer required', 'now read-only', 'no longer read-only']), field: z.string() }),
+  z.object({
+    kind: z.enum(['now required', 'no longer required', 'now read-only', 'no longer read-only']),
+    field: z.string(),
+  }),
   z.object({ kind: z.literal('choices'), field: z.string(), added: z.array(z.string()), removed: z.array(z.string()) }),
   z.object({ kind: z.literal('length'), field: z.string(), from: z.number().optional(), to: z.number().optional() }),
   z.object({ kind: z.literal('reference'), field: z.string(), from: z.string().optional(), to: z.string().optional() }),
@@ -59,7 +76,12 @@ export const probeStepSchema = z.object({
   code: z.string().optional(),
 });
 export type ProbeStep = z.output<typeof probeStepSchema>;
-export const probeSchema = z.object({ steps: z.array(probeStepSchema), answerMs: z.number().optional(), clockOffsetMs: z.number().optional(), ok: z.boolean() });
+export const probeSchema = z.object({
+  steps: z.array(probeStepSchema),
+  answerMs: z.number().optional(),
+  clockOffsetMs: z.number().optional(),
+  ok: z.boolean(),
+});
 export type Probe = z.output<typeof probeSchema>;
 
 /** How a profile is coming on. */
@@ -102,7 +124,9 @@ export const webhookSubscriptionSchema = z.object({
   lastAt: time.nullable(),
 });
 export type WebhookSubscription = z.output<typeof webhookSubscriptionSchema>;
-export const deliveriesSchema = z.object({ deliveries: z.array(z.object({ id: z.string(), receivedAt: time, body: z.string() })) });
+export const deliveriesSchema = z.object({
+  deliveries: z.array(z.object({ id: z.string(), receivedAt: time, body: z.string() })),
+});
 export type Deliveries = z.output<typeof deliveriesSchema>;
 
 export const callsSchema = z.object({
@@ -129,7 +153,9 @@ export const systemViewSchema = z.object({
   /** Of systems that are called over HTTP. */
   calls: callsSchema.nullable(),
   /** Of systems to whose sign-in a person gives consent. */
-  consent: z.object({ by: z.string().nullable(), at: time.nullable(), given: z.boolean(), granted: z.string().nullable() }).nullable(),
+  consent: z
+    .object({ by: z.string().nullable(), at: time.nullable(), given: z.boolean(), granted: z.string().nullable() })
+    .nullable(),
   subscriptions: z.array(webhookSubscriptionSchema),
 });
 export type SystemView = z.output<typeof systemViewSchema>;
@@ -142,7 +168,9 @@ export const objectViewSchema = z.object({
   profile: objectProfileSchema.nullable(),
   /** The types of fields that can be added there. */
   newFieldTypes: z.array(z.enum(newFieldTypes)),
-  history: z.array(z.object({ version: z.number(), seenAt: time, fields: z.number(), changes: z.array(schemaChangeSchema) })),
+  history: z.array(
+    z.object({ version: z.number(), seenAt: time, fields: z.number(), changes: z.array(schemaChangeSchema) }),
+  ),
 });
 export type ObjectView = z.output<typeof objectViewSchema>;
 
@@ -155,13 +183,24 @@ const systemSettings = {
 export const connectSystemSchema = z.object({ ...systemSettings, credential: credentialSchema.optional() });
 export type ConnectSystem = z.input<typeof connectSystemSchema>;
 /** Without a credential the kept one stays, unless the system is at another place now. */
-export const changeSystemSchema = z.object({ ...systemSettings, revision: z.number(), credential: credentialSchema.optional() });
+export const changeSystemSchema = z.object({
+  ...systemSettings,
+  revision: z.number(),
+  credential: credentialSchema.optional(),
+});
 export type ChangeSystem = z.input<typeof changeSystemSchema>;
 /** With `system`, its kept credential serves where none is given and the place is the same. */
-export const testSystemSchema = z.object({ description: systemSchema, credential: credentialSchema.optional(), system: z.string().optional() });
+export const testSystemSchema = z.object({
+  description: systemSchema,
+  credential: credentialSchema.optional(),
+  system: z.string().optional(),
+});
 export type TestSystem = z.input<typeof testSystemSchema>;
 
-export const sampleSchema = z.object({ records: z.array(z.object({ key: z.string(), fields: z.record(z.string(), json) })), more: z.boolean() });
+export const sampleSchema = z.object({
+  records: z.array(z.object({ key: z.string(), fields: z.record(z.string(), json) })),
+  more: z.boolean(),
+});
 export type Sample = z.output<typeof sampleSchema>;
 
 export const tablesSchema = z.object({
@@ -178,7 +217,10 @@ export const tablesSchema = z.object({
   ),
 });
 export type Tables = z.output<typeof tablesSchema>;
-export const queryPreviewSchema = z.object({ fields: z.array(sourceFieldSchema), rows: z.array(z.record(z.string(), json)) });
+export const queryPreviewSchema = z.object({
+  fields: z.array(sourceFieldSchema),
+  rows: z.array(z.record(z.string(), json)),
+});
 export type QueryPreview = z.output<typeof queryPreviewSchema>;
 
 export const openApiReadingSchema = z.object({
@@ -191,13 +233,29 @@ export type OpenApiReading = z.output<typeof openApiReadingSchema>;
 
 export const entitySetsSchema = z.object({
   sets: z.array(
-    z.object({ name: z.string(), key: z.string().nullable(), properties: z.array(z.string()), times: z.array(z.string()), insertable: z.boolean(), updatable: z.boolean() }),
+    z.object({
+      name: z.string(),
+      key: z.string().nullable(),
+      properties: z.array(z.string()),
+      times: z.array(z.string()),
+      insertable: z.boolean(),
+      updatable: z.boolean(),
+    }),
   ),
 });
 export type EntitySets = z.output<typeof entitySetsSchema>;
 
 export const folderFilesSchema = z.object({
-  files: z.array(z.object({ path: z.string(), bytes: z.number(), changedAt: time, object: fileObjectSchema, sheets: z.array(z.string()), problem: z.string().optional() })),
+  files: z.array(
+    z.object({
+      path: z.string(),
+      bytes: z.number(),
+      changedAt: time,
+      object: fileObjectSchema,
+      sheets: z.array(z.string()),
+      problem: z.string().optional(),
+    }),
+  ),
 });
 export type FolderFiles = z.output<typeof folderFilesSchema>;
 export const filePreviewSchema = z.object({

@@ -22,11 +22,20 @@ export const httpObjectSchema = z.strictObject({
     pageSize: z.strictObject({ parameter: z.string().min(1), value: z.int().min(1).max(10_000) }),
     paging: z.discriminatedUnion('kind', [
       /** `first` is what asks for the first page, where nothing does not. */
-      z.strictObject({ kind: z.literal('cursor'), parameter: z.string().min(1), first: z.string().optional(), next: fieldPath }),
+      z.strictObject({
+        kind: z.literal('cursor'),
+        parameter: z.string().min(1),
+        first: z.string().optional(),
+        next: fieldPath,
+      }),
       /** Numbered pages; the next one is announced by a Link header (RFC 8288). */
       z.strictObject({ kind: z.literal('link header') }),
       /** Numbered pages until one is not full; the first is number 1 unless said otherwise. */
-      z.strictObject({ kind: z.literal('page number'), parameter: z.string().min(1), first: z.int().min(0).max(1).default(1) }),
+      z.strictObject({
+        kind: z.literal('page number'),
+        parameter: z.string().min(1),
+        first: z.int().min(0).max(1).default(1),
+      }),
       /** From the how-manieth record on, until a page is not full. */
       z.strictObject({ kind: z.literal('offset'), parameter: z.string().min(1) }),
     ]),
@@ -37,8 +46,17 @@ export const httpObjectSchema = z.strictObject({
   read: z.strictObject({ path, item: z.string().default('') }),
   /** A query parameter per field by which records can be found. */
   search: z.record(fieldPath, z.string()).default({}),
-  create: z.strictObject({ method: z.enum(['POST', 'PUT']), path, wrap: z.string().optional(), idempotencyHeader: z.string().optional() }).optional(),
-  update: z.strictObject({ method: z.enum(['PATCH', 'PUT', 'POST']), path, wrap: z.string().optional(), ifMatch: z.boolean() }).optional(),
+  create: z
+    .strictObject({
+      method: z.enum(['POST', 'PUT']),
+      path,
+      wrap: z.string().optional(),
+      idempotencyHeader: z.string().optional(),
+    })
+    .optional(),
+  update: z
+    .strictObject({ method: z.enum(['PATCH', 'PUT', 'POST']), path, wrap: z.string().optional(), ifMatch: z.boolean() })
+    .optional(),
   /** DELETE (RFC 9110 section 9.3.5) at that path. */
   remove: z.strictObject({ path, ifMatch: z.boolean() }).optional(),
   /** A record is archived by giving this field this value; it goes the way of updates. */
@@ -77,7 +95,13 @@ export const webhooksSchema = z.strictObject({
     /** The Standard Webhooks specification 1.0: webhook-id, webhook-timestamp, webhook-signature. */
     z.strictObject({ kind: z.literal('standard webhooks') }),
     /** HMAC-SHA256 (RFC 2104) over the raw body, after the time and a point where a time is sent; and an id of the delivery. */
-    z.strictObject({ kind: z.literal('hmac sha256'), header: headerName, encoding: z.enum(['hex', 'base64']), timeHeader: headerName.optional(), idHeader: headerName }),
+    z.strictObject({
+      kind: z.literal('hmac sha256'),
+      header: headerName,
+      encoding: z.enum(['hex', 'base64']),
+      timeHeader: headerName.optional(),
+      idHeader: headerName,
+    }),
   ]),
 });
 export type Webhooks = z.output<typeof webhooksSchema>;

@@ -11,5 +11,10 @@ export * from './signIn.js';
 export * from './sql.js';
 
 /** How a system is reached and what is in it: a file that can be exported, imported and shared. It holds no secret. */
-export const systemSchema = z.discriminatedUnion('kind', [httpSystemSchema, odataSystemSchema, filesSystemSchema, sqlSystemSchema]);
+export const systemSchema = z.discriminatedUnion('kind', [
+  httpSystemSchema,
+  odataSystemSchema,
+  filesSystemSchema,
+  sqlSystemSchema,
+]);
 export type System = z.output<typeof systemSchema>;

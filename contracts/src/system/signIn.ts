@@ -16,13 +16,20 @@ export const systemSignInSchema = z.discriminatedUnion('kind', [
     scope: z.string().max(1000).optional(),
   }),
   /** OAuth 2.0 client credentials (RFC 6749 section 4.4). The token's path begins at the host, not at the address. */
-  z.strictObject({ kind: z.literal('client credentials'), tokenPath: z.string().startsWith('/'), scope: z.string().optional() }),
+  z.strictObject({
+    kind: z.literal('client credentials'),
+    tokenPath: z.string().startsWith('/'),
+    scope: z.string().optional(),
+  }),
   /** HTTP Basic (RFC 7617) with a key and a secret. */
   z.strictObject({ kind: z.literal('key and secret') }),
   /** A token that does not change (RFC 6750): the credential's secret. Its id is only a name. */
   z.strictObject({ kind: z.literal('bearer token') }),
   /** The credential's secret in a header of the system's own. */
-  z.strictObject({ kind: z.literal('header key'), header: z.string().regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$/, 'is not the name of a header') }),
+  z.strictObject({
+    kind: z.literal('header key'),
+    header: z.string().regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$/, 'is not the name of a header'),
+  }),
   z.strictObject({ kind: z.literal('none') }),
 ]);
 export type SystemSignIn = z.output<typeof systemSignInSchema>;

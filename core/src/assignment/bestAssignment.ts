@@ -10,7 +10,8 @@ export function bestAssignment(weights: readonly (readonly number[])[]): number[
   if (rows === 0 || columns === 0) return new Array<number>(rows).fill(-1);
   // Each row has a place of its own that costs nothing: having no partner.
   const width = columns + rows;
-  const cost = (row: number, column: number): number => (column < columns ? -Math.max(0, weights[row]?.[column] ?? 0) : 0);
+  const cost = (row: number, column: number): number =>
+    column < columns ? -Math.max(0, weights[row]?.[column] ?? 0) : 0;
   const rowPotential = new Float64Array(rows + 1);
   const columnPotential = new Float64Array(width + 1);
   const rowOf = new Int32Array(width + 1);
@@ -27,7 +28,8 @@ export function bestAssignment(weights: readonly (readonly number[])[]): number[
       let next = 0;
       for (let candidate = 1; candidate <= width; candidate += 1) {
         if (visited[candidate]) continue;
-        const reduced = cost(current - 1, candidate - 1) - (rowPotential[current] as number) - (columnPotential[candidate] as number);
+        const reduced =
+          cost(current - 1, candidate - 1) - (rowPotential[current] as number) - (columnPotential[candidate] as number);
         if (reduced < (shortest[candidate] as number)) {
           shortest[candidate] = reduced;
           before[candidate] = column;

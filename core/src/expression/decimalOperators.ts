@@ -49,10 +49,15 @@ export function registerDecimalOperators(environment: Environment): void {
   }
   for (const [left, right] of decimalPairs) {
     for (const [operator, method] of Object.entries(comparisons)) {
-      environment.registerOperator(`${left} ${operator} ${right}: bool`, (a: Numeric, b: Numeric) => toDecimal(a)[method](toDecimal(b)));
+      environment.registerOperator(`${left} ${operator} ${right}: bool`, (a: Numeric, b: Numeric) =>
+        toDecimal(a)[method](toDecimal(b)),
+      );
     }
     // CEL registers the mirrored form of == by itself.
-    if (left === 'decimal') environment.registerOperator(`decimal == ${right}: bool`, (a: Numeric, b: Numeric) => toDecimal(a).eq(toDecimal(b)));
+    if (left === 'decimal')
+      environment.registerOperator(`decimal == ${right}: bool`, (a: Numeric, b: Numeric) =>
+        toDecimal(a).eq(toDecimal(b)),
+      );
   }
   environment.registerOperator('-decimal: decimal', (a: Decimal) => a.neg());
   registerBlankOperators(environment);

@@ -1,6 +1,15 @@
 import { Environment } from '@marcbachmann/cel-js';
 import { Decimal } from 'decimal.js';
-import { decimalOf, failed, type FieldType, good, isExactNumber, type Outcome, type Raw, type Shared } from '../record/index.js';
+import {
+  decimalOf,
+  failed,
+  type FieldType,
+  good,
+  isExactNumber,
+  type Outcome,
+  type Raw,
+  type Shared,
+} from '../record/index.js';
 import { registerDecimalOperators, toDecimal } from './decimalOperators.js';
 import { declareFunctions, formulaHelp, registerFunctions } from './functions.js';
 
@@ -44,8 +53,19 @@ export function formulaTypeOf(type: FieldType): FormulaType {
   return type === 'number' || type === 'yes/no' || type === 'list' ? type : 'text';
 }
 
-const celTypeOf: Readonly<Record<FormulaType, string>> = { text: 'string', number: 'decimal', 'yes/no': 'bool', list: 'list<string>' };
-const typeOfCel: Readonly<Record<string, FormulaType>> = { string: 'text', decimal: 'number', int: 'number', double: 'number', bool: 'yes/no' };
+const celTypeOf: Readonly<Record<FormulaType, string>> = {
+  text: 'string',
+  number: 'decimal',
+  'yes/no': 'bool',
+  list: 'list<string>',
+};
+const typeOfCel: Readonly<Record<string, FormulaType>> = {
+  string: 'text',
+  decimal: 'number',
+  int: 'number',
+  double: 'number',
+  bool: 'yes/no',
+};
 
 /**
  * Whether the types in a formula meet. A formula that is none is not looked at here.
@@ -58,12 +78,19 @@ export function checkFormulaTypes(
 ): { readonly ok: true; readonly gives: FormulaType | undefined } | FormulaProblem {
   try {
     const environment = typedEnvironment.clone();
-    for (const [name, type] of Object.entries(types)) environment.registerVariable(name, type === undefined ? 'dyn' : celTypeOf[type]);
+    for (const [name, type] of Object.entries(types))
+      environment.registerVariable(name, type === undefined ? 'dyn' : celTypeOf[type]);
     const check = environment.parse(nullOfAnyType(source)).check();
     const { type } = check as { type?: unknown };
     // A formula may well give one type here and another there.
-    if (!check.valid) return check.error?.message.includes('must have the same type') ? { ok: true, gives: undefined } : problemOf(check.error, source);
-    return { ok: true, gives: typeof type !== 'string' ? undefined : type.startsWith('list') ? 'list' : typeOfCel[type] };
+    if (!check.valid)
+      return check.error?.message.includes('must have the same type')
+        ? { ok: true, gives: undefined }
+        : problemOf(check.error, source);
+    return {
+      ok: true,
+      gives: typeof type !== 'string' ? undefined : type.startsWith('list') ? 'list' : typeOfCel[type],
+    };
   } catch {
     return { ok: true, gives: undefined };
   }
@@ -74,9 +101,13 @@ export function checkFormulaTypes(
  * @param variables the names that will be given at evaluation
  * @returns the formula, or the reason (with the place) why it is not one
  */
-export function readFormula(source: string, variables: readonly string[]): { readonly ok: true; readonly value: Formula } | FormulaProblem {
+export function readFormula(
+  source: string,
+  variables: readonly string[],
+): { readonly ok: true; readonly value: Formula } | FormulaProblem {
   if (source.trim() === '') return failed('the formula is empty');
-  if (source.length > longestFormula) return failed(`the formula has ${source.length} characters; ${longestFormula} are allowed`);
+  if (source.length > longestFormula)
+    return failed(`the formula has ${source.length} characters; ${longestFormula} are allowed`);
   // CEL's own `matches` runs on a backtracking engine, which a crafted value can stall for minutes.
   const matches = /\bmatches\s*\(/.exec(source);
   if (matches)
@@ -123,13 +154,39 @@ const plainWords: readonly (readonly [RegExp, string])[] = [
   [/^Unexpected token: (.*)$/, '“$1” is not expected here'],
 ];
 
-const ofTheLanguage = ['size', 'has', 'string', 'int', 'double', 'bool', 'startsWith', 'endsWith', 'contains', 'split', 'all', 'exists', 'filter', 'map'];
-const isFunction = (name: string): boolean => ofTheLanguage.includes(name) || formulaHelp.some(({ signature }) => signature.startsWith(`${name}(`));
+const ofTheLanguage = [
+  'size',
+  'has',
+  'string',
+  'int',
+  'double',
+  'bool',
+  'startsWith',
+  'endsWith',
+  'contains',
+  'split',
+  'all',
+  'exists',
+  'filter',
+  'map',
+];
+const isFunction = (name: string): boolean =>
+  ofTheLanguage.includes(name) || formulaHelp.some(({ signature }) => signature.startsWith(`${name}(`));
 
-const wordsOfTypes: Readonly<Record<string, string>> = { string: 'text', decimal: 'number', int: 'number', double: 'number', bool: 'yes/no', dyn: 'anything', null: 'blank' };
+const wordsOfTypes: Readonly<Record<string, string>> = {
+  string: 'text',
+  decimal: 'number',
+  int: 'number',
+  double: 'number',
+  bool: 'yes/no',
+  dyn: 'anything',
+  null: 'blank',
+};
 
 function withPlainTypes(says: string): string {
-  return says.replace(/(?<![“\w])(string|decimal|int|double|bool|dyn|null)(?![”\w])/g, (name) => wordsOfTypes[name] ?? name).replace(/list<\w+>/g, 'list');
+  return says
+    .replace(/(?<![“\w])(string|decimal|int|double|bool|dyn|null)(?![”\w])/g, (name) => wordsOfTypes[name] ?? name)
+    .replace(/list<\w+>/g, 'list');
 }
 
 function problemOf(error: unknown, source: string): FormulaProblem {
@@ -137,17 +194,29 @@ function problemOf(error: unknown, source: string): FormulaProblem {
   const terse = typeof summary === 'string' ? summary : messageOf(error);
   const known = plainWords.find(([pattern]) => pattern.test(terse));
   const [, called, taken] = /^found no matching overload for '(\w+)\((.*)\)'$/.exec(terse) ?? [];
-  const ofCall = called === undefined ? undefined : isFunction(called) ? `${called} does not take (${taken ?? ''})` : `there is no function “${called}”`;
+  const ofCall =
+    called === undefined
+      ? undefined
+      : isFunction(called)
+        ? `${called} does not take (${taken ?? ''})`
+        : `there is no function “${called}”`;
   const reason = withPlainTypes(ofCall ?? (known ? terse.replace(known[0], known[1]) : terse));
   if (typeof range?.start !== 'number' || typeof range.end !== 'number') return { ok: false, reason };
   // A formula whose blanks were marked is longer than what was typed; its places are not the person's.
   const from = Math.min(range.start, source.length);
-  return { ok: false, reason: `${reason} (at character ${from + 1})`, range: { from, to: Math.min(Math.max(range.end, from), source.length) } };
+  return {
+    ok: false,
+    reason: `${reason} (at character ${from + 1})`,
+    range: { from, to: Math.min(Math.max(range.end, from), source.length) },
+  };
 }
 
 /** The formula with each `null` outside of texts marked as being of any type. */
 function nullOfAnyType(source: string): string {
-  return source.replace(/("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|\bnull\b/g, (found, text?: string) => text ?? (found === 'null' ? 'dyn(null)' : found));
+  return source.replace(
+    /("(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')|\bnull\b/g,
+    (found, text?: string) => text ?? (found === 'null' ? 'dyn(null)' : found),
+  );
 }
 
 function messageOf(error: unknown): string {
@@ -166,7 +235,8 @@ export function rawVariable(value: Raw | undefined): unknown {
   if (typeof value === 'number') return toDecimal(value);
   if (isExactNumber(value)) return decimalOf(value.$number) ?? value.$number;
   if (Array.isArray(value)) return value.map((item: Raw) => rawVariable(item));
-  if (typeof value === 'object') return Object.fromEntries(Object.entries(value).map(([name, item]) => [name, rawVariable(item)]));
+  if (typeof value === 'object')
+    return Object.fromEntries(Object.entries(value).map(([name, item]) => [name, rawVariable(item)]));
   return value;
 }
 

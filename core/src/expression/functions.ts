@@ -42,8 +42,22 @@ function pattern(source: unknown): RE2JS {
 }
 
 const formulaFunctions: readonly FormulaFunction[] = [
-  { signature: 'upper(dyn): dyn', types: 'upper(any): text', says: 'the text in capitals', example: 'upper("kit")', gives: 'KIT', run: (value) => text(value).toUpperCase() },
-  { signature: 'lower(dyn): dyn', types: 'lower(any): text', says: 'the text in small letters', example: 'lower("KIT")', gives: 'kit', run: (value) => text(value).toLowerCase() },
+  {
+    signature: 'upper(dyn): dyn',
+    types: 'upper(any): text',
+    says: 'the text in capitals',
+    example: 'upper("kit")',
+    gives: 'KIT',
+    run: (value) => text(value).toUpperCase(),
+  },
+  {
+    signature: 'lower(dyn): dyn',
+    types: 'lower(any): text',
+    says: 'the text in small letters',
+    example: 'lower("KIT")',
+    gives: 'kit',
+    run: (value) => text(value).toLowerCase(),
+  },
   {
     signature: 'trim(dyn): dyn',
     types: 'trim(any): text',
@@ -90,7 +104,8 @@ const formulaFunctions: readonly FormulaFunction[] = [
     says: 'without a text that it ends with; unchanged where it does not',
     example: 'dropEnd("12 EUR", " EUR")',
     gives: '12',
-    run: (value, end: string) => (end !== '' && text(value).endsWith(end) ? text(value).slice(0, -end.length) : text(value)),
+    run: (value, end: string) =>
+      end !== '' && text(value).endsWith(end) ? text(value).slice(0, -end.length) : text(value),
   },
   {
     signature: 'replace(dyn, string, string): dyn',
@@ -124,7 +139,14 @@ const formulaFunctions: readonly FormulaFunction[] = [
     gives: 'VAT: GB1',
     run: (label: string, value) => `${label}: ${text(value)}`,
   },
-  { signature: 'number(dyn): dyn', types: 'number(any): number', says: 'the number that a text holds', example: 'number("12.50") * 2', gives: '25', run: (value) => number(value) },
+  {
+    signature: 'number(dyn): dyn',
+    types: 'number(any): number',
+    says: 'the number that a text holds',
+    example: 'number("12.50") * 2',
+    gives: '25',
+    run: (value) => number(value),
+  },
   {
     signature: 'text(dyn): dyn',
     types: 'text(any): text',
@@ -141,7 +163,14 @@ const formulaFunctions: readonly FormulaFunction[] = [
     gives: '2.35',
     run: (value, places: bigint) => number(value).toDecimalPlaces(Number(places), Decimal.ROUND_HALF_UP),
   },
-  { signature: 'abs(dyn): dyn', types: 'abs(number): number', says: 'without its sign', example: 'abs(-3)', gives: '3', run: (value) => number(value).abs() },
+  {
+    signature: 'abs(dyn): dyn',
+    types: 'abs(number): number',
+    says: 'without its sign',
+    example: 'abs(-3)',
+    gives: '3',
+    run: (value) => number(value).abs(),
+  },
   {
     signature: 'addDays(dyn, int): dyn',
     types: 'addDays(text, whole): text',
@@ -180,7 +209,10 @@ const isFilled = (value: unknown): boolean => value !== null && value !== undefi
 const mostArguments = 12;
 
 /** The functions that look at blanks, of any number of values. */
-const blankAware: readonly (FormulaFunction & { readonly first: string; readonly run: (...values: unknown[]) => unknown })[] = [
+const blankAware: readonly (FormulaFunction & {
+  readonly first: string;
+  readonly run: (...values: unknown[]) => unknown;
+})[] = [
   {
     signature: 'firstFilled(dyn, dyn): dyn',
     types: 'firstFilled(any, any): any',
@@ -205,15 +237,23 @@ const blankAware: readonly (FormulaFunction & { readonly first: string; readonly
 ];
 
 /** All functions, as people are told of them. */
-export const formulaHelp: readonly Omit<FormulaFunction, 'run'>[] = [...formulaFunctions, ...blankAware].map(({ signature, types, says, example, gives }) => ({
-  signature,
-  types,
-  says,
-  example,
-  gives,
-}));
+export const formulaHelp: readonly Omit<FormulaFunction, 'run'>[] = [...formulaFunctions, ...blankAware].map(
+  ({ signature, types, says, example, gives }) => ({
+    signature,
+    types,
+    says,
+    example,
+    gives,
+  }),
+);
 
-const celTypes: Readonly<Record<string, readonly string[]>> = { any: ['dyn'], text: ['string'], whole: ['int'], number: ['decimal', 'int', 'double'], 'yes/no': ['bool'] };
+const celTypes: Readonly<Record<string, readonly string[]>> = {
+  any: ['dyn'],
+  text: ['string'],
+  whole: ['int'],
+  number: ['decimal', 'int', 'double'],
+  'yes/no': ['bool'],
+};
 
 /** Declares the functions with what they take and give, for checking formulas that are not run. */
 export function declareFunctions(environment: Environment): void {
@@ -221,10 +261,19 @@ export function declareFunctions(environment: Environment): void {
     const [, name = '', takes = '', gives = ''] = /^(\w+)\((.*)\): (.*)$/.exec(types) ?? [];
     const takesMore = blankAware.some((one) => one.signature === signature);
     const words = takes.split(', ');
-    const lists = takesMore ? Array.from({ length: mostArguments - 1 }, (_, more) => [words[0] ?? 'any', ...Array<string>(more + 1).fill('any')]) : [words];
+    const lists = takesMore
+      ? Array.from({ length: mostArguments - 1 }, (_, more) => [
+          words[0] ?? 'any',
+          ...Array<string>(more + 1).fill('any'),
+        ])
+      : [words];
     for (const list of lists) {
-      const overloads = list.reduce<string[][]>((all, word) => all.flatMap((before) => (celTypes[word] ?? ['dyn']).map((type) => [...before, type])), [[]]);
-      for (const overload of overloads) environment.registerFunction(`${name}(${overload.join(', ')}): ${(celTypes[gives] ?? ['dyn'])[0]}`, () => null);
+      const overloads = list.reduce<string[][]>(
+        (all, word) => all.flatMap((before) => (celTypes[word] ?? ['dyn']).map((type) => [...before, type])),
+        [[]],
+      );
+      for (const overload of overloads)
+        environment.registerFunction(`${name}(${overload.join(', ')}): ${(celTypes[gives] ?? ['dyn'])[0]}`, () => null);
     }
   }
 }
@@ -232,10 +281,13 @@ export function declareFunctions(environment: Environment): void {
 export function registerFunctions(environment: Environment): void {
   for (const { signature, run } of formulaFunctions) {
     const onFilled = run as (...values: unknown[]) => unknown;
-    environment.registerFunction(signature, (...values: unknown[]) => (values.some((value) => value === null || value === undefined) ? null : onFilled(...values)));
+    environment.registerFunction(signature, (...values: unknown[]) =>
+      values.some((value) => value === null || value === undefined) ? null : onFilled(...values),
+    );
   }
   for (const { signature, first, run } of blankAware) {
     const name = signature.slice(0, signature.indexOf('('));
-    for (let more = 1; more < mostArguments; more += 1) environment.registerFunction(`${name}(${[first, ...Array<string>(more).fill('dyn')].join(', ')}): dyn`, run);
+    for (let more = 1; more < mostArguments; more += 1)
+      environment.registerFunction(`${name}(${[first, ...Array<string>(more).fill('dyn')].join(', ')}): dyn`, run);
   }
 }

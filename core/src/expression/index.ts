@@ -1,3 +1,13 @@
-export { checkFormulaTypes, type Formula, type FormulaProblem, type FormulaType, formulaTypeOf, rawResult, rawVariable, readFormula, sharedVariable } from './formula.js';
+export {
+  checkFormulaTypes,
+  type Formula,
+  type FormulaProblem,
+  type FormulaType,
+  formulaTypeOf,
+  rawResult,
+  rawVariable,
+  readFormula,
+  sharedVariable,
+} from './formula.js';
 export { type FormulaFunction, formulaHelp } from './functions.js';
 export { inverseFormula } from './inverse.js';

@@ -28,7 +28,9 @@ export function inverseFormula(formula: string, name = 'value'): Outcome<string>
 /** Whether the first bracket is closed by the last character. */
 function isBracketed(formula: string): boolean {
   let depth = 0;
-  const closes = [...formula].findIndex((character) => (depth += character === '(' ? 1 : character === ')' ? -1 : 0) === 0);
+  const closes = [...formula].findIndex(
+    (character) => (depth += character === '(' ? 1 : character === ')' ? -1 : 0) === 0,
+  );
   return formula.startsWith('(') && closes === formula.length - 1;
 }
 
@@ -66,11 +68,14 @@ function takeOff(node: ASTNode, name: string, back: string, source: string): Out
       const isLeft = holds(left, name);
       const within = isLeft ? left : right;
       const constant = isLeft ? right : left;
-      if (constant.op !== 'value') return failed(`what is done with “${text(constant)}” cannot be undone: only fixed values can`);
+      if (constant.op !== 'value')
+        return failed(`what is done with “${text(constant)}” cannot be undone: only fixed values can`);
       const fixed = text(constant);
-      if (node.op === '+' && typeof constant.args === 'string') return takeOff(within, name, isLeft ? `dropEnd(${back}, ${fixed})` : `dropStart(${back}, ${fixed})`, source);
+      if (node.op === '+' && typeof constant.args === 'string')
+        return takeOff(within, name, isLeft ? `dropEnd(${back}, ${fixed})` : `dropStart(${back}, ${fixed})`, source);
       if (typeof constant.args === 'string') return failed('a text cannot be calculated with');
-      if ((node.op === '*' || (node.op === '/' && !isLeft)) && Number(constant.args) === 0) return failed('what was multiplied by zero cannot be told any more');
+      if ((node.op === '*' || (node.op === '/' && !isLeft)) && Number(constant.args) === 0)
+        return failed('what was multiplied by zero cannot be told any more');
       return takeOff(within, name, `(${undone(node.op, isLeft, back, fixed)})`, source);
     }
     case '-_':
@@ -82,8 +87,14 @@ function takeOff(node: ASTNode, name: string, back: string, source: string): Out
       const within = given.find((one) => holds(one, name));
       if (!within) return failed(`“${name}” does not stand in it`);
       const opposite = opposites[called];
-      if (opposite === undefined || given.length !== 1) return failed(`${called} cannot be undone: several values give the same one`);
-      return takeOff(within, name, opposite === '' ? back : `${opposite}(${isBracketed(back) ? back.slice(1, -1) : back})`, source);
+      if (opposite === undefined || given.length !== 1)
+        return failed(`${called} cannot be undone: several values give the same one`);
+      return takeOff(
+        within,
+        name,
+        opposite === '' ? back : `${opposite}(${isBracketed(back) ? back.slice(1, -1) : back})`,
+        source,
+      );
     }
     default:
       return failed(holds(node, name) ? 'what it does cannot be undone' : `“${name}” does not stand in it`);

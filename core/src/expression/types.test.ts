@@ -4,7 +4,13 @@ import { inverseFormula } from './inverse.js';
 import { readFormula } from './formula.js';
 import { decimalOf } from '../record/index.js';
 
-const types: Record<string, FormulaType | undefined> = { company: 'text', limit: 'number', vip: 'yes/no', tags: 'list', record: undefined };
+const types: Record<string, FormulaType | undefined> = {
+  company: 'text',
+  limit: 'number',
+  vip: 'yes/no',
+  tags: 'list',
+  record: undefined,
+};
 
 test.each<[string, FormulaType | undefined]>([
   ['limit * 2 + 1', 'number'],

@@ -17,7 +17,8 @@ export function blockingPasses(fields: number): BlockingPass[] {
   const single = Array.from({ length: fields }, (_, field): BlockingPass => ({ fields: [field], whole: true }));
   const combined = Math.min(fields, mostCombined);
   const pairs: BlockingPass[] = [];
-  for (let first = 0; first < combined; first += 1) for (let second = first + 1; second < combined; second += 1) pairs.push({ fields: [first, second], whole: false });
+  for (let first = 0; first < combined; first += 1)
+    for (let second = first + 1; second < combined; second += 1) pairs.push({ fields: [first, second], whole: false });
   return [...single, ...pairs];
 }
 
@@ -46,10 +47,14 @@ const hashed = (before: number, text: string): number => fnv1a('\u001f', fnv1a(t
 export const blocksVersion = 2;
 
 /** A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index elsewhere. */
-export function storedBlocks(columns: readonly EvidenceColumn[], record: number): { readonly block: number; readonly limit: number }[] {
+export function storedBlocks(
+  columns: readonly EvidenceColumn[],
+  record: number,
+): { readonly block: number; readonly limit: number }[] {
   const found = new Map<number, number>();
   for (const [index, pass] of blockingPasses(columns.length).entries())
-    for (const key of blockingKeys(columns, pass, record)) found.set(index * 2 ** 32 + key, pass.whole ? mostWithValue : mostWithHints);
+    for (const key of blockingKeys(columns, pass, record))
+      found.set(index * 2 ** 32 + key, pass.whole ? mostWithValue : mostWithHints);
   return [...found].map(([block, limit]) => ({ block, limit }));
 }
 

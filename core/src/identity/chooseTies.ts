@@ -48,7 +48,9 @@ export function chooseTies(pairs: readonly ScoredPair[], { upper, lower }: Thres
     }
   }
   return chosen.map((pair): JudgedPair => {
-    const rivals = [...(best.get(`l${pair.left}`) ?? []), ...(best.get(`r${pair.right}`) ?? [])].filter((other) => other.left !== pair.left || other.right !== pair.right);
+    const rivals = [...(best.get(`l${pair.left}`) ?? []), ...(best.get(`r${pair.right}`) ?? [])].filter(
+      (other) => other.left !== pair.left || other.right !== pair.right,
+    );
     const rival = Math.max(...rivals.map(({ bits }) => bits), -Infinity);
     if (pair.bits < upper) return { ...pair, judgement: 'asked' };
     return pair.bits - rival < nearTie ? { ...pair, judgement: 'asked', rival } : { ...pair, judgement: 'tied' };
@@ -68,7 +70,10 @@ export function bestAndBeaten<Pair extends ScoredPair>(
   memberOf: (record: number) => number,
 ): { readonly best: Pair[]; readonly beaten: Pair[] } {
   const bestOf = new Map<string, Pair>();
-  const names = ({ left, right }: Pair): [string, string] => [`${left}/${memberOf(right)}`, `${right}/${memberOf(left)}`];
+  const names = ({ left, right }: Pair): [string, string] => [
+    `${left}/${memberOf(right)}`,
+    `${right}/${memberOf(left)}`,
+  ];
   for (const pair of likely) {
     for (const name of names(pair)) {
       const there = bestOf.get(name);
@@ -78,7 +83,12 @@ export function bestAndBeaten<Pair extends ScoredPair>(
   const isBest = (pair: Pair): boolean => names(pair).every((name) => bestOf.get(name) === pair);
   const best = likely.filter(isBest);
   const winners = new Map(best.flatMap((pair) => names(pair).map((name) => [name, pair] as const)));
-  return { best, beaten: all.filter((pair) => names(pair).some((name) => (winners.get(name)?.bits ?? -Infinity) >= pair.bits + nearTie)) };
+  return {
+    best,
+    beaten: all.filter((pair) =>
+      names(pair).some((name) => (winners.get(name)?.bits ?? -Infinity) >= pair.bits + nearTie),
+    ),
+  };
 }
 
 function byScore(a: ScoredPair, b: ScoredPair): number {

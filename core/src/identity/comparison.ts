@@ -10,7 +10,18 @@ import { fold, tokensOf } from './normalise/fold.js';
 import { fullForms, personWords } from './normalise/personName.js';
 
 /** How two values of a field are compared when records are judged. */
-export const comparisonKinds = ['exact', 'code', 'person name', 'company name', 'phone', 'email', 'address', 'date', 'number', 'text'] as const;
+export const comparisonKinds = [
+  'exact',
+  'code',
+  'person name',
+  'company name',
+  'phone',
+  'email',
+  'address',
+  'date',
+  'number',
+  'text',
+] as const;
 export type ComparisonKind = (typeof comparisonKinds)[number];
 
 /** A value made ready for comparing: its form (equal forms are the same value), and what its kind looks at besides. */
@@ -94,10 +105,14 @@ function nameCloseness(a: string, b: string): number {
   // A name half as long as another is not the same with an error.
   if (a.length * 2 <= b.length || b.length * 2 <= a.length) return 0;
   // Jaro's measure is hard on short names, and on an error in the first letter.
-  return Math.max(jaroWinkler(a, b), a.length >= leastWithError && b.length >= leastWithError && isOneEdit(a, b) ? nameAlike : 0);
+  return Math.max(
+    jaroWinkler(a, b),
+    a.length >= leastWithError && b.length >= leastWithError && isOneEdit(a, b) ? nameAlike : 0,
+  );
 }
 
-const isInitial = (a: string, b: string): boolean => (a.length === 1 && b.startsWith(a)) || (b.length === 1 && a.startsWith(b));
+const isInitial = (a: string, b: string): boolean =>
+  (a.length === 1 && b.startsWith(a)) || (b.length === 1 && a.startsWith(b));
 
 const companyName: Comparison = {
   levels: fourLevels,
@@ -164,7 +179,8 @@ const address: Comparison = {
   },
 };
 
-const sharesNumber = (a: readonly string[], b: readonly string[]): boolean => a.some((word) => /\d/.test(word) && b.includes(word));
+const sharesNumber = (a: readonly string[], b: readonly string[]): boolean =>
+  a.some((word) => /\d/.test(word) && b.includes(word));
 
 const isoDate = /^(\d{4})-(\d\d)-(\d\d)/;
 
@@ -172,7 +188,9 @@ const date: Comparison = {
   levels: ['differs', 'same month', 'one digit off, or day and month swapped', 'same'],
   prepare(text) {
     const [form] = isoDate.exec(text.trim()) ?? [];
-    return form === undefined ? undefined : { form, words: [`${form.slice(0, 5)}${form.slice(8)}-${form.slice(5, 7)}`], also: form.slice(0, 7) };
+    return form === undefined
+      ? undefined
+      : { form, words: [`${form.slice(0, 5)}${form.slice(8)}-${form.slice(5, 7)}`], also: form.slice(0, 7) };
   },
   level(a, b) {
     if (a.form === b.form) return 3;

@@ -5,7 +5,14 @@ import { BlockIndex, blocksVersion, storedBlocks } from './blocking.js';
 import { bestAndBeaten, chooseTies, defaultThresholds } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
 import { comparisonKinds } from './comparison.js';
-import { type EvidenceField, type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
+import {
+  type EvidenceField,
+  type EvidenceRow,
+  evidenceTexts,
+  levelsOf,
+  patternOf,
+  prepareColumns,
+} from './evidence.js';
 import { fnv1a } from './fnv.js';
 import { comparePairs } from './matchPairs.js';
 import { learnRelated } from './related.js';
@@ -18,7 +25,9 @@ const evidence: EvidenceField[] = [
   { name: 'Phone', fields: ['phone'], compare: 'phone' },
 ];
 const families =
-  'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne'.split(' ');
+  'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne'.split(
+    ' ',
+  );
 const givens = 'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren'.split(' ');
 const person = (number: number) => ({
   given: givens[(number * 7) % 10] ?? '',
@@ -29,7 +38,13 @@ const person = (number: number) => ({
 /** A list of people, and the same people with an error in every third one. */
 const lefts = Array.from({ length: 300 }, (_, number) => person(number));
 const rights = lefts
-  .map((one, number) => (number % 3 === 0 ? { ...one, phone: `01632 11${String(number).padStart(4, '0')}` } : number % 3 === 1 ? { ...one, family: `${one.family}e` } : one))
+  .map((one, number) =>
+    number % 3 === 0
+      ? { ...one, phone: `01632 11${String(number).padStart(4, '0')}` }
+      : number % 3 === 1
+        ? { ...one, family: `${one.family}e` }
+        : one,
+  )
   .toReversed();
 
 const columnsOf = (rows: readonly EvidenceRow[]) =>
@@ -62,7 +77,11 @@ test('a score is the sum of its parts, to the last digit, also when it is taken 
   for (const pair of likely.pairs) {
     const { bits, prior, related, parts, probability } = likely.explain(pair.left, pair.right);
     expect(related).toBeLessThanOrEqual(0);
-    expect(Math.round(100 * prior) + Math.round(100 * related) + parts.reduce((sum, { adds }) => sum + Math.round(100 * adds), 0)).toBe(Math.round(100 * bits));
+    expect(
+      Math.round(100 * prior) +
+        Math.round(100 * related) +
+        parts.reduce((sum, { adds }) => sum + Math.round(100 * adds), 0),
+    ).toBe(Math.round(100 * bits));
     expect([probability, bits]).toEqual([probabilityOf(bits), pair.bits]);
   }
 });
@@ -70,17 +89,25 @@ test('a score is the sum of its parts, to the last digit, also when it is taken 
 test('agreeing on a rare value says more than on a common one', () => {
   const { scorer } = match();
   const code = patternOf(columnsOf([person(1), person(1)]), 0, 1);
-  expect(scorer.bits(code, () => commonnessOf(2 / 600))).toBeGreaterThan(scorer.bits(code, () => commonnessOf(60 / 600)));
+  expect(scorer.bits(code, () => commonnessOf(2 / 600))).toBeGreaterThan(
+    scorer.bits(code, () => commonnessOf(60 / 600)),
+  );
 });
 
 test('common values are remembered by their hash, and rare ones count as rare values do on the average', () => {
-  const rows = [...Array.from({ length: 80 }, () => person(3)), ...Array.from({ length: 20 }, (_, number) => person(100 + number))];
+  const rows = [
+    ...Array.from({ length: 80 }, () => person(3)),
+    ...Array.from({ length: 20 }, (_, number) => person(100 + number)),
+  ];
   const [, , phones] = columnsOf(rows);
   const shares = learnShares(phones as NonNullable<typeof phones>);
   expect(Object.values(shares.common)).toEqual([commonnessOf(0.8)]);
   expect(shares.rare).toBe(commonnessOf(2 / 100));
   const table = new ShareTable(shares);
-  expect([table.of(phones?.values[0]?.form ?? ''), table.of('never seen')]).toEqual([commonnessOf(0.8), commonnessOf(2 / 100)]);
+  expect([table.of(phones?.values[0]?.form ?? ''), table.of('never seen')]).toEqual([
+    commonnessOf(0.8),
+    commonnessOf(2 / 100),
+  ]);
 });
 
 test('expectation-maximisation finds the shares that made the data', () => {
@@ -94,7 +121,8 @@ test('expectation-maximisation finds the shares that made the data', () => {
   const pairs = 1_000_000;
   for (let pattern = 0; pattern < 8; pattern += 1) {
     const agrees = [pattern & 1, pattern & 2, pattern & 4].map(Boolean);
-    const share = (of: readonly number[]): number => agrees.reduce((product, yes, field) => product * (yes ? (of[field] ?? 0) : 1 - (of[field] ?? 0)), 1);
+    const share = (of: readonly number[]): number =>
+      agrees.reduce((product, yes, field) => product * (yes ? (of[field] ?? 0) : 1 - (of[field] ?? 0)), 1);
     const code = agrees.reduce((sum, yes, field) => sum + (yes ? 2 : 1) * 6 ** field, 0);
     counts.set(code, pairs * (0.02 * share(m ?? []) + 0.98 * share(u ?? [])));
   }
@@ -112,7 +140,9 @@ test('candidates are found by keys, each once, and are all that share a value; a
   for (const at of [0, 17, 123]) {
     const found = Array.from(into.slice(0, index.candidates(at, into)));
     expect(new Set(found).size).toBe(found.length);
-    const sharing = twice.flatMap((one, other) => (one.phone === lefts[at]?.phone || one.born === lefts[at]?.born ? [other] : []));
+    const sharing = twice.flatMap((one, other) =>
+      one.phone === lefts[at]?.phone || one.born === lefts[at]?.born ? [other] : [],
+    );
     expect(sharing.length).toBeGreaterThan(1);
     expect(found).toEqual(expect.arrayContaining(sharing));
   }
@@ -129,13 +159,16 @@ test('an index that is kept elsewhere finds what the one in memory finds, as far
   const columns = columnsOf([...lefts, ...rights]);
   const memory = new BlockIndex(columns, places(300, 600));
   const kept = new Map<number, number[]>();
-  for (const place of places(300, 600)) for (const { block } of storedBlocks(columns, place)) kept.set(block, [...(kept.get(block) ?? []), place]);
+  for (const place of places(300, 600))
+    for (const { block } of storedBlocks(columns, place)) kept.set(block, [...(kept.get(block) ?? []), place]);
   const into = new Int32Array(memory.mostCandidates);
   for (const at of places(0, 300)) {
     const blocks = storedBlocks(columns, at);
     expect(new Set(blocks.map(({ block }) => block)).size).toBe(blocks.length);
     expect(blocks.every(({ block }) => Number.isSafeInteger(block) && block < 2 ** 45)).toBe(true);
-    const found = blocks.flatMap(({ block, limit }) => ((kept.get(block)?.length ?? 0) <= limit ? (kept.get(block) ?? []) : []));
+    const found = blocks.flatMap(({ block, limit }) =>
+      (kept.get(block)?.length ?? 0) <= limit ? (kept.get(block) ?? []) : [],
+    );
     const inMemory = Array.from(into.slice(0, memory.candidates(at, into)));
     expect([...new Set(found)].sort()).toEqual(inMemory.sort());
   }
@@ -143,7 +176,18 @@ test('an index that is kept elsewhere finds what the one in memory finds, as far
 
 test('blocks that are kept elsewhere change only with their version', () => {
   const kinds = comparisonKinds.map((compare): EvidenceField => ({ name: compare, fields: [compare], compare }));
-  const specimen = ['Osprey', 'HZ4 8QD', 'Ada Noel', 'Osprey Nursery Ltd', '+44 1632 960417', 'yard@osprey.example', '12 Mill Ln, HZ4 8QD', '1968-04-12', '12.5', 'blue glass kit'];
+  const specimen = [
+    'Osprey',
+    'HZ4 8QD',
+    'Ada Noel',
+    'Osprey Nursery Ltd',
+    '+44 1632 960417',
+    'yard@osprey.example',
+    '12 Mill Ln, HZ4 8QD',
+    '1968-04-12',
+    '12.5',
+    'blue glass kit',
+  ];
   const blocks = storedBlocks(prepareColumns(kinds, [specimen]), 0).map(({ block }) => block);
   expect([blocksVersion, blocks.length, fnv1a(blocks.join())]).toEqual([2, 60, -1339008605]);
 });
@@ -169,7 +213,11 @@ test('a newcomer is compared with what is known, whichever comes first, and know
   const memberOf = [1, 0, 2, 0];
   const indexes = [0, 1, 2].map(() => new BlockIndex(columns, []));
   const others = [new BlockIndex(columns, [1]), new BlockIndex(columns, []), new BlockIndex(columns, [])];
-  const { left, right } = comparePairs({ columns, memberOf, indexes, others, withinMembers: true, known: () => [2, 3], shares }, 0, 1);
+  const { left, right } = comparePairs(
+    { columns, memberOf, indexes, others, withinMembers: true, known: () => [2, 3], shares },
+    0,
+    1,
+  );
   expect(Array.from(left, (one, at) => `${one}/${right[at]}`)).toEqual(['0/1', '0/2']);
 });
 
@@ -182,10 +230,13 @@ test('a pattern keeps the level of each field, and what is missing', () => {
   );
 });
 
-const pairsOf = fc.uniqueArray(fc.record({ left: fc.nat(6), right: fc.nat(6), bits: fc.integer({ min: -5, max: 25 }) }), {
-  selector: ({ left, right }) => `${left}/${right}`,
-  maxLength: 25,
-});
+const pairsOf = fc.uniqueArray(
+  fc.record({ left: fc.nat(6), right: fc.nat(6), bits: fc.integer({ min: -5, max: 25 }) }),
+  {
+    selector: ({ left, right }) => `${left}/${right}`,
+    maxLength: 25,
+  },
+);
 
 test('ties are one to one, of the greatest total weight, and do not depend on the order of the pairs', () => {
   fc.assert(
@@ -200,7 +251,9 @@ test('ties are one to one, of the greatest total weight, and do not depend on th
         .map(({ pair }) => pair);
       expect(chooseTies(shuffled, thresholds)).toEqual(ties);
       // No single pair that is left out could join without breaking the assignment.
-      for (const pair of pairs) if (pair.bits >= 0) expect(ties.some(({ left, right }) => left === pair.left || right === pair.right)).toBe(true);
+      for (const pair of pairs)
+        if (pair.bits >= 0)
+          expect(ties.some(({ left, right }) => left === pair.left || right === pair.right)).toBe(true);
     }),
   );
 });
@@ -242,13 +295,21 @@ test('the best pairs are the best of both their records in each member; what the
 });
 
 /** People of one household share the family name and the address, and seldom a birthday. */
-const household: EvidenceField[] = ['given', 'family', 'born', 'street'].map((name) => ({ name, fields: [name], compare: 'exact' }));
-const patternOfLevels = (levels: readonly number[]): number => levels.reduceRight((sum, level) => sum * 6 + level + 1, 0);
+const household: EvidenceField[] = ['given', 'family', 'born', 'street'].map((name) => ({
+  name,
+  fields: [name],
+  compare: 'exact',
+}));
+const patternOfLevels = (levels: readonly number[]): number =>
+  levels.reduceRight((sum, level) => sum * 6 + level + 1, 0);
 const spread = (count: number, shares: readonly number[]): PatternCounts => {
   const counts: PatternCounts = new Map();
   for (let at = 0; at < 16; at += 1) {
     const levels = [at & 1, (at >> 1) & 1, (at >> 2) & 1, at >> 3];
-    const share = levels.reduce((product, level, field) => product * (level === 1 ? (shares[field] ?? 0) : 1 - (shares[field] ?? 0)), 1);
+    const share = levels.reduce(
+      (product, level, field) => product * (level === 1 ? (shares[field] ?? 0) : 1 - (shares[field] ?? 0)),
+      1,
+    );
     counts.set(patternOfLevels(levels), count * share);
   }
   return counts;
@@ -267,8 +328,12 @@ test('people of one household are learned as a class of their own, and what they
   expect((weights.related?.prior ?? 0) * 4_000_000).toBeCloseTo(400, -2);
   expect(weights.related?.fields[3]?.[1]).toBeGreaterThan(0.9);
   expect(weights.fields[2]?.m[1]).toBeCloseTo(0.95, 1);
-  const withShares = { ...weights, fields: weights.fields.map((field, at) => ({ ...field, common: {}, rare: commonnessOf(byChance[at] ?? 1) })) };
-  const bits = (levels: readonly number[], of = withShares): number => new Scorer(household, of).bits(patternOfLevels(levels), (field) => of.fields[field]?.rare ?? 0);
+  const withShares = {
+    ...weights,
+    fields: weights.fields.map((field, at) => ({ ...field, common: {}, rare: commonnessOf(byChance[at] ?? 1) })),
+  };
+  const bits = (levels: readonly number[], of = withShares): number =>
+    new Scorer(household, of).bits(patternOfLevels(levels), (field) => of.fields[field]?.rare ?? 0);
   expect(bits([0, 1, 0, 1], { ...withShares, related: undefined })).toBeGreaterThan(defaultThresholds.upper);
   expect(bits([0, 1, 0, 1])).toBeLessThan(defaultThresholds.lower);
   // Nobody of a household shares the birthday as well.

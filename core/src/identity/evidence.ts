@@ -12,7 +12,9 @@ export interface EvidenceField {
 export type EvidenceRow = ReadonlyMap<FieldId, Shared> | Readonly<Record<FieldId, Shared | undefined>>;
 
 function valueOf(row: EvidenceRow, field: FieldId): Shared | undefined {
-  return row instanceof Map ? (row.get(field) as Shared | undefined) : (row as Readonly<Record<FieldId, Shared | undefined>>)[field];
+  return row instanceof Map
+    ? (row.get(field) as Shared | undefined)
+    : (row as Readonly<Record<FieldId, Shared | undefined>>)[field];
 }
 
 /** What a record has for each part of the evidence, in their order; `null` where all fields of a part are blank. */
@@ -41,7 +43,10 @@ export interface EvidenceColumn {
 }
 
 /** Prepares records once, however many pairs they come in. Equal texts share what was prepared of them. */
-export function prepareColumns(evidence: readonly EvidenceField[], records: readonly EvidenceTexts[]): EvidenceColumn[] {
+export function prepareColumns(
+  evidence: readonly EvidenceField[],
+  records: readonly EvidenceTexts[],
+): EvidenceColumn[] {
   return evidence.map(({ compare }, field): EvidenceColumn => {
     const comparison = comparisonOf(compare);
     const known = new Map<string, Prepared | undefined>();

@@ -9,7 +9,28 @@ const evidence: EvidenceField[] = [
   { name: 'Address', fields: ['address'], compare: 'address' },
   { name: 'Phone', fields: ['phone'], compare: 'phone' },
 ];
-const syllables = ['bar', 'den', 'fol', 'gas', 'hel', 'jor', 'kim', 'lun', 'mar', 'nes', 'pol', 'quin', 'ros', 'sil', 'tam', 'ul', 'vor', 'wes', 'yar', 'zed'];
+const syllables = [
+  'bar',
+  'den',
+  'fol',
+  'gas',
+  'hel',
+  'jor',
+  'kim',
+  'lun',
+  'mar',
+  'nes',
+  'pol',
+  'quin',
+  'ros',
+  'sil',
+  'tam',
+  'ul',
+  'vor',
+  'wes',
+  'yar',
+  'zed',
+];
 /** As if by chance, and the same each time (the finaliser of MurmurHash3, Appleby 2011). */
 function spread(number: number, salt: number, size: number): number {
   let hash = Math.imul(number + 1, 0x9e3779b1) ^ Math.imul(salt + 1, 0x85ebca6b);
@@ -17,36 +38,71 @@ function spread(number: number, salt: number, size: number): number {
   hash = Math.imul(hash ^ (hash >>> 13), 0xc2b2ae35);
   return Math.floor((((hash ^ (hash >>> 16)) >>> 0) / 2 ** 32) * size);
 }
-const word = (number: number, salt: number): string => [0, 1, 2].map((part) => syllables[spread(number, 100 * part + salt, syllables.length)]).join('');
+const word = (number: number, salt: number): string =>
+  [0, 1, 2].map((part) => syllables[spread(number, 100 * part + salt, syllables.length)]).join('');
 const born = (number: number): string =>
   `${1930 + spread(number, 1, 70)}-${String(1 + spread(number, 2, 12)).padStart(2, '0')}-${String(1 + spread(number, 3, 28)).padStart(2, '0')}`;
-const address = (number: number): string => `${1 + spread(number, 4, 180)} ${word(number, 5)} Lane HZ${1 + spread(number, 6, 29)} ${1 + spread(number, 7, 9)}QD`;
+const address = (number: number): string =>
+  `${1 + spread(number, 4, 180)} ${word(number, 5)} Lane HZ${1 + spread(number, 6, 29)} ${1 + spread(number, 7, 9)}QD`;
 const phone = (number: number): string => `01632 ${String(100_000 + spread(number, 8, 899_999))}`;
-const person = (number: number): string[] => [`${word(number, 11)} ${word(number, 12)}`, born(number), address(number), phone(number)];
+const person = (number: number): string[] => [
+  `${word(number, 11)} ${word(number, 12)}`,
+  born(number),
+  address(number),
+  phone(number),
+];
 
 type Pair = { readonly left: number; readonly right: number };
 /** Which pairs would be tied: the place in the first list, and the one in the second. */
-function tiesOf(left: readonly EvidenceTexts[], right: readonly EvidenceTexts[]): { ties: Pair[]; asked: Pair[]; compared: ReturnType<typeof compareLists> } {
+function tiesOf(
+  left: readonly EvidenceTexts[],
+  right: readonly EvidenceTexts[],
+): { ties: Pair[]; asked: Pair[]; compared: ReturnType<typeof compareLists> } {
   const compared = compareLists(evidence, [left, right]);
-  const chosen = chooseTies(compared.likely.pairs, defaultThresholds).map(({ left: one, right: other, judgement }) => ({ left: one, right: other - left.length, judgement }));
-  return { ties: chosen.filter(({ judgement }) => judgement === 'tied'), asked: chosen.filter(({ judgement }) => judgement === 'asked'), compared };
+  const chosen = chooseTies(compared.likely.pairs, defaultThresholds).map(({ left: one, right: other, judgement }) => ({
+    left: one,
+    right: other - left.length,
+    judgement,
+  }));
+  return {
+    ties: chosen.filter(({ judgement }) => judgement === 'tied'),
+    asked: chosen.filter(({ judgement }) => judgement === 'asked'),
+    compared,
+  };
 }
 const same = ({ left, right }: Pair): boolean => left === right;
 const isFinite = ({ weights }: ReturnType<typeof compareLists>): boolean =>
-  [weights.prior, ...weights.fields.flatMap(({ m, u }) => [...m, ...u])].every((share) => Number.isFinite(share) && share > 0);
+  [weights.prior, ...weights.fields.flatMap(({ m, u }) => [...m, ...u])].every(
+    (share) => Number.isFinite(share) && share > 0,
+  );
 
 test('two of one household who are in one list each are not tied, though they share name, address and phone', () => {
   // In every twelfth the first name is another one, so that a name that is alike in part speaks against nobody by itself.
   const both = Array.from({ length: 400 }, (_, number) => person(number));
-  const again = both.map((one, number) => (number % 12 === 0 ? one.with(0, `${word(number, 21)} ${one[0]?.split(' ')[1]}`) : one));
+  const again = both.map((one, number) =>
+    number % 12 === 0 ? one.with(0, `${word(number, 21)} ${one[0]?.split(' ')[1]}`) : one,
+  );
   const partner = (number: number, salt: number): EvidenceTexts => {
     const [name = '', , home = '', line = ''] = person(number);
-    return [`${word(number, salt)} ${name.split(' ')[1]}`, number % 2 === 0 ? null : born(number + 1000 * salt), home, line];
+    return [
+      `${word(number, salt)} ${name.split(' ')[1]}`,
+      number % 2 === 0 ? null : born(number + 1000 * salt),
+      home,
+      line,
+    ];
   };
   // Some households have somebody else beside who is in both lists; of others each list has another person.
   const households = Array.from({ length: 60 }, (_, number) => number);
-  const left = [...both, ...households.map((number) => partner(number, 31)), ...households.map((number) => person(1000 + number))];
-  const right = [...again, ...households.map(() => [null, null, null, null]), ...households.map((number) => partner(1000 + number, 51))];
+  const left = [
+    ...both,
+    ...households.map((number) => partner(number, 31)),
+    ...households.map((number) => person(1000 + number)),
+  ];
+  const right = [
+    ...again,
+    ...households.map(() => [null, null, null, null]),
+    ...households.map((number) => partner(1000 + number, 51)),
+  ];
   const { ties, compared } = tiesOf(left, right);
   expect(compared.weights.related?.prior).toBeGreaterThan(0);
   expect(ties.filter((pair) => !same(pair) || pair.left >= 400)).toHaveLength(0);
@@ -55,16 +111,24 @@ test('two of one household who are in one list each are not tied, though they sh
 
 test('people who are listed twice in both lists are not taken for households, and none is tied to another', () => {
   // One phone in three is another one, in each of the four.
-  const twice = (salt: number) => Array.from({ length: 600 }, (_, at) => (spread(at, salt, 3) === 0 ? person(at >> 1).with(3, phone(1000 * salt + at)) : person(at >> 1)));
+  const twice = (salt: number) =>
+    Array.from({ length: 600 }, (_, at) =>
+      spread(at, salt, 3) === 0 ? person(at >> 1).with(3, phone(1000 * salt + at)) : person(at >> 1),
+    );
   const { ties, compared } = tiesOf(twice(70), twice(80));
   expect(compared.weights.related).toBeUndefined();
   expect(ties.every(({ left, right }) => left >> 1 === right >> 1)).toBe(true);
 });
 
 test('a phone that half of all have ties nobody, and those who have it are still found', () => {
-  const everybody = Array.from({ length: 400 }, (_, number) => person(number).with(3, number % 2 === 0 ? '01632 960000' : phone(number)));
+  const everybody = Array.from({ length: 400 }, (_, number) =>
+    person(number).with(3, number % 2 === 0 ? '01632 960000' : phone(number)),
+  );
   const strangers = Array.from({ length: 200 }, (_, number) => person(5000 + number).with(3, '01632 960000'));
-  const { ties, compared } = tiesOf([...everybody, ...strangers], [...everybody, ...strangers.map((_, number) => person(9000 + number).with(3, '01632 960000'))]);
+  const { ties, compared } = tiesOf(
+    [...everybody, ...strangers],
+    [...everybody, ...strangers.map((_, number) => person(9000 + number).with(3, '01632 960000'))],
+  );
   expect(ties.every((pair) => same(pair) && pair.left < 400)).toBe(true);
   expect(ties).toHaveLength(400);
   expect(compared.part.compared).toBeLessThan(600 * 600 * 0.1);
@@ -101,7 +165,9 @@ test('names in Arabic and Hebrew are matched with an error in them, like any oth
   const name = (number: number): string => `${arabic[number % 10]} ${hebrew[Math.floor(number / 10) % 10]}`;
   const left = Array.from({ length: 100 }, (_, number) => person(number).with(0, name(number)));
   // A letter twice, as a finger that stayed too long makes it; and no phone in common.
-  const right = left.map((one, number) => one.with(0, `${name(number)}${name(number).at(-1)}`).with(3, phone(number + 70_000)));
+  const right = left.map((one, number) =>
+    one.with(0, `${name(number)}${name(number).at(-1)}`).with(3, phone(number + 70_000)),
+  );
   const { ties, compared } = tiesOf(left, right);
   expect(ties.filter((pair) => !same(pair))).toEqual([]);
   expect(ties.length).toBeGreaterThan(95);

@@ -1,8 +1,25 @@
 export { BlockIndex, blocksVersion, storedBlocks } from './blocking.js';
-export { bestAndBeaten, chooseTies, defaultThresholds, type JudgedPair, type Judgement, type ScoredPair, type Thresholds } from './chooseTies.js';
+export {
+  bestAndBeaten,
+  chooseTies,
+  defaultThresholds,
+  type JudgedPair,
+  type Judgement,
+  type ScoredPair,
+  type Thresholds,
+} from './chooseTies.js';
 export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
 export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
-export { type EvidenceColumn, type EvidenceField, type EvidenceRow, type EvidenceTexts, evidenceTexts, mostEvidenceFields, patternOf, prepareColumns } from './evidence.js';
+export {
+  type EvidenceColumn,
+  type EvidenceField,
+  type EvidenceRow,
+  type EvidenceTexts,
+  evidenceTexts,
+  mostEvidenceFields,
+  patternOf,
+  prepareColumns,
+} from './evidence.js';
 export { type AnyRecords, learnFromPairs, leastBits, LikelyPairs } from './likelyPairs.js';
 export { type KeyNormalisation, type KeyRule, keyOf, type RuleSays, ruleSays } from './keyRule.js';
 export {
@@ -17,8 +34,25 @@ export {
 export { type ComparedAnchor, type FreeCase, matchFree } from './matchFree.js';
 export { type MatchJob, type MatchRange, PreparedJob } from './matchJob.js';
 export { commonnessAt, type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
-export { type KnownAnchors, type MatchCandidate, type MatchDoubt, type Matching, type Newcomer, RecordMatching, type TieReason } from './recordMatching.js';
+export {
+  type KnownAnchors,
+  type MatchCandidate,
+  type MatchDoubt,
+  type Matching,
+  type Newcomer,
+  RecordMatching,
+  type TieReason,
+} from './recordMatching.js';
 export { levelBits, type Score, type ScorePart, Scorer } from './score.js';
 export { finished, inOneStep, type Steps } from './steps.js';
 export { recordId, type RecordName, type Verdict, Verdicts } from './verdict.js';
-export { type FieldWeights, learnWeights, type LevelWeights, type PatternCounts, probabilityOf, type Related, sampleAnyPairs, type Weights } from './weights.js';
+export {
+  type FieldWeights,
+  learnWeights,
+  type LevelWeights,
+  type PatternCounts,
+  probabilityOf,
+  type Related,
+  sampleAnyPairs,
+  type Weights,
+} from './weights.js';

@@ -41,7 +41,9 @@ export function* learnFromPairs(
 ): Steps<Weights> {
   const isOne = sizes.filter((size) => size > 0).length < 2;
   const counts: PatternCounts = new Map();
-  for (const part of parts) for (const [code, count] of isOne ? part.patternsWithin : part.patterns) counts.set(code, (counts.get(code) ?? 0) + count);
+  for (const part of parts)
+    for (const [code, count] of isOne ? part.patternsWithin : part.patterns)
+      counts.set(code, (counts.get(code) ?? 0) + count);
   const { pairs, expected } = howMany(sizes, isOne);
   const learn = (from: PatternCounts): Weights<LevelWeights> => learnWeights(evidence, from, anyPairs, pairs, expected);
   let weights = withShares(learn(counts), shares);
@@ -58,7 +60,10 @@ export function* learnFromPairs(
     const counted = patternCounts(best);
     const learned = learn(counted);
     // Within one member a thing may have several records: who was beaten may be the same all the same.
-    weights = withShares(isOne ? learned : learnRelated(evidence, learned, counted, patternCounts(beaten), pairs), shares);
+    weights = withShares(
+      isOne ? learned : learnRelated(evidence, learned, counted, patternCounts(beaten), pairs),
+      shares,
+    );
   }
   return weights;
 }
@@ -89,7 +94,12 @@ const withShares = ({ fields, prior, related }: Weights<LevelWeights>, shares: r
   fields: fields.map((field, index) => ({ ...field, ...(shares[index] as ValueShares) })),
 });
 
-function* scoredPairs(evidence: readonly EvidenceField[], weights: Weights, parts: readonly ComparedPairs[], least: number): Steps<PlacedPair[]> {
+function* scoredPairs(
+  evidence: readonly EvidenceField[],
+  weights: Weights,
+  parts: readonly ComparedPairs[],
+  least: number,
+): Steps<PlacedPair[]> {
   const scorer = new Scorer(evidence, weights);
   const scored: PlacedPair[] = [];
   for (const { left, right, codes, common } of parts) {
@@ -111,7 +121,12 @@ export class LikelyPairs {
   readonly #scorer: Scorer;
   readonly #shares: readonly ShareTable[];
 
-  private constructor(evidence: readonly EvidenceField[], weights: Weights, texts: readonly EvidenceTexts[], pairs: readonly ScoredPair[]) {
+  private constructor(
+    evidence: readonly EvidenceField[],
+    weights: Weights,
+    texts: readonly EvidenceTexts[],
+    pairs: readonly ScoredPair[],
+  ) {
     this.#evidence = evidence;
     this.#texts = texts;
     this.#scorer = new Scorer(evidence, weights);
@@ -120,7 +135,13 @@ export class LikelyPairs {
   }
 
   /** @param least pairs with a lower score are left out */
-  static *of(evidence: readonly EvidenceField[], weights: Weights, texts: readonly EvidenceTexts[], parts: readonly ComparedPairs[], least: number): Steps<LikelyPairs> {
+  static *of(
+    evidence: readonly EvidenceField[],
+    weights: Weights,
+    texts: readonly EvidenceTexts[],
+    parts: readonly ComparedPairs[],
+    least: number,
+  ): Steps<LikelyPairs> {
     return new LikelyPairs(evidence, weights, texts, yield* scoredPairs(evidence, weights, parts, least));
   }
 
@@ -128,7 +149,9 @@ export class LikelyPairs {
     const columns = prepareColumns(this.#evidence, [this.#texts[a] ?? [], this.#texts[b] ?? []]);
     const code = patternOf(columns, 0, 1);
     const digits = Array.from(this.#evidence, (_, field) => Math.floor(code / levelBase ** field) % levelBase);
-    return this.#scorer.explain(code, (field): Commonness => commonnessAt(columns, this.#shares, field, digits[field] as number, 0));
+    return this.#scorer.explain(code, (field): Commonness =>
+      commonnessAt(columns, this.#shares, field, digits[field] as number, 0),
+    );
   }
 
   /** What the fields say for it, without what was known before. */

@@ -9,7 +9,11 @@ import { finished } from './steps.js';
 /** Records are called by their member's letter and a number: `a1`. */
 const membersOf = (names: readonly string[]) => [...new Set(names.map((name) => name[0] ?? ''))].sort();
 
-function caseOf(names: readonly string[], scores: Readonly<Record<string, number>>, more: Partial<EvidenceCase> & { units?: EvidenceCase['units'] } = {}): EvidenceCase {
+function caseOf(
+  names: readonly string[],
+  scores: Readonly<Record<string, number>>,
+  more: Partial<EvidenceCase> & { units?: EvidenceCase['units'] } = {},
+): EvidenceCase {
   const place = (name: string) => names.indexOf(name);
   const pairs = Object.entries(scores).map(([pair, bits]): ScoredPair => {
     const [left = '', right = ''] = pair.split('-');
@@ -22,7 +26,8 @@ function caseOf(names: readonly string[], scores: Readonly<Record<string, number
     newcomers: names.map((_, at) => at).filter((at) => !known.has(at)),
     units: [],
     pairs: pairs.filter(({ bits }) => bits >= 0),
-    forAndAgainst: (a, b) => pairs.find(({ left, right }) => (left === a && right === b) || (left === b && right === a))?.bits ?? 1,
+    forAndAgainst: (a, b) =>
+      pairs.find(({ left, right }) => (left === a && right === b) || (left === b && right === a))?.bits ?? 1,
     thresholds: { upper: 8, lower: 0 },
     areDifferent: () => false,
     ...more,
@@ -68,7 +73,9 @@ test('unlike records are not chained together: where one record of a thing speak
 test('three shop accounts that are one thing are one group, with or without the account that they belong to', () => {
   const names = ['a1', 'b1', 'b2', 'b3'];
   const alike = { 'b1-b2': 18, 'b2-b3': 17 };
-  expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { ...alike, 'a1-b1': 15, 'a1-b2': 14 }))))).toEqual(['b1 b2 b3 duplicates']);
+  expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { ...alike, 'a1-b1': 15, 'a1-b2': 14 }))))).toEqual([
+    'b1 b2 b3 duplicates',
+  ]);
   // One that is clearly better is tied, and the others are its duplicates.
   const clear = finished(matchByEvidence(caseOf(names, { ...alike, 'a1-b1': 25, 'a1-b2': 14 })));
   expect([groupsOf(names, clear), doubtsOf(names, clear)]).toEqual([['a1 b1'], ['b2 b3 duplicates of b1']]);
@@ -79,8 +86,12 @@ test('three shop accounts that are one thing are one group, with or without the 
 test('a record that is like what is tied in its member already is a duplicate of it', () => {
   const names = ['a1', 'b1', 'b2'];
   const units = [{ records: [0, 1], taken: new Set([0, 1]) }];
-  expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { 'b1-b2': 12 }, { units }))))).toEqual(['b2 duplicates of b1']);
-  expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { 'a1-b2': 12 }, { units }))))).toEqual(['b2 duplicates of b1']);
+  expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { 'b1-b2': 12 }, { units }))))).toEqual([
+    'b2 duplicates of b1',
+  ]);
+  expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { 'a1-b2': 12 }, { units }))))).toEqual([
+    'b2 duplicates of b1',
+  ]);
   // Somewhat alike is not enough: two of a household are two.
   expect(doubtsOf(names, finished(matchByEvidence(caseOf(names, { 'a1-b2': 5 }, { units }))))).toEqual([]);
 });
@@ -88,7 +99,11 @@ test('a record that is like what is tied in its member already is a duplicate of
 test('what joins something that waits, waits with it', () => {
   const names = ['a1', 'b1', 'c1'];
   const outcome = finished(matchByEvidence(caseOf(names, { 'a1-b1': 4, 'b1-c1': 20 })));
-  expect([groupsOf(names, outcome), doubtsOf(names, outcome), outcome.joined]).toEqual([['a1'], ['b1? a1 4', 'c1? b1 20'], []]);
+  expect([groupsOf(names, outcome), doubtsOf(names, outcome), outcome.joined]).toEqual([
+    ['a1'],
+    ['b1? a1 4', 'c1? b1 20'],
+    [],
+  ]);
 });
 
 test('a person’s word that two are different outranks any score', () => {
@@ -115,11 +130,20 @@ test('every record is in one place, no unit has two of a member, and at once or 
       const asked = outcome.doubts.flatMap((doubt) => (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]));
       expect(new Set([...inUnits, ...asked]).size).toBe(names.length);
       expect(new Set(inUnits).size).toBe(inUnits.length);
-      for (const { records, waits } of outcome.units) if (!waits) expect(new Set(records.map((at) => names[at]?.[0])).size).toBe(records.length);
+      for (const { records, waits } of outcome.units)
+        if (!waits) expect(new Set(records.map((at) => names[at]?.[0])).size).toBe(records.length);
       // The last member's records come in a later run, when nothing of the others waits.
-      if (outcome.doubts.some((doubt) => (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]).some((at) => at < 6))) return;
+      if (
+        outcome.doubts.some((doubt) =>
+          (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]).some((at) => at < 6),
+        )
+      )
+        return;
       const first = finished(matchByEvidence(caseOf(names, bits, { newcomers: [0, 1, 2, 3, 4, 5] })));
-      const units = first.units.map(({ records }) => ({ records, taken: new Set(records.map((at) => Math.floor(at / 3))) }));
+      const units = first.units.map(({ records }) => ({
+        records,
+        taken: new Set(records.map((at) => Math.floor(at / 3))),
+      }));
       const later = finished(matchByEvidence(caseOf(names, bits, { units, newcomers: [6, 7, 8] })));
       expect(groupsOf(names, later)).toEqual(groupsOf(names, outcome));
       expect(doubtsOf(names, later)).toEqual(doubtsOf(names, outcome));
@@ -128,9 +152,19 @@ test('every record is in one place, no unit has two of a member, and at once or 
 });
 
 test('what evidence ties gets an anchor with the reason, what it doubts waits, and nothing is created where a doubt is open', () => {
-  const records = ['a1', 'b1', 'b2', 'c1'].map((name) => ({ member: name[0] ?? '', key: recordKey(name), keys: [], canStart: name !== 'c1' }));
+  const records = ['a1', 'b1', 'b2', 'c1'].map((name) => ({
+    member: name[0] ?? '',
+    key: recordKey(name),
+    keys: [],
+    canStart: name !== 'c1',
+  }));
   let next = 0;
-  const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(`new${(next += 1)}`)).applyKeys();
+  const matching = new RecordMatching(
+    [],
+    records,
+    { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined },
+    () => anchorId(`new${(next += 1)}`),
+  ).applyKeys();
   const outcome = finished(matchByEvidence(caseOf(['a1', 'b1', 'b2', 'c1'], { 'a1-b1': 20, 'b1-b2': 12 })));
   finished(matching.applyEvidence(outcome, (place) => records[place] as (typeof records)[number], []));
   const { ties, doubts, unmatched, blocked } = matching.finish();

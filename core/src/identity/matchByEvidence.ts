@@ -34,7 +34,13 @@ export type EvidenceDoubt =
   /** A record that may belong to one of the units. */
   | { readonly kind: 'unsure'; readonly record: number; readonly candidates: readonly Candidate[] }
   /** Records of one member that are like each other, or like the one that is tied already. */
-  | { readonly kind: 'duplicates'; readonly records: readonly number[]; readonly tied: number | undefined; readonly unit: number | undefined; readonly bits: number };
+  | {
+      readonly kind: 'duplicates';
+      readonly records: readonly number[];
+      readonly tied: number | undefined;
+      readonly unit: number | undefined;
+      readonly bits: number;
+    };
 
 /** The pair that was looked at for a newcomer, whether it was tied or not. */
 export interface ConsideredPair {
@@ -85,7 +91,12 @@ class EvidencePass {
 
   constructor(matching: EvidenceCase) {
     this.#case = matching;
-    this.#units = matching.units.map(({ records, taken }, index) => ({ index, records: [...records], taken: new Set(taken), waits: false }));
+    this.#units = matching.units.map(({ records, taken }, index) => ({
+      index,
+      records: [...records],
+      taken: new Set(taken),
+      waits: false,
+    }));
     for (const unit of this.#units) for (const record of unit.records) this.#unitOf.set(record, unit);
   }
 
@@ -95,12 +106,19 @@ class EvidencePass {
       this.#note(left, right, bits);
       this.#note(right, left, bits);
     }
-    for (let member = 0; member < this.#case.members; member += 1) yield* this.#place(this.#case.newcomers.filter((record) => this.#case.memberOf(record) === member));
+    for (let member = 0; member < this.#case.members; member += 1)
+      yield* this.#place(this.#case.newcomers.filter((record) => this.#case.memberOf(record) === member));
     for (const { record, with: other, bits } of this.#joined) {
       const unit = this.#unitOf.get(record) as Unit;
-      if (unit.waits) this.#doubts.push({ kind: 'unsure', record, candidates: [{ unit: unit.index, bits, with: other }] });
+      if (unit.waits)
+        this.#doubts.push({ kind: 'unsure', record, candidates: [{ unit: unit.index, bits, with: other }] });
     }
-    return { units: this.#units, joined: this.#joined.filter(({ record }) => !this.#unitOf.get(record)?.waits), doubts: this.#doubts, considered: this.#considered };
+    return {
+      units: this.#units,
+      joined: this.#joined.filter(({ record }) => !this.#unitOf.get(record)?.waits),
+      doubts: this.#doubts,
+      considered: this.#considered,
+    };
   }
 
   #note(record: number, other: number, bits: number): void {
@@ -129,7 +147,8 @@ class EvidencePass {
       if (at % inOneStep === 0) yield;
       const unit = this.#units[right] as Unit;
       const pair = { record, with: wished.get(record)?.find((one) => one.unit === right)?.with ?? -1, bits };
-      const isDisputed = (bits >= thresholds.upper && judgement === 'asked') || this.#isContradicted(record, unit, pair.with);
+      const isDisputed =
+        (bits >= thresholds.upper && judgement === 'asked') || this.#isContradicted(record, unit, pair.with);
       this.#considered.push({ ...pair, isDisputed });
       if (judgement === 'asked' || isDisputed) asked.add(record);
       else {
@@ -141,14 +160,20 @@ class EvidencePass {
     const looked = new Set(chosen.map(({ left: record }) => record));
     for (const record of left) {
       const best = wished.get(record)?.[0];
-      if (best && !looked.has(record)) this.#considered.push({ record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper });
+      if (best && !looked.has(record))
+        this.#considered.push({ record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper });
     }
     yield* this.#askAboutDuplicates(left);
     for (const [at, record] of [...left].entries()) {
       if (at % inOneStep === 0) yield;
-      const candidates = (wished.get(record) ?? []).filter(({ bits }) => bits >= thresholds.lower).slice(0, mostCandidates);
+      const candidates = (wished.get(record) ?? [])
+        .filter(({ bits }) => bits >= thresholds.lower)
+        .slice(0, mostCandidates);
       // What lost to a better one is asked about only where that one is in doubt itself.
-      const waits = candidates.length > 0 && (asked.has(record) || candidates.some(({ unit, bits }) => bits >= thresholds.upper && !this.#isTaken(unit, record)));
+      const waits =
+        candidates.length > 0 &&
+        (asked.has(record) ||
+          candidates.some(({ unit, bits }) => bits >= thresholds.upper && !this.#isTaken(unit, record)));
       this.#begin([record], waits);
       if (waits) this.#doubts.push({ kind: 'unsure', record, candidates });
     }
@@ -161,7 +186,8 @@ class EvidencePass {
       const unit = this.#unitOf.get(other);
       if (!unit) continue;
       const there = best.get(unit);
-      if (!there || bits > there.bits || (bits === there.bits && other < there.with)) best.set(unit, { unit: unit.index, bits, with: other });
+      if (!there || bits > there.bits || (bits === there.bits && other < there.with))
+        best.set(unit, { unit: unit.index, bits, with: other });
     }
     return [...best]
       .filter(([unit]) => !unit.records.some((other) => this.#case.areDifferent(record, other)))
@@ -184,12 +210,20 @@ class EvidencePass {
       if (at % inOneStep === 0) yield;
       if (!left.has(record)) continue;
       const group = this.#duplicatesAmong(record, left);
-      const like = group.flatMap((one) => this.#linksOf(one).filter(({ bits }) => bits >= upper)).sort((a, b) => b.bits - a.bits || a.unit - b.unit);
+      const like = group
+        .flatMap((one) => this.#linksOf(one).filter(({ bits }) => bits >= upper))
+        .sort((a, b) => b.bits - a.bits || a.unit - b.unit);
       const taken = like.find(({ unit }) => this.#isTaken(unit, record));
       if (group.length === 1 && !taken) continue;
       const unit = taken ?? like[0];
-      const tied = taken && (this.#units[taken.unit] as Unit).records.find((other) => this.#case.memberOf(other) === this.#case.memberOf(record));
-      const bits = taken?.bits ?? Math.max(...group.flatMap((one) => this.#duplicateBits(one, new Set(group)).map((other) => other.bits)));
+      const tied =
+        taken &&
+        (this.#units[taken.unit] as Unit).records.find(
+          (other) => this.#case.memberOf(other) === this.#case.memberOf(record),
+        );
+      const bits =
+        taken?.bits ??
+        Math.max(...group.flatMap((one) => this.#duplicateBits(one, new Set(group)).map((other) => other.bits)));
       for (const one of group) left.delete(one);
       this.#doubts.push({ kind: 'duplicates', records: group, tied, unit: unit?.unit, bits });
       if (!unit) this.#begin(group, true);
@@ -199,7 +233,11 @@ class EvidencePass {
   #duplicateBits(record: number, among: ReadonlySet<number>): { readonly record: number; readonly bits: number }[] {
     const { memberOf, thresholds, areDifferent } = this.#case;
     return (this.#alike.get(record) ?? []).filter(
-      ({ record: other, bits }) => bits >= thresholds.upper && among.has(other) && memberOf(other) === memberOf(record) && !areDifferent(record, other),
+      ({ record: other, bits }) =>
+        bits >= thresholds.upper &&
+        among.has(other) &&
+        memberOf(other) === memberOf(record) &&
+        !areDifferent(record, other),
     );
   }
 

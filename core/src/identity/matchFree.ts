@@ -28,10 +28,19 @@ export interface FreeCase {
 }
 
 /** Ties what the key rules have left by evidence, as far as it was compared, and gives what was thought of it. */
-export function* matchFree({ matching, members, records, likely, thresholds, verdicts, known = [] }: FreeCase): Steps<EvidenceOutcome> {
+export function* matchFree({
+  matching,
+  members,
+  records,
+  likely,
+  thresholds,
+  verdicts,
+  known = [],
+}: FreeCase): Steps<EvidenceOutcome> {
   const places = new Map(records.map((record, place) => [recordId(record), place]));
   const memberAt = new Map(members.map((member, index) => [member, index]));
-  const placesOf = (names: readonly RecordName[]): number[] => names.flatMap((name) => places.get(recordId(name)) ?? []);
+  const placesOf = (names: readonly RecordName[]): number[] =>
+    names.flatMap((name) => places.get(recordId(name)) ?? []);
   const together = matching.together();
   const anchors: AnchorId[] = [];
   const units: KnownUnit[] = [];

@@ -39,10 +39,20 @@ export class PreparedJob {
     this.#job = job;
     const columns = prepareColumns(job.evidence, job.texts);
     const indexes = this.#placesByMember(0, job.newcomers).map((places) => new BlockIndex(columns, places));
-    const others = job.others ? this.#placesByMember(job.newcomers, job.newcomers + job.others).map((places) => new BlockIndex(columns, places)) : undefined;
+    const others = job.others
+      ? this.#placesByMember(job.newcomers, job.newcomers + job.others).map((places) => new BlockIndex(columns, places))
+      : undefined;
     const shares = (job.weights?.fields ?? columns.map(learnShares)).map((of) => new ShareTable(of));
     const { known } = job;
-    this.#comparing = { columns, memberOf: job.memberOf, indexes, others, withinMembers: job.withinMembers, shares, known: known && ((record) => known[record] ?? []) };
+    this.#comparing = {
+      columns,
+      memberOf: job.memberOf,
+      indexes,
+      others,
+      withinMembers: job.withinMembers,
+      shares,
+      known: known && ((record) => known[record] ?? []),
+    };
   }
 
   compare({ from, to }: MatchRange): ComparedPairs {
@@ -51,7 +61,10 @@ export class PreparedJob {
 
   sample(): AnyRecords {
     const [first = [], ...rest] = this.#placesByMember(0, this.#job.texts.length).filter(({ length }) => length > 0);
-    return { anyPairs: sampleAnyPairs(this.#comparing.columns, first, rest.length === 0 ? first : rest.flat()), shares: this.#comparing.columns.map(learnShares) };
+    return {
+      anyPairs: sampleAnyPairs(this.#comparing.columns, first, rest.length === 0 ? first : rest.flat()),
+      shares: this.#comparing.columns.map(learnShares),
+    };
   }
 
   #placesByMember(from: number, to: number): number[][] {

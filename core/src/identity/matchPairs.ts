@@ -43,11 +43,18 @@ const leastAgreement = 1.5;
  */
 export function comparePairs(comparing: Comparing, from: number, to: number): ComparedPairs {
   const { columns, memberOf, indexes, others = [], withinMembers, known, shares } = comparing;
-  const candidates = new Int32Array(Math.max(0, ...[...indexes, ...others].map(({ mostCandidates }) => mostCandidates)));
+  const candidates = new Int32Array(
+    Math.max(0, ...[...indexes, ...others].map(({ mostCandidates }) => mostCandidates)),
+  );
   const patterns: PatternCounts = new Map();
   const patternsWithin: PatternCounts = new Map();
   const keeps = new Map<PatternCode, boolean>();
-  const rows: { left: number[]; right: number[]; codes: number[]; common: number[] } = { left: [], right: [], codes: [], common: [] };
+  const rows: { left: number[]; right: number[]; codes: number[]; common: number[] } = {
+    left: [],
+    right: [],
+    codes: [],
+    common: [],
+  };
   let compared = 0;
   const compare = (i: number, j: number): void => {
     const code = patternOf(columns, i, j);
@@ -101,7 +108,13 @@ export function comparePairs(comparing: Comparing, from: number, to: number): Co
 }
 
 /** How common the value of a record is, where a pair agrees on it wholly. */
-export function commonnessAt(columns: readonly EvidenceColumn[], shares: readonly ShareTable[], field: number, digit: number, record: number): Commonness {
+export function commonnessAt(
+  columns: readonly EvidenceColumn[],
+  shares: readonly ShareTable[],
+  field: number,
+  digit: number,
+  record: number,
+): Commonness {
   const { comparison, values } = columns[field] as EvidenceColumn;
   return digit === comparison.levels.length ? (shares[field] as ShareTable).of(values[record]?.form ?? '') : 0;
 }

@@ -6,7 +6,13 @@ import { type Verdict, Verdicts } from './verdict.js';
 
 const nobody: KnownAnchors = { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined };
 
-function matchByKey(rules: readonly string[], all: readonly Newcomer[], before: KnownAnchors, nextId: () => AnchorId, verdicts: readonly Verdict[] = []): Matching {
+function matchByKey(
+  rules: readonly string[],
+  all: readonly Newcomer[],
+  before: KnownAnchors,
+  nextId: () => AnchorId,
+  verdicts: readonly Verdict[] = [],
+): Matching {
   return new RecordMatching(rules, all, before, nextId, new Verdicts(verdicts)).applyKeys().finish();
 }
 
@@ -15,14 +21,27 @@ function ids(): () => AnchorId {
   return () => anchorId(`new${(next += 1)}`);
 }
 
-const newcomer = (member: string, key: string, keys: (string | undefined)[], canStart = true): Newcomer => ({ member, key: recordKey(key), keys, canStart });
+const newcomer = (member: string, key: string, keys: (string | undefined)[], canStart = true): Newcomer => ({
+  member,
+  key: recordKey(key),
+  keys,
+  canStart,
+});
 
 /** The matching with new anchors named by their records, so that two can be compared. The records of a doubt are in the order in which a person sees them. */
 function portrait(matching: Matching): string {
   const anchors = new Map<string, string[]>();
-  for (const { newcomer: one, anchor } of matching.ties) anchors.set(anchor, [...(anchors.get(anchor) ?? []), `${one.member}/${one.key}`]);
-  const blocked = [...matching.blocked].map(([anchor, members]) => [(anchors.get(anchor) ?? [anchor]).sort(), [...members].sort()]);
-  const doubts = matching.doubts.map(({ kind, member, ...rest }) => [kind, member, 'keys' in rest ? rest.keys : rest.key]);
+  for (const { newcomer: one, anchor } of matching.ties)
+    anchors.set(anchor, [...(anchors.get(anchor) ?? []), `${one.member}/${one.key}`]);
+  const blocked = [...matching.blocked].map(([anchor, members]) => [
+    (anchors.get(anchor) ?? [anchor]).sort(),
+    [...members].sort(),
+  ]);
+  const doubts = matching.doubts.map(({ kind, member, ...rest }) => [
+    kind,
+    member,
+    'keys' in rest ? rest.keys : rest.key,
+  ]);
   return JSON.stringify([
     [...anchors.values()].map((all) => all.sort()).sort(),
     doubts.map((doubt) => JSON.stringify(doubt)).sort(),
@@ -34,13 +53,17 @@ const newcomers = fc.uniqueArray(
   fc.record({
     member: fc.constantFrom('a', 'b', 'c'),
     key: fc.nat(5).map((n) => recordKey(`r${n}`)),
-    keys: fc.tuple(fc.option(fc.constantFrom('1', '2', '3'), { nil: undefined }), fc.option(fc.constantFrom('x', 'y', 'z'), { nil: undefined })),
+    keys: fc.tuple(
+      fc.option(fc.constantFrom('1', '2', '3'), { nil: undefined }),
+      fc.option(fc.constantFrom('x', 'y', 'z'), { nil: undefined }),
+    ),
     canStart: fc.boolean(),
   }),
   { selector: ({ member, key }) => `${member}/${key}`, maxLength: 12 },
 );
 const known: KnownAnchors = {
-  withKey: (rule, key) => (rule === 0 && key === '1' ? [anchorId('old')] : rule === 1 && key === 'x' ? [anchorId('older')] : []),
+  withKey: (rule, key) =>
+    rule === 0 && key === '1' ? [anchorId('old')] : rule === 1 && key === 'x' ? [anchorId('older')] : [],
   tiedKey: (anchor, member) => (anchor === 'old' && member === 'a' ? recordKey('tied') : undefined),
   anchorOf: ({ member, key }) => (member === 'a' && key === 'tied' ? anchorId('old') : undefined),
 };
@@ -67,7 +90,9 @@ test('never ties two records of one member to one anchor, and never loses a reco
       const slots = matching.ties.map(({ newcomer: { member }, anchor }) => `${anchor}/${member}`);
       expect(new Set(slots).size).toBe(slots.length);
       expect(slots).not.toContain('old/a');
-      const doubted = matching.doubts.flatMap((doubt) => ('keys' in doubt ? doubt.keys : [doubt.key]).map((key) => `${doubt.member}/${key}`));
+      const doubted = matching.doubts.flatMap((doubt) =>
+        ('keys' in doubt ? doubt.keys : [doubt.key]).map((key) => `${doubt.member}/${key}`),
+      );
       const accounted = [
         ...matching.ties.map(({ newcomer: { member, key } }) => `${member}/${key}`),
         ...matching.unmatched.map(({ member, key }) => `${member}/${key}`),
@@ -85,7 +110,9 @@ test('gives the same ties whatever the order of reading', () => {
         .map((one) => ({ one, at: random.next().value as number }))
         .toSorted((a, b) => a.at - b.at)
         .map(({ one }) => one);
-      expect(portrait(matchByKey(['id', 'email'], shuffled, known, ids(), verdicts))).toBe(portrait(matchByKey(['id', 'email'], all, known, ids(), verdicts)));
+      expect(portrait(matchByKey(['id', 'email'], shuffled, known, ids(), verdicts))).toBe(
+        portrait(matchByKey(['id', 'email'], all, known, ids(), verdicts)),
+      );
     }),
   );
 });
@@ -94,7 +121,9 @@ test('no two records of which somebody said that they are different come to one 
   fc.assert(
     fc.property(newcomers, verdictsOn, (all, verdicts) => {
       const { ties } = matchByKey(['id', 'email'], all, known, ids(), verdicts);
-      const anchors = new Map(ties.map(({ newcomer: { member, key }, anchor }) => [`${member}/${key}`, anchor as string]));
+      const anchors = new Map(
+        ties.map(({ newcomer: { member, key }, anchor }) => [`${member}/${key}`, anchor as string]),
+      );
       anchors.set('a/tied', 'old');
       const said = new Verdicts(verdicts);
       for (const { a, b } of verdicts) {
@@ -110,7 +139,13 @@ test('no two records of which somebody said that they are different come to one 
   const together = matchByKey(['id'], pair, nobody, ids(), [{ a: record('a', '1'), b: record('b', '2'), same: true }]);
   expect(together.ties.map(({ why }) => why)).toEqual([{ kind: 'verdict' }, { kind: 'verdict' }]);
   const apart = [newcomer('a', '1', ['x']), newcomer('b', '2', ['x'])];
-  expect(new Set(matchByKey(['id'], apart, nobody, ids(), [{ a: record('b', '2'), b: record('a', '1'), same: false }]).ties.map(({ anchor }) => anchor)).size).toBe(2);
+  expect(
+    new Set(
+      matchByKey(['id'], apart, nobody, ids(), [{ a: record('b', '2'), b: record('a', '1'), same: false }]).ties.map(
+        ({ anchor }) => anchor,
+      ),
+    ).size,
+  ).toBe(2);
 });
 
 test('a key that people have said belongs to two things goes to a person for everybody else', () => {
@@ -144,7 +179,11 @@ test('of two that are different and have the key of what is tied, a person says 
 });
 
 test('two shop customers that share an email are reported, and nothing is created in the shop for the CRM account', () => {
-  const all = [newcomer('crm', 'A1', ['yard@osprey.example']), newcomer('shop', '7', ['yard@osprey.example']), newcomer('shop', '8', ['yard@osprey.example'])];
+  const all = [
+    newcomer('crm', 'A1', ['yard@osprey.example']),
+    newcomer('shop', '7', ['yard@osprey.example']),
+    newcomer('shop', '8', ['yard@osprey.example']),
+  ];
   const matching = matchByKey(['email'], all, nobody, ids());
   expect(matching.ties.map(({ newcomer: { key } }) => key)).toEqual(['A1']);
   expect(matching.doubts).toMatchObject([{ kind: 'duplicate', member: 'shop', keys: ['7', '8'] }]);
@@ -157,18 +196,26 @@ test('keys that disagree go to a person', () => {
 });
 
 test('a later rule joins what an earlier one left, one rule over all records before the next', () => {
-  const all = [newcomer('a', '1', ['K', undefined]), newcomer('b', '2', ['K', 'mail']), newcomer('c', '3', [undefined, 'mail'])];
+  const all = [
+    newcomer('a', '1', ['K', undefined]),
+    newcomer('b', '2', ['K', 'mail']),
+    newcomer('c', '3', [undefined, 'mail']),
+  ];
   const matching = matchByKey(['id', 'email'], all, nobody, ids());
   expect(new Set(matching.ties.map(({ anchor }) => anchor)).size).toBe(1);
 });
 
 test('a rejected record joins an anchor but starts none', () => {
   expect(matchByKey(['id'], [newcomer('a', '1', ['K'], false)], nobody, ids()).unmatched).toHaveLength(1);
-  expect(matchByKey(['id'], [newcomer('a', '1', ['K'], false), newcomer('b', '2', ['K'])], nobody, ids()).ties).toHaveLength(2);
+  expect(
+    matchByKey(['id'], [newcomer('a', '1', ['K'], false), newcomer('b', '2', ['K'])], nobody, ids()).ties,
+  ).toHaveLength(2);
 });
 
 test('keys are compared in normal form, and a blank is no key', () => {
   const rule = { name: 'Email', fields: [{ field: 'email', normalise: 'email' as const }] };
-  expect(keyOf(rule, new Map([['email', ' Mailto:Yard@Osprey.Example ']]))).toBe('mailto:yard@osprey.example'.replace('mailto:', ''));
+  expect(keyOf(rule, new Map([['email', ' Mailto:Yard@Osprey.Example ']]))).toBe(
+    'mailto:yard@osprey.example'.replace('mailto:', ''),
+  );
   expect(keyOf(rule, new Map([['email', null]]))).toBeUndefined();
 });

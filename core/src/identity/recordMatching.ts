@@ -40,15 +40,32 @@ export type MatchDoubt =
       readonly tiedKey?: RecordKey | undefined;
       readonly anchor?: AnchorId | undefined;
     }
-  | { readonly kind: 'keys disagree' | 'several anchors'; readonly member: MemberId; readonly key: RecordKey; readonly anchors: readonly AnchorId[] }
-  | { readonly kind: 'evidence'; readonly member: MemberId; readonly key: RecordKey; readonly candidates: readonly MatchCandidate[] };
+  | {
+      readonly kind: 'keys disagree' | 'several anchors';
+      readonly member: MemberId;
+      readonly key: RecordKey;
+      readonly anchors: readonly AnchorId[];
+    }
+  | {
+      readonly kind: 'evidence';
+      readonly member: MemberId;
+      readonly key: RecordKey;
+      readonly candidates: readonly MatchCandidate[];
+    };
 
 /** Why a record was tied. */
 export type TieReason =
-  { readonly kind: 'verdict' } | { readonly kind: 'key rule'; readonly rule: string } | { readonly kind: 'evidence'; readonly with: RecordName; readonly bits: number };
+  | { readonly kind: 'verdict' }
+  | { readonly kind: 'key rule'; readonly rule: string }
+  | { readonly kind: 'evidence'; readonly with: RecordName; readonly bits: number };
 
 export interface Matching {
-  readonly ties: readonly { readonly newcomer: Newcomer; readonly anchor: AnchorId; readonly why: TieReason | undefined; readonly isNewAnchor: boolean }[];
+  readonly ties: readonly {
+    readonly newcomer: Newcomer;
+    readonly anchor: AnchorId;
+    readonly why: TieReason | undefined;
+    readonly isNewAnchor: boolean;
+  }[];
   /** Records that wait for a person. They have no anchor and create nothing meanwhile. */
   readonly doubts: readonly MatchDoubt[];
   /** Records that neither match nor may start an anchor. */
@@ -81,7 +98,13 @@ export class RecordMatching {
   /** Blocks on newcomers that have no anchor yet. */
   readonly #blockedLater = new Map<Newcomer, Set<MemberId>>();
 
-  constructor(ruleNames: readonly string[], newcomers: readonly Newcomer[], known: KnownAnchors, nextId: () => AnchorId, verdicts: Verdicts = new Verdicts([])) {
+  constructor(
+    ruleNames: readonly string[],
+    newcomers: readonly Newcomer[],
+    known: KnownAnchors,
+    nextId: () => AnchorId,
+    verdicts: Verdicts = new Verdicts([]),
+  ) {
     this.#ruleNames = ruleNames;
     this.#newcomers = newcomers.toSorted((a, b) => compare(a.member, b.member) || compare(a.key, b.key));
     this.#known = known;
@@ -113,9 +136,18 @@ export class RecordMatching {
    * @param recordAt the record at each place of the list that was compared
    * @param anchors the anchors of the units that were given, in their order
    */
-  *applyEvidence({ units, joined, doubts }: EvidenceOutcome, recordAt: (place: number) => RecordName, anchors: readonly AnchorId[]): Steps<void> {
+  *applyEvidence(
+    { units, joined, doubts }: EvidenceOutcome,
+    recordAt: (place: number) => RecordName,
+    anchors: readonly AnchorId[],
+  ): Steps<void> {
     const newcomerAt = (place: number): Newcomer => this.#byId.get(recordId(recordAt(place))) as Newcomer;
-    const why = new Map(joined.map(({ record, with: other, bits }) => [record, { kind: 'evidence' as const, with: nameOf(recordAt(other)), bits }]));
+    const why = new Map(
+      joined.map(({ record, with: other, bits }) => [
+        record,
+        { kind: 'evidence' as const, with: nameOf(recordAt(other)), bits },
+      ]),
+    );
     const anchorOf: (AnchorId | undefined)[] = units.map(({ records, waits }, index) => {
       const given = anchors[index];
       if (given !== undefined || waits) return given;
@@ -137,7 +169,9 @@ export class RecordMatching {
         const { member, key } = recordAt(doubt.record);
         const candidates = doubt.candidates.map((one): MatchCandidate => ({
           anchor: anchorOf[one.unit],
-          records: (units[one.unit]?.records ?? []).filter((place) => place !== doubt.record).map((place) => nameOf(recordAt(place))),
+          records: (units[one.unit]?.records ?? [])
+            .filter((place) => place !== doubt.record)
+            .map((place) => nameOf(recordAt(place))),
           with: nameOf(recordAt(one.with)),
         }));
         this.#waiting.add(newcomerAt(doubt.record));
@@ -148,7 +182,13 @@ export class RecordMatching {
         const { member } = records[0] as RecordName;
         const anchor = doubt.unit === undefined ? undefined : anchorOf[doubt.unit];
         for (const place of doubt.records) this.#waiting.add(newcomerAt(place));
-        this.#doubts.push({ kind: 'duplicate', member, keys: records.map(({ key }) => key), tiedKey: doubt.tied === undefined ? undefined : recordAt(doubt.tied).key, anchor });
+        this.#doubts.push({
+          kind: 'duplicate',
+          member,
+          keys: records.map(({ key }) => key),
+          tiedKey: doubt.tied === undefined ? undefined : recordAt(doubt.tied).key,
+          anchor,
+        });
         if (anchor !== undefined) this.#block(anchor, member);
       }
     }
@@ -164,7 +204,12 @@ export class RecordMatching {
       const tied = this.#tied.get(newcomer);
       if (tied) for (const member of members) this.#block(tied.anchor, member);
     }
-    const ties = [...this.#tied].map(([newcomer, { anchor, why }]) => ({ newcomer, anchor, why, isNewAnchor: this.#newAnchors.has(anchor) }));
+    const ties = [...this.#tied].map(([newcomer, { anchor, why }]) => ({
+      newcomer,
+      anchor,
+      why,
+      isNewAnchor: this.#newAnchors.has(anchor),
+    }));
     return { ties, doubts: this.#doubts, unmatched, blocked: this.#blocked };
   }
 
@@ -179,7 +224,8 @@ export class RecordMatching {
       const { newcomers, anchors } = this.#saidToBeSame(first);
       if (newcomers.length === 1 && anchors.length === 0) continue;
       if (anchors.length > 1) {
-        for (const newcomer of newcomers) this.#doubt(newcomer, { kind: 'several anchors', member: newcomer.member, key: newcomer.key, anchors });
+        for (const newcomer of newcomers)
+          this.#doubt(newcomer, { kind: 'several anchors', member: newcomer.member, key: newcomer.key, anchors });
         continue;
       }
       const [anchor] = anchors;
@@ -193,7 +239,8 @@ export class RecordMatching {
           if (anchor !== undefined) this.#block(anchor, member);
         }
       }
-      const to = anchor ?? (singles.length > 1 && singles.some(({ canStart }) => canStart) ? this.#startAnchor() : undefined);
+      const to =
+        anchor ?? (singles.length > 1 && singles.some(({ canStart }) => canStart) ? this.#startAnchor() : undefined);
       if (to !== undefined) for (const newcomer of singles) this.#tie(newcomer, to, { kind: 'verdict' });
     }
   }
@@ -209,7 +256,10 @@ export class RecordMatching {
         else if (newcomer && this.#isFree(newcomer)) newcomers.add(newcomer);
       }
     }
-    return { newcomers: [...newcomers].sort((a, b) => compare(a.member, b.member) || compare(a.key, b.key)), anchors: [...anchors].sort() };
+    return {
+      newcomers: [...newcomers].sort((a, b) => compare(a.member, b.member) || compare(a.key, b.key)),
+      anchors: [...anchors].sort(),
+    };
   }
 
   #applyRule(rule: number): void {
@@ -227,10 +277,15 @@ export class RecordMatching {
   /** Sets apart the newcomers of which somebody said that they are not the same as another one with this key. */
   #withoutTheDifferent(rule: number, value: string, group: readonly Newcomer[]): readonly Newcomer[] {
     const parted = group.filter((one) => group.some((other) => this.#verdicts.areDifferent(one, other)));
-    const mayJoin = new Map(parted.map((one) => [one, this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(one, anchor))]));
+    const mayJoin = new Map(
+      parted.map((one) => [one, this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(one, anchor))]),
+    );
     // Where two that are different could both join one anchor, a person says which of them it is.
     for (const [one, anchors] of mayJoin) {
-      const isContested = parted.some((other) => this.#verdicts.areDifferent(one, other) && anchors.some((anchor) => mayJoin.get(other)?.includes(anchor)));
+      const isContested = parted.some(
+        (other) =>
+          this.#verdicts.areDifferent(one, other) && anchors.some((anchor) => mayJoin.get(other)?.includes(anchor)),
+      );
       if (isContested) this.#doubt(one, { kind: 'several anchors', member: one.member, key: one.key, anchors });
     }
     for (const newcomer of parted) {
@@ -239,7 +294,10 @@ export class RecordMatching {
       if (anchors.length === 0 && newcomer.canStart) this.#tie(newcomer, this.#startAnchor(), undefined);
     }
     // Those that may start nothing are not put together by what they share with a third: it is asked about when that one is tied.
-    const apart = parted.filter((one) => this.#isFree(one) && parted.some((other) => this.#isFree(other) && this.#verdicts.areDifferent(one, other)));
+    const apart = parted.filter(
+      (one) =>
+        this.#isFree(one) && parted.some((other) => this.#isFree(other) && this.#verdicts.areDifferent(one, other)),
+    );
     return group.filter((newcomer) => {
       if (!this.#isFree(newcomer) || apart.includes(newcomer)) return false;
       const all = this.#anchorsWith(rule, value);
@@ -247,7 +305,13 @@ export class RecordMatching {
       if (allowed.length === all.length) return true;
       // Of the anchors that are left, one alone is clear as long as its place is free; without any, a later rule may find one.
       const [anchor] = allowed;
-      if (allowed.length > 1) this.#doubt(newcomer, { kind: 'several anchors', member: newcomer.member, key: newcomer.key, anchors: allowed });
+      if (allowed.length > 1)
+        this.#doubt(newcomer, {
+          kind: 'several anchors',
+          member: newcomer.member,
+          key: newcomer.key,
+          anchors: allowed,
+        });
       else if (anchor !== undefined && this.#tiedKey(anchor, newcomer.member) === undefined)
         this.#tie(newcomer, anchor, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
       return false;
@@ -264,25 +328,38 @@ export class RecordMatching {
   #matchGroup(rule: number, value: string, group: readonly Newcomer[]): void {
     const anchors = this.#anchorsWith(rule, value);
     if (anchors.length > 1) {
-      for (const newcomer of group) this.#doubt(newcomer, { kind: 'several anchors', member: newcomer.member, key: newcomer.key, anchors });
+      for (const newcomer of group)
+        this.#doubt(newcomer, { kind: 'several anchors', member: newcomer.member, key: newcomer.key, anchors });
       return;
     }
     const anchor = anchors[0];
     const agreeing = group.filter((newcomer) => !this.#keysDisagree(rule, newcomer, anchor));
     const singles: Newcomer[] = [];
-    const doubtfulMembers = new Set<MemberId>(group.filter((newcomer) => this.#waiting.has(newcomer)).map(({ member }) => member));
+    const doubtfulMembers = new Set<MemberId>(
+      group.filter((newcomer) => this.#waiting.has(newcomer)).map(({ member }) => member),
+    );
     for (const [member, alike] of byMember(agreeing)) {
       const tiedKey = anchor === undefined ? undefined : this.#tiedKey(anchor, member);
-      if (alike.length === 1 && tiedKey === undefined && !doubtfulMembers.has(member)) singles.push(alike[0] as Newcomer);
+      if (alike.length === 1 && tiedKey === undefined && !doubtfulMembers.has(member))
+        singles.push(alike[0] as Newcomer);
       else {
         doubtfulMembers.add(member);
-        const doubt: MatchDoubt = { kind: 'duplicate', member, rule: this.#ruleNames[rule] as string, value, keys: alike.map(({ key }) => key), tiedKey, anchor };
+        const doubt: MatchDoubt = {
+          kind: 'duplicate',
+          member,
+          rule: this.#ruleNames[rule] as string,
+          value,
+          keys: alike.map(({ key }) => key),
+          tiedKey,
+          anchor,
+        };
         for (const newcomer of alike) this.#waiting.add(newcomer);
         this.#doubts.push(doubt);
       }
     }
     if (anchor !== undefined) {
-      for (const newcomer of singles) this.#tie(newcomer, anchor, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
+      for (const newcomer of singles)
+        this.#tie(newcomer, anchor, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
       for (const member of doubtfulMembers) this.#block(anchor, member);
     } else {
       this.#formAnchor(rule, singles, doubtfulMembers);
@@ -293,7 +370,8 @@ export class RecordMatching {
   #formAnchor(rule: number, singles: readonly Newcomer[], doubtfulMembers: ReadonlySet<MemberId>): void {
     if (singles.length >= 2 && singles.some(({ canStart }) => canStart)) {
       const made = this.#startAnchor();
-      for (const newcomer of singles) this.#tie(newcomer, made, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
+      for (const newcomer of singles)
+        this.#tie(newcomer, made, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
       for (const member of doubtfulMembers) this.#block(made, member);
       return;
     }
@@ -309,11 +387,17 @@ export class RecordMatching {
     const others = new Set<AnchorId>();
     for (const [index, key] of newcomer.keys.entries()) {
       if (index === rule || key === undefined) continue;
-      for (const other of this.#known.withKey(index, key)) if (other !== anchor && this.#mayJoin(newcomer, other)) others.add(other);
+      for (const other of this.#known.withKey(index, key))
+        if (other !== anchor && this.#mayJoin(newcomer, other)) others.add(other);
     }
     // Without an anchor of this rule's own, a later rule that finds one is no disagreement but the next try.
     if (others.size === 0 || anchor === undefined) return false;
-    this.#doubt(newcomer, { kind: 'keys disagree', member: newcomer.member, key: newcomer.key, anchors: [anchor, ...others].sort() });
+    this.#doubt(newcomer, {
+      kind: 'keys disagree',
+      member: newcomer.member,
+      key: newcomer.key,
+      anchors: [anchor, ...others].sort(),
+    });
     for (const one of [anchor, ...others]) this.#block(one, newcomer.member);
     return true;
   }

@@ -1,5 +1,13 @@
 import { type EvidenceField, levelsOf } from './evidence.js';
-import { type CountedLevels, levelShares, type LevelWeights, type PatternCounts, type Related, shareOf, type Weights } from './weights.js';
+import {
+  type CountedLevels,
+  levelShares,
+  type LevelWeights,
+  type PatternCounts,
+  type Related,
+  shareOf,
+  type Weights,
+} from './weights.js';
 
 const rounds = 60;
 /** Fewer pairs than this tell nothing of how related records agree. */
@@ -21,21 +29,37 @@ const leastFieldsAgainst = 2;
  * @param pairs how many pairs there are in all
  * @returns the weights with the related ones; as they were where none were found
  */
-export function learnRelated(evidence: readonly EvidenceField[], weights: Weights<LevelWeights>, best: PatternCounts, beaten: PatternCounts, pairs: number): Weights<LevelWeights> {
-  const countedOf = (counts: PatternCounts): CountedLevels[] => [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count }));
+export function learnRelated(
+  evidence: readonly EvidenceField[],
+  weights: Weights<LevelWeights>,
+  best: PatternCounts,
+  beaten: PatternCounts,
+  pairs: number,
+): Weights<LevelWeights> {
+  const countedOf = (counts: PatternCounts): CountedLevels[] =>
+    [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count }));
   const patterns = [...countedOf(best), ...countedOf(beaten)];
-  const relatedOf = (some: readonly CountedLevels[]): Related => ({ prior: shareOf(some, pairs), fields: levelShares(weights, some) });
-  let learned: Weights<LevelWeights> & { readonly related: Related } = { ...weights, related: relatedOf(countedOf(beaten)) };
+  const relatedOf = (some: readonly CountedLevels[]): Related => ({
+    prior: shareOf(some, pairs),
+    fields: levelShares(weights, some),
+  });
+  let learned: Weights<LevelWeights> & { readonly related: Related } = {
+    ...weights,
+    related: relatedOf(countedOf(beaten)),
+  };
   if (learned.related.prior * pairs < leastPairs) return weights;
   for (let round = 0; round < rounds; round += 1) {
     const before = learned;
     const classes = patterns.map(({ levels }) => classesOf(before, levels));
-    const [same, related] = ([0, 1] as const).map((of) => patterns.map(({ levels, count }, at) => ({ levels, count: count * (classes[at]?.[of] ?? 0) }))) as [
-      CountedLevels[],
-      CountedLevels[],
-    ];
+    const [same, related] = ([0, 1] as const).map((of) =>
+      patterns.map(({ levels, count }, at) => ({ levels, count: count * (classes[at]?.[of] ?? 0) })),
+    ) as [CountedLevels[], CountedLevels[]];
     const m = levelShares(weights, same);
-    learned = { prior: shareOf(same, pairs), fields: weights.fields.map(({ u }, field) => ({ m: m[field] ?? [], u })), related: relatedOf(related) };
+    learned = {
+      prior: shareOf(same, pairs),
+      fields: weights.fields.map(({ u }, field) => ({ m: m[field] ?? [], u })),
+      related: relatedOf(related),
+    };
   }
   const isClear =
     learned.related.prior * pairs >= leastPairs &&
@@ -45,7 +69,10 @@ export function learnRelated(evidence: readonly EvidenceField[], weights: Weight
 }
 
 /** How probable it is that a pair is of the same thing, and that it is of related ones. */
-function classesOf({ fields, prior, related }: Weights<LevelWeights> & { readonly related: Related }, levels: CountedLevels['levels']): [number, number] {
+function classesOf(
+  { fields, prior, related }: Weights<LevelWeights> & { readonly related: Related },
+  levels: CountedLevels['levels'],
+): [number, number] {
   let [same, other] = [prior, related.prior];
   for (const [field, level] of levels.entries()) {
     if (level === undefined) continue;
@@ -59,10 +86,15 @@ function classesOf({ fields, prior, related }: Weights<LevelWeights> & { readonl
 
 /** What agreeing in everything says for a pair being the same and not related, in bits. */
 function bitsForAgreement({ fields, related }: Weights<LevelWeights> & { readonly related: Related }): number {
-  return fields.reduce((sum, { m }, field) => sum + Math.log2((m.at(-1) ?? 1) / (related.fields[field]?.at(-1) ?? 1)), 0);
+  return fields.reduce(
+    (sum, { m }, field) => sum + Math.log2((m.at(-1) ?? 1) / (related.fields[field]?.at(-1) ?? 1)),
+    0,
+  );
 }
 
 /** What each field of a related pair says, on the average, against its being the same (Kullback and Leibler 1951), in bits. */
 function againstByField({ fields }: Weights<LevelWeights>, related: Related): number[] {
-  return fields.map(({ m }, field) => (related.fields[field] ?? []).reduce((sum, share, level) => sum + share * Math.log2(share / (m[level] ?? 1)), 0));
+  return fields.map(({ m }, field) =>
+    (related.fields[field] ?? []).reduce((sum, share, level) => sum + share * Math.log2(share / (m[level] ?? 1)), 0),
+  );
 }

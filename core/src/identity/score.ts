@@ -55,7 +55,9 @@ export class Scorer {
     const { related } = weights;
     this.#related = related && {
       prior: hundredths(Math.log2(related.prior / (1 - related.prior))),
-      adds: weights.fields.map(({ u }, field) => (related.fields[field] ?? []).map((share, level) => hundredths(Math.log2(share / (u[level] ?? 1))))),
+      adds: weights.fields.map(({ u }, field) =>
+        (related.fields[field] ?? []).map((share, level) => hundredths(Math.log2(share / (u[level] ?? 1)))),
+      ),
     };
   }
 
@@ -83,11 +85,22 @@ export class Scorer {
       const { name, compare } = this.#evidence[field] as EvidenceField;
       if (level === undefined) return { name, says: 'missing', adds: 0, rarity: 0 };
       const rarity = this.#rarity(field, level, common);
-      return { name, says: comparisonOf(compare).levels[level] ?? '', adds: ((this.#adds[field]?.[level] ?? 0) + rarity) / 100, rarity: rarity / 100 };
+      return {
+        name,
+        says: comparisonOf(compare).levels[level] ?? '',
+        adds: ((this.#adds[field]?.[level] ?? 0) + rarity) / 100,
+        rarity: rarity / 100,
+      };
     });
     const bits = this.bits(code, common);
     const inParts = parts.reduce((sum, { adds }) => sum + hundredths(adds), this.#prior);
-    return { bits, probability: probabilityOf(bits), prior: this.#prior / 100, related: (hundredths(bits) - inParts) / 100, parts };
+    return {
+      bits,
+      probability: probabilityOf(bits),
+      prior: this.#prior / 100,
+      related: (hundredths(bits) - inParts) / 100,
+      parts,
+    };
   }
 }
 

@@ -40,7 +40,12 @@ const settled = 1e-5;
  * How often each level comes among any two records, one of each side (places in the columns), from a sample of pairs that is spread evenly and the same each time.
  * Values that came too rarely to be seen are thought to come half a time.
  */
-export function sampleAnyPairs(columns: readonly EvidenceColumn[], lefts: ArrayLike<number>, rights: ArrayLike<number>, sample = 200_000): number[][] {
+export function sampleAnyPairs(
+  columns: readonly EvidenceColumn[],
+  lefts: ArrayLike<number>,
+  rights: ArrayLike<number>,
+  sample = 200_000,
+): number[][] {
   const counts = columns.map(({ comparison }) => new Array<number>(comparison.levels.length).fill(0));
   const total = lefts.length * rights.length;
   const taken = Math.min(total, sample);
@@ -87,15 +92,29 @@ export function learnWeights(
   const u = anyPairs.map(shares);
   const patterns = [...counts].map(([code, count]) => ({ levels: levelsOf(code, evidence.length), count }));
   let weights: Weights<LevelWeights> = {
-    fields: evidence.map(({ compare }, field) => ({ m: firstM(comparisonOf(compare).levels.length), u: u[field] ?? [] })),
+    fields: evidence.map(({ compare }, field) => ({
+      m: firstM(comparisonOf(compare).levels.length),
+      u: u[field] ?? [],
+    })),
     prior: Math.min(0.5, Math.max(1e-9, expected / Math.max(1, pairs))),
   };
   for (let round = 0; round < roundsOfLearning; round += 1) {
     const before = weights;
-    const matches = patterns.map(({ levels, count }) => ({ levels, count: probabilityOf(bitsOf(before, levels)) * count }));
+    const matches = patterns.map(({ levels, count }) => ({
+      levels,
+      count: probabilityOf(bitsOf(before, levels)) * count,
+    }));
     const m = levelShares(before, matches);
-    const learned: Weights<LevelWeights> = { fields: before.fields.map(({ u: any }, field) => ({ m: m[field] ?? [], u: any })), prior: shareOf(matches, pairs) };
-    const moved = Math.max(...learned.fields.flatMap(({ m }, field) => m.map((share, level) => Math.abs(share - (weights.fields[field]?.m[level] ?? 0)))), 0);
+    const learned: Weights<LevelWeights> = {
+      fields: before.fields.map(({ u: any }, field) => ({ m: m[field] ?? [], u: any })),
+      prior: shareOf(matches, pairs),
+    };
+    const moved = Math.max(
+      ...learned.fields.flatMap(({ m }, field) =>
+        m.map((share, level) => Math.abs(share - (weights.fields[field]?.m[level] ?? 0))),
+      ),
+      0,
+    );
     weights = learned;
     if (moved < settled) break;
   }
@@ -112,7 +131,8 @@ export interface CountedLevels {
 export function levelShares({ fields }: Weights<LevelWeights>, pairs: readonly CountedLevels[]): number[][] {
   const sums = fields.map(({ m }) => m.map(() => 0));
   for (const { levels, count } of pairs)
-    for (const [field, level] of levels.entries()) if (level !== undefined) (sums[field] as number[])[level] = ((sums[field] as number[])[level] ?? 0) + count;
+    for (const [field, level] of levels.entries())
+      if (level !== undefined) (sums[field] as number[])[level] = ((sums[field] as number[])[level] ?? 0) + count;
   return sums.map(smoothed);
 }
 

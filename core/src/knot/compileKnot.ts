@@ -16,7 +16,15 @@ import {
 } from '../record/index.js';
 import { comparisonOf, mostEvidenceFields } from '../identity/index.js';
 import { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
-import { type FormulaCheck, type Knot, type Mapping, type Member, recordKeyPath, type SharedField, type UniqueCheck } from './knot.js';
+import {
+  type FormulaCheck,
+  type Knot,
+  type Mapping,
+  type Member,
+  recordKeyPath,
+  type SharedField,
+  type UniqueCheck,
+} from './knot.js';
 
 /** Something wrong in a definition: where (a path of names), and what to do about it. */
 export interface KnotProblem {
@@ -59,16 +67,28 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   /** Whether a record takes part on that day. A filter that fails on a record is an outcome with the reason. */
   takesPart(member: MemberId, fields: Readonly<Record<string, Raw>>, now: Instant): Outcome<boolean>;
   /** What is said of the checks that a record fails; and whether one of them stops the run. */
-  failedChecks(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): { readonly says: readonly string[]; readonly stops: boolean };
+  failedChecks(
+    member: MemberId,
+    rawFields: Readonly<Record<FieldId, Raw>>,
+  ): { readonly says: readonly string[]; readonly stops: boolean };
   /** What a record has under each unique check of its member: the value as text, `undefined` for blank and unreadable. */
-  uniqueValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>): readonly { readonly check: string; readonly value: string | undefined }[];
+  uniqueValues(
+    member: MemberId,
+    rawFields: Readonly<Record<FieldId, Raw>>,
+  ): readonly { readonly check: string; readonly value: string | undefined }[];
   /** The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are missing. */
-  sharedValues(member: MemberId, rawFields: Readonly<Record<FieldId, Raw>>, only?: ReadonlySet<FieldId>): Map<FieldId, Shared>;
+  sharedValues(
+    member: MemberId,
+    rawFields: Readonly<Record<FieldId, Raw>>,
+    only?: ReadonlySet<FieldId>,
+  ): Map<FieldId, Shared>;
   /** The fields that key rules and evidence name. */
   readonly keyFields: ReadonlySet<FieldId>;
 }
 
-export type CompiledOrProblems = { readonly ok: true; readonly knot: CompiledKnot } | { readonly ok: false; readonly problems: readonly KnotProblem[] };
+export type CompiledOrProblems =
+  | { readonly ok: true; readonly knot: CompiledKnot }
+  | { readonly ok: false; readonly problems: readonly KnotProblem[] };
 
 /** Checks a definition as a whole and makes it ready to run; or says everything that is wrong with it. */
 export function compileKnot(knot: Knot): CompiledOrProblems {
@@ -94,7 +114,11 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
   const members = knot.members.map((member): CompiledMember => {
     const filter = member.filter === undefined ? undefined : readFormula(member.filter, filterNames);
     if (filter && !filter.ok) report(`members.${member.id}.filter`, filter.reason);
-    return { ...member, compiledFilter: filter?.ok ? filter.value : undefined, filterIsDated: fieldsNamedIn(member.filter ?? '', ['today']).size > 0 };
+    return {
+      ...member,
+      compiledFilter: filter?.ok ? filter.value : undefined,
+      filterIsDated: fieldsNamedIn(member.filter ?? '', ['today']).size > 0,
+    };
   });
   checkReferences(knot, report);
   checkCrosswalks(knot, report);
@@ -108,7 +132,10 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       computed,
       checks,
       uniqueChecks,
-      keyFields: new Set([...knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...(knot.evidence?.fields ?? []).flatMap(({ fields: named }) => named)]),
+      keyFields: new Set([
+        ...knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)),
+        ...(knot.evidence?.fields ?? []).flatMap(({ fields: named }) => named),
+      ]),
       ...recordFunctions(members, fields, computed, checks, uniqueChecks),
     },
   };
@@ -137,14 +164,16 @@ function checkNames(knot: Knot, report: Report): void {
   }
   if (knot.titleField === '') report('titleField', 'say which shared field names an anchor in lists');
   else if (!fields.has(knot.titleField)) report('titleField', `there is no shared field “${knot.titleField}”`);
-  if (knot.keyRules.length === 0 && (knot.evidence?.fields.length ?? 0) === 0) report('keyRules', 'without a key rule or evidence no two records would ever be the same thing');
+  if (knot.keyRules.length === 0 && (knot.evidence?.fields.length ?? 0) === 0)
+    report('keyRules', 'without a key rule or evidence no two records would ever be the same thing');
 }
 
 function checkCrosswalks({ crosswalks }: Knot, report: Report): void {
   for (const [id, { rows }] of Object.entries(crosswalks)) {
     const seen = new Set<string>();
     for (const { shared } of rows) {
-      if (seen.has(shared)) report(`crosswalks.${id}`, `two rows have the shared value “${shared}”: put their values into one`);
+      if (seen.has(shared))
+        report(`crosswalks.${id}`, `two rows have the shared value “${shared}”: put their values into one`);
       seen.add(shared);
     }
   }
@@ -156,44 +185,68 @@ function checkReferences(knot: Knot, report: Report): void {
   for (const rule of knot.keyRules) {
     for (const { field } of rule.fields) {
       if (!fields.has(field)) report(`keyRules.${rule.name}`, `there is no shared field “${field}”`);
-      else if (fields.get(field)?.formula !== undefined) report(`keyRules.${rule.name}`, `“${field}” is computed: no record holds it, so none is found by it`);
+      else if (fields.get(field)?.formula !== undefined)
+        report(`keyRules.${rule.name}`, `“${field}” is computed: no record holds it, so none is found by it`);
     }
     if (rule.fields.length === 0) report(`keyRules.${rule.name}`, 'the rule compares no field');
   }
   checkEvidence(knot, report);
   for (const check of knot.checks) {
-    for (const member of check.members ?? []) if (!members.has(member)) report(`checks.${check.id}.members`, `there is no member “${member}”`);
-    if ('unique' in check && !fields.has(check.unique)) report(`checks.${check.id}.unique`, `there is no shared field “${check.unique}”`);
+    for (const member of check.members ?? [])
+      if (!members.has(member)) report(`checks.${check.id}.members`, `there is no member “${member}”`);
+    if ('unique' in check && !fields.has(check.unique))
+      report(`checks.${check.id}.unique`, `there is no shared field “${check.unique}”`);
     if ('unique' in check && fields.get(check.unique)?.formula !== undefined)
       report(`checks.${check.id}.unique`, `“${check.unique}” is computed: choose a field that records hold`);
   }
   for (const field of knot.fields) {
     for (const [index, step] of field.rule.steps.entries()) {
       if (step.step !== 'order') continue;
-      for (const member of step.members) if (!members.has(member)) report(`fields.${field.id}.rule`, `there is no member “${member}”`);
-      const missing = knot.members.filter(({ id }) => field.mappings[id] && field.mappings[id].direction !== 'to' && !step.members.includes(id));
+      for (const member of step.members)
+        if (!members.has(member)) report(`fields.${field.id}.rule`, `there is no member “${member}”`);
+      const missing = knot.members.filter(
+        ({ id }) => field.mappings[id] && field.mappings[id].direction !== 'to' && !step.members.includes(id),
+      );
       if (index === field.rule.steps.length - 1 && missing.length > 0) {
-        report(`fields.${field.id}.rule`, `the order of members leaves out ${missing.map(({ id }) => id).join(', ')}; name all that give values, or end with ask`);
+        report(
+          `fields.${field.id}.rule`,
+          `the order of members leaves out ${missing.map(({ id }) => id).join(', ')}; name all that give values, or end with ask`,
+        );
       }
     }
     const last = field.rule.steps.at(-1)?.step;
-    if (last !== 'ask' && last !== 'order') report(`fields.${field.id}.rule`, 'the last step must be ask or an order of members, or a conflict could stay unsettled');
-    if (field.rule.combine === 'sum' && field.type !== 'number') report(`fields.${field.id}.rule`, 'only numbers can be added up');
-    if (field.rule.combine === 'union' && field.type !== 'list') report(`fields.${field.id}.rule`, 'only lists can be united');
-    if (field.rule.combine === 'text' && field.type !== 'note' && field.type !== 'text') report(`fields.${field.id}.rule`, 'only texts can be merged');
+    if (last !== 'ask' && last !== 'order')
+      report(
+        `fields.${field.id}.rule`,
+        'the last step must be ask or an order of members, or a conflict could stay unsettled',
+      );
+    if (field.rule.combine === 'sum' && field.type !== 'number')
+      report(`fields.${field.id}.rule`, 'only numbers can be added up');
+    if (field.rule.combine === 'union' && field.type !== 'list')
+      report(`fields.${field.id}.rule`, 'only lists can be united');
+    if (field.rule.combine === 'text' && field.type !== 'note' && field.type !== 'text')
+      report(`fields.${field.id}.rule`, 'only texts can be merged');
   }
   for (const member of knot.members) {
-    for (const from of member.onlyFrom ?? []) if (!members.has(from)) report(`members.${member.id}.onlyFrom`, `there is no member “${from}”`);
+    for (const from of member.onlyFrom ?? [])
+      if (!members.has(from)) report(`members.${member.id}.onlyFrom`, `there is no member “${from}”`);
     const written = new Map<FieldPath, FieldId>();
     for (const field of knot.fields) {
       const mapping = field.mappings[member.id];
       if (!mapping || mapping.direction === 'from') continue;
       const other = written.get(mapping.field);
-      if (other) report(`fields.${field.id}.mappings.${member.id}`, `${other} already writes to “${mapping.field}”; two fields would overwrite each other`);
+      if (other)
+        report(
+          `fields.${field.id}.mappings.${member.id}`,
+          `${other} already writes to “${mapping.field}”; two fields would overwrite each other`,
+        );
       written.set(mapping.field, field.id);
     }
     if (member.carries !== undefined && written.has(member.carries)) {
-      report(`members.${member.id}.carries`, `“${member.carries}” is written by a mapping and cannot carry the anchor's id as well`);
+      report(
+        `members.${member.id}.carries`,
+        `“${member.carries}” is written by a mapping and cannot carry the anchor's id as well`,
+      );
     }
   }
 }
@@ -202,15 +255,18 @@ function checkEvidence({ evidence, fields }: Knot, report: Report): void {
   if (!evidence || evidence.fields.length === 0) return;
   const { weights, thresholds } = evidence;
   const known = new Map(fields.map((field) => [field.id, field]));
-  if (evidence.fields.length > mostEvidenceFields) report('evidence', `at most ${mostEvidenceFields} parts of evidence can be weighed`);
+  if (evidence.fields.length > mostEvidenceFields)
+    report('evidence', `at most ${mostEvidenceFields} parts of evidence can be weighed`);
   for (const [index, part] of evidence.fields.entries()) {
     if (part.fields.length === 0) report(`evidence.fields.${index}`, `“${part.name}” compares no field`);
     for (const field of part.fields) {
       if (!known.has(field)) report(`evidence.fields.${index}`, `there is no shared field “${field}”`);
-      else if (known.get(field)?.formula !== undefined) report(`evidence.fields.${index}`, `“${field}” is computed: no record holds it`);
+      else if (known.get(field)?.formula !== undefined)
+        report(`evidence.fields.${index}`, `“${field}” is computed: no record holds it`);
     }
   }
-  if (thresholds.lower > thresholds.upper) report('evidence.thresholds', 'the threshold for asking may not be above the one for tying');
+  if (thresholds.lower > thresholds.upper)
+    report('evidence.thresholds', 'the threshold for asking may not be above the one for tying');
   const isOf = (part: (typeof evidence.fields)[number], at: number): boolean => {
     const levels = comparisonOf(part.compare).levels.length;
     return weights?.fields[at]?.m.length === levels && (weights.related?.fields[at]?.length ?? levels) === levels;
@@ -244,10 +300,19 @@ export function compileMapping(
       problems.push({ at: `.steps.${index}`, says: `a ${step.kind} runs one way: choose the direction from or to` });
   }
   if (mapping.direction !== 'to' && steps.some(({ inbound }) => !inbound))
-    problems.push({ at: '', says: 'this translation cannot be read: give the formula for the way in, or choose the direction to' });
+    problems.push({
+      at: '',
+      says: 'this translation cannot be read: give the formula for the way in, or choose the direction to',
+    });
   if (mapping.direction !== 'from' && steps.some(({ outbound }) => !outbound))
-    problems.push({ at: '', says: 'this translation cannot be written: give the formula for the way out, or choose the direction from' });
-  return { lens: makeLens({ type, direction: mapping.direction, steps, blankAs: mapping.blankAs === 'null' ? null : '' }), problems };
+    problems.push({
+      at: '',
+      says: 'this translation cannot be written: give the formula for the way out, or choose the direction from',
+    });
+  return {
+    lens: makeLens({ type, direction: mapping.direction, steps, blankAs: mapping.blankAs === 'null' ? null : '' }),
+    problems,
+  };
 }
 
 function compileField(knot: Knot, field: SharedField, report: Report): CompiledField {
@@ -259,8 +324,10 @@ function compileField(knot: Knot, field: SharedField, report: Report): CompiledF
       continue;
     }
     const { lens, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
-    if (mapping.field === recordKeyPath && mapping.direction !== 'from') report(at, 'the record’s own key can only be read: choose the direction from');
-    if (field.formula !== undefined && mapping.direction !== 'to') report(at, 'a computed field is given by no member: choose the direction to');
+    if (mapping.field === recordKeyPath && mapping.direction !== 'from')
+      report(at, 'the record’s own key can only be read: choose the direction from');
+    if (field.formula !== undefined && mapping.direction !== 'to')
+      report(at, 'a computed field is given by no member: choose the direction to');
     for (const { at: where, says } of problems) report(`${at}${where}`, says);
     mappings.set(memberId, { ...mapping, lens });
   }
@@ -276,8 +343,18 @@ function recordFunctions(
   uniqueChecks: readonly UniqueCheck[],
 ) {
   const byId = new Map(members.map((member) => [member.id, member]));
-  const mapped = new Map(members.map(({ id }) => [id, fields.flatMap((field) => (field.mappings.has(id) ? [{ field, mapping: field.mappings.get(id) as CompiledMapping }] : []))]));
-  const functions: Pick<CompiledKnot, 'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues' | 'uniqueValues'> = {
+  const mapped = new Map(
+    members.map(({ id }) => [
+      id,
+      fields.flatMap((field) =>
+        field.mappings.has(id) ? [{ field, mapping: field.mappings.get(id) as CompiledMapping }] : [],
+      ),
+    ]),
+  );
+  const functions: Pick<
+    CompiledKnot,
+    'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues' | 'uniqueValues'
+  > = {
     member(id) {
       const member = byId.get(id);
       if (!member) throw new Error(`no member ${id}`);
@@ -324,13 +401,23 @@ function recordFunctions(
       const needed = new Set([...named, ...computed.flatMap(({ names }) => [...names])]);
       const values = functions.sharedValues(member, raws, needed);
       withComputed(computed, values);
-      const unreadable = new Set([...named].filter((id) => raws[id] !== undefined && !values.has(id) && !isBlank(raws[id] as Raw)));
-      const variables = Object.fromEntries(fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')]));
+      const unreadable = new Set(
+        [...named].filter((id) => raws[id] !== undefined && !values.has(id) && !isBlank(raws[id] as Raw)),
+      );
+      const variables = Object.fromEntries(
+        fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')]),
+      );
       const failing = applying.flatMap((check) => {
         // What cannot be read is said of the field; a check must not call it empty on top of that.
         if ([...check.names].some((id) => unreadable.has(id))) return [];
         const result = check.compiled.evaluate(variables);
-        if (!result.ok) return [{ says: `${check.says} (the check could not be worked out: ${result.reason})`, stops: check.onFail === 'stop' }];
+        if (!result.ok)
+          return [
+            {
+              says: `${check.says} (the check could not be worked out: ${result.reason})`,
+              stops: check.onFail === 'stop',
+            },
+          ];
         return result.value === true ? [] : [{ says: check.says, stops: check.onFail === 'stop' }];
       });
       return { says: failing.map(({ says }) => says), stops: failing.some(({ stops }) => stops) };

@@ -8,7 +8,11 @@ import { recordKeyPath } from './knot.js';
 import { tryRecords } from './trial.js';
 import { tryCheck } from './tryFormulas.js';
 
-const mapping = (field: string, direction: Mapping['direction'] = 'both ways', steps: readonly Step[] = []): Mapping => ({
+const mapping = (
+  field: string,
+  direction: Mapping['direction'] = 'both ways',
+  steps: readonly Step[] = [],
+): Mapping => ({
   field,
   direction,
   steps,
@@ -17,7 +21,14 @@ const mapping = (field: string, direction: Mapping['direction'] = 'both ways', s
   drift: 'put back',
 });
 const ask: SharedField['rule'] = { steps: [{ step: 'ask' }] };
-const field = (id: string, mappings: Record<MemberId, Mapping>, more: Partial<SharedField> = {}): SharedField => ({ id, name: id, type: 'text', rule: ask, mappings, ...more });
+const field = (id: string, mappings: Record<MemberId, Mapping>, more: Partial<SharedField> = {}): SharedField => ({
+  id,
+  name: id,
+  type: 'text',
+  rule: ask,
+  mappings,
+  ...more,
+});
 
 const people = (more: Partial<Knot> = {}): Knot => ({
   id: 'people',
@@ -38,11 +49,21 @@ const people = (more: Partial<Knot> = {}): Knot => ({
   fields: [
     // The long name comes first here, and is computed last all the same.
     field('greeting', { shop: mapping('greeting', 'to') }, { formula: '"Dear " + fullName' }),
-    field('fullName', { shop: mapping('name', 'to', [{ kind: 'cut', length: 12 }]), erp: mapping('name', 'to') }, { formula: 'given + " " + family' }),
+    field(
+      'fullName',
+      { shop: mapping('name', 'to', [{ kind: 'cut', length: 12 }]), erp: mapping('name', 'to') },
+      { formula: 'given + " " + family' },
+    ),
     field('given', { crm: mapping('given'), shop: mapping('name', 'from', [{ kind: 'personName', part: 'given' }]) }),
-    field('family', { crm: mapping('family'), shop: mapping('name', 'from', [{ kind: 'personName', part: 'family' }]) }),
+    field('family', {
+      crm: mapping('family'),
+      shop: mapping('name', 'from', [{ kind: 'personName', part: 'family' }]),
+    }),
     field('email', { crm: mapping('email'), shop: mapping('email'), erp: mapping('email') }),
-    field('crmKey', { crm: mapping(recordKeyPath, 'from'), shop: mapping('crm', 'to', [{ kind: 'link', address: 'https://crm.example/{key}' }]) }),
+    field('crmKey', {
+      crm: mapping(recordKeyPath, 'from'),
+      shop: mapping('crm', 'to', [{ kind: 'link', address: 'https://crm.example/{key}' }]),
+    }),
   ],
   keyRules: [{ name: 'Email', fields: [{ field: 'email', normalise: 'email' }] }],
   checks: [],
@@ -96,7 +117,10 @@ test('a member is given only what began in certain members', () => {
 
 test('a formula that fails on one thing leaves its field alone and says why', () => {
   const knot = people();
-  const broken = { ...knot, fields: knot.fields.map((one) => (one.id === 'greeting' ? { ...one, formula: 'number(family)' } : one)) };
+  const broken = {
+    ...knot,
+    fields: knot.fields.map((one) => (one.id === 'greeting' ? { ...one, formula: 'number(family)' } : one)),
+  };
   const world = new World(broken);
   add(world, 'crm', 'A1', { given: 'Ada', family: 'Noel', email: 'ada@x.example' });
   const { problems } = world.run();
@@ -108,19 +132,41 @@ test('a formula that fails on one thing leaves its field alone and says why', ()
 test.each<[string, Knot, string, string]>([
   [
     'a field that depends on itself',
-    people({ titleField: 'email', fields: [...people().fields.slice(2), field('a', {}, { formula: 'b + "x"' }), field('b', {}, { formula: 'a + "b"' })] }),
+    people({
+      titleField: 'email',
+      fields: [
+        ...people().fields.slice(2),
+        field('a', {}, { formula: 'b + "x"' }),
+        field('b', {}, { formula: 'a + "b"' }),
+      ],
+    }),
     'fields.a.formula',
     'it depends on itself: a, b, a',
   ],
-  ['a formula that names what has gone', people({ fields: [...people().fields, field('a', {}, { formula: 'gone + 1' })] }), 'fields.a.formula', 'gone'],
-  ['a computed key', people({ keyRules: [{ name: 'Name', fields: [{ field: 'fullName', normalise: 'text' }] }] }), 'keyRules.Name', 'is computed'],
+  [
+    'a formula that names what has gone',
+    people({ fields: [...people().fields, field('a', {}, { formula: 'gone + 1' })] }),
+    'fields.a.formula',
+    'gone',
+  ],
+  [
+    'a computed key',
+    people({ keyRules: [{ name: 'Name', fields: [{ field: 'fullName', normalise: 'text' }] }] }),
+    'keyRules.Name',
+    'is computed',
+  ],
   [
     'a computed field that a member would give',
     people({ fields: [...people().fields, field('a', { crm: mapping('a') }, { formula: 'given' })] }),
     'fields.a.mappings.crm',
     'direction to',
   ],
-  ['a key that would be written', people({ fields: [...people().fields, field('a', { crm: mapping(recordKeyPath) })] }), 'fields.a.mappings.crm', 'can only be read'],
+  [
+    'a key that would be written',
+    people({ fields: [...people().fields, field('a', { crm: mapping(recordKeyPath) })] }),
+    'fields.a.mappings.crm',
+    'can only be read',
+  ],
 ])('%s is told at its place', (_, knot, at, words) => {
   const compiled = compileKnot(knot);
   const problem = compiled.ok ? undefined : compiled.problems.find((one) => one.at === at);
@@ -128,18 +174,31 @@ test.each<[string, Knot, string, string]>([
 });
 
 test('a text in a formula is no name', () => {
-  const compiled = compileKnot(people({ fields: [...people().fields, field('a', {}, { formula: `"a" + 'a' + given` })] }));
+  const compiled = compileKnot(
+    people({ fields: [...people().fields, field('a', {}, { formula: `"a" + 'a' + given` })] }),
+  );
   expect(compiled.ok).toBe(true);
 });
 
 test('tried on records that are the same thing, a computed field has its value, and a check sees it', () => {
-  const records = { crm: { given: 'Ada', family: 'Noel', email: 'a@x.example', [recordKeyPath]: 'A1' }, shop: { name: 'A. Noel', email: 'a@x.example', crm: null } };
+  const records = {
+    crm: { given: 'Ada', family: 'Noel', email: 'a@x.example', [recordKeyPath]: 'A1' },
+    shop: { name: 'A. Noel', email: 'a@x.example', crm: null },
+  };
   const trial = tryRecords(people(), records);
   expect(trial.shared).toMatchObject({ given: 'Ada', fullName: 'Ada Noel', greeting: 'Dear Ada Noel', crmKey: 'A1' });
   expect(trial.cells.fullName?.shop?.written).toEqual({ ok: true, value: 'Ada Noel' });
   expect(trial.cells.crmKey?.shop?.written).toEqual({ ok: true, value: 'https://crm.example/A1' });
-  const failing = tryRecords({ ...people(), fields: [...people().fields, field('n', {}, { formula: 'number(given)' })] }, records);
+  const failing = tryRecords(
+    { ...people(), fields: [...people().fields, field('n', {}, { formula: 'number(given)' })] },
+    records,
+  );
   expect(failing.failed).toEqual({ n: expect.stringContaining('“Ada” is not a number') as string });
-  const checked = tryCheck(people(), { id: 'long', formula: 'length(fullName) > 7', says: 'too short', onFail: 'reject' }, 'crm', [records.crm, { ...records.crm, family: 'L' }]);
+  const checked = tryCheck(
+    people(),
+    { id: 'long', formula: 'length(fullName) > 7', says: 'too short', onFail: 'reject' },
+    'crm',
+    [records.crm, { ...records.crm, family: 'L' }],
+  );
   expect(checked.ok && checked.value.passes).toEqual([true, false]);
 });

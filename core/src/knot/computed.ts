@@ -33,7 +33,8 @@ export function compileComputed({ fields }: Pick<Knot, 'fields'>, report: Report
   for (const field of fields) {
     if (field.formula === undefined) continue;
     const formula = readFormula(field.formula, ids);
-    if (formula.ok) compiled.set(field.id, computedField(field, formula.value, fieldsNamedIn(field.formula, ids), types));
+    if (formula.ok)
+      compiled.set(field.id, computedField(field, formula.value, fieldsNamedIn(field.formula, ids), types));
     else report(`fields.${field.id}.formula`, formula.reason);
   }
   const ordered: ComputedField[] = [];
@@ -41,7 +42,10 @@ export function compileComputed({ fields }: Pick<Knot, 'fields'>, report: Report
   const visit = (field: ComputedField, path: readonly FieldId[]): void => {
     if (state.get(field.id) === 'done') return;
     if (state.get(field.id) === 'under way') {
-      report(`fields.${field.id}.formula`, `it depends on itself: ${[...path.slice(path.indexOf(field.id)), field.id].join(', ')}`);
+      report(
+        `fields.${field.id}.formula`,
+        `it depends on itself: ${[...path.slice(path.indexOf(field.id)), field.id].join(', ')}`,
+      );
       return;
     }
     state.set(field.id, 'under way');
@@ -56,18 +60,31 @@ export function compileComputed({ fields }: Pick<Knot, 'fields'>, report: Report
   return ordered;
 }
 
-function computedField({ id, type }: SharedField, formula: Formula, names: ReadonlySet<FieldId>, types: ReadonlyMap<FieldId, FieldType>): ComputedField {
+function computedField(
+  { id, type }: SharedField,
+  formula: Formula,
+  names: ReadonlySet<FieldId>,
+  types: ReadonlyMap<FieldId, FieldType>,
+): ComputedField {
   return {
     id,
     type,
     names,
     compute(values) {
-      const variables = Object.fromEntries([...types].map(([name, of]) => [name, names.has(name) ? sharedVariable(values.get(name), of === 'number') : null]));
+      const variables = Object.fromEntries(
+        [...types].map(([name, of]) => [
+          name,
+          names.has(name) ? sharedVariable(values.get(name), of === 'number') : null,
+        ]),
+      );
       const result = formula.evaluate(variables);
       if (!result.ok) return result;
       const raw = rawResult(result.value);
       if (!raw.ok) return raw;
-      const value = typeof raw.value === 'object' && raw.value !== null && '$number' in raw.value ? (raw.value as { $number: string }).$number : raw.value;
+      const value =
+        typeof raw.value === 'object' && raw.value !== null && '$number' in raw.value
+          ? (raw.value as { $number: string }).$number
+          : raw.value;
       const normal = normalise(type, value);
       return normal.ok ? good(normal.value) : failed(`the formula gives a value of another type: ${normal.reason}`);
     },
@@ -75,7 +92,10 @@ function computedField({ id, type }: SharedField, formula: Formula, names: Reado
 }
 
 /** The values with those of the computed fields added; fields that cannot be computed are left out, and told. */
-export function withComputed(computed: readonly ComputedField[], values: Map<FieldId, Shared>): readonly { readonly field: FieldId; readonly reason: string }[] {
+export function withComputed(
+  computed: readonly ComputedField[],
+  values: Map<FieldId, Shared>,
+): readonly { readonly field: FieldId; readonly reason: string }[] {
   return computed.flatMap((field) => {
     const value = field.compute(values);
     if (value.ok) values.set(field.id, value.value);

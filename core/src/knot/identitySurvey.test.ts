@@ -17,11 +17,16 @@ const evidence: Evidence = {
   ],
   thresholds: { upper: 5, lower: -4 },
 };
-const word = (number: number): string => ['Osprey', 'Saltpan', 'Marram', 'Heron', 'Quince', 'Fenwick', 'Juniper', 'Bracken'][number % 8] ?? '';
+const word = (number: number): string =>
+  ['Osprey', 'Saltpan', 'Marram', 'Heron', 'Quince', 'Fenwick', 'Juniper', 'Bracken'][number % 8] ?? '';
 const company = (number: number): string =>
   `${word(number)} ${word(number * 3 + 1)} ${String.fromCharCode(65 + (number % 26))}${String.fromCharCode(97 + ((number * 7) % 26))}rtner`;
 const phone = (number: number): string => `01632 ${String(100_000 + number * 37).slice(0, 6)}`;
-const record = (member: string, number: number, more: { email?: string; company?: string; phone?: string | null } = {}): SurveyedRecord => ({
+const record = (
+  member: string,
+  number: number,
+  more: { email?: string; company?: string; phone?: string | null } = {},
+): SurveyedRecord => ({
   member,
   key: recordKey(`${member}${number}`),
   title: company(number),
@@ -31,9 +36,19 @@ const record = (member: string, number: number, more: { email?: string; company?
 });
 /** Sixty things that both have: ten by their email, the rest by what is alike; five without a phone; and some that one has alone. */
 const records = [
-  ...Array.from({ length: 80 }, (_, number) => record('crm', number, number < 10 ? { email: `${number}@x.example` } : {})),
+  ...Array.from({ length: 80 }, (_, number) =>
+    record('crm', number, number < 10 ? { email: `${number}@x.example` } : {}),
+  ),
   ...Array.from({ length: 60 }, (_, number) =>
-    record('shop', number, number < 10 ? { email: `${number}@x.example`, company: 'Another', phone: null } : number < 15 ? { phone: null } : {}),
+    record(
+      'shop',
+      number,
+      number < 10
+        ? { email: `${number}@x.example`, company: 'Another', phone: null }
+        : number < 15
+          ? { phone: null }
+          : {},
+    ),
   ),
 ];
 
@@ -54,7 +69,9 @@ test('keys come first, evidence takes what they leave, and every record is count
   expect(survey.together).toBe(10 + tied);
   expect(tied).toBeGreaterThanOrEqual(43);
   // What the keys tied is no pair of the evidence, however unlike it is.
-  expect(bins.flatMap(({ examples }) => examples).filter(({ rules }) => rules.some(({ says }) => says === 'the same'))).toEqual([]);
+  expect(
+    bins.flatMap(({ examples }) => examples).filter(({ rules }) => rules.some(({ says }) => says === 'the same')),
+  ).toEqual([]);
 });
 
 test('an example stands in the bin of its score, with what both have, and is of the same thing', () => {
@@ -71,5 +88,10 @@ test('an example stands in the bin of its score, with what both have, and is of 
 });
 
 test('without evidence there is only what the keys say', () => {
-  expect(finished(surveyIdentity(knot, records))).toMatchObject({ evidence: undefined, together: 10, alone: 120, waiting: 0 });
+  expect(finished(surveyIdentity(knot, records))).toMatchObject({
+    evidence: undefined,
+    together: 10,
+    alone: 120,
+    waiting: 0,
+  });
 });

@@ -61,7 +61,12 @@ export interface EvidenceSurvey {
   readonly compared: number;
   readonly records: number;
   /** For each free record with a likely partner the best pair, by its score: from which bits on, how many, how many of them are disputed. */
-  readonly bins: readonly { readonly from: number; readonly pairs: number; readonly disputed: number; readonly examples: readonly PairExample[] }[];
+  readonly bins: readonly {
+    readonly from: number;
+    readonly pairs: number;
+    readonly disputed: number;
+    readonly examples: readonly PairExample[];
+  }[];
 }
 
 interface PairSide {
@@ -90,7 +95,11 @@ export interface ComparedRecords {
 }
 
 /** What key rules and evidence make of all records, if nothing were tied and nobody had said anything yet. */
-export function* surveyIdentity({ keyRules, members }: Pick<Knot, 'keyRules' | 'members'>, records: readonly SurveyedRecord[], compared?: ComparedRecords): Steps<IdentitySurvey> {
+export function* surveyIdentity(
+  { keyRules, members }: Pick<Knot, 'keyRules' | 'members'>,
+  records: readonly SurveyedRecord[],
+  compared?: ComparedRecords,
+): Steps<IdentitySurvey> {
   const rules = keyRules.filter((rule) => rule.fields.length > 0);
   let next = 0;
   const matching = new RecordMatching(
@@ -122,9 +131,14 @@ export function* surveyIdentity({ keyRules, members }: Pick<Knot, 'keyRules' | '
       return {
         name,
         ties: tied.length,
-        repeated: doubts.reduce((sum, doubt) => sum + (doubt.kind === 'duplicate' && doubt.rule === name ? doubt.keys.length : 0), 0),
+        repeated: doubts.reduce(
+          (sum, doubt) => sum + (doubt.kind === 'duplicate' && doubt.rule === name ? doubt.keys.length : 0),
+          0,
+        ),
         without: records.reduce((sum, { keys }) => sum + (keys[index] === undefined ? 1 : 0), 0),
-        examples: [...new Set(tied.flatMap(({ newcomer }) => newcomer.keys[index] ?? []))].slice(0, mostKeys).map((key) => key.replaceAll('\u001f', ', ')),
+        examples: [...new Set(tied.flatMap(({ newcomer }) => newcomer.keys[index] ?? []))]
+          .slice(0, mostKeys)
+          .map((key) => key.replaceAll('\u001f', ', ')),
       };
     }),
     evidence: compared && outcome ? evidenceSurvey(records, compared, free, outcome.considered, rules) : undefined,
@@ -164,7 +178,9 @@ function evidenceSurvey(
     free,
     compared,
     records: records.length,
-    filled: evidence.fields.map((_, part) => records.reduce((sum, { texts }) => sum + (texts[part] === null ? 0 : 1), 0)),
+    filled: evidence.fields.map((_, part) =>
+      records.reduce((sum, { texts }) => sum + (texts[part] === null ? 0 : 1), 0),
+    ),
     bins: [...bins].sort(([a], [b]) => a - b).map(([from, bin]) => ({ from, ...bin })),
   };
 }

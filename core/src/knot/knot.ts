@@ -40,7 +40,12 @@ export interface Member {
   /** The system and its object, as the installation (or the knot file) calls them. */
   readonly system: string;
   readonly object: string;
-  readonly may: { readonly create: boolean; readonly update: boolean; readonly archive?: boolean | undefined; readonly delete?: boolean | undefined };
+  readonly may: {
+    readonly create: boolean;
+    readonly update: boolean;
+    readonly archive?: boolean | undefined;
+    readonly delete?: boolean | undefined;
+  };
   /** Whether a record that belongs to no anchor starts a new one. */
   readonly startsAnchors: boolean;
   /** Members of which one has to have had the thing when it began; otherwise nothing is created here. Any, when left out. */

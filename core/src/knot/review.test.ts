@@ -5,7 +5,11 @@ import { recordKeyPath, type Knot, type Mapping, type SharedField } from './knot
 import { type MemberSource, reviewKnot } from './review.js';
 import { tryFilter } from './tryFormulas.js';
 
-const mapping = (field: string, direction: Mapping['direction'] = 'both ways', steps: readonly Step[] = []): Mapping => ({
+const mapping = (
+  field: string,
+  direction: Mapping['direction'] = 'both ways',
+  steps: readonly Step[] = [],
+): Mapping => ({
   field,
   direction,
   steps,
@@ -13,7 +17,13 @@ const mapping = (field: string, direction: Mapping['direction'] = 'both ways', s
   blankAs: 'null',
   drift: 'put back',
 });
-const field = (id: string, type: SharedField['type'], crm: Mapping | undefined, erp: Mapping | undefined, more: Partial<SharedField> = {}): SharedField => ({
+const field = (
+  id: string,
+  type: SharedField['type'],
+  crm: Mapping | undefined,
+  erp: Mapping | undefined,
+  more: Partial<SharedField> = {},
+): SharedField => ({
   id,
   name: id,
   type,
@@ -27,14 +37,30 @@ const knot = (fields: readonly SharedField[]): Knot => ({
   thing: 'thing',
   titleField: 'key',
   start: 'merge',
-  members: ['crm', 'erp'].map((id) => ({ id, system: id, object: 'o', may: { create: true, update: true }, startsAnchors: true, required: [], guards: {} })),
+  members: ['crm', 'erp'].map((id) => ({
+    id,
+    system: id,
+    object: 'o',
+    may: { create: true, update: true },
+    startsAnchors: true,
+    required: [],
+    guards: {},
+  })),
   fields: [field('key', 'text', mapping('id'), mapping('no')), ...fields],
   keyRules: [{ name: 'Key', fields: [{ field: 'key', normalise: 'exact' }] }],
   checks: [],
   crosswalks: {},
 });
-const source = (fields: MemberSource['fields'], records: readonly Record<string, Raw>[]): MemberSource => ({ fields, key: 'id', records });
-const text = (path: string, more: Partial<MemberSource['fields'][number]> = {}): MemberSource['fields'][number] => ({ path, type: 'text', ...more });
+const source = (fields: MemberSource['fields'], records: readonly Record<string, Raw>[]): MemberSource => ({
+  fields,
+  key: 'id',
+  records,
+});
+const text = (path: string, more: Partial<MemberSource['fields'][number]> = {}): MemberSource['fields'][number] => ({
+  path,
+  type: 'text',
+  ...more,
+});
 const crm = source(
   [text('id', { required: true }), text('name'), text('phone'), text('size')],
   [
@@ -47,7 +73,12 @@ const at = (fields: readonly SharedField[], sources: Record<string, MemberSource
   reviewKnot(knot(fields), sources).map((one) => `${one.kind} ${one.at}: ${one.says}`);
 
 test.each<[string, SharedField, MemberSource, string]>([
-  ['a field that has gone', field('a', 'text', mapping('gone'), undefined), erp(), 'warns fields.a.mappings.crm: “gone” is not among the fields'],
+  [
+    'a field that has gone',
+    field('a', 'text', mapping('gone'), undefined),
+    erp(),
+    'warns fields.a.mappings.crm: “gone” is not among the fields',
+  ],
   [
     'a field that can only be read',
     field('a', 'text', mapping('name'), mapping('label', 'to')),
@@ -72,10 +103,20 @@ test.each<[string, SharedField, MemberSource, string]>([
     erp(text('label', { longest: 10 })),
     'there is room for 10 characters, and values have up to 18',
   ],
-  ['types that do not meet', field('a', 'text', mapping('size'), mapping('size', 'to')), erp({ path: 'size', type: 'number' }), 'of the type number, and “large” would be written'],
+  [
+    'types that do not meet',
+    field('a', 'text', mapping('size'), mapping('size', 'to')),
+    erp({ path: 'size', type: 'number' }),
+    'of the type number, and “large” would be written',
+  ],
   [
     'a translation that never settles',
-    field('a', 'text', mapping('name'), mapping('label', 'both ways', [{ kind: 'formula', inbound: 'lower(value)', outbound: 'upper(value)' }])),
+    field(
+      'a',
+      'text',
+      mapping('name'),
+      mapping('label', 'both ways', [{ kind: 'formula', inbound: 'lower(value)', outbound: 'upper(value)' }]),
+    ),
     erp(text('label')),
     'cannot be held there: it would read back as oakridge nurseries',
   ],
@@ -100,20 +141,38 @@ test('nothing is said of what is in order: the own key, a cut text, a number tha
 const noon = Date.UTC(2026, 10, 24, 12);
 
 test('a check that every record of a member fails is told, one that some fail is not', () => {
-  const checked = { ...knot([field('name', 'text', mapping('name'), undefined)]), checks: [{ id: 'named', formula: 'name != null', says: 'no name', onFail: 'reject' as const }] };
-  expect(reviewKnot(checked, { crm, erp: erp() })).toEqual([{ kind: 'warns', at: 'checks.named', says: expect.stringContaining('every record of erp') as string }]);
-  expect(reviewKnot({ ...checked, checks: [{ ...(checked.checks[0] as (typeof checked.checks)[number]), members: ['crm'] }] }, { crm, erp: erp() })).toEqual([]);
+  const checked = {
+    ...knot([field('name', 'text', mapping('name'), undefined)]),
+    checks: [{ id: 'named', formula: 'name != null', says: 'no name', onFail: 'reject' as const }],
+  };
+  expect(reviewKnot(checked, { crm, erp: erp() })).toEqual([
+    { kind: 'warns', at: 'checks.named', says: expect.stringContaining('every record of erp') as string },
+  ]);
+  expect(
+    reviewKnot(
+      { ...checked, checks: [{ ...(checked.checks[0] as (typeof checked.checks)[number]), members: ['crm'] }] },
+      { crm, erp: erp() },
+    ),
+  ).toEqual([]);
 });
 
 test('a filter is tried on the records that are there; one that fails on some says why, one that is none says so', () => {
-  expect(tryFilter('record.name == "Fernhill"', crm.records, noon)).toEqual({ ok: true, value: { passes: [false, true], trouble: undefined } });
+  expect(tryFilter('record.name == "Fernhill"', crm.records, noon)).toEqual({
+    ok: true,
+    value: { passes: [false, true], trouble: undefined },
+  });
   expect(tryFilter('number(record.size) > 3', crm.records, noon)).toMatchObject({
     ok: true,
     value: { passes: [true, false], trouble: expect.stringContaining('“large”') as string },
   });
   expect(tryFilter('record.name ==', crm.records, noon)).toMatchObject({ ok: false });
-  expect(tryFilter(`"${'x'.repeat(50_000)}"`, crm.records, noon)).toMatchObject({ ok: false, reason: 'the formula has 50002 characters; 4000 are allowed' });
-  expect(tryFilter('daysBetween(record.since, today) <= 30', [{ since: '2026-11-01' }, { since: '2026-09-01' }], noon)).toMatchObject({
+  expect(tryFilter(`"${'x'.repeat(50_000)}"`, crm.records, noon)).toMatchObject({
+    ok: false,
+    reason: 'the formula has 50002 characters; 4000 are allowed',
+  });
+  expect(
+    tryFilter('daysBetween(record.since, today) <= 30', [{ since: '2026-11-01' }, { since: '2026-09-01' }], noon),
+  ).toMatchObject({
     ok: true,
     value: { passes: [true, false] },
   });
@@ -126,10 +185,15 @@ test('a crosswalk with a value twice: a shared one stops, a member’s says what
     { shared: 'Schools', values: { crm: ['S', 'X'] } },
     { shared: 'Growers', values: { erp: [7] } },
   ];
-  const found = reviewKnot({ ...knot([]), crosswalks: { groups: { name: 'Groups', rows } } }, {}).filter((one) => one.at === 'crosswalks.groups');
+  const found = reviewKnot({ ...knot([]), crosswalks: { groups: { name: 'Groups', rows } } }, {}).filter(
+    (one) => one.at === 'crosswalks.groups',
+  );
   expect(found.map(({ kind, says }) => [kind, says])).toEqual([
     ['stops', 'two rows have the shared value “Growers”: put their values into one'],
-    ['warns', '“X” of crm stands in several rows (Growers, Schools): it means the agreed one of them, and Growers where none is'],
+    [
+      'warns',
+      '“X” of crm stands in several rows (Growers, Schools): it means the agreed one of them, and Growers where none is',
+    ],
   ]);
 });
 
@@ -137,7 +201,11 @@ test('types that do not meet in formulas, and what they give where another type 
   const size = field('size', 'number', mapping('size'), undefined);
   const found = reviewKnot(
     {
-      ...knot([size, field('a', 'number', undefined, undefined, { formula: 'upper(key)' }), field('b', 'text', undefined, undefined, { formula: 'key * size' })]),
+      ...knot([
+        size,
+        field('a', 'number', undefined, undefined, { formula: 'upper(key)' }),
+        field('b', 'text', undefined, undefined, { formula: 'key * size' }),
+      ]),
       checks: [{ id: 'c', formula: 'size + 1', says: 'no', onFail: 'reject' }],
     },
     {},

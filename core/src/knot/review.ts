@@ -1,6 +1,16 @@
 import { checkFormulaTypes, formulaTypeOf } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
-import { decimalOf, type FieldId, type FieldPath, isBlank, type MemberId, type Raw, readPath, type Shared, showRaw } from '../record/index.js';
+import {
+  decimalOf,
+  type FieldId,
+  type FieldPath,
+  isBlank,
+  type MemberId,
+  type Raw,
+  readPath,
+  type Shared,
+  showRaw,
+} from '../record/index.js';
 import type { SourceField } from '../schema/index.js';
 import { compileKnot, compileMapping } from './compileKnot.js';
 import { compileComputed, withComputed } from './computed.js';
@@ -66,7 +76,9 @@ function reviewCrosswalks({ crosswalks, members }: Knot): Finding[] {
   return Object.entries(crosswalks).flatMap(([id, { rows }]) =>
     members.flatMap((member): Finding[] => {
       const meanings = new Map<string, string[]>();
-      for (const { shared, values } of rows) for (const value of values[member.id] ?? []) meanings.set(String(value), [...(meanings.get(String(value)) ?? []), shared]);
+      for (const { shared, values } of rows)
+        for (const value of values[member.id] ?? [])
+          meanings.set(String(value), [...(meanings.get(String(value)) ?? []), shared]);
       return [...meanings].flatMap(([value, shared]): Finding[] =>
         shared.length < 2
           ? []
@@ -85,8 +97,12 @@ function reviewCrosswalks({ crosswalks, members }: Knot): Finding[] {
 /** Types that do not meet in the formulas of computed fields and checks, and what they give where another type is wanted. Text can hold anything. */
 function reviewTypes(knot: Knot): Finding[] {
   const types = Object.fromEntries(knot.fields.map(({ id, type }) => [id, formulaTypeOf(type)]));
-  const ofFields = knot.fields.flatMap(({ id, type, formula }) => (formula === undefined ? [] : [{ at: `fields.${id}.formula`, formula, wanted: formulaTypeOf(type) }]));
-  const ofChecks = knot.checks.flatMap((check) => ('formula' in check ? [{ at: `checks.${check.id}.formula`, formula: check.formula, wanted: 'yes/no' as const }] : []));
+  const ofFields = knot.fields.flatMap(({ id, type, formula }) =>
+    formula === undefined ? [] : [{ at: `fields.${id}.formula`, formula, wanted: formulaTypeOf(type) }],
+  );
+  const ofChecks = knot.checks.flatMap((check) =>
+    'formula' in check ? [{ at: `checks.${check.id}.formula`, formula: check.formula, wanted: 'yes/no' as const }] : [],
+  );
   return [...ofFields, ...ofChecks].flatMap(({ at, formula, wanted }): Finding[] => {
     const checked = checkFormulaTypes(formula, types);
     if (!checked.ok) return [{ kind: 'warns', at, says: `${checked.reason}: it fails where there are values` }];
@@ -99,10 +115,21 @@ function reviewTypes(knot: Knot): Finding[] {
 function reviewMember(knot: Knot, id: MemberId, { fields, key }: MemberSource): Finding[] {
   const member = knot.members.find((one) => one.id === id);
   if (!member?.may.create) return [];
-  const given = new Set(knot.fields.flatMap(({ mappings }) => (mappings[id] && mappings[id].direction !== 'from' ? [mappings[id].field] : [])));
-  const required = new Set([...fields.flatMap(({ path, required: needs, readOnly }) => (needs && !readOnly ? [path] : [])), ...member.required]);
+  const given = new Set(
+    knot.fields.flatMap(({ mappings }) =>
+      mappings[id] && mappings[id].direction !== 'from' ? [mappings[id].field] : [],
+    ),
+  );
+  const required = new Set([
+    ...fields.flatMap(({ path, required: needs, readOnly }) => (needs && !readOnly ? [path] : [])),
+    ...member.required,
+  ]);
   const missing = [...required].filter((path) => path !== key && !given.has(path));
-  return missing.map((path) => ({ kind: 'warns', at: `members.${id}`, says: `nothing can be created there: “${path}” is required, and no mapping gives it` }));
+  return missing.map((path) => ({
+    kind: 'warns',
+    at: `members.${id}`,
+    says: `nothing can be created there: “${path}” is required, and no mapping gives it`,
+  }));
 }
 
 function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources: Sources): Finding[] {
@@ -114,11 +141,14 @@ function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources:
   if (!known && source.fields.length > 0 && mapping.field !== recordKeyPath)
     return [{ kind: 'warns', at, says: `“${mapping.field}” is not among the fields that are known there` }];
   const findings: Finding[] = [];
-  if (known?.readOnly && mapping.direction !== 'from') findings.push({ kind: 'stops', at, says: `“${mapping.field}” can only be read there: choose the direction from` });
+  if (known?.readOnly && mapping.direction !== 'from')
+    findings.push({ kind: 'stops', at, says: `“${mapping.field}” can only be read there: choose the direction from` });
   const { lens, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
   if (problems.length > 0) return findings;
   if (lens.reads) {
-    const filled = source.records.map((record) => readPath(record, mapping.field)).filter((raw): raw is Raw => raw !== undefined && !isBlank(raw));
+    const filled = source.records
+      .map((record) => readPath(record, mapping.field))
+      .filter((raw): raw is Raw => raw !== undefined && !isBlank(raw));
     const failing = filled.flatMap((raw) => {
       const means = lens.inbound(raw, undefined);
       return means.ok ? [] : [{ raw, reason: means.reason }];
@@ -139,7 +169,14 @@ function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources:
  * Tries to write what the members hold, this one's own values too. A value that would read back as another one shows a
  * translation that never settles.
  */
-function reviewWriting(knot: Knot, field: SharedField, memberId: MemberId, lens: Lens, known: SourceField | undefined, sources: Sources): Finding[] {
+function reviewWriting(
+  knot: Knot,
+  field: SharedField,
+  memberId: MemberId,
+  lens: Lens,
+  known: SourceField | undefined,
+  sources: Sources,
+): Finding[] {
   const at = `fields.${field.id}.mappings.${memberId}`;
   const failing: string[] = [];
   const others = new Set<string>();
@@ -155,12 +192,26 @@ function reviewWriting(knot: Knot, field: SharedField, memberId: MemberId, lens:
     }
   }
   const findings: Finding[] = [];
-  if (failing[0] !== undefined) findings.push({ kind: 'warns', at, says: `${failing.length} of ${tried} values looked at could not be written: ${failing[0]}` });
+  if (failing[0] !== undefined)
+    findings.push({
+      kind: 'warns',
+      at,
+      says: `${failing.length} of ${tried} values looked at could not be written: ${failing[0]}`,
+    });
   const [other] = others;
   if (other !== undefined)
-    findings.push({ kind: 'warns', at, says: `there it is of the type ${known?.type ?? ''}, and “${other.slice(0, 40)}” would be written: the types do not meet` });
+    findings.push({
+      kind: 'warns',
+      at,
+      says: `there it is of the type ${known?.type ?? ''}, and “${other.slice(0, 40)}” would be written: the types do not meet`,
+    });
   const room = known?.longest;
-  if (room !== undefined && longest > room) findings.push({ kind: 'warns', at, says: `there is room for ${room} characters, and values have up to ${longest}: add the step cut` });
+  if (room !== undefined && longest > room)
+    findings.push({
+      kind: 'warns',
+      at,
+      says: `there is room for ${room} characters, and values have up to ${longest}: add the step cut`,
+    });
   return findings;
 }
 

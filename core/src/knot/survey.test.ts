@@ -5,7 +5,11 @@ import type { Knot, Mapping, SharedField } from './knot.js';
 import { surveyIdentity } from './identitySurvey.js';
 import { KnotSurvey } from './survey.js';
 
-const mapping = (field: string, steps: Mapping['steps'] = [], direction: Mapping['direction'] = 'both ways'): Mapping => ({
+const mapping = (
+  field: string,
+  steps: Mapping['steps'] = [],
+  direction: Mapping['direction'] = 'both ways',
+): Mapping => ({
   field,
   direction,
   steps,
@@ -13,7 +17,13 @@ const mapping = (field: string, steps: Mapping['steps'] = [], direction: Mapping
   blankAs: 'null',
   drift: 'put back',
 });
-const field = (id: string, type: SharedField['type'], mappings: SharedField['mappings']): SharedField => ({ id, name: id, type, rule: { steps: [{ step: 'ask' }] }, mappings });
+const field = (id: string, type: SharedField['type'], mappings: SharedField['mappings']): SharedField => ({
+  id,
+  name: id,
+  type,
+  rule: { steps: [{ step: 'ask' }] },
+  mappings,
+});
 const knot: Knot = {
   id: 'k',
   name: 'K',
@@ -33,7 +43,10 @@ const knot: Knot = {
   fields: [
     field('name', 'text', { crm: mapping('name'), shop: mapping('title') }),
     field('mail', 'email', { crm: mapping('mail', [{ kind: 'email' }]), shop: mapping('mail', [{ kind: 'email' }]) }),
-    field('group', 'choice', { crm: mapping('group', [{ kind: 'crosswalk', table: 'groups' }]), shop: mapping('group', [], 'to') }),
+    field('group', 'choice', {
+      crm: mapping('group', [{ kind: 'crosswalk', table: 'groups' }]),
+      shop: mapping('group', [], 'to'),
+    }),
   ],
   keyRules: [
     { name: 'Mail', fields: [{ field: 'mail', normalise: 'email' }] },
@@ -45,13 +58,27 @@ const knot: Knot = {
   ],
   crosswalks: { groups: { name: 'Groups', rows: [{ shared: 'Growers', values: { crm: ['G'] } }] } },
 };
-const record = (key: string, fields: Record<string, Raw>): SourceRecord => ({ key: recordKey(key), fields: { size: '1', ...fields } });
+const record = (key: string, fields: Record<string, Raw>): SourceRecord => ({
+  key: recordKey(key),
+  fields: { size: '1', ...fields },
+});
 
 function surveyed() {
   const survey = new KnotSurvey(knot, 0);
-  survey.add('crm', [record('1', { name: 'Ada', mail: 'a@x.example', group: 'G' }), record('2', { name: 'Bramwell', mail: 'b@x.example', group: 'Z' })]);
-  survey.add('crm', [record('3', { name: 'Ada', mail: 'none', group: 'Z' }), record('4', { name: 'out' }), record('5', { name: 'odd', size: 'large' })]);
-  survey.add('shop', [record('11', { title: 'Ada', mail: 'A@x.example' }), record('12', { title: 'bramwell ', mail: null }), record('13', { title: 'Vera', mail: 'v@x.example' })]);
+  survey.add('crm', [
+    record('1', { name: 'Ada', mail: 'a@x.example', group: 'G' }),
+    record('2', { name: 'Bramwell', mail: 'b@x.example', group: 'Z' }),
+  ]);
+  survey.add('crm', [
+    record('3', { name: 'Ada', mail: 'none', group: 'Z' }),
+    record('4', { name: 'out' }),
+    record('5', { name: 'odd', size: 'large' }),
+  ]);
+  survey.add('shop', [
+    record('11', { title: 'Ada', mail: 'A@x.example' }),
+    record('12', { title: 'bramwell ', mail: null }),
+    record('13', { title: 'Vera', mail: 'v@x.example' }),
+  ]);
   return survey;
 }
 
@@ -68,7 +95,12 @@ test('who takes part is counted with examples on both sides; where the filter fa
 
 test('what cannot be read is counted where it is, with the reason; records that take no part do not count', () => {
   const { cells, unknownValues } = surveyed().member('crm') ?? {};
-  expect(cells?.mail).toMatchObject({ filled: 3, unreadable: 1, reasons: [expect.stringContaining('none')], examples: [{ key: '3' }] });
+  expect(cells?.mail).toMatchObject({
+    filled: 3,
+    unreadable: 1,
+    reasons: [expect.stringContaining('none')],
+    examples: [{ key: '3' }],
+  });
   expect(cells?.group).toMatchObject({ filled: 3, unreadable: 2 });
   expect(unknownValues).toEqual([{ table: 'groups', value: 'Z', count: 2 }]);
   // A member that only receives has nothing to be read.
@@ -76,8 +108,13 @@ test('what cannot be read is counted where it is, with the reason; records that 
 });
 
 test('of equal values both records fail a unique check, whatever page they came on', () => {
-  expect(surveyed().member('crm')?.checks).toMatchObject({ short: { fails: 1, examples: [{ key: '2' }] }, once: { fails: 2 } });
-  expect(surveyed().member('shop')?.checks).toEqual({ short: { fails: 1, examples: [{ key: '12', title: 'bramwell ' }] } });
+  expect(surveyed().member('crm')?.checks).toMatchObject({
+    short: { fails: 1, examples: [{ key: '2' }] },
+    once: { fails: 2 },
+  });
+  expect(surveyed().member('shop')?.checks).toEqual({
+    short: { fails: 1, examples: [{ key: '12', title: 'bramwell ' }] },
+  });
 });
 
 test('key rules are tried in their order over all members, each on what the one before left', () => {
@@ -95,8 +132,16 @@ test('key rules are tried in their order over all members, each on what the one 
 
 test('an unfinished definition is tried as far as it goes', () => {
   const unfinished = { ...knot, keyRules: [{ name: 'None', fields: [] }] };
-  const survey = new KnotSurvey({ ...unfinished, checks: [{ id: 'bad', formula: 'gone + 1', says: 'x', onFail: 'stop' }], titleField: '' }, 0);
+  const survey = new KnotSurvey(
+    { ...unfinished, checks: [{ id: 'bad', formula: 'gone + 1', says: 'x', onFail: 'stop' }], titleField: '' },
+    0,
+  );
   survey.add('shop', [record('11', { title: 'Ada' })]);
   expect(survey.member('shop')).toMatchObject({ takePart: 1, checks: { bad: { fails: 0 } } });
-  expect(finished(surveyIdentity(unfinished, survey.records()))).toEqual({ rules: [], together: 0, alone: 1, waiting: 0 });
+  expect(finished(surveyIdentity(unfinished, survey.records()))).toEqual({
+    rules: [],
+    together: 0,
+    alone: 1,
+    waiting: 0,
+  });
 });

@@ -1,5 +1,17 @@
 import { type EvidenceField, evidenceTexts, type KeyRule, keyOf } from '../identity/index.js';
-import { type FieldId, type Instant, isBlank, type MemberId, type Raw, readPath, type RecordKey, scalarText, type Shared, showRaw, type SourceRecord } from '../record/index.js';
+import {
+  type FieldId,
+  type Instant,
+  isBlank,
+  type MemberId,
+  type Raw,
+  readPath,
+  type RecordKey,
+  scalarText,
+  type Shared,
+  showRaw,
+  type SourceRecord,
+} from '../record/index.js';
 import { readFormula } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
 import { compileMapping, filterNames, filterValues } from './compileKnot.js';
@@ -97,7 +109,12 @@ class MemberCount {
   readonly #filter: ReturnType<typeof readFormula> | undefined;
   readonly #now: Instant;
   readonly #cells: readonly Cell[];
-  readonly #checks: readonly { readonly check: Check; readonly counter: ReturnType<typeof checkCounter>; fails: number; readonly examples: SurveyExample[] }[];
+  readonly #checks: readonly {
+    readonly check: Check;
+    readonly counter: ReturnType<typeof checkCounter>;
+    fails: number;
+    readonly examples: SurveyExample[];
+  }[];
   readonly #unknown = new Map<string, { table: string; value: string; count: number }>();
   readonly #titlePath: string | undefined;
   readonly #inside: SurveyExample[] = [];
@@ -110,7 +127,10 @@ class MemberCount {
   constructor(knot: SurveyedKnot, member: MemberId, now: Instant) {
     this.#rules = knot.keyRules.filter((rule) => rule.fields.length > 0);
     this.#evidence = knot.evidence?.fields ?? [];
-    this.#keyFields = new Set([...this.#rules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...this.#evidence.flatMap(({ fields }) => fields)]);
+    this.#keyFields = new Set([
+      ...this.#rules.flatMap((rule) => rule.fields.map(({ field }) => field)),
+      ...this.#evidence.flatMap(({ fields }) => fields),
+    ]);
     this.#member = member;
     this.#canStart = knot.members.find(({ id }) => id === member)?.startsAnchors ?? true;
     const { filter } = knot.members.find(({ id }) => id === member) ?? {};
@@ -126,7 +146,9 @@ class MemberCount {
       const table = first?.kind === 'crosswalk' ? first.table : undefined;
       const rows = table === undefined ? [] : (knot.crosswalks[table]?.rows ?? []);
       const known = new Set(rows.flatMap(({ values }) => (values[member] ?? []).map(String)));
-      return [{ field: field.id, mapping, lens, table, known, filled: 0, unreadable: 0, reasons: new Set(), examples: [] }];
+      return [
+        { field: field.id, mapping, lens, table, known, filled: 0, unreadable: 0, reasons: new Set(), examples: [] },
+      ];
     });
     this.#checks = knot.checks
       .filter(({ members }) => !members || members.includes(member))
@@ -180,7 +202,8 @@ class MemberCount {
     const means = cell.lens.inbound(raw, undefined);
     if (means.ok) return means.value ?? undefined;
     cell.unreadable += 1;
-    if (cell.reasons.size < mostExamples) cell.reasons.add(means.reason.includes('“') ? means.reason : `${showRaw(raw, 40)}: ${means.reason}`);
+    if (cell.reasons.size < mostExamples)
+      cell.reasons.add(means.reason.includes('“') ? means.reason : `${showRaw(raw, 40)}: ${means.reason}`);
     if (cell.examples.length < mostExamples) cell.examples.push(example());
     this.#noteUnknown(cell, raw);
     return undefined;
@@ -197,7 +220,8 @@ class MemberCount {
 
   #titleOf(fields: SourceRecord['fields']): string {
     const named = this.#titlePath === undefined ? undefined : readPath(fields, this.#titlePath);
-    const words = named ?? Object.values(fields).find((value) => typeof value === 'string' && /\p{L}{3}/u.test(value)) ?? null;
+    const words =
+      named ?? Object.values(fields).find((value) => typeof value === 'string' && /\p{L}{3}/u.test(value)) ?? null;
     return showRaw(words, 60);
   }
 
@@ -209,7 +233,12 @@ class MemberCount {
       filterReason: this.#filterReason,
       inside: this.#inside,
       outside: this.#outside,
-      cells: Object.fromEntries(this.#cells.map(({ field, filled, unreadable, reasons, examples }) => [field, { filled, unreadable, reasons: [...reasons], examples }])),
+      cells: Object.fromEntries(
+        this.#cells.map(({ field, filled, unreadable, reasons, examples }) => [
+          field,
+          { filled, unreadable, reasons: [...reasons], examples },
+        ]),
+      ),
       checks: Object.fromEntries(this.#checks.map(({ check, fails, examples }) => [check.id, { fails, examples }])),
       unknownValues: [...this.#unknown.values()].toSorted((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1)),
     };

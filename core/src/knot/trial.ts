@@ -1,4 +1,14 @@
-import { type FieldId, failed, type MemberId, type Outcome, type Present, type Raw, rawEqual, readPath, type Shared } from '../record/index.js';
+import {
+  type FieldId,
+  failed,
+  type MemberId,
+  type Outcome,
+  type Present,
+  type Raw,
+  rawEqual,
+  readPath,
+  type Shared,
+} from '../record/index.js';
 import { compileMapping } from './compileKnot.js';
 import { compileComputed } from './computed.js';
 import type { Knot } from './knot.js';
@@ -25,14 +35,22 @@ export interface Trial {
  * Tries a definition, also an unfinished one, on one record of each member. Nothing is agreed yet, so the first member
  * in the knot's order that gives a value says what is.
  */
-export function tryRecords(knot: Pick<Knot, 'members' | 'fields' | 'crosswalks'>, records: Readonly<Record<MemberId, Readonly<Record<string, Raw>> | undefined>>): Trial {
+export function tryRecords(
+  knot: Pick<Knot, 'members' | 'fields' | 'crosswalks'>,
+  records: Readonly<Record<MemberId, Readonly<Record<string, Raw>> | undefined>>,
+): Trial {
   const shared: Record<FieldId, Shared> = {};
   const reasons: Record<FieldId, string> = {};
   const cells: Record<FieldId, Record<MemberId, TrialCell>> = {};
-  const computed = new Map(compileComputed(knot, (at, says) => (reasons[at.split('.')[1] ?? ''] = says)).map((field) => [field.id, field]));
+  const computed = new Map(
+    compileComputed(knot, (at, says) => (reasons[at.split('.')[1] ?? ''] = says)).map((field) => [field.id, field]),
+  );
   const byId = new Map(knot.fields.map((field) => [field.id, field]));
   // What is computed comes last, each after what it names.
-  const inOrder = [...knot.fields.filter(({ id }) => !computed.has(id)), ...[...computed.keys()].flatMap((id) => byId.get(id) ?? [])];
+  const inOrder = [
+    ...knot.fields.filter(({ id }) => !computed.has(id)),
+    ...[...computed.keys()].flatMap((id) => byId.get(id) ?? []),
+  ];
   for (const field of inOrder) {
     const row: Record<MemberId, TrialCell> = {};
     cells[field.id] = row;

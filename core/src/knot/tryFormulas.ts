@@ -1,5 +1,17 @@
 import { readFormula, sharedVariable } from '../expression/index.js';
-import { failed, type FieldId, good, type Instant, isBlank, type MemberId, type Outcome, type Raw, readPath, type Shared, sharedKey } from '../record/index.js';
+import {
+  failed,
+  type FieldId,
+  good,
+  type Instant,
+  isBlank,
+  type MemberId,
+  type Outcome,
+  type Raw,
+  readPath,
+  type Shared,
+  sharedKey,
+} from '../record/index.js';
 import { compileMapping, filterNames, filterValues } from './compileKnot.js';
 import { compileComputed, withComputed } from './computed.js';
 import type { Check, FormulaCheck, Knot, UniqueCheck } from './knot.js';
@@ -27,7 +39,12 @@ export function tryFilter(filter: string, records: readonly Fields[], now: Insta
 }
 
 /** Which records of a member would pass a check, over their shared values. Fails when the check's formula is none. */
-export function tryCheck(knot: Pick<Knot, 'fields' | 'crosswalks'>, check: Check, member: MemberId, records: readonly Fields[]): Outcome<Passing> {
+export function tryCheck(
+  knot: Pick<Knot, 'fields' | 'crosswalks'>,
+  check: Check,
+  member: MemberId,
+  records: readonly Fields[],
+): Outcome<Passing> {
   const valuesOf = sharedValuesOf(knot, member);
   if ('unique' in check) {
     const values = records.map((record) => comparable(valuesOf(record), check));
@@ -39,14 +56,21 @@ export function tryCheck(knot: Pick<Knot, 'fields' | 'crosswalks'>, check: Check
   if (!passesFormula.ok) return passesFormula;
   const judged = records.map((record) => passesFormula.value(valuesOf(record)));
   const trouble = judged.find((one) => !one.ok);
-  return good({ passes: judged.map((one) => one.ok && one.value), trouble: trouble?.ok === false ? trouble.reason : undefined });
+  return good({
+    passes: judged.map((one) => one.ok && one.value),
+    trouble: trouble?.ok === false ? trouble.reason : undefined,
+  });
 }
 
 /**
  * Judges the records of a member one after another. What it gives tells how many records fail now that did not before:
  * of equal values the first record fails only when the second one comes.
  */
-export function checkCounter(knot: Pick<Knot, 'fields' | 'crosswalks'>, check: Check, member: MemberId): Outcome<(record: Fields) => number> {
+export function checkCounter(
+  knot: Pick<Knot, 'fields' | 'crosswalks'>,
+  check: Check,
+  member: MemberId,
+): Outcome<(record: Fields) => number> {
   const valuesOf = sharedValuesOf(knot, member);
   if ('unique' in check) {
     const seen = new Map<string, 'once' | 'again'>();
@@ -71,23 +95,32 @@ function comparable(values: ReadonlyMap<FieldId, Shared>, { unique }: UniqueChec
   return value === undefined || value === null ? undefined : sharedKey(value);
 }
 
-function formulaJudge({ fields }: Pick<Knot, 'fields'>, check: FormulaCheck): Outcome<(values: ReadonlyMap<FieldId, Shared>) => Outcome<boolean>> {
+function formulaJudge(
+  { fields }: Pick<Knot, 'fields'>,
+  check: FormulaCheck,
+): Outcome<(values: ReadonlyMap<FieldId, Shared>) => Outcome<boolean>> {
   const formula = readFormula(
     check.formula,
     fields.map(({ id }) => id),
   );
   if (!formula.ok) return failed(formula.reason);
   return good((values) => {
-    const result = formula.value.evaluate(Object.fromEntries(fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')])));
+    const result = formula.value.evaluate(
+      Object.fromEntries(fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')])),
+    );
     return result.ok ? good(result.value === true) : result;
   });
 }
 
 /** Gives the shared values of one record of a member after another, with those that are computed; also under an unfinished definition. */
-function sharedValuesOf(knot: Pick<Knot, 'fields' | 'crosswalks'>, member: MemberId): (record: Fields) => Map<FieldId, Shared> {
+function sharedValuesOf(
+  knot: Pick<Knot, 'fields' | 'crosswalks'>,
+  member: MemberId,
+): (record: Fields) => Map<FieldId, Shared> {
   const mapped = knot.fields.map((field) => {
     const mapping = field.mappings[member];
-    const lens = mapping && mapping.direction !== 'to' ? compileMapping(field.type, member, mapping, knot.crosswalks) : undefined;
+    const lens =
+      mapping && mapping.direction !== 'to' ? compileMapping(field.type, member, mapping, knot.crosswalks) : undefined;
     return { field, mapping, lens: lens && lens.problems.length === 0 ? lens.lens : undefined };
   });
   const computed = compileComputed(knot, () => undefined);

@@ -18,7 +18,11 @@ import { phoneLens } from './steps/phone.js';
 import { caseLens, cutLens, listLens, padLens, replaceLens, trimLens } from './steps/text.js';
 
 /** Turns a step into its lens. Fails when the step names a crosswalk that is not there or holds a formula that is none. */
-export function compileStep(step: Step, member: MemberId, crosswalks: Readonly<Record<string, Crosswalk>>): Outcome<StepLens> {
+export function compileStep(
+  step: Step,
+  member: MemberId,
+  crosswalks: Readonly<Record<string, Crosswalk>>,
+): Outcome<StepLens> {
   switch (step.kind) {
     case 'trim':
       return good(trimLens);

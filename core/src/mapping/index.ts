@@ -1,5 +1,14 @@
 export { compileStep } from './compileStep.js';
 export type { Crosswalk, CrosswalkRow } from './crosswalk.js';
 export { type Direction, type Lens, type LensOptions, makeLens } from './lens.js';
-export { type AddressPart, oneWayKinds, type PersonNamePart, type Rounding, type Scalar, type Step, type StepKind, type StepLens } from './step.js';
+export {
+  type AddressPart,
+  oneWayKinds,
+  type PersonNamePart,
+  type Rounding,
+  type Scalar,
+  type Step,
+  type StepKind,
+  type StepLens,
+} from './step.js';
 export { countryCode } from './steps/country.js';

@@ -23,7 +23,10 @@ function lensOf(type: FieldType, steps: readonly Step[], member = 'crm'): Lens {
   return makeLens({ type, direction: 'both ways', steps: compiled, blankAs: null });
 }
 
-const names = fc.oneof(fc.string({ unit: 'grapheme', maxLength: 24 }), fc.string({ unit: fc.constantFrom('a', 'B', ' ', 'é', 'e\u0301', '…', 'ß', 'İ'), maxLength: 16 }));
+const names = fc.oneof(
+  fc.string({ unit: 'grapheme', maxLength: 24 }),
+  fc.string({ unit: fc.constantFrom('a', 'B', ' ', 'é', 'e\u0301', '…', 'ß', 'İ'), maxLength: 16 }),
+);
 const phones = fc.constantFrom(
   '+441632960417',
   '+441632960418',
@@ -40,7 +43,9 @@ const numbers = fc.oneof(
   fc.integer({ min: -99999, max: 99999 }).map((n) => String(n / 1000)),
   fc.constantFrom('1,234.50', '12,5', '1e3', 'x', '0.005', '-0'),
 );
-const days = fc.date({ min: new Date('1950-01-01'), max: new Date('2050-01-01'), noInvalidDate: true }).map((date) => date.toISOString());
+const days = fc
+  .date({ min: new Date('1950-01-01'), max: new Date('2050-01-01'), noInvalidDate: true })
+  .map((date) => date.toISOString());
 
 interface Case {
   readonly says: string;
@@ -54,14 +59,56 @@ interface Case {
 const cases: readonly Case[] = [
   { says: 'rename only', type: 'text', steps: [], raws: names, values: names },
   { says: 'trim', type: 'text', steps: [{ kind: 'trim' }], raws: names, values: names },
-  { says: 'lower case here', type: 'email', steps: [{ kind: 'case', side: 'shared', form: 'lower' }], raws: names, values: names.map((name) => name.toLowerCase()) },
-  { says: 'upper case there', type: 'text', steps: [{ kind: 'case', side: 'member', form: 'upper' }], raws: names.map((name) => name.toUpperCase()), values: names },
+  {
+    says: 'lower case here',
+    type: 'email',
+    steps: [{ kind: 'case', side: 'shared', form: 'lower' }],
+    raws: names,
+    values: names.map((name) => name.toLowerCase()),
+  },
+  {
+    says: 'upper case there',
+    type: 'text',
+    steps: [{ kind: 'case', side: 'member', form: 'upper' }],
+    raws: names.map((name) => name.toUpperCase()),
+    values: names,
+  },
   { says: 'cut', type: 'text', steps: [{ kind: 'cut', length: 5 }], raws: names, values: names },
-  { says: 'cut with ellipsis', type: 'text', steps: [{ kind: 'cut', length: 5, ellipsis: true }], raws: names, values: names },
-  { says: 'upper case and cut', type: 'text', steps: [{ kind: 'trim' }, { kind: 'case', side: 'member', form: 'upper' }, { kind: 'cut', length: 6 }], raws: names, values: names },
-  { says: 'phone, national', type: 'phone', steps: [{ kind: 'phone', country: 'GB', form: 'national' }], raws: phones, values: phones },
-  { says: 'phone, international', type: 'phone', steps: [{ kind: 'trim' }, { kind: 'phone', country: 'GB', form: 'international' }], raws: phones, values: phones },
-  { says: 'phone, E.164', type: 'phone', steps: [{ kind: 'phone', country: 'GB', form: 'e164' }], raws: phones, values: phones },
+  {
+    says: 'cut with ellipsis',
+    type: 'text',
+    steps: [{ kind: 'cut', length: 5, ellipsis: true }],
+    raws: names,
+    values: names,
+  },
+  {
+    says: 'upper case and cut',
+    type: 'text',
+    steps: [{ kind: 'trim' }, { kind: 'case', side: 'member', form: 'upper' }, { kind: 'cut', length: 6 }],
+    raws: names,
+    values: names,
+  },
+  {
+    says: 'phone, national',
+    type: 'phone',
+    steps: [{ kind: 'phone', country: 'GB', form: 'national' }],
+    raws: phones,
+    values: phones,
+  },
+  {
+    says: 'phone, international',
+    type: 'phone',
+    steps: [{ kind: 'trim' }, { kind: 'phone', country: 'GB', form: 'international' }],
+    raws: phones,
+    values: phones,
+  },
+  {
+    says: 'phone, E.164',
+    type: 'phone',
+    steps: [{ kind: 'phone', country: 'GB', form: 'e164' }],
+    raws: phones,
+    values: phones,
+  },
   {
     says: 'country name',
     type: 'choice',
@@ -98,7 +145,13 @@ const cases: readonly Case[] = [
     raws: fc.constantFrom<Raw[]>('Y', 'YES', 'n', 'no', 'perhaps', true),
     values: fc.constantFrom(true, false),
   },
-  { says: 'number with places', type: 'number', steps: [{ kind: 'number', places: 2 }], raws: numbers, values: numbers },
+  {
+    says: 'number with places',
+    type: 'number',
+    steps: [{ kind: 'number', places: 2 }],
+    raws: numbers,
+    values: numbers,
+  },
   {
     says: 'number in pence',
     type: 'number',
@@ -187,7 +240,14 @@ const cases: readonly Case[] = [
     says: `person name, ${part}`,
     type: 'text',
     steps: [{ kind: 'personName', part }],
-    raws: fc.constantFrom('Dr. Ada B. Lovelace, III', 'Lovelace, Ada', 'Ada Lovelace', 'Ada', 'Mr Jan van der Berg', '  ada  lovelace '),
+    raws: fc.constantFrom(
+      'Dr. Ada B. Lovelace, III',
+      'Lovelace, Ada',
+      'Ada Lovelace',
+      'Ada',
+      'Mr Jan van der Berg',
+      '  ada  lovelace ',
+    ),
     values: fc.constantFrom('Ada', 'Lovelace', 'van der Berg', 'Dr.', 'III', 'B.', 'Ann Marie'),
   })),
   ...(['street', 'town', 'postcode', 'country'] as const).map((part): Case => ({
@@ -202,7 +262,10 @@ const cases: readonly Case[] = [
       '9 Quay, Thornquay HZ4 8QD, Ireland',
       ', ,',
     ),
-    values: part === 'country' ? fc.constantFrom('Ireland', 'France', 'Germany', 'x, y') : fc.constantFrom('9 Mill Street', 'Oakridge', 'AB1 2CD', 'Ireland', 'x, y'),
+    values:
+      part === 'country'
+        ? fc.constantFrom('Ireland', 'France', 'Germany', 'x, y')
+        : fc.constantFrom('9 Mill Street', 'Oakridge', 'AB1 2CD', 'Ireland', 'x, y'),
   })),
   {
     says: 'email',
@@ -215,7 +278,19 @@ const cases: readonly Case[] = [
     says: 'money with its symbol',
     type: 'number',
     steps: [{ kind: 'money', currency: 'GBP', locale: 'en-GB', show: 'symbol' }],
-    raws: fc.oneof(fc.constantFrom<Raw[]>('£1,250.50', '-£3.00', 'GBP 12', '1250.5', 12.5, '€3.00', '1,2', '£12345678901234567890.12'), numbers),
+    raws: fc.oneof(
+      fc.constantFrom<Raw[]>(
+        '£1,250.50',
+        '-£3.00',
+        'GBP 12',
+        '1250.5',
+        12.5,
+        '€3.00',
+        '1,2',
+        '£12345678901234567890.12',
+      ),
+      numbers,
+    ),
     values: numbers,
   },
   {
@@ -243,7 +318,14 @@ const cases: readonly Case[] = [
     says: 'path into a list',
     type: 'text',
     steps: [{ kind: 'path', path: 'contacts.0.email' }],
-    raws: fc.constantFrom<Raw[]>({ contacts: [{ email: 'a' }, { email: 'b' }], main: true }, { contacts: [] }, {}, { contacts: 'none' }, { contacts: [{ name: 'x' }] }, 'text'),
+    raws: fc.constantFrom<Raw[]>(
+      { contacts: [{ email: 'a' }, { email: 'b' }], main: true },
+      { contacts: [] },
+      {},
+      { contacts: 'none' },
+      { contacts: [{ name: 'x' }] },
+      'text',
+    ),
     values: fc.constantFrom('a', 'b', 'c'),
   },
   {
@@ -276,7 +358,8 @@ const cases: readonly Case[] = [
 ];
 
 /** Blank raw values and agreed values belong to every case. */
-const withBlank = <T>(arbitrary: fc.Arbitrary<T>) => fc.oneof({ arbitrary, weight: 9 }, { arbitrary: fc.constantFrom<(null | '')[]>(null, ''), weight: 1 });
+const withBlank = <T>(arbitrary: fc.Arbitrary<T>) =>
+  fc.oneof({ arbitrary, weight: 9 }, { arbitrary: fc.constantFrom<(null | '')[]>(null, ''), weight: 1 });
 
 describe.each(cases)('a mapping by $says', ({ type, steps, raws, values, member }) => {
   const lens = lensOf(type, steps, member);
@@ -352,18 +435,40 @@ test('every kind of step that runs both ways is under the laws', () => {
 
 describe('a part of what is there', () => {
   test.each<[Step, Raw, string | null, Raw]>([
-    [{ kind: 'part', layout: '{street}, {town}', part: 'town' }, 'Mill Lane 4, Thornquay', 'Oakridge', 'Mill Lane 4, Oakridge'],
+    [
+      { kind: 'part', layout: '{street}, {town}', part: 'town' },
+      'Mill Lane 4, Thornquay',
+      'Oakridge',
+      'Mill Lane 4, Oakridge',
+    ],
     [{ kind: 'personName', part: 'given' }, 'Dr. Ada  Lovelace', 'Grace', 'Dr. Grace  Lovelace'],
     [{ kind: 'personName', part: 'family' }, 'Lovelace, Ada', 'Hopper', 'Hopper, Ada'],
-    [{ kind: 'address', part: 'town', country: 'GB' }, '12 Saltpan Lane, Thornquay HZ4 8QD', 'Oakridge', '12 Saltpan Lane, Oakridge HZ4 8QD'],
-    [{ kind: 'address', part: 'postcode', country: 'DE' }, 'Hauptstr. 12345, 10115 Berlin, Germany', '20095', 'Hauptstr. 12345, 20095 Berlin, Germany'],
-    [{ kind: 'path', path: 'contacts.1.email' }, { contacts: [{ email: 'a' }, { email: 'b', main: true }] }, 'c', { contacts: [{ email: 'a' }, { email: 'c', main: true }] }],
+    [
+      { kind: 'address', part: 'town', country: 'GB' },
+      '12 Saltpan Lane, Thornquay HZ4 8QD',
+      'Oakridge',
+      '12 Saltpan Lane, Oakridge HZ4 8QD',
+    ],
+    [
+      { kind: 'address', part: 'postcode', country: 'DE' },
+      'Hauptstr. 12345, 10115 Berlin, Germany',
+      '20095',
+      'Hauptstr. 12345, 20095 Berlin, Germany',
+    ],
+    [
+      { kind: 'path', path: 'contacts.1.email' },
+      { contacts: [{ email: 'a' }, { email: 'b', main: true }] },
+      'c',
+      { contacts: [{ email: 'a' }, { email: 'c', main: true }] },
+    ],
     [{ kind: 'path', path: 'email' }, { email: 'a', phone: '1' }, null, { email: null, phone: '1' }],
   ])('%j on %j, given %j, writes %j', (step, raw, value, written) => {
     expect(lensOf('text', [step]).outbound(value, raw)).toEqual({ ok: true, value: written });
   });
   test('what cannot be put anywhere is said, and nothing is written over', () => {
-    expect(lensOf('text', [{ kind: 'part', layout: '{street}, {town}', part: 'town' }]).outbound('Oakridge', undefined)).toMatchObject({ ok: false });
+    expect(
+      lensOf('text', [{ kind: 'part', layout: '{street}, {town}', part: 'town' }]).outbound('Oakridge', undefined),
+    ).toMatchObject({ ok: false });
     expect(lensOf('text', [{ kind: 'path', path: 'contacts.3.email' }]).outbound('a', { contacts: [] })).toMatchObject({
       ok: false,
       reason: 'there is a list of 0 there, and no place 3 in it',
@@ -388,7 +493,10 @@ test('what runs one way is written once, and is known when it is there', () => {
 
 test('a hash is SHA-256 as in FIPS 180-4', () => {
   const compiled = compileStep({ kind: 'hash' }, 'crm', {});
-  expect(compiled.ok && compiled.value.outbound?.('abc')).toEqual({ ok: true, value: 'ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad' });
+  expect(compiled.ok && compiled.value.outbound?.('abc')).toEqual({
+    ok: true,
+    value: 'ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad',
+  });
 });
 
 test.each<[Step, string]>([
@@ -418,7 +526,9 @@ describe('narrower forms lose nothing', () => {
     expect(lens.outbound('Growers', 'School')).toEqual({ ok: true, value: 'Grower, retail' });
   });
   test('an unreadable phone number says where', () => {
-    expect(lensOf('phone', [{ kind: 'phone', country: 'GB', form: 'national' }]).inbound('01632 96O417', undefined)).toEqual({
+    expect(
+      lensOf('phone', [{ kind: 'phone', country: 'GB', form: 'national' }]).inbound('01632 96O417', undefined),
+    ).toEqual({
       ok: false,
       reason: '“01632 96O417” is not a phone number: letter O at place 9',
     });

@@ -1,4 +1,17 @@
-import { failed, type FieldType, good, isBlank, normalise, type Outcome, type Present, type Raw, rawEqual, sameShared, type Shared, showRaw } from '../record/index.js';
+import {
+  failed,
+  type FieldType,
+  good,
+  isBlank,
+  normalise,
+  type Outcome,
+  type Present,
+  type Raw,
+  rawEqual,
+  sameShared,
+  type Shared,
+  showRaw,
+} from '../record/index.js';
 import { decimalOf, numberText } from '../record/index.js';
 import { type StepLens, textOf } from './step.js';
 
@@ -107,7 +120,8 @@ function heldAtEachStep(steps: readonly StepLens[], agreed: Raw): (Raw | undefin
   let value: Raw | undefined = agreed;
   for (let index = steps.length - 1; index >= 0; index -= 1) {
     held[index] = value;
-    const back: Outcome<Raw> | undefined = value === undefined || value === null ? undefined : steps[index]?.outbound?.(value);
+    const back: Outcome<Raw> | undefined =
+      value === undefined || value === null ? undefined : steps[index]?.outbound?.(value);
     value = back?.ok ? back.value : undefined;
   }
   return held;
@@ -119,7 +133,8 @@ function presentAtEachStep(steps: readonly StepLens[], raw: Raw): (Raw | undefin
   let value: Raw | undefined = isBlank(raw) ? null : raw;
   for (const [index, step] of steps.entries()) {
     present[index] = value;
-    const next: Outcome<Raw> | undefined = value === undefined || (value === null && !step.takesBlank) ? undefined : step.inbound?.(value, undefined);
+    const next: Outcome<Raw> | undefined =
+      value === undefined || (value === null && !step.takesBlank) ? undefined : step.inbound?.(value, undefined);
     value = next?.ok ? next.value : value === null ? null : undefined;
   }
   return present;

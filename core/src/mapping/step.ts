@@ -18,7 +18,12 @@ export type Step =
       readonly as?: 'number' | 'text' | undefined;
       readonly rounding?: Rounding | undefined;
     }
-  | { readonly kind: 'date'; readonly format: string; readonly zone?: string | undefined; readonly to: 'date' | 'instant' }
+  | {
+      readonly kind: 'date';
+      readonly format: string;
+      readonly zone?: string | undefined;
+      readonly to: 'date' | 'instant';
+    }
   | { readonly kind: 'list'; readonly separator: string }
   | { readonly kind: 'pad'; readonly length: number; readonly with: string; readonly side: 'start' | 'end' }
   | { readonly kind: 'replace'; readonly find: string; readonly by: string }
@@ -26,7 +31,13 @@ export type Step =
   | { readonly kind: 'personName'; readonly part: PersonNamePart }
   | { readonly kind: 'address'; readonly part: AddressPart; readonly country: string }
   | { readonly kind: 'email' }
-  | { readonly kind: 'money'; readonly currency: string; readonly locale: string; readonly show: 'symbol' | 'code' | 'number'; readonly rounding?: Rounding | undefined }
+  | {
+      readonly kind: 'money';
+      readonly currency: string;
+      readonly locale: string;
+      readonly show: 'symbol' | 'code' | 'number';
+      readonly rounding?: Rounding | undefined;
+    }
   | { readonly kind: 'path'; readonly path: string }
   | { readonly kind: 'link'; readonly address: string }
   | { readonly kind: 'hash'; readonly salt?: string | undefined }
@@ -73,6 +84,7 @@ export function textThere(present: Raw | undefined): string {
 export function textOf(value: Raw): string | undefined {
   if (typeof value === 'string') return value;
   if (typeof value === 'number' || typeof value === 'boolean') return String(value);
-  if (value !== null && typeof value === 'object' && '$number' in value && typeof value.$number === 'string') return value.$number;
+  if (value !== null && typeof value === 'object' && '$number' in value && typeof value.$number === 'string')
+    return value.$number;
   return undefined;
 }

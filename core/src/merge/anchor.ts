@@ -1,11 +1,19 @@
 import type { AnchorId, FieldId, Instant, MemberId, Present, Raw, RecordKey, Shared } from '../record/index.js';
 
-export type Giver = { readonly kind: 'member'; readonly member: MemberId } | { readonly kind: 'person'; readonly name: string } | { readonly kind: 'formula' };
+export type Giver =
+  | { readonly kind: 'member'; readonly member: MemberId }
+  | { readonly kind: 'person'; readonly name: string }
+  | { readonly kind: 'formula' };
 
 /** Why a value is what it is. Kept with the agreed value and with every write. */
 export type Cause =
   | { readonly kind: 'edit'; readonly members: readonly MemberId[] }
-  | { readonly kind: 'rule'; readonly rule: string; readonly members: readonly MemberId[]; readonly over: readonly LostValue[] }
+  | {
+      readonly kind: 'rule';
+      readonly rule: string;
+      readonly members: readonly MemberId[];
+      readonly over: readonly LostValue[];
+    }
   | { readonly kind: 'combined'; readonly rule: string; readonly members: readonly MemberId[] }
   | { readonly kind: 'person'; readonly name: string; readonly over: readonly LostValue[] }
   | { readonly kind: 'equal'; readonly members: readonly MemberId[] }

@@ -12,14 +12,21 @@ export interface Change {
  * Takes every edit into the agreed value, in the order given. No tie-breaker: a single edit and equal edits count too.
  * @returns the combined value, or the reason why these edits cannot be combined
  */
-export function combine(kind: NonNullable<Rule['combine']>, agreed: Shared, changes: readonly Change[]): Outcome<Shared> {
+export function combine(
+  kind: NonNullable<Rule['combine']>,
+  agreed: Shared,
+  changes: readonly Change[],
+): Outcome<Shared> {
   switch (kind) {
     case 'sum':
       return sum(agreed, changes);
     case 'union':
       return good(union(agreed, changes));
     case 'text':
-      return changes.reduce<Outcome<Shared>>((merged, change) => (merged.ok ? mergeText(merged.value, change) : merged), good(agreed));
+      return changes.reduce<Outcome<Shared>>(
+        (merged, change) => (merged.ok ? mergeText(merged.value, change) : merged),
+        good(agreed),
+      );
     default:
       return failed(`unknown combining rule ${String(kind satisfies never)}`);
   }
@@ -39,7 +46,8 @@ function sum(agreed: Shared, changes: readonly Change[]): Outcome<Shared> {
 
 /** Adds what an edit added and takes away what it took away. */
 function union(agreed: Shared, changes: readonly Change[]): Shared {
-  const items = (value: Shared): readonly string[] => (value === null ? [] : Array.isArray(value) ? (value as readonly string[]) : [String(value)]);
+  const items = (value: Shared): readonly string[] =>
+    value === null ? [] : Array.isArray(value) ? (value as readonly string[]) : [String(value)];
   const result = new Set(items(agreed));
   for (const { from, to } of changes) {
     const before = new Set(items(from));

@@ -16,7 +16,12 @@ const mapping = (field: string, steps: readonly Step[] = [], more: Partial<Mappi
   ...more,
 });
 
-function knotWith(rule: Rule, type: 'text' | 'number' | 'note' | 'list', mappings: Record<string, Mapping>, start: Knot['start'] = 'merge'): Knot {
+function knotWith(
+  rule: Rule,
+  type: 'text' | 'number' | 'note' | 'list',
+  mappings: Record<string, Mapping>,
+  start: Knot['start'] = 'merge',
+): Knot {
   const ids = Object.keys(mappings);
   return {
     id: 'k',
@@ -26,9 +31,23 @@ function knotWith(rule: Rule, type: 'text' | 'number' | 'note' | 'list', mapping
     start,
     checks: [],
     crosswalks: {},
-    members: ids.map((id) => ({ id, system: id, object: 'o', may: { create: false, update: true }, startsAnchors: true, required: [], guards: {} })),
+    members: ids.map((id) => ({
+      id,
+      system: id,
+      object: 'o',
+      may: { create: false, update: true },
+      startsAnchors: true,
+      required: [],
+      guards: {},
+    })),
     fields: [
-      { id: 'key', name: 'Key', type: 'text', rule: { steps: [{ step: 'order', members: ids }] }, mappings: Object.fromEntries(ids.map((id) => [id, mapping('key')])) },
+      {
+        id: 'key',
+        name: 'Key',
+        type: 'text',
+        rule: { steps: [{ step: 'order', members: ids }] },
+        mappings: Object.fromEntries(ids.map((id) => [id, mapping('key')])),
+      },
       { id: 'value', name: 'Value', type, rule, mappings },
     ],
     keyRules: [{ name: 'Key', fields: [{ field: 'key', normalise: 'exact' }] }],
@@ -46,12 +65,16 @@ function worldWith(knot: Knot, values: Record<string, string | number | null>): 
 
 const newest: Rule = { steps: [{ step: 'newest' }, { step: 'order', members: ['a', 'b', 'c'] }] };
 const ask: Rule = { steps: [{ step: 'ask' }] };
-const all = (rule: Rule, type: 'text' | 'number' | 'note' = 'text') => knotWith(rule, type, { a: mapping('value'), b: mapping('value'), c: mapping('value') });
+const all = (rule: Rule, type: 'text' | 'number' | 'note' = 'text') =>
+  knotWith(rule, type, { a: mapping('value'), b: mapping('value'), c: mapping('value') });
 const valuesOf = (world: World) => ['a', 'b', 'c'].map((member) => world.value(member, 'x', 'value'));
 const anchorOf = (world: World) => [...world.anchors.values()][0] as NonNullable<ReturnType<World['anchors']['get']>>;
 
 test('a shadow drops out: what a narrow member shows of a longer value does not compete with it', () => {
-  const knot = knotWith({ steps: [{ step: 'order', members: ['b', 'a'] }] }, 'text', { a: mapping('value'), b: mapping('value', [{ kind: 'cut', length: 4 }]) });
+  const knot = knotWith({ steps: [{ step: 'order', members: ['b', 'a'] }] }, 'text', {
+    a: mapping('value'),
+    b: mapping('value', [{ kind: 'cut', length: 4 }]),
+  });
   const world = worldWith(knot, { a: 'Osprey Nursery', b: 'Ospr' });
   const outcome = world.run();
   expect(anchorOf(world).agreed.value?.value).toBe('Osprey Nursery');
@@ -69,7 +92,11 @@ test('sum of changes takes every edit, equal ones too, each against its own seen
 });
 
 test('three-way text merges edits of different lines and holds edits of the same line', () => {
-  const world = worldWith(all({ combine: 'text', steps: [{ step: 'ask' }] }, 'note'), { a: '1\n2\n3', b: '1\n2\n3', c: '1\n2\n3' });
+  const world = worldWith(all({ combine: 'text', steps: [{ step: 'ask' }] }, 'note'), {
+    a: '1\n2\n3',
+    b: '1\n2\n3',
+    c: '1\n2\n3',
+  });
   world.run();
   world.edit('a', 'x', 'value', 'one\n2\n3');
   world.edit('b', 'x', 'value', '1\n2\nthree');
@@ -95,7 +122,10 @@ test('an anchored field with an edit that became unreadable is neither read nor 
 });
 
 test('adopting leaves what differs until somebody edits', () => {
-  const world = worldWith(knotWith(newest, 'text', { a: mapping('value'), b: mapping('value'), c: mapping('value') }, 'adopt'), { a: 'x', b: 'y', c: 'y' });
+  const world = worldWith(
+    knotWith(newest, 'text', { a: mapping('value'), b: mapping('value'), c: mapping('value') }, 'adopt'),
+    { a: 'x', b: 'y', c: 'y' },
+  );
   expect(world.run().operations).toEqual([]);
   expect(anchorOf(world).agreed.value).toBeUndefined();
   world.edit('b', 'x', 'value', 'z');
@@ -105,11 +135,18 @@ test('adopting leaves what differs until somebody edits', () => {
 
 test('a receiving member edited by hand is put back, or left until the agreed value is another', () => {
   for (const drift of ['put back', 'leave'] as const) {
-    const world = worldWith(knotWith(newest, 'text', { a: mapping('value'), b: mapping('value'), c: mapping('value', [], { direction: 'to', drift }) }), {
-      a: 'x',
-      b: 'x',
-      c: 'x',
-    });
+    const world = worldWith(
+      knotWith(newest, 'text', {
+        a: mapping('value'),
+        b: mapping('value'),
+        c: mapping('value', [], { direction: 'to', drift }),
+      }),
+      {
+        a: 'x',
+        b: 'x',
+        c: 'x',
+      },
+    );
     world.run();
     world.edit('c', 'x', 'value', 'by hand');
     world.run();

@@ -100,7 +100,13 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
     const read = tie.lens.inbound(tie.present, agreed?.value);
     if (read.ok) readable.push({ tie, value: read.value });
     else {
-      problems.push({ member: tie.tie.member, field: input.field, kind: 'unreadable', raw: tie.present, reason: read.reason });
+      problems.push({
+        member: tie.tie.member,
+        field: input.field,
+        kind: 'unreadable',
+        raw: tie.present,
+        reason: read.reason,
+      });
       ahead.set(tie.tie.member, stayAhead(input, tie));
     }
   }
@@ -111,10 +117,27 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
 
   if (outcome.held) {
     for (const { from } of edits) ahead.set(from.tie.member, stayAhead(input, from));
-    return { agreed, held: outcome.held, lost: [], writes: [], problems, ahead, left: keepLeft(input), seen: seenAfter(ties, ahead) };
+    return {
+      agreed,
+      held: outcome.held,
+      lost: [],
+      writes: [],
+      problems,
+      ahead,
+      left: keepLeft(input),
+      seen: seenAfter(ties, ahead),
+    };
   }
   const { writes, left, unwritable } = writesTo(input, outcome.agreed, unreadable);
-  return { agreed: outcome.agreed, lost: outcome.lost, writes, problems: [...problems, ...unwritable], ahead, left, seen: seenAfter(ties, ahead) };
+  return {
+    agreed: outcome.agreed,
+    lost: outcome.lost,
+    writes,
+    problems: [...problems, ...unwritable],
+    ahead,
+    left,
+    seen: seenAfter(ties, ahead),
+  };
 }
 
 /** Step 1 and 2: whether a tie has an edit, and whether that edit was made without knowing the agreed value. */
@@ -190,8 +213,12 @@ function candidatesOf({ agreed }: FieldMergeInput, edits: readonly Edit[]): read
   const first = values[0] as { value: Shared };
   const inConflict = values.some(({ value }) => !sameShared(value, first.value));
   const isShadow = (of: { value: Shared; edit?: Edit }, other: { value: Shared }): boolean =>
-    of.edit !== undefined && !sameShared(of.value, other.value) && of.edit.from.lens.means(of.edit.from.present, other.value);
-  const survivors = !inConflict ? values : values.filter((one) => !values.some((other) => isShadow(one, other) && !isShadow(other, one)));
+    of.edit !== undefined &&
+    !sameShared(of.value, other.value) &&
+    of.edit.from.lens.means(of.edit.from.present, other.value);
+  const survivors = !inConflict
+    ? values
+    : values.filter((one) => !values.some((other) => isShadow(one, other) && !isShadow(other, one)));
 
   const groups = new Map<string, { value: Shared; edits: Edit[]; isAgreed: boolean }>();
   for (const { value, edit } of survivors.length > 0 ? survivors : values) {
@@ -204,13 +231,22 @@ function candidatesOf({ agreed }: FieldMergeInput, edits: readonly Edit[]): read
   return [...groups.values()]
     .map(({ value, edits: alike, isAgreed }): Candidate => {
       if (isAgreed && agreed) return { value, givers: [agreed.by], at: agreed.at, isAgreed: true };
-      return { value, givers: alike.map(({ from }) => ({ kind: 'member', member: from.tie.member })), at: Math.max(...alike.map(({ at }) => at)), isAgreed: false };
+      return {
+        value,
+        givers: alike.map(({ from }) => ({ kind: 'member', member: from.tie.member })),
+        at: Math.max(...alike.map(({ at }) => at)),
+        isAgreed: false,
+      };
     })
     .toSorted((a, b) => Number(a.isAgreed) - Number(b.isAgreed));
 }
 
 /** Step 5. Newcomers have no seen of their own to be combined against: for them the steps of the rule decide. */
-function combineEdits(input: FieldMergeInput, kind: NonNullable<Rule['combine']>, edits: readonly Edit[]): Settlement | undefined {
+function combineEdits(
+  input: FieldMergeInput,
+  kind: NonNullable<Rule['combine']>,
+  edits: readonly Edit[],
+): Settlement | undefined {
   const agreed = input.agreed?.value;
   // Without a value to start from, only lists have a natural beginning: the empty one.
   if (agreed === undefined && kind !== 'union') return undefined;
@@ -229,7 +265,15 @@ function combineEdits(input: FieldMergeInput, kind: NonNullable<Rule['combine']>
   if (!value.ok) return undefined;
   const members = edits.map(({ from }) => from.tie.member);
   const by: Giver = { kind: 'member', member: members[0] as MemberId };
-  return { agreed: { value: value.value, by, at: Math.max(...edits.map(({ at }) => at)), why: { kind: 'combined', rule: kind, members } }, lost: [] };
+  return {
+    agreed: {
+      value: value.value,
+      by,
+      at: Math.max(...edits.map(({ at }) => at)),
+      why: { kind: 'combined', rule: kind, members },
+    },
+    lost: [],
+  };
 }
 
 /** Step 10: where all say the same it is agreed; where they differ nothing is. */
@@ -238,7 +282,10 @@ function adoptEqual({ agreed, now }: FieldMergeInput, readable: readonly Read[])
   if (!first || !readable.every(({ value }) => sameShared(value, first.value))) return { agreed, lost: [] };
   const members = readable.map(({ tie }) => tie.tie.member);
   const by: Giver = { kind: 'member', member: first.tie.tie.member };
-  return { agreed: { value: first.value, by, at: first.tie.modifiedAt ?? now, why: { kind: 'equal', members } }, lost: [] };
+  return {
+    agreed: { value: first.value, by, at: first.tie.modifiedAt ?? now, why: { kind: 'equal', members } },
+    lost: [],
+  };
 }
 
 function agreedFrom(candidate: Candidate, why: Cause): Agreed {
@@ -250,7 +297,12 @@ function membersOf(candidate: Candidate): readonly MemberId[] {
 }
 
 /** Edits whose value did not win. A shadow of the winner has lost nothing. */
-function lostTo(winner: Candidate, edits: readonly Edit[], agreed: Agreed | undefined, inConflict: boolean): readonly LostValue[] {
+function lostTo(
+  winner: Candidate,
+  edits: readonly Edit[],
+  agreed: Agreed | undefined,
+  inConflict: boolean,
+): readonly LostValue[] {
   const lost: LostValue[] = edits
     .filter(({ value, from }) => !sameShared(value, winner.value) && !from.lens.means(from.present, winner.value))
     .map(({ value, from }) => ({ member: from.tie.member, value }));
@@ -275,7 +327,8 @@ function writesTo(input: FieldMergeInput, agreed: Agreed | undefined, unreadable
     }
     const raw = lens.outbound(value, present);
     if (!raw.ok) unwritable.push({ member, field: input.field, kind: 'unwritable', raw: present, reason: raw.reason });
-    else if (!rawEqual(raw.value, present)) writes.push({ member, field: input.field, before: present, after: raw.value });
+    else if (!rawEqual(raw.value, present))
+      writes.push({ member, field: input.field, before: present, after: raw.value });
   }
   return { writes, unwritable, left };
 }
@@ -289,18 +342,27 @@ function isLeft(input: FieldMergeInput, tie: Tie, lens: Lens, present: Present, 
 }
 
 function keepLeft({ ties, field }: FieldMergeInput): ReadonlyMap<MemberId, Shared> {
-  return new Map(ties.flatMap(({ tie }) => (Object.hasOwn(tie.left, field) ? [[tie.member, tie.left[field] as Shared]] : [])));
+  return new Map(
+    ties.flatMap(({ tie }) => (Object.hasOwn(tie.left, field) ? [[tie.member, tie.left[field] as Shared]] : [])),
+  );
 }
 
 /** When this edit was first noticed. A value that could not be read was no edit yet. */
-function noticedBefore({ field, agreed }: FieldMergeInput, { tie, lens }: Pick<FieldTie, 'tie' | 'lens'>): Ahead | undefined {
+function noticedBefore(
+  { field, agreed }: FieldMergeInput,
+  { tie, lens }: Pick<FieldTie, 'tie' | 'lens'>,
+): Ahead | undefined {
   const ahead = tie.ahead[field];
   return ahead && lens.reads && lens.inbound(ahead.raw, agreed?.value).ok ? ahead : undefined;
 }
 
 function stayAhead(input: FieldMergeInput, { tie, lens, present, modifiedAt }: FieldTie): Ahead {
   const known = noticedBefore(input, { tie, lens });
-  return { raw: present as Raw, noticedAt: known?.noticedAt ?? input.now, modifiedAt: known ? known.modifiedAt : modifiedAt };
+  return {
+    raw: present as Raw,
+    noticedAt: known?.noticedAt ?? input.now,
+    modifiedAt: known ? known.modifiedAt : modifiedAt,
+  };
 }
 
 /** Seen becomes the present value of every tie that is not ahead. Absent values leave it as it was. */

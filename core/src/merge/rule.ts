@@ -49,7 +49,11 @@ export function applyRule(rule: Rule, type: FieldType, candidates: readonly Cand
   return { candidates: rest };
 }
 
-function narrow(step: Exclude<RuleStep, { step: 'ask' }>, type: FieldType, candidates: readonly Candidate[]): readonly Candidate[] {
+function narrow(
+  step: Exclude<RuleStep, { step: 'ask' }>,
+  type: FieldType,
+  candidates: readonly Candidate[],
+): readonly Candidate[] {
   switch (step.step) {
     case 'newest': {
       const latest = Math.max(...candidates.map(({ at }) => at));

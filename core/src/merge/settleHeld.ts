@@ -14,14 +14,18 @@ export interface HeldChoice {
   readonly at: Instant;
 }
 
-export type SettledHeld = { readonly ok: true; readonly anchor: Anchor } | { readonly ok: false; readonly reason: 'not held' | 'changed meanwhile' | 'not a choice' };
+export type SettledHeld =
+  | { readonly ok: true; readonly anchor: Anchor }
+  | { readonly ok: false; readonly reason: 'not held' | 'changed meanwhile' | 'not a choice' };
 
 /**
  * A person's choice among the values of a held field. The chosen value becomes the agreed one, and every tie has
  * then seen what the person saw; writing it is the next run's work. Refused when the values shown are not the present ones.
  */
 export function settleHeld(knot: CompiledKnot, anchor: Anchor, choice: HeldChoice): SettledHeld {
-  const held = mergeAnchor({ knot, anchor, readings: new Map(), now: choice.at }).held.find(({ field }) => field === choice.field);
+  const held = mergeAnchor({ knot, anchor, readings: new Map(), now: choice.at }).held.find(
+    ({ field }) => field === choice.field,
+  );
   if (!held) return { ok: false, reason: 'not held' };
   if (heldFingerprint(held) !== choice.fingerprint) return { ok: false, reason: 'changed meanwhile' };
   const shown = [...held.candidates.map(({ value }) => value), ...(held.base ? [held.base.value] : [])];
@@ -31,11 +35,17 @@ export function settleHeld(knot: CompiledKnot, anchor: Anchor, choice: HeldChoic
     .map(({ value, givers }) => ({ value, member: givers[0]?.kind === 'member' ? givers[0].member : undefined }));
   const ties = anchor.ties.map((tie) => {
     const ahead = tie.ahead[choice.field];
-    if (!ahead || tie.gone || tie.rejected || !readable(knot, tie.member, choice.field, ahead.raw, choice.value)) return tie;
+    if (!ahead || tie.gone || tie.rejected || !readable(knot, tie.member, choice.field, ahead.raw, choice.value))
+      return tie;
     const { [choice.field]: _, ...rest } = tie.ahead;
     return { ...tie, ahead: rest, seen: { ...tie.seen, [choice.field]: ahead.raw } };
   });
-  const agreed = { value: choice.value, by: { kind: 'person', name: choice.person }, at: choice.at, why: { kind: 'person', name: choice.person, over } } as const;
+  const agreed = {
+    value: choice.value,
+    by: { kind: 'person', name: choice.person },
+    at: choice.at,
+    why: { kind: 'person', name: choice.person, over },
+  } as const;
   return { ok: true, anchor: { ...anchor, ties, agreed: { ...anchor.agreed, [choice.field]: agreed } } };
 }
 

@@ -1,6 +1,14 @@
 import type { CompiledKnot } from '../knot/index.js';
 import type { Anchor, Tie } from '../merge/index.js';
-import { type FieldId, type Raw, type RecordKey, rawEqual, type Shared, showRaw, type SourceRecord } from '../record/index.js';
+import {
+  type FieldId,
+  type Raw,
+  type RecordKey,
+  rawEqual,
+  type Shared,
+  showRaw,
+  type SourceRecord,
+} from '../record/index.js';
 import type { Operation, RemoveOperation } from './operation.js';
 
 /** How a write ended, as the engine needs to know it. */
@@ -21,7 +29,11 @@ export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operat
   switch (result.kind) {
     case 'written':
       if (operation.kind === 'create') return afterCreate(knot, anchor, operation, result);
-      return withTie(anchor, operation.member, (tie) => (operation.kind === 'update' ? holding(knot, tie, operation, result.record) : removed(tie, operation, result.record)));
+      return withTie(anchor, operation.member, (tie) =>
+        operation.kind === 'update'
+          ? holding(knot, tie, operation, result.record)
+          : removed(tie, operation, result.record),
+      );
     case 'refused': {
       const parked = { fingerprint: operation.fingerprint, words: result.words };
       if (operation.kind !== 'create') return withTie(anchor, operation.member, (tie) => ({ ...tie, parked }));
@@ -44,10 +56,20 @@ export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operat
 /** The tie of a record that we put away or deleted: it neither gives nor receives any more, and nothing follows from it. */
 function removed(tie: Tie, { kind }: RemoveOperation, record: SourceRecord | undefined): Tie {
   const { parked: _, ...rest } = tie;
-  return { ...rest, gone: true, end: kind === 'archive' ? 'archived' : 'deleted', version: record ? record.version : tie.version };
+  return {
+    ...rest,
+    gone: true,
+    end: kind === 'archive' ? 'archived' : 'deleted',
+    version: record ? record.version : tie.version,
+  };
 }
 
-function afterCreate(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: Extract<WriteResult, { kind: 'written' }>): Anchor {
+function afterCreate(
+  knot: CompiledKnot,
+  anchor: Anchor,
+  operation: Operation,
+  result: Extract<WriteResult, { kind: 'written' }>,
+): Anchor {
   const { [operation.member]: _, ...parkedCreates } = anchor.parkedCreates;
   const tie: Tie = { member: operation.member, key: result.key, seen: {}, ahead: {}, left: {} };
   return { ...anchor, parkedCreates, ties: [...anchor.ties, holding(knot, tie, operation, result.record)] };
@@ -67,17 +89,24 @@ function holding(knot: CompiledKnot, tie: Tie, operation: Operation, record: Sou
     const held = holds[field] ?? after;
     seen[field] = held;
     // Other fields that read the same place see our own write there, and not an edit.
-    for (const other of knot.fields) if (other.id !== field && other.mappings.get(tie.member)?.field === path) seen[other.id] = holds[other.id] ?? after;
+    for (const other of knot.fields)
+      if (other.id !== field && other.mappings.get(tie.member)?.field === path)
+        seen[other.id] = holds[other.id] ?? after;
     if (!meaningOf(knot, tie.member, field, held, meaning)) altered.push([path, held, after]);
   }
   // What a new record was given by its system, defaults for instance, was not edited by anybody.
   if (operation.kind === 'create') for (const [field, raw] of Object.entries(holds)) seen[field] ??= raw;
-  const parked = altered.length === 0 ? {} : { parked: { fingerprint: JSON.stringify(altered), words: alteredWords(altered) } };
+  const parked =
+    altered.length === 0 ? {} : { parked: { fingerprint: JSON.stringify(altered), words: alteredWords(altered) } };
   return { ...rest, ...parked, version: record ? record.version : tie.version, seen };
 }
 
 function alteredWords(altered: readonly [path: string, before: Raw, after: Raw][]): string {
-  return altered.map(([path, held, after]) => `${path} was written as ${showRaw(after, 60)} and is kept there as ${showRaw(held, 60)}`).join('; ');
+  return altered
+    .map(
+      ([path, held, after]) => `${path} was written as ${showRaw(after, 60)} and is kept there as ${showRaw(held, 60)}`,
+    )
+    .join('; ');
 }
 
 function meaningOf(knot: CompiledKnot, member: string, field: FieldId, raw: Raw, meaning: Shared): boolean {

@@ -17,17 +17,28 @@ export interface GuardBreach {
 }
 
 /** The guards that a plan goes over. Over a guard nothing is written. */
-export function breachedGuards(knot: CompiledKnot, counts: ReadonlyMap<MemberId, MemberCounts>): readonly GuardBreach[] {
+export function breachedGuards(
+  knot: CompiledKnot,
+  counts: ReadonlyMap<MemberId, MemberCounts>,
+): readonly GuardBreach[] {
   return knot.members.flatMap(({ id, guards }) => {
     const { creates = 0, updates = 0, removals = 0, ties = 0 } = counts.get(id) ?? {};
     const breaches: GuardBreach[] = [];
-    if (guards.creates !== undefined && creates > guards.creates) breaches.push({ member: id, says: `${creates} records would be created; the guard allows ${guards.creates}` });
-    if (guards.updates !== undefined && updates > guards.updates) breaches.push({ member: id, says: `${updates} records would be updated; the guard allows ${guards.updates}` });
+    if (guards.creates !== undefined && creates > guards.creates)
+      breaches.push({ member: id, says: `${creates} records would be created; the guard allows ${guards.creates}` });
+    if (guards.updates !== undefined && updates > guards.updates)
+      breaches.push({ member: id, says: `${updates} records would be updated; the guard allows ${guards.updates}` });
     if (guards.removals !== undefined && removals > guards.removals)
-      breaches.push({ member: id, says: `${removals} records would be archived or deleted; the guard allows ${guards.removals}` });
+      breaches.push({
+        member: id,
+        says: `${removals} records would be archived or deleted; the guard allows ${guards.removals}`,
+      });
     const percent = ties === 0 ? 0 : (updates / ties) * 100;
     if (guards.updatesPercent !== undefined && percent > guards.updatesPercent) {
-      breaches.push({ member: id, says: `${updates} of ${ties} records would be updated; the guard allows ${guards.updatesPercent} percent` });
+      breaches.push({
+        member: id,
+        says: `${updates} of ${ties} records would be updated; the guard allows ${guards.updatesPercent} percent`,
+      });
     }
     return breaches;
   });

@@ -1,5 +1,13 @@
 export { afterWrite, holdsWrite, type WriteResult } from './afterWrite.js';
 export { breachedGuards, type GuardBreach, type MemberCounts } from './guard.js';
-export type { AskedDeletion, CreateOperation, FieldChange, Operation, RemoveOperation, UpdateOperation, Withheld } from './operation.js';
+export type {
+  AskedDeletion,
+  CreateOperation,
+  FieldChange,
+  Operation,
+  RemoveOperation,
+  UpdateOperation,
+  Withheld,
+} from './operation.js';
 export { type AnchorPlan, planAnchor } from './planAnchor.js';
 export { type Forecast, forecastOf, joinAnchors, lastReading, newTie, splitAnchor } from './regroup.js';

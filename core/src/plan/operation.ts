@@ -54,7 +54,12 @@ export interface AskedDeletion {
   readonly member: MemberId;
   readonly key: RecordKey;
   /** Members in which the thing still has a record, with what we may do there. */
-  readonly others: readonly { readonly member: MemberId; readonly key: RecordKey; readonly archive: boolean; readonly delete: boolean }[];
+  readonly others: readonly {
+    readonly member: MemberId;
+    readonly key: RecordKey;
+    readonly archive: boolean;
+    readonly delete: boolean;
+  }[];
 }
 
 /** Why an anchor has no record in a member, or a record there is not written, although it should be. */

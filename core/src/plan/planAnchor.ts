@@ -16,7 +16,12 @@ export interface AnchorPlan {
  * @param blocked members in which a doubt about a record is open, so that creating waits
  * @param now decides what filters leave out that depend on the day
  */
-export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: ReadonlySet<MemberId>, now: Instant): AnchorPlan {
+export function planAnchor(
+  knot: CompiledKnot,
+  merge: AnchorMerge,
+  blocked: ReadonlySet<MemberId>,
+  now: Instant,
+): AnchorPlan {
   const operations: Operation[] = [];
   const withheld: Withheld[] = [];
   const problems: Problem[] = [];
@@ -29,7 +34,8 @@ export function planAnchor(knot: CompiledKnot, merge: AnchorMerge, blocked: Read
       planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
     else if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
     // What was deleted somewhere is not made anew elsewhere.
-    else if (alive && !removal) planCreate(knot, merge, member, now, blocked.has(member.id), { operations, withheld, problems });
+    else if (alive && !removal)
+      planCreate(knot, merge, member, now, blocked.has(member.id), { operations, withheld, problems });
   }
   const asked = removal?.kind === 'ask' ? askedDeletions(knot, anchor, removal.tie) : [];
   return { operations, withheld, problems, asked };
@@ -54,7 +60,13 @@ function removalOf({ ties }: Anchor): Removal | undefined {
   return undefined;
 }
 
-function planRemoval(anchor: Anchor, kind: 'archive' | 'delete', deleted: Tie, tie: Tie, into: { operations: Operation[]; withheld: Withheld[] }): void {
+function planRemoval(
+  anchor: Anchor,
+  kind: 'archive' | 'delete',
+  deleted: Tie,
+  tie: Tie,
+  into: { operations: Operation[]; withheld: Withheld[] },
+): void {
   const fingerprint = JSON.stringify([kind, tie.key, tie.version ?? null]);
   if (tie.parked?.fingerprint === fingerprint) {
     into.withheld.push({ member: tie.member, kind: 'parked', reason: tie.parked.words });
@@ -82,10 +94,24 @@ function askedDeletions(knot: CompiledKnot, { ties }: Anchor, { member, key }: T
   return others.length === 0 ? [] : [{ member, key, others }];
 }
 
-function planUpdate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMember, tie: Tie, into: { operations: Operation[]; withheld: Withheld[] }): void {
+function planUpdate(
+  knot: CompiledKnot,
+  merge: AnchorMerge,
+  member: CompiledMember,
+  tie: Tie,
+  into: { operations: Operation[]; withheld: Withheld[] },
+): void {
   const changes = merge.writes
     .filter(({ member: of }) => of === member.id)
-    .map((write): FieldChange => change(fieldOf(knot, write.field), member.id, merge.anchor.agreed[write.field] as Agreed, write.before, write.after));
+    .map((write): FieldChange =>
+      change(
+        fieldOf(knot, write.field),
+        member.id,
+        merge.anchor.agreed[write.field] as Agreed,
+        write.before,
+        write.after,
+      ),
+    );
   if (changes.length === 0 || tie.gone || tie.rejected) return;
   if (!member.may.update) {
     into.withheld.push({ member: member.id, kind: 'not allowed', reason: 'records may not be updated there' });
@@ -96,7 +122,15 @@ function planUpdate(knot: CompiledKnot, merge: AnchorMerge, member: CompiledMemb
     into.withheld.push({ member: member.id, kind: 'parked', reason: tie.parked.words });
     return;
   }
-  const update: UpdateOperation = { kind: 'update', anchor: merge.anchor.id, member: member.id, key: tie.key, version: tie.version, changes, fingerprint };
+  const update: UpdateOperation = {
+    kind: 'update',
+    anchor: merge.anchor.id,
+    member: member.id,
+    key: tie.key,
+    version: tie.version,
+    changes,
+    fingerprint,
+  };
   into.operations.push(update);
 }
 
@@ -115,13 +149,18 @@ function planCreate(
   // A thing that began elsewhere is not this member's business.
   if (member.onlyFrom && !member.onlyFrom.some((id) => anchor.beganIn.includes(id))) return;
   const record = changes.reduce<Record<string, Raw>>((fields, { path, after }) => writePath(fields, path, after), {});
-  const withhold = (kind: Withheld['kind'], reason: string): void => void into.withheld.push({ member: member.id, kind, reason });
+  const withhold = (kind: Withheld['kind'], reason: string): void =>
+    void into.withheld.push({ member: member.id, kind, reason });
 
   const missing = member.required.filter((path) => !changes.some((one) => one.path === path && !isBlank(one.after)));
   const heldFields = new Set(merge.held.map(({ field }) => field));
-  const waitingFor = missing.flatMap((path) => knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && heldFields.has(field.id)));
-  if (waitingFor.length > 0) return withhold('waits', `${waitingFor.map(({ name }) => name).join(', ')} must be settled first`);
-  if (missing.length > 0) return withhold('cannot be created', `${missing.join(', ')} is required there and has no value`);
+  const waitingFor = missing.flatMap((path) =>
+    knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && heldFields.has(field.id)),
+  );
+  if (waitingFor.length > 0)
+    return withhold('waits', `${waitingFor.map(({ name }) => name).join(', ')} must be settled first`);
+  if (missing.length > 0)
+    return withhold('cannot be created', `${missing.join(', ')} is required there and has no value`);
   const takesPart = knot.takesPart(member.id, record, now);
   if (!takesPart.ok) return withhold('cannot be created', `the filter of this member fails on it: ${takesPart.reason}`);
   // A record that the filter leaves out is simply not this member's business.
@@ -132,12 +171,23 @@ function planCreate(
   // It stays open, so that it is created as soon as that is settled.
   if (isBlocked) return withhold('waits', 'it is not settled yet whether a record there is the same thing');
   into.problems.push(...problems);
-  const create: CreateOperation = { kind: 'create', anchor: anchor.id, member: member.id, changes, carries: member.carries, fingerprint };
+  const create: CreateOperation = {
+    kind: 'create',
+    anchor: anchor.id,
+    member: member.id,
+    changes,
+    carries: member.carries,
+    fingerprint,
+  };
   into.operations.push(create);
 }
 
 /** The record as it would be: every agreed value that this member can be given and can hold. */
-function newRecord(knot: CompiledKnot, anchor: Anchor, member: CompiledMember): { changes: FieldChange[]; problems: Problem[] } {
+function newRecord(
+  knot: CompiledKnot,
+  anchor: Anchor,
+  member: CompiledMember,
+): { changes: FieldChange[]; problems: Problem[] } {
   const changes: FieldChange[] = [];
   const problems: Problem[] = [];
   for (const field of knot.fields) {
@@ -151,7 +201,13 @@ function newRecord(knot: CompiledKnot, anchor: Anchor, member: CompiledMember): 
   return { changes, problems };
 }
 
-function change(field: CompiledField, member: MemberId, agreed: Agreed, before: Raw | undefined, after: Raw): FieldChange {
+function change(
+  field: CompiledField,
+  member: MemberId,
+  agreed: Agreed,
+  before: Raw | undefined,
+  after: Raw,
+): FieldChange {
   const path = field.mappings.get(member)?.field as string;
   return { field: field.id, path, before, after, meaning: agreed.value, by: agreed.by, why: agreed.why };
 }

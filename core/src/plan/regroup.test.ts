@@ -24,7 +24,13 @@ const ties = fc
       };
     }),
   );
-const anchorOf = (own: readonly Tie[]): Anchor => ({ id: anchorId('x'), agreed: {}, ties: own, beganIn: ['a'], parkedCreates: {} });
+const anchorOf = (own: readonly Tie[]): Anchor => ({
+  id: anchorId('x'),
+  agreed: {},
+  ties: own,
+  beganIn: ['a'],
+  parkedCreates: {},
+});
 /** What is known of the records that are there. */
 const held = (anchor: Anchor) =>
   anchor.ties
@@ -38,10 +44,14 @@ test('what is split and joined again has the records and the values that it had;
       const anchor = anchorOf(own);
       const split = splitAnchor(anchor, new Set(parted), 5);
       const there = own.filter(({ gone }) => !gone).map(({ member }) => member);
-      const possible = parted.every((member) => there.includes(member)) && there.some((member) => !parted.includes(member));
+      const possible =
+        parted.every((member) => there.includes(member)) && there.some((member) => !parted.includes(member));
       expect(split !== undefined).toBe(possible);
       if (!split) return;
-      expect([held(split.rest).length > 0, held(split.parted).map(([member]) => member)]).toEqual([true, [...parted].sort()]);
+      expect([held(split.rest).length > 0, held(split.parted).map(([member]) => member)]).toEqual([
+        true,
+        [...parted].sort(),
+      ]);
       // What comes to another place knows of nothing there: all that it holds is an edit.
       expect(split.parted.ties.every(({ seen }) => Object.keys(seen).length === 0)).toBe(true);
       const back = joinAnchors(split.rest, split.parted, 6);

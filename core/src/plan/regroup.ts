@@ -6,8 +6,21 @@ import { planAnchor } from './planAnchor.js';
 
 /** The tie of a record that comes to an anchor: all that it holds is an edit that knows of nothing there. */
 export function newTie(member: MemberId, key: RecordKey, reading: Reading, at: Instant): Tie {
-  const ahead: Record<FieldId, Ahead> = Object.fromEntries(Object.entries(reading.fields).map(([field, raw]) => [field, { raw, noticedAt: at, modifiedAt: reading.modifiedAt }]));
-  return { member, key, seen: {}, ahead, left: {}, version: reading.version, ...(reading.rejected ? { rejected: reading.rejected } : {}) };
+  const ahead: Record<FieldId, Ahead> = Object.fromEntries(
+    Object.entries(reading.fields).map(([field, raw]) => [
+      field,
+      { raw, noticedAt: at, modifiedAt: reading.modifiedAt },
+    ]),
+  );
+  return {
+    member,
+    key,
+    seen: {},
+    ahead,
+    left: {},
+    version: reading.version,
+    ...(reading.rejected ? { rejected: reading.rejected } : {}),
+  };
 }
 
 /** What is known of a tie's record without reading it. */
@@ -20,7 +33,11 @@ export function lastReading(tie: Tie): Reading {
  * Takes the records of some members out of an anchor: they are one thing of their own, which begins anew.
  * @returns `undefined` where a side would have no record that is there
  */
-export function splitAnchor(anchor: Anchor, members: ReadonlySet<MemberId>, at: Instant): { readonly rest: Anchor; readonly parted: Anchor } | undefined {
+export function splitAnchor(
+  anchor: Anchor,
+  members: ReadonlySet<MemberId>,
+  at: Instant,
+): { readonly rest: Anchor; readonly parted: Anchor } | undefined {
   const parted = anchor.ties.filter(({ member, gone }) => members.has(member) && !gone);
   const ties = anchor.ties.filter((tie) => !parted.includes(tie));
   if (parted.length < members.size || parted.length === 0 || ties.every(({ gone }) => gone)) return undefined;
@@ -40,14 +57,22 @@ export function splitAnchor(anchor: Anchor, members: ReadonlySet<MemberId>, at: 
  * Makes two anchors one: the first stays, the records of the other come to it. A gone tie makes room for one that is there.
  * @returns the members in which both have a record, where there are such: they cannot be one
  */
-export function joinAnchors(anchor: Anchor, other: Anchor, at: Instant): { readonly joined: Anchor } | { readonly both: readonly MemberId[] } {
+export function joinAnchors(
+  anchor: Anchor,
+  other: Anchor,
+  at: Instant,
+): { readonly joined: Anchor } | { readonly both: readonly MemberId[] } {
   const coming = other.ties.filter(({ gone }) => !gone);
-  const both = coming.filter(({ member }) => anchor.ties.some((tie) => tie.member === member && !tie.gone)).map(({ member }) => member);
+  const both = coming
+    .filter(({ member }) => anchor.ties.some((tie) => tie.member === member && !tie.gone))
+    .map(({ member }) => member);
   if (both.length > 0) return { both };
   const staying = anchor.ties.filter(({ member }) => !coming.some((tie) => tie.member === member));
   const came = coming.map((tie) => newTie(tie.member, tie.key, lastReading(tie), at));
   // What is gone there is not created again here.
-  const gone = other.ties.filter((tie) => tie.gone && ![...anchor.ties, ...coming].some(({ member }) => member === tie.member));
+  const gone = other.ties.filter(
+    (tie) => tie.gone && ![...anchor.ties, ...coming].some(({ member }) => member === tie.member),
+  );
   return { joined: { ...anchor, ties: [...staying, ...came, ...gone] } };
 }
 
@@ -61,8 +86,13 @@ export interface Forecast {
 }
 
 export function forecastOf(knot: CompiledKnot, anchor: Anchor, isNew: boolean, now: Instant): Forecast {
-  const starts = !isNew || anchor.ties.some(({ member, rejected, gone }) => !gone && !rejected && knot.member(member).startsAnchors);
+  const starts =
+    !isNew || anchor.ties.some(({ member, rejected, gone }) => !gone && !rejected && knot.member(member).startsAnchors);
   if (!starts) return { starts, operations: [], held: [] };
   const merge = mergeAnchor({ knot, anchor, readings: new Map(), now });
-  return { starts, operations: planAnchor(knot, merge, new Set(), now).operations, held: merge.held.map(({ field }) => field) };
+  return {
+    starts,
+    operations: planAnchor(knot, merge, new Set(), now).operations,
+    held: merge.held.map(({ field }) => field),
+  };
 }

@@ -7,7 +7,14 @@ import { breachedGuards } from './guard.js';
 import { planAnchor } from './planAnchor.js';
 
 const members = ['crm', 'shop', 'erp'];
-const mapping = { field: 'name', direction: 'both ways', steps: [], absentMeansBlank: false, blankAs: 'null', drift: 'put back' } as const;
+const mapping = {
+  field: 'name',
+  direction: 'both ways',
+  steps: [],
+  absentMeansBlank: false,
+  blankAs: 'null',
+  drift: 'put back',
+} as const;
 
 function compiled(more: Partial<Record<MemberId, Partial<Member>>>) {
   const knot: Knot = {
@@ -26,7 +33,15 @@ function compiled(more: Partial<Record<MemberId, Partial<Member>>>) {
       guards: {},
       ...more[id],
     })),
-    fields: [{ id: 'name', name: 'Name', type: 'text', rule: { steps: [{ step: 'ask' }] }, mappings: Object.fromEntries(members.map((id) => [id, mapping])) }],
+    fields: [
+      {
+        id: 'name',
+        name: 'Name',
+        type: 'text',
+        rule: { steps: [{ step: 'ask' }] },
+        mappings: Object.fromEntries(members.map((id) => [id, mapping])),
+      },
+    ],
     keyRules: [{ name: 'Name', fields: [{ field: 'name', normalise: 'exact' }] }],
     checks: [],
     crosswalks: {},
@@ -36,48 +51,82 @@ function compiled(more: Partial<Record<MemberId, Partial<Member>>>) {
   return result.knot;
 }
 
-const tie = (member: MemberId, more: Partial<Tie> = {}): Tie => ({ member, key: recordKey(`${member}1`), version: 'v1', seen: { name: 'Osprey' }, ahead: {}, left: {}, ...more });
+const tie = (member: MemberId, more: Partial<Tie> = {}): Tie => ({
+  member,
+  key: recordKey(`${member}1`),
+  version: 'v1',
+  seen: { name: 'Osprey' },
+  ahead: {},
+  left: {},
+  ...more,
+});
 const anchor = (...ties: Tie[]): Anchor => ({
   id: anchorId('a'),
-  agreed: { name: { value: 'Osprey', by: { kind: 'member', member: 'crm' }, at: 0, why: { kind: 'edit', members: ['crm'] } } },
+  agreed: {
+    name: { value: 'Osprey', by: { kind: 'member', member: 'crm' }, at: 0, why: { kind: 'edit', members: ['crm'] } },
+  },
   ties,
   beganIn: ['crm'],
   parkedCreates: {},
 });
 
 function plan(knot: ReturnType<typeof compiled>, from: Anchor, read: Record<MemberId, Raw> = {}) {
-  const readings = new Map(Object.entries(read).map(([member, name]): [MemberId, Reading] => [member, { fields: { name }, version: 'v2' }]));
+  const readings = new Map(
+    Object.entries(read).map(([member, name]): [MemberId, Reading] => [member, { fields: { name }, version: 'v2' }]),
+  );
   const merge = mergeAnchor({ knot, anchor: from, readings, now: 1 });
   return { merge, ...planAnchor(knot, merge, new Set(), 1) };
 }
 
-test.each(['archive', 'delete'] as const)('a deletion of one: %s the others, where that may be done, and makes nothing anew', (kind) => {
-  const knot = compiled({ crm: { whenDeleted: kind }, erp: { may: { create: true, update: true } } });
-  const { operations, asked } = plan(knot, anchor(tie('crm', { gone: true }), tie('shop')));
-  expect(operations).toMatchObject([{ kind, member: 'shop', key: 'shop1', version: 'v1', changes: [], why: { kind: 'deleted', member: 'crm' } }]);
-  expect(asked).toEqual([]);
-  // What may not be removed goes on being kept up to date.
-  expect(plan(knot, anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')), { shop: 'Osprey', erp: 'Osprey' }).operations.map(({ member }) => member)).toEqual(['shop']);
-});
+test.each(['archive', 'delete'] as const)(
+  'a deletion of one: %s the others, where that may be done, and makes nothing anew',
+  (kind) => {
+    const knot = compiled({ crm: { whenDeleted: kind }, erp: { may: { create: true, update: true } } });
+    const { operations, asked } = plan(knot, anchor(tie('crm', { gone: true }), tie('shop')));
+    expect(operations).toMatchObject([
+      { kind, member: 'shop', key: 'shop1', version: 'v1', changes: [], why: { kind: 'deleted', member: 'crm' } },
+    ]);
+    expect(asked).toEqual([]);
+    // What may not be removed goes on being kept up to date.
+    expect(
+      plan(knot, anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')), {
+        shop: 'Osprey',
+        erp: 'Osprey',
+      }).operations.map(({ member }) => member),
+    ).toEqual(['shop']);
+  },
+);
 
 test('the record that we removed is gone, has no consequences of its own, and the next plan has nothing to do', () => {
   const knot = compiled({ crm: { whenDeleted: 'delete' }, shop: { whenDeleted: 'delete' } });
   const before = anchor(tie('crm', { gone: true }), tie('shop'));
   const { merge, operations } = plan(knot, before);
-  const after = afterWrite(knot, merge.anchor, operations[0] as never, { kind: 'written', key: recordKey('shop1'), record: undefined });
+  const after = afterWrite(knot, merge.anchor, operations[0] as never, {
+    kind: 'written',
+    key: recordKey('shop1'),
+    record: undefined,
+  });
   expect(after.ties[1]).toMatchObject({ gone: true, end: 'deleted' });
   expect(plan(knot, after).operations).toEqual([]);
   const refused = afterWrite(knot, merge.anchor, operations[0] as never, { kind: 'refused', words: 'has open orders' });
-  expect(plan(knot, refused)).toMatchObject({ operations: [], withheld: [{ member: 'shop', kind: 'parked', reason: 'has open orders' }] });
+  expect(plan(knot, refused)).toMatchObject({
+    operations: [],
+    withheld: [{ member: 'shop', kind: 'parked', reason: 'has open orders' }],
+  });
 });
 
 test('an edit elsewhere at the same time makes a person say what follows, and that holds until it is said', () => {
   const knot = compiled({ crm: { whenDeleted: 'delete' } });
   const first = plan(knot, anchor(tie('crm', { gone: true }), tie('shop')), { shop: 'Osprey Ltd' });
   expect(first.operations).toEqual([]);
-  expect(first.asked).toEqual([{ member: 'crm', key: 'crm1', others: [{ member: 'shop', key: 'shop1', archive: true, delete: true }] }]);
+  expect(first.asked).toEqual([
+    { member: 'crm', key: 'crm1', others: [{ member: 'shop', key: 'shop1', archive: true, delete: true }] },
+  ]);
   expect(plan(knot, first.merge.anchor).asked).toHaveLength(1);
-  const said = (end: Tie['end']) => ({ ...first.merge.anchor, ties: first.merge.anchor.ties.map((one) => (one.gone ? { ...one, end } : one)) });
+  const said = (end: Tie['end']) => ({
+    ...first.merge.anchor,
+    ties: first.merge.anchor.ties.map((one) => (one.gone ? { ...one, end } : one)),
+  });
   expect(plan(knot, said('delete others')).operations).toMatchObject([{ kind: 'delete', member: 'shop' }]);
   const kept = plan(knot, said('keep others'));
   expect([kept.asked, kept.operations.filter(({ kind }) => kind === 'delete')]).toEqual([[], []]);
@@ -85,7 +134,11 @@ test('an edit elsewhere at the same time makes a person say what follows, and th
 
 test('a record that comes back is tied again, and what was to follow from its deletion is off', () => {
   const knot = compiled({ crm: { whenDeleted: 'ask' } });
-  const { merge, asked, operations } = plan(knot, anchor(tie('crm', { gone: true, end: 'ask' }), tie('shop'), tie('erp')), { crm: 'Osprey' });
+  const { merge, asked, operations } = plan(
+    knot,
+    anchor(tie('crm', { gone: true, end: 'ask' }), tie('shop'), tie('erp')),
+    { crm: 'Osprey' },
+  );
   expect([merge.anchor.ties[0], asked, operations]).toMatchObject([{ gone: false }, [], []]);
   expect(merge.anchor.ties[0]).not.toHaveProperty('end');
 });
@@ -93,17 +146,29 @@ test('a record that comes back is tied again, and what was to follow from its de
 test('what follows is settled when the deletion is noticed: a later definition removes nothing that was left', () => {
   const noticed = plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'))).merge.anchor;
   expect(noticed.ties[0]).toMatchObject({ end: 'keep others' });
-  expect(plan(compiled({ crm: { whenDeleted: 'delete' } }), noticed).operations.filter(({ kind }) => kind === 'delete')).toEqual([]);
+  expect(
+    plan(compiled({ crm: { whenDeleted: 'delete' } }), noticed).operations.filter(({ kind }) => kind === 'delete'),
+  ).toEqual([]);
 });
 
 test('nothing follows where the definition says nothing, and a rejected record is left alone', () => {
-  expect(plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')))).toMatchObject({ operations: [], asked: [] });
-  expect(plan(compiled({ crm: { whenDeleted: 'delete' } }), anchor(tie('crm', { gone: true }), tie('shop', { rejected: ['no'] }))).operations).toEqual([]);
+  expect(plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'), tie('erp')))).toMatchObject({
+    operations: [],
+    asked: [],
+  });
+  expect(
+    plan(
+      compiled({ crm: { whenDeleted: 'delete' } }),
+      anchor(tie('crm', { gone: true }), tie('shop', { rejected: ['no'] })),
+    ).operations,
+  ).toEqual([]);
 });
 
 test('a guard on removals counts what would be archived and deleted', () => {
   const knot = compiled({ shop: { guards: { removals: 2 } } });
   const counts = (removals: number) => new Map([['shop', { creates: 0, updates: 0, removals, ties: 9 }]]);
   expect(breachedGuards(knot, counts(2))).toEqual([]);
-  expect(breachedGuards(knot, counts(3))).toEqual([{ member: 'shop', says: '3 records would be archived or deleted; the guard allows 2' }]);
+  expect(breachedGuards(knot, counts(3))).toEqual([
+    { member: 'shop', says: '3 records would be archived or deleted; the guard allows 2' },
+  ]);
 });

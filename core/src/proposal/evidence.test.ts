@@ -46,7 +46,10 @@ test('words of the trade, abbreviations and other languages are alike; what only
 });
 
 test('likeness of names goes both ways alike and stays within 0 and 1', () => {
-  const name = fc.oneof(fc.string({ maxLength: 20 }), fc.constantFrom('billingCity', 'ship_to_zip', 'nom', 'Kreditlimit', 'value2'));
+  const name = fc.oneof(
+    fc.string({ maxLength: 20 }),
+    fc.constantFrom('billingCity', 'ship_to_zip', 'nom', 'Kreditlimit', 'value2'),
+  );
   fc.assert(
     fc.property(name, name, (a, b) => {
       expect(like(a, b)).toBeCloseTo(like(b, a), 9);
@@ -94,10 +97,24 @@ test('overlap of large objects is estimated from small sketches, and the same va
 test('in tied records equality is told from chance, units from other factors, and a crosswalk from noise', () => {
   const noise = (n: number): number => (n * 7919) % 101;
   const left = sketchOf(
-    numbers(0, 150).map((n) => ({ mail: `p${n}@x.example`, name: `Name ${n}`, flag: n % 10 > 0, cost: 3 + n * 0.5, group: ['a', 'b', 'c'][n % 3] as string, roll: noise(n) % 3 })),
+    numbers(0, 150).map((n) => ({
+      mail: `p${n}@x.example`,
+      name: `Name ${n}`,
+      flag: n % 10 > 0,
+      cost: 3 + n * 0.5,
+      group: ['a', 'b', 'c'][n % 3] as string,
+      roll: noise(n) % 3,
+    })),
   );
   const right = sketchOf(
-    numbers(0, 150).map((n) => ({ mail: `p${n}@x.example`, title: `Name ${n}`, on: n % 10 > 0, pence: (3 + n * 0.5) * 100, price: (3 + n * 0.5) * 1.37, kind: `K${n % 3}` })),
+    numbers(0, 150).map((n) => ({
+      mail: `p${n}@x.example`,
+      title: `Name ${n}`,
+      on: n % 10 > 0,
+      pence: (3 + n * 0.5) * 100,
+      price: (3 + n * 0.5) * 1.37,
+      kind: `K${n % 3}`,
+    })),
   );
   const tied = new TiedRecords(left, right);
   expect(tied.count).toBe(150);
@@ -116,7 +133,10 @@ test('the score is the sum of its reasons and the prior', () => {
   const right = sketchOf(numbers(0, 60).map((n) => ({ mail: `p${n}@x.example`, amount: `text ${n}` })));
   const judged = judgePair(field(left, 'email'), field(right, 'mail'), undefined);
   const other = judgePair(field(left, 'amount'), field(right, 'mail'), undefined);
-  expect(judged.score - judged.reasons.reduce((sum, { adds }) => sum + adds, 0)).toBeCloseTo(other.score - other.reasons.reduce((sum, { adds }) => sum + adds, 0), 9);
+  expect(judged.score - judged.reasons.reduce((sum, { adds }) => sum + adds, 0)).toBeCloseTo(
+    other.score - other.reasons.reduce((sum, { adds }) => sum + adds, 0),
+    9,
+  );
   expect(judged.score).toBeGreaterThan(2);
   expect(other.score).toBeLessThan(0);
 });

@@ -100,7 +100,8 @@ function likeness(a: NamePart, b: NamePart): number {
   if (a.notions.some((notion) => b.notions.includes(notion))) return 0.95;
   if (/\d/.test(a.text + b.text)) return 0;
   const [short, long] = a.text.length <= b.text.length ? [a.text, b.text] : [b.text, a.text];
-  if (short.length >= 2 && long.length >= short.length + 2 && isAbbreviation(short, long)) return long.startsWith(short) && short.length >= 3 ? 0.8 : 0.6;
+  if (short.length >= 2 && long.length >= short.length + 2 && isAbbreviation(short, long))
+    return long.startsWith(short) && short.length >= 3 ? 0.8 : 0.6;
   if (short.length < 4) return 0;
   const edits = distance(short, long) / long.length;
   return edits <= 0.34 ? 0.85 - edits : 0;
@@ -116,7 +117,11 @@ function isAbbreviation(short: string, long: string): boolean {
 
 /** How alike two names are, from 0 to 1: the weighed share of parts that find a partner on the other side (soft Dice). */
 export function nameLikeness(a: readonly NamePart[], b: readonly NamePart[]): number {
-  const pairs = a.flatMap((left, i) => b.map((right, j) => ({ i, j, like: likeness(left, right), weight: weightOf(left) + weightOf(right) }))).filter(({ like }) => like > 0);
+  const pairs = a
+    .flatMap((left, i) =>
+      b.map((right, j) => ({ i, j, like: likeness(left, right), weight: weightOf(left) + weightOf(right) })),
+    )
+    .filter(({ like }) => like > 0);
   pairs.sort((x, y) => y.like * y.weight - x.like * x.weight);
   const [usedA, usedB] = [new Set<number>(), new Set<number>()];
   let shared = 0;

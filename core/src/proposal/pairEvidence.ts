@@ -22,8 +22,18 @@ export interface NamedSketch extends FieldSketch {
 const prior = -3.2;
 
 /** Collects what speaks for and against two fields being the same; the score is the sum of the parts and the prior. */
-export function judgePair(left: NamedSketch, right: NamedSketch, tied: TiedComparison | undefined): { readonly score: number; readonly reasons: readonly Reason[] } {
-  const reasons = [namesReason(left, right), typeReason(left, right), formatReason(left, right), ...valuesReason(left, right, tied), ...tiedReasons(left, right, tied)];
+export function judgePair(
+  left: NamedSketch,
+  right: NamedSketch,
+  tied: TiedComparison | undefined,
+): { readonly score: number; readonly reasons: readonly Reason[] } {
+  const reasons = [
+    namesReason(left, right),
+    typeReason(left, right),
+    formatReason(left, right),
+    ...valuesReason(left, right, tied),
+    ...tiedReasons(left, right, tied),
+  ];
   const counted = reasons.filter((reason): reason is Reason => reason !== undefined && reason.adds !== 0);
   return { score: counted.reduce((sum, { adds }) => sum + adds, prior), reasons: counted };
 }
@@ -34,7 +44,12 @@ function namesReason(left: NamedSketch, right: NamedSketch): Reason {
 }
 
 /** What most of the values are; a number of long values is text. */
-export function mainKind({ kinds, filled, length, distinct }: FieldSketch): ValueKind | 'long text' | 'choice' | 'none' {
+export function mainKind({
+  kinds,
+  filled,
+  length,
+  distinct,
+}: FieldSketch): ValueKind | 'long text' | 'choice' | 'none' {
   if (filled === 0) return 'none';
   const [kind, count] = [...kinds].toSorted(([, a], [, b]) => b - a)[0] as [ValueKind, number];
   const main = count >= filled * 0.7 ? kind : 'text';
@@ -73,7 +88,10 @@ function fitsInSize(left: FieldSketch, right: FieldSketch): boolean {
 function formatReason(left: FieldSketch, right: FieldSketch): Reason | undefined {
   if (mainKind(left) !== 'text' || mainKind(right) !== 'text') return undefined;
   const shared = [...left.formats]
-    .map(([format, count]) => ({ format, both: Math.min(count / left.filled, (right.formats.get(format) ?? 0) / right.filled) }))
+    .map(([format, count]) => ({
+      format,
+      both: Math.min(count / left.filled, (right.formats.get(format) ?? 0) / right.filled),
+    }))
     .filter(({ both }) => both > 0)
     .toSorted((a, b) => b.both - a.both);
   const share = shared.reduce((sum, { both }) => sum + both, 0);
@@ -91,8 +109,11 @@ function valuesReason(left: FieldSketch, right: FieldSketch, tied: TiedCompariso
   // Small numbers, dates and yes or no are alike everywhere.
   const common = kind === 'number' || kind === 'date' || kind === 'yes/no';
   const weight = common ? 0.3 : few <= 12 ? 0.7 : 1;
-  if (share < 0.04) return tied === undefined && !common && few > 3 && few <= 12 ? [{ kind: 'values', share, count, adds: -0.6 }] : [];
-  return [{ kind: 'values', share, count, adds: weight * (1 + 2.5 * Math.min(1, share)) * (tied && tied.of >= 20 ? 0.5 : 1) }];
+  if (share < 0.04)
+    return tied === undefined && !common && few > 3 && few <= 12 ? [{ kind: 'values', share, count, adds: -0.6 }] : [];
+  return [
+    { kind: 'values', share, count, adds: weight * (1 + 2.5 * Math.min(1, share)) * (tied && tied.of >= 20 ? 0.5 : 1) },
+  ];
 }
 
 function tiedReasons(left: FieldSketch, right: FieldSketch, tied: TiedComparison | undefined): readonly Reason[] {
@@ -101,9 +122,14 @@ function tiedReasons(left: FieldSketch, right: FieldSketch, tied: TiedComparison
   const share = equal / of;
   if (factor !== undefined) return [{ kind: 'factor', factor, of, adds: 6 }];
   const lift = share - chance;
-  if (share >= 0.5 && lift >= 0.15) return [{ kind: 'tied', equal, of, adds: Math.min(8, 2.2 * Math.log((share + 0.02) / (chance + 0.02)) + 2 * share) }];
-  if (tells >= 0.75 && information >= 8) return [{ kind: 'crosswalk', of, adds: Math.min(5.5, 1.5 + information * 0.06) }];
+  if (share >= 0.5 && lift >= 0.15)
+    return [
+      { kind: 'tied', equal, of, adds: Math.min(8, 2.2 * Math.log((share + 0.02) / (chance + 0.02)) + 2 * share) },
+    ];
+  if (tells >= 0.75 && information >= 8)
+    return [{ kind: 'crosswalk', of, adds: Math.min(5.5, 1.5 + information * 0.06) }];
   // The same thing, and yet other values: not the same field. Where all records have one value, nothing is said.
-  if (share < 0.5 && left.distinct > 2 && right.distinct > 2) return [{ kind: 'tied', equal, of, adds: -3.5 * Math.min(1, of / 25) * (1 - share) }];
+  if (share < 0.5 && left.distinct > 2 && right.distinct > 2)
+    return [{ kind: 'tied', equal, of, adds: -3.5 * Math.min(1, of / 25) * (1 - share) }];
   return [];
 }

@@ -15,7 +15,8 @@ function comparisonOfField(left: string, right: string, of: (index: number) => R
   return proposeEvidence([{ left, right, confidence: 1, reasons: [] }], sketchOf(left), sketchOf(right))[0]?.compare;
 }
 
-const letters = (index: number): string => [...String(index).padStart(4, '0')].map((digit) => 'bdfgklmnrs'[Number(digit)]).join('a');
+const letters = (index: number): string =>
+  [...String(index).padStart(4, '0')].map((digit) => 'bdfgklmnrs'[Number(digit)]).join('a');
 
 test.each<[string, string, (index: number) => Raw, string | undefined]>([
   ['email', 'contact', (index) => `${letters(index)}@firm.example`, 'email'],
@@ -44,7 +45,8 @@ test('a field of few values is no evidence, however well it corresponds', () => 
 test('what tells records apart best comes first, and no more than eight are taken', () => {
   const sketcher = new ObjectSketcher();
   const fields = Array.from({ length: 10 }, (_, width) => `label${String(width)}`);
-  for (let index = 0; index < many; index += 1) sketcher.add(Object.fromEntries(fields.map((field, width) => [field, letters(index % (20 * (width + 1)))])));
+  for (let index = 0; index < many; index += 1)
+    sketcher.add(Object.fromEntries(fields.map((field, width) => [field, letters(index % (20 * (width + 1)))])));
   const sketch = sketcher.sketch();
   const proposed = proposeEvidence(
     fields.map((field) => ({ left: field, right: field, confidence: 1, reasons: [] })),
@@ -57,5 +59,11 @@ test('what tells records apart best comes first, and no more than eight are take
 test('a pair whose field is in no record is left out', () => {
   const sketcher = new ObjectSketcher();
   sketcher.add({ email: 'a@firm.example' });
-  expect(proposeEvidence([{ left: 'email', right: 'gone', confidence: 1, reasons: [] }], sketcher.sketch(), sketcher.sketch())).toEqual([]);
+  expect(
+    proposeEvidence(
+      [{ left: 'email', right: 'gone', confidence: 1, reasons: [] }],
+      sketcher.sketch(),
+      sketcher.sketch(),
+    ),
+  ).toEqual([]);
 });

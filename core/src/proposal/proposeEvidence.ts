@@ -27,7 +27,11 @@ const codeNotions = new Set(['postcode', 'vat number', 'iban', 'registration num
  * Which of the corresponding fields are evidence: those whose values tell records apart, each with the comparison that
  * its name and its values ask for.
  */
-export function proposeEvidence(pairs: readonly ProposedPair[], left: ObjectSketch, right: ObjectSketch): ProposedEvidence[] {
+export function proposeEvidence(
+  pairs: readonly ProposedPair[],
+  left: ObjectSketch,
+  right: ObjectSketch,
+): ProposedEvidence[] {
   return pairs
     .flatMap(({ left: a, right: b }): (ProposedEvidence & { readonly tells: number })[] => {
       const [first, second] = [left.fields.find(({ path }) => path === a), right.fields.find(({ path }) => path === b)];
@@ -67,6 +71,8 @@ function mainKind({ kinds }: FieldSketch): string {
 function notionsIn(path: FieldPath): readonly number[] {
   const words = wordsOfName(path);
   const found: number[] = [];
-  for (let from = 0; from < words.length; from += 1) for (let to = words.length; to > from; to -= 1) found.push(...(notionsOf.get(words.slice(from, to).join(' ')) ?? []));
+  for (let from = 0; from < words.length; from += 1)
+    for (let to = words.length; to > from; to -= 1)
+      found.push(...(notionsOf.get(words.slice(from, to).join(' ')) ?? []));
   return [...found, ...(notionsOf.get(words.join('')) ?? [])];
 }

@@ -61,12 +61,20 @@ interface Cluster {
  * Shared fields for members: each member is paired with the fields of those before it, in the order of members; what
  * corresponds to nothing is left out. Fields that are mapped already stay with their shared field.
  */
-export function proposeFields(members: readonly ProposalMember[], known: readonly KnownField[], turnedDown: readonly TurnedDown[] = []): ProposedField[] {
+export function proposeFields(
+  members: readonly ProposalMember[],
+  known: readonly KnownField[],
+  turnedDown: readonly TurnedDown[] = [],
+): ProposedField[] {
   const clusters: Cluster[] = known.map((field) => ({
     known: field,
-    fields: new Map(Object.entries(field.mappings).map(([member, { field: path }]) => [member, { path, pair: undefined }])),
+    fields: new Map(
+      Object.entries(field.mappings).map(([member, { field: path }]) => [member, { path, pair: undefined }]),
+    ),
   }));
-  const mapped = new Set(clusters.flatMap(({ fields }) => [...fields].map(([member, { path }]) => `${member} ${path}`)));
+  const mapped = new Set(
+    clusters.flatMap(({ fields }) => [...fields].map(([member, { path }]) => `${member} ${path}`)),
+  );
   const refused = new Set(turnedDown.flatMap(({ member, field, with: other }) => [`${member} ${field} ${other}`]));
   const tied = new Map<string, TiedRecords>();
   for (const [index, member] of members.entries()) {
@@ -74,7 +82,9 @@ export function proposeFields(members: readonly ProposalMember[], known: readonl
       const proposals = proposePairs(
         earlier.object,
         member.object,
-        (left, right) => refused.has(`${member.id} ${right} ${left}`) || (mapped.has(`${earlier.id} ${left}`) && mapped.has(`${member.id} ${right}`)),
+        (left, right) =>
+          refused.has(`${member.id} ${right} ${left}`) ||
+          (mapped.has(`${earlier.id} ${left}`) && mapped.has(`${member.id} ${right}`)),
       );
       tied.set(`${earlier.id} ${member.id}`, proposals.tied);
       for (const pair of proposals.pairs) place(clusters, earlier.id, member.id, pair);
@@ -110,7 +120,12 @@ function place(clusters: Cluster[], earlier: MemberId, later: MemberId, pair: Pr
   });
 }
 
-function describe(cluster: Cluster, members: readonly ProposalMember[], tied: ReadonlyMap<string, TiedRecords>, taken: Set<string>): ProposedField {
+function describe(
+  cluster: Cluster,
+  members: readonly ProposalMember[],
+  tied: ReadonlyMap<string, TiedRecords>,
+  taken: Set<string>,
+): ProposedField {
   const taking = members.filter(({ id }) => cluster.fields.has(id));
   const first = taking[0] as ProposalMember;
   const firstPath = cluster.fields.get(first.id)?.path ?? '';
@@ -141,7 +156,8 @@ function describe(cluster: Cluster, members: readonly ProposalMember[], tied: Re
     const pair = cluster.fields.get(source.member)?.pair;
     const member = taking.find(({ id: one }) => one === source.member);
     if (!pair || !member) return [];
-    const isReadOnly = !member.mayUpdate || member.fields.find(({ path }) => path === source.sketch.path)?.readOnly === true;
+    const isReadOnly =
+      !member.mayUpdate || member.fields.find(({ path }) => path === source.sketch.path)?.readOnly === true;
     return [
       {
         member: source.member,

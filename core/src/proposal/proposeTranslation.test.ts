@@ -7,7 +7,8 @@ const two = (number: number): string => String(number).padStart(2, '0');
 const numbers = Array.from({ length: 120 }, (_, index) => index);
 const day = (n: number) => ({ year: 2020 + (n % 6), month: 1 + (n % 12), date: 1 + (n % 28) });
 
-const nameOf = (n: number): string => `${['Oak', 'Ash', 'Silverweed', 'Fern'][n % 4] ?? ''} ${['Nurseries', 'Allotments'][n % 2] ?? ''} ${n}`;
+const nameOf = (n: number): string =>
+  `${['Oak', 'Ash', 'Silverweed', 'Fern'][n % 4] ?? ''} ${['Nurseries', 'Allotments'][n % 2] ?? ''} ${n}`;
 
 /** The same things as two systems write them. */
 const left = numbers.map((n): Record<string, Raw> => {
@@ -53,7 +54,8 @@ const proposed = proposeFields(
   ],
   [],
 );
-const byLeft = (path: string): ProposedField => proposed.find(({ cells }) => cells.some(({ member, field }) => member === 'crm' && field === path)) as ProposedField;
+const byLeft = (path: string): ProposedField =>
+  proposed.find(({ cells }) => cells.some(({ member, field }) => member === 'crm' && field === path)) as ProposedField;
 
 test.each([
   ['email', 'mail', 'email'],
@@ -77,26 +79,33 @@ function lensOf({ type, crosswalk, id }: ProposedField, member: string, steps: r
   return makeLens({ type, direction: 'both ways', steps: compiled, blankAs: null });
 }
 
-test.each(['email', 'phone', 'since', 'consent', 'net'])('the steps that are proposed for %s read both sides alike, and write what the other side would read', (path) => {
-  const field = byLeft(path);
-  const [here, there] = field.cells.map((cell) => ({ cell, lens: lensOf(field, cell.member, cell.steps) }));
-  if (!here || !there) throw new Error('two cells are proposed');
-  for (const [index, record] of left.entries()) {
-    const raw = readPath(record, here.cell.field) as Raw;
-    const other = readPath(right[index] as Record<string, Raw>, there.cell.field) as Raw;
-    expect(isBlank(raw)).toBe(false);
-    const meant = here.lens.inbound(raw, undefined);
-    expect(meant).toEqual(there.lens.inbound(other, undefined));
-    if (!meant.ok) throw new Error(meant.reason);
-    const written = there.lens.outbound(meant.value, undefined);
-    expect(written.ok && there.lens.means(written.value, meant.value)).toBe(true);
-  }
-});
+test.each(['email', 'phone', 'since', 'consent', 'net'])(
+  'the steps that are proposed for %s read both sides alike, and write what the other side would read',
+  (path) => {
+    const field = byLeft(path);
+    const [here, there] = field.cells.map((cell) => ({ cell, lens: lensOf(field, cell.member, cell.steps) }));
+    if (!here || !there) throw new Error('two cells are proposed');
+    for (const [index, record] of left.entries()) {
+      const raw = readPath(record, here.cell.field) as Raw;
+      const other = readPath(right[index] as Record<string, Raw>, there.cell.field) as Raw;
+      expect(isBlank(raw)).toBe(false);
+      const meant = here.lens.inbound(raw, undefined);
+      expect(meant).toEqual(there.lens.inbound(other, undefined));
+      if (!meant.ok) throw new Error(meant.reason);
+      const written = there.lens.outbound(meant.value, undefined);
+      expect(written.ok && there.lens.means(written.value, meant.value)).toBe(true);
+    }
+  },
+);
 
 test('a text that has less room there is cut, and what is a choice with other words brings its table', () => {
   expect(byLeft('notes').cells.find(({ member }) => member === 'shop')?.steps).toEqual([{ kind: 'cut', length: 60 }]);
   const table = byLeft('country').crosswalk;
-  const lens = lensOf(byLeft('country'), 'shop', byLeft('country').cells.find(({ member }) => member === 'shop')?.steps ?? []);
+  const lens = lensOf(
+    byLeft('country'),
+    'shop',
+    byLeft('country').cells.find(({ member }) => member === 'shop')?.steps ?? [],
+  );
   expect(lens.inbound('DE', undefined)).toEqual({ ok: true, value: table ? 'Germany' : 'DE' });
 });
 

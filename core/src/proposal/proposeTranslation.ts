@@ -30,7 +30,10 @@ export function proposedType(sources: readonly ProposedSource[]): FieldType {
   if (kinds.includes('email')) return 'email';
   if (all('phone')) return 'phone';
   if (all('yes/no')) return 'yes/no';
-  if (kinds.includes('date')) return sources.some((source) => samples(source).some((raw) => typeof raw === 'string' && !hasTime(raw))) ? 'date' : 'instant';
+  if (kinds.includes('date'))
+    return sources.some((source) => samples(source).some((raw) => typeof raw === 'string' && !hasTime(raw)))
+      ? 'date'
+      : 'instant';
   if (kinds.includes('list')) return 'list';
   if (all('number') && sources.every(({ together }) => !together)) return 'number';
   if (sources.some(({ together }) => together) || sources.some(holdsCountries) || all('choice')) return 'choice';
@@ -50,11 +53,17 @@ export function proposedSteps(type: FieldType, source: ProposedSource, table: st
         {
           kind: 'phone',
           country: 'GB',
-          form: mostly(texts, (text) => /^\+\d+$/.test(text)) ? 'e164' : mostly(texts, (text) => text.startsWith('+')) ? 'international' : 'national',
+          form: mostly(texts, (text) => /^\+\d+$/.test(text))
+            ? 'e164'
+            : mostly(texts, (text) => text.startsWith('+'))
+              ? 'international'
+              : 'national',
         },
       ];
     case 'yes/no': {
-      const words = [...new Set(raws.filter((raw): raw is Scalar => typeof raw === 'string' || typeof raw === 'number'))];
+      const words = [
+        ...new Set(raws.filter((raw): raw is Scalar => typeof raw === 'string' || typeof raw === 'number')),
+      ];
       if (words.length === 0) return [];
       const isYes = (word: Scalar): boolean => /^(y|yes|ja|j|oui|si|sí|true|on|x|1)$/i.test(String(word).trim());
       const [yes, no] = [words.filter(isYes), words.filter((word) => !isYes(word))];
@@ -67,20 +76,43 @@ export function proposedSteps(type: FieldType, source: ProposedSource, table: st
     }
     case 'number': {
       const comma = mostly(texts, (text) => /^[+-]?[\d.\s]*\d,\d+$/.test(text.trim()));
-      const factor = source.factor === undefined || source.factor === 1 ? undefined : decimalOf(String(source.factor))?.toString();
+      const factor =
+        source.factor === undefined || source.factor === 1 ? undefined : decimalOf(String(source.factor))?.toString();
       if (!comma && factor === undefined) return [];
-      return [{ kind: 'number', ...(comma ? { decimal: ',' as const, as: 'text' as const, places: 2 } : {}), ...(factor === undefined ? {} : { factor }) }];
+      return [
+        {
+          kind: 'number',
+          ...(comma ? { decimal: ',' as const, as: 'text' as const, places: 2 } : {}),
+          ...(factor === undefined ? {} : { factor }),
+        },
+      ];
     }
     case 'choice':
       if (table !== undefined) return [{ kind: 'crosswalk', table }];
       if (!holdsCountries(source)) return [{ kind: 'trim' }];
-      return [{ kind: 'country', form: mostly(texts, ({ length }) => length === 2) ? 'alpha2' : mostly(texts, ({ length }) => length === 3) ? 'alpha3' : 'name' }];
+      return [
+        {
+          kind: 'country',
+          form: mostly(texts, ({ length }) => length === 2)
+            ? 'alpha2'
+            : mostly(texts, ({ length }) => length === 3)
+              ? 'alpha3'
+              : 'name',
+        },
+      ];
     case 'text':
-      return [{ kind: 'trim' }, ...(source.longest === undefined || source.longest >= 200 ? [] : [{ kind: 'cut' as const, length: source.longest }])];
+      return [
+        { kind: 'trim' },
+        ...(source.longest === undefined || source.longest >= 200
+          ? []
+          : [{ kind: 'cut' as const, length: source.longest }]),
+      ];
     case 'note':
       return source.longest === undefined || source.longest >= 4000 ? [] : [{ kind: 'cut', length: source.longest }];
     case 'list':
-      return texts.length > 0 ? [{ kind: 'list', separator: mostly(texts, (text) => text.includes(';')) ? ';' : ',' }] : [];
+      return texts.length > 0
+        ? [{ kind: 'list', separator: mostly(texts, (text) => text.includes(';')) ? ';' : ',' }]
+        : [];
     default:
       return type satisfies never;
   }
@@ -118,12 +150,19 @@ function valuesOf({ object, sketch }: ProposedSource): Scalar[] {
   const values = new Map<string, Scalar>();
   for (const row of object.rows) {
     const raw = readPath(row, sketch.path);
-    if ((typeof raw === 'string' && raw.trim() !== '') || typeof raw === 'number' || typeof raw === 'boolean') values.set(String(raw), raw);
+    if ((typeof raw === 'string' && raw.trim() !== '') || typeof raw === 'number' || typeof raw === 'boolean')
+      values.set(String(raw), raw);
   }
   return [...values.values()].slice(0, mostChoices);
 }
 
-function samples({ object, sketch }: { readonly object: ObjectSketch; readonly sketch: { readonly path: FieldPath } }): Raw[] {
+function samples({
+  object,
+  sketch,
+}: {
+  readonly object: ObjectSketch;
+  readonly sketch: { readonly path: FieldPath };
+}): Raw[] {
   return object.rows
     .map((row) => readPath(row, sketch.path))
     .filter((raw): raw is Raw => raw !== undefined && raw !== null && raw !== '')

@@ -63,7 +63,11 @@ export class ObjectSketcher {
   }
 
   sketch(): ObjectSketch {
-    return { records: this.#records, fields: [...this.#fields].map(([path, tally]) => tally.sketch(path)), rows: this.#rows };
+    return {
+      records: this.#records,
+      fields: [...this.#fields].map(([path, tally]) => tally.sketch(path)),
+      rows: this.#rows,
+    };
   }
 
   #add(path: FieldPath, value: Raw, record: Row): void {

@@ -58,11 +58,17 @@ export class TiedRecords {
    * on the left begins with what stands on the right. `undefined` where nothing shows a cut.
    */
   cutAt(left: FieldPath, right: FieldPath): number | undefined {
-    const texts = (this.#right.get(right)?.raws ?? []).map((raw, index) => [this.#left.get(left)?.raws[index], raw] as const);
+    const texts = (this.#right.get(right)?.raws ?? []).map(
+      (raw, index) => [this.#left.get(left)?.raws[index], raw] as const,
+    );
     const longest = Math.max(0, ...texts.map(([, raw]) => (typeof raw === 'string' ? [...raw].length : 0)));
     const isCut = ([whole, part]: readonly [Raw | undefined, Raw | undefined]): boolean =>
       // A blank at the end of what fits is left out.
-      typeof whole === 'string' && typeof part === 'string' && [...part].length >= longest - 1 && whole.trim().length > part.length && whole.trim().startsWith(part.trimEnd());
+      typeof whole === 'string' &&
+      typeof part === 'string' &&
+      [...part].length >= longest - 1 &&
+      whole.trim().length > part.length &&
+      whole.trim().startsWith(part.trimEnd());
     return longest > 0 && texts.some(isCut) ? longest : undefined;
   }
 
@@ -94,11 +100,16 @@ function columns(fields: readonly FieldSketch[], rows: readonly Row[]): Map<Fiel
  * The two fields whose equal values tie most records, if those records then agree in other fields too: running numbers
  * are the same in many objects and mean nothing.
  */
-function bestKey(left: ObjectSketch, right: ObjectSketch): { readonly by: readonly [FieldPath, FieldPath]; readonly rows: (readonly [Row, Row])[] } | undefined {
+function bestKey(
+  left: ObjectSketch,
+  right: ObjectSketch,
+): { readonly by: readonly [FieldPath, FieldPath]; readonly rows: (readonly [Row, Row])[] } | undefined {
   const isKeyLike = ({ distinct, filled }: FieldSketch): boolean => filled >= fewestTied && distinct >= filled * 0.8;
   const found = left.fields
     .filter(isKeyLike)
-    .flatMap((a) => right.fields.filter(isKeyLike).map((b) => ({ by: [a.path, b.path] as const, rows: oneToOne(joinedRows(a, b)) })))
+    .flatMap((a) =>
+      right.fields.filter(isKeyLike).map((b) => ({ by: [a.path, b.path] as const, rows: oneToOne(joinedRows(a, b)) })),
+    )
     .filter(({ rows }) => rows.length >= fewestTied)
     .toSorted((a, b) => b.rows.length - a.rows.length)
     .slice(0, candidates)
@@ -155,13 +166,18 @@ function compareColumns(a: Column, b: Column): TiedComparison {
   const equal = both.filter((index) => pair(index, index)).length;
   let byChance = 0;
   const shifts = [1, 2, 3, 5].filter((shift) => shift < of);
-  for (const shift of shifts) byChance += both.filter((index, at) => pair(index, both[(at + shift) % of] as number)).length;
+  for (const shift of shifts)
+    byChance += both.filter((index, at) => pair(index, both[(at + shift) % of] as number)).length;
   const chance = of === 0 || shifts.length === 0 ? 0 : byChance / (of * shifts.length);
   return { of, equal, chance, ...mutual(a, b, both), factor: equal < of * 0.8 ? factorOf(a, b, both) : undefined };
 }
 
 /** How far the values of one side tell those of the other, where both are choices among few. */
-function mutual(a: Column, b: Column, both: readonly number[]): { readonly tells: number; readonly information: number } {
+function mutual(
+  a: Column,
+  b: Column,
+  both: readonly number[],
+): { readonly tells: number; readonly information: number } {
   const none = { tells: 0, information: 0 };
   const lefts = new Map<string, number>();
   const rights = new Map<string, number>();
@@ -176,7 +192,8 @@ function mutual(a: Column, b: Column, both: readonly number[]): { readonly tells
   }
   const n = both.length;
   if (lefts.size < 2 || rights.size < 2 || n < lefts.size * 3) return none;
-  const entropy = (counts: Iterable<number>): number => [...counts].reduce((sum, count) => sum - (count / n) * Math.log(count / n), 0);
+  const entropy = (counts: Iterable<number>): number =>
+    [...counts].reduce((sum, count) => sum - (count / n) * Math.log(count / n), 0);
   const [left, right, joint] = [entropy(lefts.values()), entropy(rights.values()), entropy(pairs.values())];
   const shared = left + right - joint;
   return { tells: shared / Math.max(left, right), information: shared * n };
@@ -194,6 +211,8 @@ function factorOf(a: Column, b: Column, both: readonly number[]): number | undef
   const factor = unitFactors.flatMap((unit) => [unit, 1 / unit]).find((unit) => Math.abs(median / unit - 1) < 0.02);
   if (factor === undefined) return undefined;
   // Rounded on one side: a hundredth there may be off by half of its last place.
-  const fitting = numbers.filter(([x, y]) => Math.abs(y - x * factor) <= Math.max(Math.abs(y) * 0.005, 0.51 * Math.min(1, factor))).length;
+  const fitting = numbers.filter(
+    ([x, y]) => Math.abs(y - x * factor) <= Math.max(Math.abs(y) * 0.005, 0.51 * Math.min(1, factor)),
+  ).length;
   return fitting >= numbers.length * 0.9 ? factor : undefined;
 }

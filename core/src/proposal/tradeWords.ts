@@ -102,7 +102,8 @@ secondary, alternative, alt, other, second
 export const notionsOf: ReadonlyMap<string, readonly number[]> = (() => {
   const notions = new Map<string, number[]>();
   for (const [index, line] of lines.trim().split('\n').entries()) {
-    for (const word of line.split(',').map((one) => one.trim())) notions.set(word, [...(notions.get(word) ?? []), index]);
+    for (const word of line.split(',').map((one) => one.trim()))
+      notions.set(word, [...(notions.get(word) ?? []), index]);
   }
   return notions;
 })();

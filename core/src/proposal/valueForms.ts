@@ -25,7 +25,9 @@ export function readValue(raw: Raw): ReadValue | undefined {
   const number = numberText(raw);
   if (number !== undefined) return { kind: 'number', forms: numberForms(number), text: number };
   if (Array.isArray(raw)) {
-    const items = raw.map((item: Raw) => folded(typeof item === 'string' ? item : (numberText(item) ?? JSON.stringify(item)))).sort();
+    const items = raw
+      .map((item: Raw) => folded(typeof item === 'string' ? item : (numberText(item) ?? JSON.stringify(item))))
+      .sort();
     return { kind: 'list', forms: [`l:${items.join('|')}`], text: items.join(', ') };
   }
   if (typeof raw !== 'string') return { kind: 'text', forms: [`t:${JSON.stringify(raw)}`], text: JSON.stringify(raw) };
@@ -36,15 +38,19 @@ function readText(text: string): ReadValue {
   const plain = folded(text);
   const forms = [`t:${plain}`];
   if (/^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(text)) return { kind: 'email', forms, text };
-  if (/^(https?:\/\/|www\.)\S+$/i.test(text)) return { kind: 'url', forms: [`t:${plain.replace(/^https? /, '').replace(/^www /, '')}`], text };
+  if (/^(https?:\/\/|www\.)\S+$/i.test(text))
+    return { kind: 'url', forms: [`t:${plain.replace(/^https? /, '').replace(/^www /, '')}`], text };
   const days = daysOf(text);
   if (days.length > 0) return { kind: 'date', forms: days, text };
-  if (yesWords.has(plain) || noWords.has(plain)) return { kind: 'yes/no', forms: [...forms, `b:${String(yesWords.has(plain))}`], text };
+  if (yesWords.has(plain) || noWords.has(plain))
+    return { kind: 'yes/no', forms: [...forms, `b:${String(yesWords.has(plain))}`], text };
   const digits = text.replaceAll(/\D/g, '');
   // Before numbers, which may be grouped with blanks too: only a phone number begins with a plus or a zero.
-  if (digits.length >= 7 && digits.length <= 15 && /^[+(0][\d\s()/.-]+$/.test(text)) return { kind: 'phone', forms: [`p:${digits.slice(-comparedDigits)}`], text };
+  if (digits.length >= 7 && digits.length <= 15 && /^[+(0][\d\s()/.-]+$/.test(text))
+    return { kind: 'phone', forms: [`p:${digits.slice(-comparedDigits)}`], text };
   const decimal = decimalIn(text);
-  if (decimal !== undefined && !/^0\d/.test(text)) return { kind: 'number', forms: [...forms, ...numberForms(decimal)], text };
+  if (decimal !== undefined && !/^0\d/.test(text))
+    return { kind: 'number', forms: [...forms, ...numberForms(decimal)], text };
   const country = text.length <= 40 && /^\p{Lu}/u.test(text) ? countryCode(text) : undefined;
   return { kind: 'text', forms: country ? [...forms, `c:${country}`] : forms, text };
 }
@@ -66,7 +72,8 @@ function daysOf(text: string): string[] {
   const local = /^(\d{1,2})[./-](\d{1,2})[./-](\d{4})(?: \d\d:\d\d.*)?$/.exec(text);
   if (!local) return [];
   const [first, second, year] = [Number(local[1]), Number(local[2]), local[3] ?? ''];
-  const day = (month: number, date: number): string[] => (month <= 12 && date <= 31 ? [`d:${year}-${String(month).padStart(2, '0')}-${String(date).padStart(2, '0')}`] : []);
+  const day = (month: number, date: number): string[] =>
+    month <= 12 && date <= 31 ? [`d:${year}-${String(month).padStart(2, '0')}-${String(date).padStart(2, '0')}`] : [];
   return [...new Set([...day(second, first), ...day(first, second)])];
 }
 
@@ -75,14 +82,17 @@ function decimalIn(text: string): string | undefined {
   if (!/^[+-]?[\d.,\s']+$/.test(text) || !/\d/.test(text)) return undefined;
   const bare = text.replaceAll(/[\s']/g, '');
   const comma = /^[+-]?\d{1,3}(\.\d{3})*,\d+$|^[+-]?\d+,\d+$/.test(bare);
-  return decimalOf(comma ? bare.replaceAll('.', '').replace(',', '.') : bare.replaceAll(/,(?=\d{3}\b)/g, ''))?.toString();
+  return decimalOf(
+    comma ? bare.replaceAll('.', '').replace(',', '.') : bare.replaceAll(/,(?=\d{3}\b)/g, ''),
+  )?.toString();
 }
 
 function numberForms(text: string): string[] {
   const decimal = decimalOf(text);
   if (!decimal) return [`n:${text}`];
   const seconds = decimal.toNumber();
-  const isTime = Number.isInteger(seconds) && seconds > earliestSeconds && seconds < latestSeconds && text.length === 10;
+  const isTime =
+    Number.isInteger(seconds) && seconds > earliestSeconds && seconds < latestSeconds && text.length === 10;
   return [`n:${decimal.toString()}`, ...(isTime ? [`d:${new Date(seconds * 1000).toISOString().slice(0, 10)}`] : [])];
 }
 

@@ -40,7 +40,12 @@ export function walkFields(fields: Readonly<Record<string, Raw>>, visit: (path: 
   walkBelow(fields, '', 0, visit);
 }
 
-function walkBelow(fields: Readonly<Record<string, Raw>>, prefix: string, depth: number, visit: (path: FieldPath, value: Raw) => void): void {
+function walkBelow(
+  fields: Readonly<Record<string, Raw>>,
+  prefix: string,
+  depth: number,
+  visit: (path: FieldPath, value: Raw) => void,
+): void {
   for (const [name, value] of Object.entries(fields)) {
     if (name === '' || (prefix !== '' && name.includes('.'))) continue;
     if (isObject(value) && depth < deepestWalked) walkBelow(value, `${prefix + name}.`, depth + 1, visit);
@@ -53,7 +58,12 @@ export function writePath(fields: Readonly<Record<string, Raw>>, path: FieldPath
   return writeAt(fields, split(path), 0, value);
 }
 
-function writeAt(fields: Readonly<Record<string, Raw>>, names: readonly string[], at: number, value: Raw): Record<string, Raw> {
+function writeAt(
+  fields: Readonly<Record<string, Raw>>,
+  names: readonly string[],
+  at: number,
+  value: Raw,
+): Record<string, Raw> {
   const name = names[at] as string;
   const below = fields[name];
   const next = at === names.length - 1 ? value : writeAt(isObject(below) ? below : {}, names, at + 1, value);

@@ -78,5 +78,7 @@ export function storable(value: Raw): Raw {
     return items.some((item) => storable(item) !== item) ? items.map(storable) : items;
   }
   const entries = Object.entries(value as Readonly<Record<string, Raw>>);
-  return entries.some(([, item]) => storable(item) !== item) ? Object.fromEntries(entries.map(([name, item]) => [name, storable(item)])) : value;
+  return entries.some(([, item]) => storable(item) !== item)
+    ? Object.fromEntries(entries.map(([name, item]) => [name, storable(item)]))
+    : value;
 }

@@ -15,7 +15,18 @@
  */
 import { Decimal } from 'decimal.js';
 
-export const fieldTypes = ['text', 'note', 'email', 'phone', 'choice', 'number', 'yes/no', 'date', 'instant', 'list'] as const;
+export const fieldTypes = [
+  'text',
+  'note',
+  'email',
+  'phone',
+  'choice',
+  'number',
+  'yes/no',
+  'date',
+  'instant',
+  'list',
+] as const;
 export type FieldType = (typeof fieldTypes)[number];
 
 export type Shared = null | boolean | string | readonly string[];
@@ -43,7 +54,8 @@ export function decimalOf(text: string): Decimal | undefined {
 }
 
 function show(value: unknown): string {
-  const text = typeof value === 'string' ? `“${value.length > 60 ? `${value.slice(0, 59)}…` : value}”` : JSON.stringify(value);
+  const text =
+    typeof value === 'string' ? `“${value.length > 60 ? `${value.slice(0, 59)}…` : value}”` : JSON.stringify(value);
   return text ?? String(value);
 }
 
@@ -69,7 +81,8 @@ export function normalise(type: FieldType, value: unknown): Outcome<Shared> {
       return good(text === '' ? null : text);
     }
     case 'number': {
-      if (typeof value === 'boolean' || (typeof value === 'object' && !(value instanceof Decimal))) return failed(`${show(value)} is not a number`);
+      if (typeof value === 'boolean' || (typeof value === 'object' && !(value instanceof Decimal)))
+        return failed(`${show(value)} is not a number`);
       if (String(value).trim() === '') return good(null);
       const decimal = decimalOf(value instanceof Decimal ? value.toString() : String(value));
       return decimal ? good(decimal.isZero() ? '0' : decimal.toString()) : failed(`${show(value)} is not a number`);
@@ -80,16 +93,25 @@ export function normalise(type: FieldType, value: unknown): Outcome<Shared> {
     case 'date': {
       if (value === '') return good(null);
       const text = String(value);
-      return /^\d{4}-\d\d-\d\d$/.test(text) && isCalendarDate(text) ? good(text) : failed(`${show(value)} is not a date`);
+      return /^\d{4}-\d\d-\d\d$/.test(text) && isCalendarDate(text)
+        ? good(text)
+        : failed(`${show(value)} is not a date`);
     }
     case 'instant': {
       if (value === '') return good(null);
-      const time = typeof value === 'string' && /^\d{4}-\d\d-\d\dT.*(Z|[+-]\d\d:?\d\d)$/.test(value) ? Date.parse(value) : Number.NaN;
-      return Number.isNaN(time) ? failed(`${show(value)} is not a date and time with a zone`) : good(new Date(time).toISOString());
+      const time =
+        typeof value === 'string' && /^\d{4}-\d\d-\d\dT.*(Z|[+-]\d\d:?\d\d)$/.test(value)
+          ? Date.parse(value)
+          : Number.NaN;
+      return Number.isNaN(time)
+        ? failed(`${show(value)} is not a date and time with a zone`)
+        : good(new Date(time).toISOString());
     }
     case 'list': {
       const items = Array.isArray(value) ? value : [value];
-      const texts = items.filter((item) => item !== null && typeof item !== 'object').map((item) => String(item).normalize('NFC').trim());
+      const texts = items
+        .filter((item) => item !== null && typeof item !== 'object')
+        .map((item) => String(item).normalize('NFC').trim());
       const set = [...new Set(texts.filter((item) => item !== ''))].sort();
       return good(set.length === 0 ? null : set);
     }

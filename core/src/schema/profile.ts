@@ -55,7 +55,11 @@ export class Profiler {
   }
 
   profile(): ObjectProfile {
-    return { records: this.#records, fields: [...this.#fields].map(([path, tally]) => tally.profile(path)), moreFields: this.#moreFields };
+    return {
+      records: this.#records,
+      fields: [...this.#fields].map(([path, tally]) => tally.profile(path)),
+      moreFields: this.#moreFields,
+    };
   }
 
   #add(path: FieldPath, value: Raw): void {
@@ -114,7 +118,8 @@ class FieldTally {
 
   profile(path: FieldPath): FieldProfile {
     const types = [...this.#types].map(([type, count]) => ({ type, count })).toSorted((a, b) => b.count - a.count);
-    const clean = (counted: readonly Counted[]): Counted[] => counted.map(({ value, count }) => ({ value: storable(value) as string, count }));
+    const clean = (counted: readonly Counted[]): Counted[] =>
+      counted.map(({ value, count }) => ({ value: storable(value) as string, count }));
     return {
       path,
       type: joinTypes(types.map(({ type }) => type)),
@@ -148,6 +153,8 @@ function joinTypes(types: readonly SourceType[]): SourceType {
  */
 export function schemaFrom(declared: SourceSchema | undefined, profile: ObjectProfile): SourceSchema {
   const known = new Set(declared?.fields.map(({ path }) => path));
-  const seen = profile.fields.filter(({ path }) => !known.has(path)).map(({ path, type }): SourceField => ({ path, type }));
+  const seen = profile.fields
+    .filter(({ path }) => !known.has(path))
+    .map(({ path, type }): SourceField => ({ path, type }));
   return declared ? { origin: 'declared', fields: [...declared.fields, ...seen] } : { origin: 'seen', fields: seen };
 }

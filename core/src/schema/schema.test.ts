@@ -10,17 +10,42 @@ const profile = (records: Record<string, unknown>[]) => {
   for (const record of records) profiler.add(record as never);
   return profiler.profile();
 };
-const field = (records: Record<string, unknown>[], path: string) => profile(records).fields.find((one) => one.path === path);
+const field = (records: Record<string, unknown>[], path: string) =>
+  profile(records).fields.find((one) => one.path === path);
 
 test('a profile tells how full a field is, what it holds and in which forms, also in nested records', () => {
   const records = [
-    { id: 'A-1', address: { postcode: 'TQ3 8AB' }, limit: { $number: '9007199254740993.10' }, tags: ['a'], since: '2026-01-02', vip: true },
+    {
+      id: 'A-1',
+      address: { postcode: 'TQ3 8AB' },
+      limit: { $number: '9007199254740993.10' },
+      tags: ['a'],
+      since: '2026-01-02',
+      vip: true,
+    },
     { id: 'A-2', address: { postcode: ' ' }, limit: 20, tags: [], since: '2025-12-31', vip: false },
     { id: 'A-30', address: null, limit: 3, tags: ['a'], since: null },
   ];
-  expect(field(records, 'address.postcode')).toMatchObject({ sent: 2, filled: 1, distinct: 1, type: 'text', formats: [{ value: 'A9 9A', count: 1 }] });
-  expect(field(records, 'limit')).toMatchObject({ type: 'number', smallest: '3', largest: '9007199254740993.10', filled: 3 });
-  expect(field(records, 'since')).toMatchObject({ type: 'date', smallest: '2025-12-31', largest: '2026-01-02', filled: 2, sent: 3 });
+  expect(field(records, 'address.postcode')).toMatchObject({
+    sent: 2,
+    filled: 1,
+    distinct: 1,
+    type: 'text',
+    formats: [{ value: 'A9 9A', count: 1 }],
+  });
+  expect(field(records, 'limit')).toMatchObject({
+    type: 'number',
+    smallest: '3',
+    largest: '9007199254740993.10',
+    filled: 3,
+  });
+  expect(field(records, 'since')).toMatchObject({
+    type: 'date',
+    smallest: '2025-12-31',
+    largest: '2026-01-02',
+    filled: 2,
+    sent: 3,
+  });
   expect(field(records, 'tags')).toMatchObject({ type: 'list', filled: 2, commonest: [{ value: '["a"]', count: 2 }] });
   expect(field(records, 'vip')).toMatchObject({ type: 'yes/no', sent: 2, commonest: [{ count: 1 }, { count: 1 }] });
   expect(field(records, 'id')?.formats).toEqual([
@@ -30,7 +55,10 @@ test('a profile tells how full a field is, what it holds and in which forms, als
 });
 
 test('a field of several types says so, and one that is always blank has none', () => {
-  expect(field([{ a: 1 }, { a: 'x' }], 'a')).toMatchObject({ type: 'mixed', types: [{ type: 'number' }, { type: 'text' }] });
+  expect(field([{ a: 1 }, { a: 'x' }], 'a')).toMatchObject({
+    type: 'mixed',
+    types: [{ type: 'number' }, { type: 'text' }],
+  });
   expect(field([{ a: '2026-01-01' }, { a: 'soon' }], 'a')).toMatchObject({ type: 'text' });
   expect(field([{ a: '' }, { a: null }], 'a')).toMatchObject({ type: 'unknown', filled: 0, sent: 2, distinct: 0 });
 });
@@ -76,20 +104,24 @@ test('counts of few different texts are exact, and a text that is common enough 
 });
 
 test('the form of a value keeps its shape and forgets its letters and digits', () => {
-  expect(['A-20051', '+44 1632 960471', 'Thornquay', 'Ottilie Brandt', 'yard@osprey.example', 'TQ3 8AB', '12,50', 'Ünlü'].map(formatOf)).toEqual([
-    'A-99999',
-    '+99 9999 999999',
-    'Aa',
-    'Aa …',
-    'a@a.a',
-    'A9 9A',
-    '99,99',
-    'Aa',
-  ]);
+  expect(
+    [
+      'A-20051',
+      '+44 1632 960471',
+      'Thornquay',
+      'Ottilie Brandt',
+      'yard@osprey.example',
+      'TQ3 8AB',
+      '12,50',
+      'Ünlü',
+    ].map(formatOf),
+  ).toEqual(['A-99999', '+99 9999 999999', 'Aa', 'Aa …', 'a@a.a', 'A9 9A', '99,99', 'Aa']);
   expect(formatOf('x'.repeat(10_000)).length).toBeLessThanOrEqual(40);
   // The quick way over ASCII gives what the way over all of Unicode gives: one letter beyond ASCII at the end switches.
   fc.assert(
-    fc.property(fc.string({ unit: fc.constantFrom('a', 'B', '7', ' ', '-', '\t', '_', '.'), maxLength: 30 }), (text) => expect(formatOf(`${text}|ü`)).toBe(formatOf(`${text}|u`))),
+    fc.property(fc.string({ unit: fc.constantFrom('a', 'B', '7', ' ', '-', '\t', '_', '.'), maxLength: 30 }), (text) =>
+      expect(formatOf(`${text}|ü`)).toBe(formatOf(`${text}|u`)),
+    ),
   );
 });
 

@@ -32,7 +32,9 @@ export class FrequencyTally {
   #dropRarest(): void {
     this.#exact = false;
     const pivot = [...this.#counts.values()].sort((a, b) => b - a)[this.#capacity >> 1] as number;
-    this.#counts = new Map([...this.#counts].flatMap(([text, count]) => (count > pivot ? [[text, count - pivot] as const] : [])));
+    this.#counts = new Map(
+      [...this.#counts].flatMap(([text, count]) => (count > pivot ? [[text, count - pivot] as const] : [])),
+    );
   }
 
   /** The commonest first; equal counts by text. */

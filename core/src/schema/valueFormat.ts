@@ -24,7 +24,10 @@ export function formatOf(text: string): string {
   const start = text.length > longestFormat * 2 ? text.slice(0, longestFormat * 2) : text;
   const format = isAscii.test(start) ? asciiForm(start) : unicodeForm(start);
   // Sentences differ in their number of words: their form is that of words, whatever their number.
-  const words = format.includes('a ') || format.includes('A ') ? format.replaceAll(/\b(?:Aa|A|a)(?: (?:Aa|A|a))+\b/g, (run) => `${run.split(' ', 1)[0] ?? ''} …`) : format;
+  const words =
+    format.includes('a ') || format.includes('A ')
+      ? format.replaceAll(/\b(?:Aa|A|a)(?: (?:Aa|A|a))+\b/g, (run) => `${run.split(' ', 1)[0] ?? ''} …`)
+      : format;
   return words.length > longestFormat ? `${words.slice(0, longestFormat - 1)}…` : words;
 }
 

@@ -21,12 +21,29 @@ export interface ComparedLists {
 }
 
 /** Compares and learns from lists, one member each, all of them at once and without threads; places count through all lists. */
-export function compareLists(evidence: readonly EvidenceField[], lists: readonly (readonly EvidenceTexts[])[], withinMembers = false): ComparedLists {
+export function compareLists(
+  evidence: readonly EvidenceField[],
+  lists: readonly (readonly EvidenceTexts[])[],
+  withinMembers = false,
+): ComparedLists {
   const texts = lists.flat();
   const memberOf = lists.flatMap((list, member) => list.map(() => member));
-  const job = new PreparedJob({ evidence, texts, memberOf, members: lists.length, newcomers: texts.length, withinMembers });
+  const job = new PreparedJob({
+    evidence,
+    texts,
+    memberOf,
+    members: lists.length,
+    newcomers: texts.length,
+    withinMembers,
+  });
   const part = job.compare({ from: 0, to: texts.length });
   const sizes = lists.map(({ length }) => length);
   const weights = finished(learnFromPairs(evidence, [part], memberOf, job.sample(), sizes));
-  return { columns: prepareColumns(evidence, texts), memberOf, part, weights, likely: finished(LikelyPairs.of(evidence, weights, texts, [part], leastBits)) };
+  return {
+    columns: prepareColumns(evidence, texts),
+    memberOf,
+    part,
+    weights,
+    likely: finished(LikelyPairs.of(evidence, weights, texts, [part], leastBits)),
+  };
 }

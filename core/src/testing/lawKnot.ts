@@ -5,7 +5,12 @@ import type { Rule } from '../merge/index.js';
 
 export const lawMembers = ['a', 'b', 'c', 'd'] as const;
 
-const mapping = (field: string, direction: Direction, steps: readonly Step[] = [], drift: Mapping['drift'] = 'put back'): Mapping => ({
+const mapping = (
+  field: string,
+  direction: Direction,
+  steps: readonly Step[] = [],
+  drift: Mapping['drift'] = 'put back',
+): Mapping => ({
   field,
   direction,
   steps,
@@ -42,7 +47,11 @@ export const lawKnots: fc.Arbitrary<Knot> = fc
   .record({
     count: fc.constantFrom(3, 4),
     textRule: textRules,
-    numberRule: fc.constantFrom<Rule[]>({ steps: [{ step: 'newest' }, order] }, { steps: [{ step: 'least' }, order] }, { steps: [{ step: 'ask' }] }),
+    numberRule: fc.constantFrom<Rule[]>(
+      { steps: [{ step: 'newest' }, order] },
+      { steps: [{ step: 'least' }, order] },
+      { steps: [{ step: 'ask' }] },
+    ),
     directions: fc.array(directions, { minLength: 8, maxLength: 8 }),
     steps: fc.array(lossy, { minLength: 4, maxLength: 4 }),
     mayCreate: fc.array(fc.boolean(), { minLength: 4, maxLength: 4 }),
@@ -50,8 +59,12 @@ export const lawKnots: fc.Arbitrary<Knot> = fc
   })
   .map(({ count, textRule, numberRule, directions: ways, steps, mayCreate, drift }): Knot => {
     const members = lawMembers.slice(0, count);
-    const each = (make: (index: number) => Mapping) => Object.fromEntries(members.map((member, index) => [member, make(index)]));
-    const inKnot = (rule: Rule): Rule => ({ ...rule, steps: rule.steps.map((step) => (step.step === 'order' ? { ...step, members } : step)) });
+    const each = (make: (index: number) => Mapping) =>
+      Object.fromEntries(members.map((member, index) => [member, make(index)]));
+    const inKnot = (rule: Rule): Rule => ({
+      ...rule,
+      steps: rule.steps.map((step) => (step.step === 'order' ? { ...step, members } : step)),
+    });
     return {
       id: 'laws',
       name: 'Laws',
@@ -84,7 +97,9 @@ export const lawKnots: fc.Arbitrary<Knot> = fc
           'amount',
           'number',
           inKnot(numberRule),
-          each((index) => mapping('amount', ways[index + 4] as Direction, index === 1 ? [{ kind: 'number', places: 0 }] : [], drift)),
+          each((index) =>
+            mapping('amount', ways[index + 4] as Direction, index === 1 ? [{ kind: 'number', places: 0 }] : [], drift),
+          ),
         ),
         {
           ...field(
@@ -110,7 +125,12 @@ export const lawKnots: fc.Arbitrary<Knot> = fc
     };
   });
 
-export type LawEdit = { readonly member: number; readonly record: number; readonly field: 'name' | 'amount'; readonly value: string | number | null };
+export type LawEdit = {
+  readonly member: number;
+  readonly record: number;
+  readonly field: 'name' | 'amount';
+  readonly value: string | number | null;
+};
 
 export const lawEdits: fc.Arbitrary<LawEdit> = fc.record({
   member: fc.nat(3),

@@ -2,7 +2,18 @@ import { type CompiledKnot, compileKnot, type Knot } from '../knot/index.js';
 import { keyOf, type Newcomer, RecordMatching } from '../identity/index.js';
 import { type Anchor, type Held, type LostValue, mergeAnchor, type Problem, type Reading } from '../merge/index.js';
 import { afterWrite, type Operation, planAnchor, type Withheld, type WriteResult } from '../plan/index.js';
-import { type AnchorId, anchorId, type FieldId, type MemberId, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '../record/index.js';
+import {
+  type AnchorId,
+  anchorId,
+  type FieldId,
+  type MemberId,
+  type Raw,
+  readPath,
+  type RecordKey,
+  recordKey,
+  type SourceRecord,
+  writePath,
+} from '../record/index.js';
 
 /** What can happen to a write: it succeeds, fails, is refused, somebody edits in between, or the system keeps something else. */
 export type WriteFate = 'ok' | 'fails' | 'refused' | 'raced' | 'altered';
@@ -43,7 +54,12 @@ export class World {
     this.now += 10_000;
     const known = this.of(member).get(recordKey(key));
     const fields = writePath(known?.fields ?? {}, path, value);
-    this.of(member).set(recordKey(key), { key: recordKey(key), fields, version: String(this.now), modifiedAt: this.now });
+    this.of(member).set(recordKey(key), {
+      key: recordKey(key),
+      fields,
+      version: String(this.now),
+      modifiedAt: this.now,
+    });
   }
 
   value(member: MemberId, key: string, path: string): Raw | undefined {
@@ -51,7 +67,13 @@ export class World {
   }
 
   /** One run: read all, match, merge, plan, write, record. `order` shuffles what is read; `fate` says how each write ends. */
-  run(options: { fate?: (operation: Operation) => WriteFate; race?: (operation: Operation) => void; shuffle?: <T>(items: T[]) => T[] } = {}): RunOutcome {
+  run(
+    options: {
+      fate?: (operation: Operation) => WriteFate;
+      race?: (operation: Operation) => void;
+      shuffle?: <T>(items: T[]) => T[];
+    } = {},
+  ): RunOutcome {
     this.now += 10_000;
     const shuffle = options.shuffle ?? ((items) => items);
     const readings = this.#readAndMatch(shuffle);
@@ -66,7 +88,12 @@ export class World {
     for (const id of shuffle([...this.anchors.keys()])) {
       const stored = this.anchors.get(id) as Anchor;
       // A store gives the ties of an anchor in any order.
-      const merge = mergeAnchor({ knot: this.knot, anchor: { ...stored, ties: shuffle([...stored.ties]) }, readings: readings.of.get(id) ?? new Map(), now: this.now });
+      const merge = mergeAnchor({
+        knot: this.knot,
+        anchor: { ...stored, ties: shuffle([...stored.ties]) },
+        readings: readings.of.get(id) ?? new Map(),
+        now: this.now,
+      });
       const plan = planAnchor(this.knot, merge, readings.blocked.get(id) ?? new Set(), this.now);
       outcome.held.push(...merge.held.map((held) => ({ ...held, anchor: id })));
       outcome.problems.push(...merge.problems, ...plan.problems);
@@ -92,10 +119,20 @@ export class World {
     const present = this.of(operation.member).get(key);
     if (operation.kind === 'update' && present?.version !== operation.version) return { kind: 'not done' };
     const fields = operation.changes.reduce(
-      (done, { path, after }) => writePath(done, path, fate === 'altered' && path === 'name' && typeof after === 'string' ? after.slice(0, 2) : after),
+      (done, { path, after }) =>
+        writePath(
+          done,
+          path,
+          fate === 'altered' && path === 'name' && typeof after === 'string' ? after.slice(0, 2) : after,
+        ),
       present?.fields ?? {},
     );
-    const record: SourceRecord = { key, fields, version: `${this.now}/${key}/${(this.#next += 1)}`, modifiedAt: this.now };
+    const record: SourceRecord = {
+      key,
+      fields,
+      version: `${this.now}/${key}/${(this.#next += 1)}`,
+      modifiedAt: this.now,
+    };
     this.of(operation.member).set(key, record);
     return { kind: 'written', key, record };
   }
@@ -103,7 +140,8 @@ export class World {
   #readAndMatch(shuffle: <T>(items: T[]) => T[]) {
     const of = new Map<AnchorId, Map<MemberId, Reading>>();
     const tied = new Map<string, AnchorId>();
-    for (const anchor of this.anchors.values()) for (const tie of anchor.ties) tied.set(`${tie.member}/${tie.key}`, anchor.id);
+    for (const anchor of this.anchors.values())
+      for (const tie of anchor.ties) tied.set(`${tie.member}/${tie.key}`, anchor.id);
     const newcomers: Newcomer[] = [];
     const readings = new Map<string, Reading>();
     for (const member of shuffle([...this.records.keys()])) {
@@ -116,7 +154,12 @@ export class World {
         else {
           readings.set(`${member}/${record.key}`, reading);
           const values = this.knot.sharedValues(member, fields);
-          newcomers.push({ member, key: record.key, keys: this.knot.keyRules.map((rule) => keyOf(rule, values)), canStart: rejected.length === 0 });
+          newcomers.push({
+            member,
+            key: record.key,
+            keys: this.knot.keyRules.map((rule) => keyOf(rule, values)),
+            canStart: rejected.length === 0,
+          });
         }
       }
     }
@@ -129,9 +172,21 @@ export class World {
       .applyKeys()
       .finish();
     for (const { newcomer, anchor: id } of matching.ties) {
-      const anchor = this.anchors.get(id) ?? { id, agreed: {}, ties: [], beganIn: [newcomer.member], parkedCreates: {} };
-      this.anchors.set(id, { ...anchor, ties: [...anchor.ties, { member: newcomer.member, key: newcomer.key, seen: {}, ahead: {}, left: {} }] });
-      of.set(id, (of.get(id) ?? new Map()).set(newcomer.member, readings.get(`${newcomer.member}/${newcomer.key}`) as Reading));
+      const anchor = this.anchors.get(id) ?? {
+        id,
+        agreed: {},
+        ties: [],
+        beganIn: [newcomer.member],
+        parkedCreates: {},
+      };
+      this.anchors.set(id, {
+        ...anchor,
+        ties: [...anchor.ties, { member: newcomer.member, key: newcomer.key, seen: {}, ahead: {}, left: {} }],
+      });
+      of.set(
+        id,
+        (of.get(id) ?? new Map()).set(newcomer.member, readings.get(`${newcomer.member}/${newcomer.key}`) as Reading),
+      );
     }
     return { of, blocked: matching.blocked };
   }
@@ -139,7 +194,10 @@ export class World {
   #known() {
     const byKey = new Map<string, Set<AnchorId>>();
     for (const anchor of this.anchors.values()) {
-      const all = [new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value])), ...anchor.ties.map((tie) => this.knot.sharedValues(tie.member, tie.seen))];
+      const all = [
+        new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value])),
+        ...anchor.ties.map((tie) => this.knot.sharedValues(tie.member, tie.seen)),
+      ];
       for (const values of all) {
         for (const [rule, keyRule] of this.knot.keyRules.entries()) {
           const key = keyOf(keyRule, values);
@@ -150,19 +208,27 @@ export class World {
     return {
       withKey: (rule: number, key: string) => [...(byKey.get(`${rule}/${key}`) ?? [])],
       anchorOf: () => undefined,
-      tiedKey: (anchor: AnchorId, member: MemberId) => this.anchors.get(anchor)?.ties.find((tie) => tie.member === member)?.key,
+      tiedKey: (anchor: AnchorId, member: MemberId) =>
+        this.anchors.get(anchor)?.ties.find((tie) => tie.member === member)?.key,
     };
   }
 
   /** A text of everything that matters, with anchors named by their ties, for comparing two worlds. */
   portrait(): string {
     const anchors = [...this.anchors.values()].map((anchor) => ({
-      ties: anchor.ties.map(({ member, key, seen, ahead }) => [member, key, Object.entries(seen).sort(), Object.keys(ahead).sort()]).sort(),
+      ties: anchor.ties
+        .map(({ member, key, seen, ahead }) => [member, key, Object.entries(seen).sort(), Object.keys(ahead).sort()])
+        .sort(),
       agreed: Object.entries(anchor.agreed)
         .map(([field, { value, by }]) => [field, value, by])
         .sort(),
     }));
-    const records = [...this.records].map(([member, all]) => [member, [...all.values()].map(({ key, fields }) => [key, Object.entries(fields).sort()]).sort()]).sort();
+    const records = [...this.records]
+      .map(([member, all]) => [
+        member,
+        [...all.values()].map(({ key, fields }) => [key, Object.entries(fields).sort()]).sort(),
+      ])
+      .sort();
     return JSON.stringify([anchors.map((anchor) => JSON.stringify(anchor)).sort(), records]);
   }
 }

@@ -10,7 +10,10 @@ let installation: RealInstallation;
 let api: ApiClient;
 beforeAll(async () => {
   database = await TestDatabase.start();
-  installation = await RealInstallation.start(database, generateCustomers({ seed: 9, inBoth: 4, onlyCrm: 0, onlyShop: 0, mess: false }));
+  installation = await RealInstallation.start(
+    database,
+    generateCustomers({ seed: 9, inBoth: 4, onlyCrm: 0, onlyShop: 0, mess: false }),
+  );
   await installation.startWorker();
   api = await ApiClient.start(installation);
   await installation.run();
@@ -22,7 +25,9 @@ afterAll(async () => {
 });
 
 const anchorOf = async (key: string): Promise<AnchorView | undefined> => {
-  const { anchors } = (await api.as('viewer', 'GET', `/api/knots/customers/anchors?search=${key}`)).json() as { anchors: { id: string }[] };
+  const { anchors } = (await api.as('viewer', 'GET', `/api/knots/customers/anchors?search=${key}`)).json() as {
+    anchors: { id: string }[];
+  };
   return anchors[0] && ((await api.as('viewer', 'GET', `/api/anchors/${anchors[0].id}`)).json() as AnchorView);
 };
 const keys = ({ members }: AnchorView) => members.map(({ key }) => key);
@@ -35,8 +40,12 @@ const split = (anchor: string, ...members: string[]) => hand('regroup', anchor, 
 const forecast = async (anchor: string, body: ForecastRequest): Promise<Forecast['anchors']> =>
   ((await api.as('viewer', 'POST', `/api/anchors/${anchor}/forecast`, body)).json() as Forecast).anchors;
 const writes = (anchors: Forecast['anchors']) =>
-  anchors.map(({ records, operations }) => [records.map(({ key }) => key), operations.map(({ member, kind }) => `${kind} in ${member}`)]);
-const total = async (which: 'crm' | 'shop'): Promise<number> => [...(await (await fetch(installation.addresses[which])).text()).matchAll(/href="\/records\//g)].length;
+  anchors.map(({ records, operations }) => [
+    records.map(({ key }) => key),
+    operations.map(({ member, kind }) => `${kind} in ${member}`),
+  ]);
+const total = async (which: 'crm' | 'shop'): Promise<number> =>
+  [...(await (await fetch(installation.addresses[which])).text()).matchAll(/href="\/records\//g)].length;
 
 test('a record is untied, and tied again before the next run: nothing is written, and the history says who', async () => {
   const before = (await anchorOf('77001')) as AnchorView;
@@ -47,12 +56,17 @@ test('a record is untied, and tied again before the next run: nothing is written
   ]);
   expect(await split(before.id, 'shop')).toEqual([200, undefined]);
   expect(await anchorOf('77001')).toBeUndefined();
-  for (const member of ['shop', 'crm']) expect(await split(before.id, member)).toEqual([409, expect.stringContaining('Nothing would be left')]);
+  for (const member of ['shop', 'crm'])
+    expect(await split(before.id, member)).toEqual([409, expect.stringContaining('Nothing would be left')]);
   expect(await hand('tie', before.id, { member: 'shop', key: ' 77001 ' })).toEqual([200, undefined]);
   const run = await installation.run();
   expect(run.progress?.tally).toMatchObject({ crm: { create: 0, update: 0 }, shop: { create: 0, update: 0 } });
   const after = (await anchorOf('77001')) as AnchorView;
-  expect([keys(after), after.agrees, after.journal.slice(0, 2).map(({ kind, cause }) => [kind, (cause as { name?: string }).name])]).toEqual([
+  expect([
+    keys(after),
+    after.agrees,
+    after.journal.slice(0, 2).map(({ kind, cause }) => [kind, (cause as { name?: string }).name]),
+  ]).toEqual([
     ['A-20001', '77001'],
     true,
     [
@@ -71,14 +85,23 @@ test('a record that stays untied is a thing of its own, whatever its keys say, a
   expect([await total('crm'), await total('shop')]).toEqual([5, 5]);
   await installation.run();
   expect([await total('crm'), await total('shop')]).toEqual([5, 5]);
-  expect(await hand('tie', id, { member: 'shop', key: '77002' })).toEqual([409, expect.stringContaining('is tied to record')]);
+  expect(await hand('tie', id, { member: 'shop', key: '77002' })).toEqual([
+    409,
+    expect.stringContaining('is tied to record'),
+  ]);
 });
 
 test('what cannot be tied says why: a record of another anchor, one that is not there, a run that is under way', async () => {
   const { id } = (await anchorOf('77003')) as AnchorView;
   await split(id, 'shop');
-  expect(await hand('tie', id, { member: 'shop', key: '77004' })).toEqual([409, expect.stringMatching(/Record 77004 is tied to “.+”/)]);
-  expect(await hand('tie', id, { member: 'shop', key: '99999' })).toEqual([409, 'There is no record 99999 in that system.']);
+  expect(await hand('tie', id, { member: 'shop', key: '77004' })).toEqual([
+    409,
+    expect.stringMatching(/Record 77004 is tied to “.+”/),
+  ]);
+  expect(await hand('tie', id, { member: 'shop', key: '99999' })).toEqual([
+    409,
+    'There is no record 99999 in that system.',
+  ]);
   expect(await hand('tie', id, { member: 'nobody', key: '1' })).toEqual([404, 'There is no such member.']);
   expect((await hand('tie', id, { member: 'shop', key: ' ' }))[0]).toBe(400);
   await installation.parts.data.query(
@@ -91,9 +114,18 @@ test('what cannot be tied says why: a record of another anchor, one that is not 
 
 test('two things that have a record in the same system cannot be merged, nor one with itself', async () => {
   const [own, other] = [(await anchorOf('77002')) as AnchorView, (await anchorOf('A-20002')) as AnchorView];
-  expect(await hand('regroup', other.id, { kind: 'merge', with: own.id })).toEqual([409, expect.stringMatching(/Both have a record in Fernhill CRM and Market Row/)]);
-  expect(await hand('regroup', other.id, { kind: 'merge', with: other.id })).toEqual([404, expect.stringContaining('no other anchor')]);
-  expect(await hand('regroup', other.id, { kind: 'split', members: ['crm', 'shop'] })).toEqual([409, expect.stringContaining('Nothing would be left')]);
+  expect(await hand('regroup', other.id, { kind: 'merge', with: own.id })).toEqual([
+    409,
+    expect.stringMatching(/Both have a record in Fernhill CRM and Market Row/),
+  ]);
+  expect(await hand('regroup', other.id, { kind: 'merge', with: other.id })).toEqual([
+    404,
+    expect.stringContaining('no other anchor'),
+  ]);
+  expect(await hand('regroup', other.id, { kind: 'split', members: ['crm', 'shop'] })).toEqual([
+    409,
+    expect.stringContaining('Nothing would be left'),
+  ]);
 });
 
 test('what a person does by hand is kept as a verdict, listed with who and when, and can be taken back', async () => {

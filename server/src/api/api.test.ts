@@ -14,7 +14,10 @@ let api: ApiClient;
 
 beforeAll(async () => {
   database = await TestDatabase.start();
-  installation = await RealInstallation.start(database, generateCustomers({ seed: 3, inBoth: 2, onlyCrm: 1, onlyShop: 1, mess: false }));
+  installation = await RealInstallation.start(
+    database,
+    generateCustomers({ seed: 3, inBoth: 2, onlyCrm: 1, onlyShop: 1, mess: false }),
+  );
   await installation.startWorker();
   api = await ApiClient.start(installation);
 });
@@ -100,7 +103,9 @@ const leastRole: Record<string, Role | 'everybody'> = {
 
 async function routes(): Promise<string[]> {
   const { paths } = (await call('/api/openapi.json')).json() as { paths: Record<string, Record<string, unknown>> };
-  return Object.entries(paths).flatMap(([path, methods]) => Object.keys(methods).map((method) => `${method.toUpperCase()} ${path}`));
+  return Object.entries(paths).flatMap(([path, methods]) =>
+    Object.keys(methods).map((method) => `${method.toUpperCase()} ${path}`),
+  );
 }
 
 test('the table of roles names every route, and the API is described as OpenAPI 3.1', async () => {
@@ -112,15 +117,28 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
   for (const [route, least] of Object.entries(leastRole)) {
     const [method, path] = route.split(' ') as ['GET' | 'POST' | 'PUT' | 'DELETE', string];
     // Events never end, signing out would end the session, and signing in is tried by every test here.
-    if (route === 'GET /api/events' ? who === 'nobody' : false) expect((await call({ method, url: path })).statusCode).toBe(401);
+    if (route === 'GET /api/events' ? who === 'nobody' : false)
+      expect((await call({ method, url: path })).statusCode).toBe(401);
     if (['GET /api/events', 'DELETE /api/session', 'POST /api/session'].includes(route)) continue;
     const headers = who === 'nobody' ? {} : await once(who);
     const url = path
       .replace(/\{(knot|system|object)\}/g, 'nothing')
       .replace(/\{(run|anchor|subscription)\}/, nowhere)
       .replace(/\{(decision|version|verdict)\}/, '1');
-    const { statusCode } = await call({ method, url, headers, ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}) });
-    const refused = least === 'everybody' ? undefined : who === 'nobody' ? 401 : roles.indexOf(who) < roles.indexOf(least) ? 403 : undefined;
+    const { statusCode } = await call({
+      method,
+      url,
+      headers,
+      ...(method === 'POST' || method === 'PUT' ? { payload: {} } : {}),
+    });
+    const refused =
+      least === 'everybody'
+        ? undefined
+        : who === 'nobody'
+          ? 401
+          : roles.indexOf(who) < roles.indexOf(least)
+            ? 403
+            : undefined;
     if (refused) expect([route, statusCode]).toEqual([route, refused]);
     else expect([route, [401, 403, 500].includes(statusCode)]).toEqual([route, false]);
   }
@@ -128,12 +146,24 @@ test.each(['nobody', ...roles] as const)('as %s, each route answers or refuses a
 
 test('a change without the CSRF token is refused, and a forged cookie is nobody', async () => {
   const { cookie } = await once('administrator');
-  expect((await call({ method: 'POST', url: '/api/knots/customers/runs', headers: { cookie }, payload: { kind: 'dry run' } })).statusCode).toBe(403);
-  expect((await call({ method: 'GET', url: '/api/watch', headers: { cookie: 'anchor_knot_session=x' } })).statusCode).toBe(401);
+  expect(
+    (
+      await call({
+        method: 'POST',
+        url: '/api/knots/customers/runs',
+        headers: { cookie },
+        payload: { kind: 'dry run' },
+      })
+    ).statusCode,
+  ).toBe(403);
+  expect(
+    (await call({ method: 'GET', url: '/api/watch', headers: { cookie: 'anchor_knot_session=x' } })).statusCode,
+  ).toBe(401);
 });
 
 test('wrong passwords are refused alike, known email or not, and after ten tries for a minute', async () => {
-  const attempt = (email: string) => call({ method: 'POST', url: '/api/session', payload: { email, password: 'wrong' } });
+  const attempt = (email: string) =>
+    call({ method: 'POST', url: '/api/session', payload: { email, password: 'wrong' } });
   expect((await attempt('viewer@x.example')).json()).toEqual((await attempt('nobody@x.example')).json());
   for (let tries = 0; tries < 10; tries += 1) await attempt('tired@x.example');
   expect((await attempt('tired@x.example')).statusCode).toBe(429);
@@ -147,8 +177,17 @@ test('signing out ends the session', async () => {
 
 test('a definition is changed only by who saw the version in force, and a bad one is refused with every place', async () => {
   const headers = { ...(await once('editor')) };
-  const { definition, version } = (await call({ url: '/api/knots/customers', headers })).json() as { definition: { fields: { name: string; rule: unknown }[] }; version: number };
-  const put = (changed: unknown, basedOn: number) => call({ method: 'PUT', url: '/api/knots/customers/definition', headers, payload: { definition: changed, basedOn, note: 'n' } });
+  const { definition, version } = (await call({ url: '/api/knots/customers', headers })).json() as {
+    definition: { fields: { name: string; rule: unknown }[] };
+    version: number;
+  };
+  const put = (changed: unknown, basedOn: number) =>
+    call({
+      method: 'PUT',
+      url: '/api/knots/customers/definition',
+      headers,
+      payload: { definition: changed, basedOn, note: 'n' },
+    });
   const renamed = structuredClone(definition);
   (renamed.fields[0] as { name: string }).name = 'Firm';
   expect((await put(renamed, version)).json()).toEqual({ version: version + 1 });
@@ -166,26 +205,58 @@ test('a system is connected, tested, changed and disconnected over the API; its 
   const pennant = { pattern: 'disc', colour: 'plum', letters: 'X' };
   const shop = (await call({ url: '/api/systems/marketRow', headers })).json() as { description: object };
   const description = { ...shop.description, name: 'Second shop' };
-  const test1 = await call({ method: 'POST', url: '/api/system-test', headers, payload: { description, credential: { id: 'id', secret: planted } } });
+  const test1 = await call({
+    method: 'POST',
+    url: '/api/system-test',
+    headers,
+    payload: { description, credential: { id: 'id', secret: planted } },
+  });
   expect(test1.json()).toMatchObject({ ok: false, steps: [{ state: 'good' }, { name: 'Sign in', state: 'failed' }] });
-  const connected = await call({ method: 'POST', url: '/api/systems', headers, payload: { description, pennant, note: '=cmd()', credential: { id: 'id', secret: planted } } });
+  const connected = await call({
+    method: 'POST',
+    url: '/api/systems',
+    headers,
+    payload: { description, pennant, note: '=cmd()', credential: { id: 'id', secret: planted } },
+  });
   expect([connected.statusCode, connected.json()]).toEqual([201, { system: 'second-shop' }]);
   const probe = await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} });
-  expect(await call({ method: 'PUT', url: '/api/systems/second-shop/credential', headers, payload: { id: 'id', secret: installation.secret } })).toMatchObject({ statusCode: 204 });
-  expect((await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} })).json()).toMatchObject({ ok: true });
+  expect(
+    await call({
+      method: 'PUT',
+      url: '/api/systems/second-shop/credential',
+      headers,
+      payload: { id: 'id', secret: installation.secret },
+    }),
+  ).toMatchObject({ statusCode: 204 });
+  expect(
+    (await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} })).json(),
+  ).toMatchObject({ ok: true });
   const view = await call({ url: '/api/systems/second-shop', headers });
   expect(view.json()).toMatchObject({ signsInAs: 'id', note: '=cmd()', revision: 1, environment: 'production' });
   const change = (revision: number, objects: object) =>
-    call({ method: 'PUT', url: '/api/systems/second-shop', headers, payload: { description: { ...description, objects }, pennant, revision } });
+    call({
+      method: 'PUT',
+      url: '/api/systems/second-shop',
+      headers,
+      payload: { description: { ...description, objects }, pennant, revision },
+    });
   expect((await change(7, {})).statusCode).toBe(409);
   expect((await change(1, {})).statusCode).toBe(200);
-  expect((await call({ method: 'DELETE', url: '/api/systems/marketRow', headers })).json()).toMatchObject({ says: 'Market Row is used in Customers.' });
-  const inUse = await call({ method: 'PUT', url: '/api/systems/marketRow', headers, payload: { description: { ...shop.description, objects: {} }, pennant, revision: 1 } });
+  expect((await call({ method: 'DELETE', url: '/api/systems/marketRow', headers })).json()).toMatchObject({
+    says: 'Market Row is used in Customers.',
+  });
+  const inUse = await call({
+    method: 'PUT',
+    url: '/api/systems/marketRow',
+    headers,
+    payload: { description: { ...shop.description, objects: {} }, pennant, revision: 1 },
+  });
   expect(inUse.json()).toMatchObject({ code: 'object in use' });
   expect((await call({ method: 'DELETE', url: '/api/systems/second-shop', headers })).statusCode).toBe(204);
   const audit = JSON.stringify(await installation.parts.data.query('select * from audit'));
   expect(audit).toContain('system connected');
-  for (const place of [test1.body, probe.body, view.body, audit, ...api.logged]) expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
+  for (const place of [test1.body, probe.body, view.body, audit, ...api.logged])
+    expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
 });
 
 test('a secret that was typed for one place is never sent to another, however the description is changed', async () => {
@@ -202,9 +273,23 @@ test('a secret that was typed for one place is never sent to another, however th
     revision: number;
   };
   const moved = { ...description, address: `http://127.0.0.1:${(elsewhere.address() as AddressInfo).port}` };
-  const tested = await call({ method: 'POST', url: '/api/system-test', headers, payload: { description: moved, system: 'marketRow' } });
-  expect(tested.json()).toMatchObject({ ok: false, steps: [{ state: 'good' }, { name: 'Sign in', says: 'no credential is kept for Market Row' }] });
-  const change = (more: object) => call({ method: 'PUT', url: '/api/systems/marketRow', headers, payload: { description: moved, pennant: summary.pennant, revision, ...more } });
+  const tested = await call({
+    method: 'POST',
+    url: '/api/system-test',
+    headers,
+    payload: { description: moved, system: 'marketRow' },
+  });
+  expect(tested.json()).toMatchObject({
+    ok: false,
+    steps: [{ state: 'good' }, { name: 'Sign in', says: 'no credential is kept for Market Row' }],
+  });
+  const change = (more: object) =>
+    call({
+      method: 'PUT',
+      url: '/api/systems/marketRow',
+      headers,
+      payload: { description: moved, pennant: summary.pennant, revision, ...more },
+    });
   expect((await change({})).json()).toMatchObject({ code: 'secret needed' });
   expect((await change({ credential: { id: 'id', secret: 'another secret' } })).statusCode).toBe(200);
   await call({ method: 'POST', url: '/api/systems/marketRow/probe', headers, payload: {} });
@@ -214,7 +299,12 @@ test('a secret that was typed for one place is never sent to another, however th
     method: 'PUT',
     url: '/api/systems/marketRow',
     headers,
-    payload: { description, pennant: summary.pennant, revision: revision + 1, credential: { id: 'id', secret: installation.secret } },
+    payload: {
+      description,
+      pennant: summary.pennant,
+      revision: revision + 1,
+      credential: { id: 'id', secret: installation.secret },
+    },
   });
   elsewhere.close();
 });
@@ -224,7 +314,9 @@ test('secrets are in no answer, no log line and no export, and encrypted whereve
   await installation.run();
   await installation.faults('crm', { refuseSignIn: true });
   await installation.run();
-  const { anchors } = (await call({ url: '/api/knots/customers/anchors', headers })).json() as { anchors: { id: string }[] };
+  const { anchors } = (await call({ url: '/api/knots/customers/anchors', headers })).json() as {
+    anchors: { id: string }[];
+  };
   const { runs } = (await call({ url: '/api/runs', headers })).json() as { runs: { id: string }[] };
   const urls = [
     '/api/watch',
@@ -242,12 +334,21 @@ test('secrets are in no answer, no log line and no export, and encrypted whereve
   // Secrets of each kind: what signs in, the tokens of a consent, what signs deliveries.
   const { data: db, consents, inbox, systems } = installation.parts;
   const tokens = { access: 'planted-access-token', refresh: 'planted-refresh-token', until: 0 };
-  await db.query('update system set tokens = $1 where id = $2', [new SecretBox(installation.key).seal(JSON.stringify(tokens), 'tokens fernhill'), 'fernhill']);
+  await db.query('update system set tokens = $1 where id = $2', [
+    new SecretBox(installation.key).seal(JSON.stringify(tokens), 'tokens fernhill'),
+    'fernhill',
+  ]);
   expect(await consents.keeper('fernhill').read()).toEqual(tokens);
   await installation.faults('crm', {});
   await inbox.subscribe((await systems.find('fernhill')) as never, 'accounts', api.address);
-  const [subscription] = (await db.query('select id, secret from webhook_subscription')) as { id: string; secret: Buffer }[];
-  const signs = new SecretBox(installation.key).open(subscription?.secret as Buffer, `webhook ${subscription?.id ?? ''}`);
+  const [subscription] = (await db.query('select id, secret from webhook_subscription')) as {
+    id: string;
+    secret: Buffer;
+  }[];
+  const signs = new SecretBox(installation.key).open(
+    subscription?.secret as Buffer,
+    `webhook ${subscription?.id ?? ''}`,
+  );
   // Also where things go wrong: refused, broken, not understood.
   for (const fault of [{ refuseSignIn: true }, { brokenPages: true }, { errorRate: 1 }]) {
     await installation.faults('crm', fault);
@@ -257,12 +358,29 @@ test('secrets are in no answer, no log line and no export, and encrypted whereve
   await call({ method: 'POST', url: `/hooks/${subscription?.id ?? ''}`, payload: { type: 'account.changed' } });
   const answers = await Promise.all(urls.map(async (url) => (await call({ url, headers })).body));
   expect(answers.every((body) => body.length > 50)).toBe(true);
-  const tables = (await db.query(`select format('%I.%I', schemaname, tablename) as name from pg_tables where schemaname in ('public', 'pgboss')`)) as { name: string }[];
-  const stored = await Promise.all(tables.map(async ({ name }) => JSON.stringify(await db.query(`select t::text from ${name} t`))));
+  const tables = (await db.query(
+    `select format('%I.%I', schemaname, tablename) as name from pg_tables where schemaname in ('public', 'pgboss')`,
+  )) as { name: string }[];
+  const stored = await Promise.all(
+    tables.map(async ({ name }) => JSON.stringify(await db.query(`select t::text from ${name} t`))),
+  );
   expect(stored.join('')).toContain('fernhill');
-  for (const secret of [installation.secret, 'planted-secret-4711', tokens.access, tokens.refresh, signs, signs.replace('whsec_', '')]) {
-    const forms = [secret, Buffer.from(secret).toString('base64'), Buffer.from(secret).toString('hex'), encodeURIComponent(secret)];
-    for (const place of [...api.answered, ...api.logged, ...installation.logged, ...stored]) for (const form of forms) expect(place.includes(form)).toBe(false);
+  for (const secret of [
+    installation.secret,
+    'planted-secret-4711',
+    tokens.access,
+    tokens.refresh,
+    signs,
+    signs.replace('whsec_', ''),
+  ]) {
+    const forms = [
+      secret,
+      Buffer.from(secret).toString('base64'),
+      Buffer.from(secret).toString('hex'),
+      encodeURIComponent(secret),
+    ];
+    for (const place of [...api.answered, ...api.logged, ...installation.logged, ...stored])
+      for (const form of forms) expect(place.includes(form)).toBe(false);
   }
   // Nor do logs hold what records say.
   expect([...api.logged, ...installation.logged].join('')).not.toMatch(/@|1632/);

@@ -7,7 +7,12 @@ import helmet from '@fastify/helmet';
 import rateLimit from '@fastify/rate-limit';
 import swagger from '@fastify/swagger';
 import Fastify, { LogController, type FastifyBaseLogger, type FastifyInstance } from 'fastify';
-import { jsonSchemaTransform, jsonSchemaTransformObject, serializerCompiler, validatorCompiler } from 'fastify-type-provider-zod';
+import {
+  jsonSchemaTransform,
+  jsonSchemaTransformObject,
+  serializerCompiler,
+  validatorCompiler,
+} from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import type { Settings } from '../configuration/settings.js';
 import { decisionRoutes } from '../decisions/decisionRoutes.js';
@@ -26,7 +31,11 @@ import type { ApiContext } from './context.js';
 import { answerErrors } from './problems.js';
 
 /** The web server: the API, its description, and the built web client. */
-export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SECRET_KEY' | 'COOKIE_SECURE' | 'WEB_FOLDER'>, log: FastifyBaseLogger): Promise<FastifyInstance> {
+export async function makeApp(
+  context: ApiContext,
+  settings: Pick<Settings, 'SECRET_KEY' | 'COOKIE_SECURE' | 'WEB_FOLDER'>,
+  log: FastifyBaseLogger,
+): Promise<FastifyInstance> {
   const app = Fastify({
     loggerInstance: log,
     logController: new LogController({ disableRequestLogging: true }),
@@ -38,7 +47,8 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   app.setSerializerCompiler(serializerCompiler);
   answerErrors(app);
 
-  const purpose = (name: string): string => createHmac('sha256', Buffer.from(settings.SECRET_KEY, 'base64')).update(name).digest('base64');
+  const purpose = (name: string): string =>
+    createHmac('sha256', Buffer.from(settings.SECRET_KEY, 'base64')).update(name).digest('base64');
   await app.register(helmet, {
     contentSecurityPolicy: {
       directives: {
@@ -64,7 +74,11 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
   await app.register(swagger, {
     openapi: {
       openapi: '3.1.0',
-      info: { title: 'Anchor Knot', description: 'Keeps records consistent across business applications.', version: '0.1.0' },
+      info: {
+        title: 'Anchor Knot',
+        description: 'Keeps records consistent across business applications.',
+        version: '0.1.0',
+      },
       components: { securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'anchor_knot_session' } } },
     },
     transform: jsonSchemaTransform,
@@ -74,14 +88,25 @@ export async function makeApp(context: ApiContext, settings: Pick<Settings, 'SEC
 
   app.get(
     '/api/health',
-    { config: { role: 'everybody' }, schema: { tags: ['health'], summary: 'The process is alive', response: { 200: z.object({ alive: z.literal(true) }) } } },
+    {
+      config: { role: 'everybody' },
+      schema: {
+        tags: ['health'],
+        summary: 'The process is alive',
+        response: { 200: z.object({ alive: z.literal(true) }) },
+      },
+    },
     async () => ({ alive: true as const }),
   );
   app.get(
     '/api/ready',
     {
       config: { role: 'everybody' },
-      schema: { tags: ['health'], summary: 'The database answers', response: { 200: z.object({ ready: z.boolean() }), 503: z.object({ ready: z.boolean() }) } },
+      schema: {
+        tags: ['health'],
+        summary: 'The database answers',
+        response: { 200: z.object({ ready: z.boolean() }), 503: z.object({ ready: z.boolean() }) },
+      },
     },
     async (_, reply) => {
       const ready = await context.data.query('select 1').then(
@@ -120,11 +145,16 @@ async function serveWeb(app: FastifyInstance, folder: string | undefined): Promi
       root,
       wildcard: false,
       index: ['index.html'],
-      setHeaders: (reply, path) => void reply.setHeader('cache-control', /-[A-Z0-9]{8}\./i.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache'),
+      setHeaders: (reply, path) =>
+        void reply.setHeader(
+          'cache-control',
+          /-[A-Z0-9]{8}\./i.test(path) ? 'public, max-age=31536000, immutable' : 'no-cache',
+        ),
     });
   }
   app.setNotFoundHandler(async (request, reply) => {
-    if (!request.url.startsWith('/api') && built && request.method === 'GET') return reply.header('cache-control', 'no-cache').sendFile('index.html');
+    if (!request.url.startsWith('/api') && built && request.method === 'GET')
+      return reply.header('cache-control', 'no-cache').sendFile('index.html');
     return reply.code(404).send({ code: 'not found', says: `There is nothing at ${request.url.slice(0, 200)}.` });
   });
 }

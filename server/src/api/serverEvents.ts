@@ -28,7 +28,10 @@ export class ServerEvents {
 
   async open(): Promise<void> {
     const client = new Client({ connectionString: this.#url, application_name: 'anchor-knot-events' });
-    client.on('notification', ({ channel, payload }) => payload && (channel === draftChannel ? this.#drafted(payload) : this.#changed(payload)));
+    client.on(
+      'notification',
+      ({ channel, payload }) => payload && (channel === draftChannel ? this.#drafted(payload) : this.#changed(payload)),
+    );
     client.on('error', () => this.#reopen());
     client.on('end', () => this.#reopen());
     await client.connect();

@@ -13,11 +13,15 @@ afterEach(() => rmSync(folder, { recursive: true, force: true }));
 
 /** The real command, as a process of its own. */
 function anchorKnot(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, [join(import.meta.dirname, '../../dist/commandLine/main.js'), ...words], {
-    cwd: folder,
-    encoding: 'utf8',
-    env: { ...process.env, NODE_OPTIONS: '' },
-  });
+  const { status, stdout, stderr } = spawnSync(
+    process.execPath,
+    [join(import.meta.dirname, '../../dist/commandLine/main.js'), ...words],
+    {
+      cwd: folder,
+      encoding: 'utf8',
+      env: { ...process.env, NODE_OPTIONS: '' },
+    },
+  );
   return { status, stdout, stderr };
 }
 const read = (name: string): string => readFileSync(join(folder, name), 'utf8');
@@ -26,16 +30,23 @@ const lines = (name: string) =>
     .split('\n')
     .filter(Boolean)
     .map((line) => JSON.parse(line) as Record<string, unknown>);
-const edit = (name: string, from: string, to: string): void => writeFileSync(join(folder, name), read(name).replace(from, to));
+const edit = (name: string, from: string, to: string): void =>
+  writeFileSync(join(folder, name), read(name).replace(from, to));
 
 test('checks, dry-runs and runs the example; a second run writes nothing at all', () => {
-  expect(anchorKnot('check', 'customers.knot.json')).toMatchObject({ status: 0, stdout: expect.stringContaining('can be run') as unknown as string });
+  expect(anchorKnot('check', 'customers.knot.json')).toMatchObject({
+    status: 0,
+    stdout: expect.stringContaining('can be run') as unknown as string,
+  });
   const before = read('office.csv') + read('van.jsonl');
   expect(anchorKnot('dry-run', 'customers.knot.json').status).toBe(0);
   expect(read('office.csv') + read('van.jsonl')).toBe(before);
   expect(lines('customers.state/plan.jsonl')).toHaveLength(5);
   const run = anchorKnot('run', 'customers.knot.json', '--json');
-  expect(JSON.parse(run.stdout)).toMatchObject({ state: 'succeeded', members: { office: { create: 1, update: 2 }, van: { create: 1, update: 1 } } });
+  expect(JSON.parse(run.stdout)).toMatchObject({
+    state: 'succeeded',
+    members: { office: { create: 1, update: 2 }, van: { create: 1, update: 1 } },
+  });
   expect(read('office.csv')).toContain('1,Osprey & Daughters Nursery,yard@osprey.example,01632 960417,Hazelmoor Mill');
   expect(read('office.csv.bak') + read('van.jsonl.bak')).toBe(before);
   expect(
@@ -49,7 +60,9 @@ test('checks, dry-runs and runs the example; a second run writes nothing at all'
     ]),
   );
   const after = read('office.csv') + read('van.jsonl') + read('customers.state/journal.jsonl');
-  expect(JSON.parse(anchorKnot('run', 'customers.knot.json', '--json').stdout)).toMatchObject({ members: { office: { create: 0, update: 0 }, van: { create: 0, update: 0 } } });
+  expect(JSON.parse(anchorKnot('run', 'customers.knot.json', '--json').stdout)).toMatchObject({
+    members: { office: { create: 0, update: 0 }, van: { create: 0, update: 0 } },
+  });
   expect(read('office.csv') + read('van.jsonl') + read('customers.state/journal.jsonl')).toBe(after);
 });
 
@@ -62,7 +75,9 @@ test('edits on both sides cross, a conflict under ask is held in a file, and a m
   expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
   expect(read('office.csv')).toMatch(/Foxglove Academy,garden@foxglove.example,,Thornquay/);
   expect(lines('customers.state/held.jsonl')).toMatchObject([{ title: 'Saltpan Growers', field: 'phone' }]);
-  expect(lines('customers.state/rejected.jsonl')).toMatchObject([{ key: '9', says: expect.stringContaining('the name is missing') as unknown as string }]);
+  expect(lines('customers.state/rejected.jsonl')).toMatchObject([
+    { key: '9', says: expect.stringContaining('the name is missing') as unknown as string },
+  ]);
   expect(read('van.jsonl')).not.toContain('nameless');
 });
 
@@ -75,23 +90,47 @@ test('a mapping that is moved to another column starts anew there, and nothing l
       .map((line, index) => (line === '' ? '' : `${line},${index === 0 ? 'place' : ''}`))
       .join('\n'),
   );
-  edit('customers.knot.json', '"field": "town", "direction": "both ways", "blankAs"', '"field": "place", "direction": "both ways", "blankAs"');
-  expect(JSON.parse(anchorKnot('run', 'customers.knot.json', '--json').stdout)).toMatchObject({ members: { office: { update: 4 }, van: { update: 0 } } });
+  edit(
+    'customers.knot.json',
+    '"field": "town", "direction": "both ways", "blankAs"',
+    '"field": "place", "direction": "both ways", "blankAs"',
+  );
+  expect(JSON.parse(anchorKnot('run', 'customers.knot.json', '--json').stdout)).toMatchObject({
+    members: { office: { update: 4 }, van: { update: 0 } },
+  });
   expect(read('office.csv')).toMatch(/^1,.*,Hazelmoor Mill,2026-11-02T09:00:00Z,Hazelmoor Mill$/m);
 });
 
 test('a state that cannot be stored before the files are written stops the run; a killed run is taken up', () => {
   anchorKnot('run', 'customers.knot.json');
   writeFileSync(join(folder, 'customers.state/state.json'), '{"stateVersion":1,');
-  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({ status: 1, stderr: expect.stringContaining('cannot be read') as unknown as string });
+  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
+    status: 1,
+    stderr: expect.stringContaining('cannot be read') as unknown as string,
+  });
   writeFileSync(join(folder, 'customers.state/lock'), String(process.pid));
-  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({ status: 1, stderr: expect.stringContaining('in use by another run') as unknown as string });
+  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
+    status: 1,
+    stderr: expect.stringContaining('in use by another run') as unknown as string,
+  });
 });
 
 test.each<[string, () => void, string[], number, RegExp]>([
   ['no such file', () => undefined, ['run', 'nothing.json'], 1, /there is no such file/],
-  ['a knot file that is not JSON', () => writeFileSync(join(folder, 'customers.knot.json'), '{'), ['check', 'customers.knot.json'], 1, /JSON/],
-  ['a knot file of another version', () => edit('customers.knot.json', '"formatVersion": 1', '"formatVersion": 2'), ['check', 'customers.knot.json'], 1, /formatVersion/],
+  [
+    'a knot file that is not JSON',
+    () => writeFileSync(join(folder, 'customers.knot.json'), '{'),
+    ['check', 'customers.knot.json'],
+    1,
+    /JSON/,
+  ],
+  [
+    'a knot file of another version',
+    () => edit('customers.knot.json', '"formatVersion": 1', '"formatVersion": 2'),
+    ['check', 'customers.knot.json'],
+    1,
+    /formatVersion/,
+  ],
   [
     'a member whose system is missing',
     () => edit('customers.knot.json', '"system": "van"', '"system": "truck"'),
@@ -99,8 +138,20 @@ test.each<[string, () => void, string[], number, RegExp]>([
     1,
     /knot.members.van.system: this file brings no system “truck”/,
   ],
-  ['a CSV file with one key twice', () => edit('office.csv', '2,Saltpan', '1,Saltpan'), ['run', 'customers.knot.json'], 1, /office\.csv: lines 2 and 3 have the same key/],
-  ['a missing data file', () => rmSync(join(folder, 'van.jsonl')), ['run', 'customers.knot.json'], 1, /van.jsonl: there is no such file/],
+  [
+    'a CSV file with one key twice',
+    () => edit('office.csv', '2,Saltpan', '1,Saltpan'),
+    ['run', 'customers.knot.json'],
+    1,
+    /office\.csv: lines 2 and 3 have the same key/,
+  ],
+  [
+    'a missing data file',
+    () => rmSync(join(folder, 'van.jsonl')),
+    ['run', 'customers.knot.json'],
+    1,
+    /van.jsonl: there is no such file/,
+  ],
   ['an unknown option', () => undefined, ['run', 'customers.knot.json', '--force'], 2, /--force/],
   ['no command', () => undefined, [], 2, /anchor-knot check FILE/],
 ])('%s ends with a clear message and a code, and no data file is touched', (_, spoil, words, status, says) => {

@@ -41,11 +41,22 @@ export function readFileKnot(path: string): FileKnot {
   const { knot: definition, systems = {} } = parsed.data;
   const missing = definition.members.flatMap(({ id, system, object }) => {
     const known = systems[system];
-    if (!known) return [{ at: `knot.members.${id}.system`, says: `this file brings no system “${system}”; give it under systems, as a folder of files` }];
-    return known.objects[object] ? [] : [{ at: `knot.members.${id}.object`, says: `the system “${system}” has no object “${object}”` }];
+    if (!known)
+      return [
+        {
+          at: `knot.members.${id}.system`,
+          says: `this file brings no system “${system}”; give it under systems, as a folder of files`,
+        },
+      ];
+    return known.objects[object]
+      ? []
+      : [{ at: `knot.members.${id}.object`, says: `the system “${system}” has no object “${object}”` }];
   });
   const compiled = compileKnot(definition);
-  const problems = [...missing, ...(compiled.ok ? [] : compiled.problems.map(({ at, says }) => ({ at: `knot.${at}`, says })))];
+  const problems = [
+    ...missing,
+    ...(compiled.ok ? [] : compiled.problems.map(({ at, says }) => ({ at: `knot.${at}`, says }))),
+  ];
   if (!compiled.ok || problems.length > 0) throw new BadKnotFile(path, problems);
   return { file, knot: compiled.knot, systems, definition };
 }
@@ -55,7 +66,9 @@ export function connectorOf({ file, systems }: FileKnot, system: string, object:
 }
 
 /** Reads every file once, so that `check` also finds what is wrong with the data's form. */
-export async function checkFiles(knot: FileKnot): Promise<{ readonly member: string; readonly records: number; readonly problems: readonly string[] }[]> {
+export async function checkFiles(
+  knot: FileKnot,
+): Promise<{ readonly member: string; readonly records: number; readonly problems: readonly string[] }[]> {
   return Promise.all(
     knot.knot.members.map(async ({ id, system, object }) => {
       let records = 0;
@@ -83,13 +96,22 @@ export interface FileRun {
 /** Runs a knot over its files, with no server and no database. A dry run writes nothing but its plan. */
 export async function runFileKnot(
   file: FileKnot,
-  options: { readonly kind: 'run' | 'dry run'; readonly stateFolder?: string | undefined; readonly overGuards: boolean },
+  options: {
+    readonly kind: 'run' | 'dry run';
+    readonly stateFolder?: string | undefined;
+    readonly overGuards: boolean;
+  },
 ): Promise<FileRun> {
-  const folder = new StateFolder(options.stateFolder ?? `${file.file.replace(/(\.knot)?\.json$/, '')}.state`, file.definition);
+  const folder = new StateFolder(
+    options.stateFolder ?? `${file.file.replace(/(\.knot)?\.json$/, '')}.state`,
+    file.definition,
+  );
   const opened = folder.open();
   try {
     const isRun = options.kind === 'run';
-    const store = new InMemoryStore(opened.state, async (state, journal) => (isRun ? folder.save(state(), journal) : undefined));
+    const store = new InMemoryStore(opened.state, async (state, journal) =>
+      isRun ? folder.save(state(), journal) : undefined,
+    );
     const end = await runKnot(
       {
         store,
@@ -112,7 +134,10 @@ export async function runFileKnot(
     const state = store.state();
     if (isRun) {
       // The definition that this state was made with is the first version of the next run.
-      folder.save({ ...state, cursors: state.cursors.map(([member, cursor]) => [member, { ...cursor, knotVersion: 1 }]) }, []);
+      folder.save(
+        { ...state, cursors: state.cursors.map(([member, cursor]) => [member, { ...cursor, knotVersion: 1 }]) },
+        [],
+      );
       folder.saveLists(state);
     } else folder.savePlan(store.operations);
     return { result: end.result, operations: store.operations, waiting: state.decisions.length };

@@ -69,12 +69,20 @@ async function main(): Promise<number> {
     return 0;
   }
   if (command === 'rotate-key' && file === undefined) {
-    console.log(`${await rotateKey(process.env)} secrets are under the new key. Start the server and the workers with it.`);
+    console.log(
+      `${await rotateKey(process.env)} secrets are under the new key. Start the server and the workers with it.`,
+    );
     return 0;
   }
   if (command === 'match' && file !== undefined && rest.length < mostLists) {
     const { json, rules, out = 'pairs.csv', truth } = values;
-    const report = await matchLists({ lists: [file, ...rest], rules, out, truth, onProgress: json || !process.stderr.isTTY ? undefined : tellProgress });
+    const report = await matchLists({
+      lists: [file, ...rest],
+      rules,
+      out,
+      truth,
+      onProgress: json || !process.stderr.isTTY ? undefined : tellProgress,
+    });
     if (json) console.log(JSON.stringify(report));
     else printMatch(report);
     return 0;
@@ -88,14 +96,30 @@ async function main(): Promise<number> {
     const members = await checkFiles(knot);
     const problems = members.flatMap((member) => member.problems);
     if (values.json) console.log(JSON.stringify({ knot: knot.knot.id, members, ok: problems.length === 0 }));
-    else for (const { member, records, problems: found } of members) console.log(`${member}: ${records} records${found.length > 0 ? `\n  ${found.join('\n  ')}` : ''}`);
+    else
+      for (const { member, records, problems: found } of members)
+        console.log(`${member}: ${records} records${found.length > 0 ? `\n  ${found.join('\n  ')}` : ''}`);
     if (problems.length === 0 && !values.json) console.log(`${knot.knot.name} can be run.`);
     return problems.length === 0 ? 0 : 1;
   }
   const kind = command === 'run' ? 'run' : 'dry run';
-  const { result, waiting } = await runFileKnot(knot, { kind, stateFolder: values.state, overGuards: values['over-guards'] });
+  const { result, waiting } = await runFileKnot(knot, {
+    kind,
+    stateFolder: values.state,
+    overGuards: values['over-guards'],
+  });
   if (values.json)
-    console.log(JSON.stringify({ knot: knot.knot.id, kind, state: result.state, members: result.progress.tally, troubles: result.troubles, guards: result.guards, waiting }));
+    console.log(
+      JSON.stringify({
+        knot: knot.knot.id,
+        kind,
+        state: result.state,
+        members: result.progress.tally,
+        troubles: result.troubles,
+        guards: result.guards,
+        waiting,
+      }),
+    );
   else print(result, kind, waiting);
   for (const { words, advice } of result.troubles) console.error(`${words}. ${advice}`);
   if (result.state.startsWith('stopped by')) {
@@ -109,7 +133,8 @@ function print(result: RunResult, kind: string, waiting: number): void {
   const rows = Object.entries(result.progress.tally);
   const width = Math.max(6, ...rows.map(([member]) => member.length));
   console.log([''.padEnd(width), ...columns.map(([, name]) => name.padStart(11))].join(''));
-  for (const [member, tally] of rows) console.log([member.padEnd(width), ...columns.map(([key]) => String(tally[key]).padStart(11))].join(''));
+  for (const [member, tally] of rows)
+    console.log([member.padEnd(width), ...columns.map(([key]) => String(tally[key]).padStart(11))].join(''));
   console.log(
     kind === 'dry run'
       ? 'Nothing was written; the plan is in plan.jsonl of the state folder.'
@@ -123,7 +148,8 @@ function tellProgress(done: number, total: number): void {
 
 function printMatch({ records, evidence, compared, tied, asked, rejected, out, truth }: MatchReport): void {
   console.log(`${records.join(' records against ')} records; ${compared} pairs compared.`);
-  for (const { name, compare, learned } of evidence) console.log(`  ${name}, as ${compare}: ${learned.join(' bits, ')} bits`);
+  for (const { name, compare, learned } of evidence)
+    console.log(`  ${name}, as ${compare}: ${learned.join(' bits, ')} bits`);
   console.log(`${tied} pairs are the same thing, ${asked} are for a person to say. All of them are in ${out}.`);
   if (rejected > 0) console.log(`${rejected} lines could not be read and were left out.`);
   if (truth)

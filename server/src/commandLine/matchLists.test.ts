@@ -30,19 +30,28 @@ beforeAll(() => {
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
 function match(...words: string[]) {
-  const { status, stdout, stderr } = spawnSync(process.execPath, [join(import.meta.dirname, '../../dist/commandLine/main.js'), 'match', ...words], {
-    cwd: folder,
-    encoding: 'utf8',
-    env: { ...process.env, NODE_OPTIONS: '' },
-  });
+  const { status, stdout, stderr } = spawnSync(
+    process.execPath,
+    [join(import.meta.dirname, '../../dist/commandLine/main.js'), 'match', ...words],
+    {
+      cwd: folder,
+      encoding: 'utf8',
+      env: { ...process.env, NODE_OPTIONS: '' },
+    },
+  );
   return { status, stdout, stderr };
 }
-const pairs = (name: string) => parse(readFileSync(join(folder, name), 'utf8'), { columns: true }) as Record<string, string>[];
+const pairs = (name: string) =>
+  parse(readFileSync(join(folder, name), 'utf8'), { columns: true }) as Record<string, string>[];
 
 test('without any rules and without an email: columns are recognised, weights learned, and the right records found', () => {
   const { status, stdout } = match('crm.csv', 'shop.csv', '--truth', 'truth.csv', '--json');
   expect(status).toBe(0);
-  const report = JSON.parse(stdout) as { evidence: { name: string; compare: string }[]; tied: number; truth: { precision: number; recallWithAsked: number } };
+  const report = JSON.parse(stdout) as {
+    evidence: { name: string; compare: string }[];
+    tied: number;
+    truth: { precision: number; recallWithAsked: number };
+  };
   expect(Object.fromEntries(report.evidence.map(({ name, compare }) => [name, compare]))).toMatchObject({
     name: 'company name',
     phone: 'phone',
@@ -62,7 +71,9 @@ test('each pair is written with its parts, which add up to its score', () => {
     expect([left, right]).toEqual([expect.stringMatching(/^A-/), expect.stringMatching(/^77/)]);
     expect(decision).toMatch(/^(tied|asked)/);
     const parts = Object.entries(rest).filter(([name]) => !name.endsWith(' says'));
-    expect(parts.reduce((sum, [, adds]) => sum + Math.round(Number(adds) * 100), Math.round(Number(prior) * 100))).toBe(Math.round(Number(score) * 100));
+    expect(parts.reduce((sum, [, adds]) => sum + Math.round(Number(adds) * 100), Math.round(Number(prior) * 100))).toBe(
+      Math.round(Number(score) * 100),
+    );
     expect(Number(probability)).toBeGreaterThan(0);
   }
 });
@@ -81,7 +92,13 @@ test('rules say what is compared and from where on; duplicates of one list are f
     }),
   );
   const { status, stdout } = match('shop.csv', '--rules', 'rules.json', '--out', 'twice.csv', '--json');
-  expect([status, JSON.parse(stdout)]).toMatchObject([0, { records: [322], evidence: [{ name: 'Company' }, { name: 'first_name surname' }, { name: 'address_line post_code' }] }]);
+  expect([status, JSON.parse(stdout)]).toMatchObject([
+    0,
+    {
+      records: [322],
+      evidence: [{ name: 'Company' }, { name: 'first_name surname' }, { name: 'address_line post_code' }],
+    },
+  ]);
   const twice = truth.filter(({ shop }) => shop.length > 1).map(({ shop }) => shop.join());
   expect(twice.length).toBeGreaterThan(2);
   const found = pairs('twice.csv')
@@ -96,11 +113,21 @@ test('three lists are matched at once, and each pair names its lists', () => {
   const third = truth
     .slice(0, 60)
     .flatMap(({ crm }) =>
-      accounts.filter(({ id }) => id === crm[0]).map(({ id, name, contact, address }) => ({ ref: `E${id.slice(2)}`, name: name?.toUpperCase(), ...contact, ...address })),
+      accounts
+        .filter(({ id }) => id === crm[0])
+        .map(({ id, name, contact, address }) => ({
+          ref: `E${id.slice(2)}`,
+          name: name?.toUpperCase(),
+          ...contact,
+          ...address,
+        })),
     );
   writeFileSync(join(folder, 'erp.csv'), stringify(third, { header: true }));
   const { status, stdout } = match('crm.csv', 'shop.csv', 'erp.csv', '--out', 'three.csv', '--json');
-  expect([status, JSON.parse(stdout)]).toMatchObject([0, { records: [accounts.length, shoppers.length, third.length] }]);
+  expect([status, JSON.parse(stdout)]).toMatchObject([
+    0,
+    { records: [accounts.length, shoppers.length, third.length] },
+  ]);
   const ofThird = pairs('three.csv').filter((row) => row['right list'] === 'erp.csv' && row.decision === 'tied');
   expect(ofThird.length).toBeGreaterThan(0.9 * third.length);
   const crmOf = new Map(truth.flatMap(({ crm, shop }) => [...crm, ...shop].map((key) => [key, crm[0]?.slice(2)])));
@@ -111,12 +138,37 @@ test('three lists are matched at once, and each pair names its lists', () => {
 test.each<[string, Record<string, string>, string[], RegExp]>([
   ['a list that is not there', {}, ['none.csv', 'shop.csv'], /none\.csv/],
   ['a file of another kind', { 'list.pdf': '%PDF' }, ['list.pdf'], /no list that can be read/],
-  ['rules of another form', { 'r.json': '{"fields":[{"left":"name","compare":"magic"}]}' }, ['crm.csv', 'shop.csv', '--rules', 'r.json'], /no rules file[\s\S]*fields\.0\.compare/],
+  [
+    'rules of another form',
+    { 'r.json': '{"fields":[{"left":"name","compare":"magic"}]}' },
+    ['crm.csv', 'shop.csv', '--rules', 'r.json'],
+    /no rules file[\s\S]*fields\.0\.compare/,
+  ],
   ['rules that are no JSON', { 'r.json': '{' }, ['crm.csv', 'shop.csv', '--rules', 'r.json'], /cannot be read/],
-  ['a column that has gone', { 'r.json': '{"fields":[{"left":"fax","compare":"phone"}]}' }, ['crm.csv', 'shop.csv', '--rules', 'r.json'], /no column “fax”; it has id, name/],
-  ['thresholds the wrong way round', { 'r.json': '{"thresholds":{"upper":1,"lower":2}}' }, ['crm.csv', 'shop.csv', '--rules', 'r.json'], /lower may not be above upper/],
-  ['nothing to go by', { 'a.csv': 'id,vip\n1,yes\n2,no\n', 'b.csv': 'id,vip\n1,yes\n2,no\n' }, ['a.csv', 'b.csv'], /No columns were found/],
-  ['a truth of one column', { 't.csv': 'a\nb\n' }, ['crm.csv', 'shop.csv', '--truth', 't.csv'], /t\.csv, line 1: a pair has two values/],
+  [
+    'a column that has gone',
+    { 'r.json': '{"fields":[{"left":"fax","compare":"phone"}]}' },
+    ['crm.csv', 'shop.csv', '--rules', 'r.json'],
+    /no column “fax”; it has id, name/,
+  ],
+  [
+    'thresholds the wrong way round',
+    { 'r.json': '{"thresholds":{"upper":1,"lower":2}}' },
+    ['crm.csv', 'shop.csv', '--rules', 'r.json'],
+    /lower may not be above upper/,
+  ],
+  [
+    'nothing to go by',
+    { 'a.csv': 'id,vip\n1,yes\n2,no\n', 'b.csv': 'id,vip\n1,yes\n2,no\n' },
+    ['a.csv', 'b.csv'],
+    /No columns were found/,
+  ],
+  [
+    'a truth of one column',
+    { 't.csv': 'a\nb\n' },
+    ['crm.csv', 'shop.csv', '--truth', 't.csv'],
+    /t\.csv, line 1: a pair has two values/,
+  ],
 ])('%s: said in a sentence, with nothing written', (_, files, words, says) => {
   for (const [name, text] of Object.entries(files)) writeFileSync(join(folder, name), text);
   const { status, stderr } = match(...words, '--out', 'nothing.csv');

@@ -42,14 +42,20 @@ export interface MatchCall {
 export interface MatchReport {
   /** How many records each list has. */
   readonly records: readonly number[];
-  readonly evidence: readonly { readonly name: string; readonly compare: string; readonly learned: readonly string[] }[];
+  readonly evidence: readonly {
+    readonly name: string;
+    readonly compare: string;
+    readonly learned: readonly string[];
+  }[];
   readonly compared: number;
   readonly tied: number;
   readonly asked: number;
   /** Lines that could not be read. */
   readonly rejected: number;
   readonly out: string;
-  readonly truth?: { readonly pairs: number; readonly precision: number; readonly recall: number; readonly recallWithAsked: number } | undefined;
+  readonly truth?:
+    | { readonly pairs: number; readonly precision: number; readonly recall: number; readonly recallWithAsked: number }
+    | undefined;
 }
 
 /** A pair by the places of its records among those of all lists. */
@@ -68,7 +74,13 @@ interface Listed {
 }
 
 /** Matches lists, or one with itself: writes the pairs with score, parts and decision, and measures them where the truth is given. */
-export async function matchLists({ lists: paths, rules: rulesPath, out, truth, onProgress }: MatchCall): Promise<MatchReport> {
+export async function matchLists({
+  lists: paths,
+  rules: rulesPath,
+  out,
+  truth,
+  onProgress,
+}: MatchCall): Promise<MatchReport> {
   const rules = rulesPath === undefined ? matchRulesSchema.parse({}) : readRules(rulesPath);
   const lists: List[] = [];
   for (const path of paths) lists.push(await readList(path));
@@ -81,7 +93,12 @@ export async function matchLists({ lists: paths, rules: rulesPath, out, truth, o
   const thresholds = rules.thresholds ?? defaultThresholds;
   const listed: Listed = {
     texts: lists.flatMap((list, place) =>
-      list.rows.map((row) => evidenceTexts(evidence, Object.fromEntries(parts.map(({ columns }, index) => [String(index), textOf(row, columns[place] ?? [])])))),
+      list.rows.map((row) =>
+        evidenceTexts(
+          evidence,
+          Object.fromEntries(parts.map(({ columns }, index) => [String(index), textOf(row, columns[place] ?? [])])),
+        ),
+      ),
     ),
     memberOf: lists.flatMap((list, place) => list.rows.map(() => place)),
     keys: lists.flatMap((list, place) => keysOf(list, rules.keys[place === 0 ? 'left' : 'right'])),
@@ -97,12 +114,19 @@ export async function matchLists({ lists: paths, rules: rulesPath, out, truth, o
     least: thresholds.lower,
     onProgress,
   });
-  const pairs = lists.length === 1 ? duplicatesOf(result.likely, thresholds) : tiesOf(result.likely, listed, lists.length, thresholds);
+  const pairs =
+    lists.length === 1
+      ? duplicatesOf(result.likely, thresholds)
+      : tiesOf(result.likely, listed, lists.length, thresholds);
   const names = paths.map((path) => basename(path));
   writeFileSync(out, pairsCsv(pairs, result.likely, evidence, listed, names));
   return {
     records: lists.map(({ rows }) => rows.length),
-    evidence: evidence.map(({ name, compare }, field) => ({ name, compare, learned: learnedWords(result, compare, field) })),
+    evidence: evidence.map(({ name, compare }, field) => ({
+      name,
+      compare,
+      learned: learnedWords(result, compare, field),
+    })),
     compared: result.compared,
     tied: pairs.filter(({ judgement }) => judgement === 'tied').length,
     asked: pairs.filter(({ judgement }) => judgement === 'asked').length,
@@ -120,16 +144,39 @@ function duplicatesOf({ pairs }: LikelyPairs, { upper }: Thresholds): ListedPair
 }
 
 function tiesOf(likely: LikelyPairs, { memberOf }: Listed, lists: number, thresholds: Thresholds): ListedPair[] {
-  const records = memberOf.map((member, place) => ({ member: String(member), key: recordKey(String(place)), keys: [], canStart: true }));
+  const records = memberOf.map((member, place) => ({
+    member: String(member),
+    key: recordKey(String(place)),
+    keys: [],
+    canStart: true,
+  }));
   const verdicts = new Verdicts([]);
   let next = 0;
-  const matching = new RecordMatching([], records, { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined }, () => anchorId(String((next += 1))), verdicts);
-  const { joined, doubts } = finished(matchFree({ matching, members: Array.from({ length: lists }, (_, member) => String(member)), records, likely, thresholds, verdicts }));
+  const matching = new RecordMatching(
+    [],
+    records,
+    { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined },
+    () => anchorId(String((next += 1))),
+    verdicts,
+  );
+  const { joined, doubts } = finished(
+    matchFree({
+      matching,
+      members: Array.from({ length: lists }, (_, member) => String(member)),
+      records,
+      likely,
+      thresholds,
+      verdicts,
+    }),
+  );
   const asked = doubts.flatMap((doubt) => {
     const [best] = doubt.kind === 'unsure' ? doubt.candidates : [];
-    return doubt.kind === 'unsure' && best ? [{ record: doubt.record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper }] : [];
+    return doubt.kind === 'unsure' && best
+      ? [{ record: doubt.record, with: best.with, bits: best.bits, isDisputed: best.bits >= thresholds.upper }]
+      : [];
   });
-  const judged = (pairs: typeof joined, judgement: ListedPair['judgement']) => pairs.map((pair) => ({ ...pair, judgement }));
+  const judged = (pairs: typeof joined, judgement: ListedPair['judgement']) =>
+    pairs.map((pair) => ({ ...pair, judgement }));
   return [...judged(joined, 'tied'), ...judged(asked, 'asked')]
     .sort((a, b) => b.bits - a.bits || a.record - b.record)
     .map(({ record, with: other, judgement, isDisputed }) => ({ left: other, right: record, judgement, isDisputed }));
@@ -160,11 +207,14 @@ function readRules(path: string): MatchRules {
 
 function fromRules(fields: NonNullable<MatchRules['fields']>, lists: readonly List[]): ColumnPart[] {
   return fields.map(({ name, compare, left, right = left, others }) => {
-    const columns = lists.map((_, place) => (place === 0 ? left : place === 1 ? right : (others?.[place - 2] ?? right)));
+    const columns = lists.map((_, place) =>
+      place === 0 ? left : place === 1 ? right : (others?.[place - 2] ?? right),
+    );
     for (const [place, list] of lists.entries()) {
       const missing = columns[place]?.find((column) => !list.columns.includes(column));
       const which = place === 0 ? 'left' : place === 1 ? 'right' : `${place + 1}th`.replace('3th', '3rd');
-      if (missing !== undefined) throw new BadMatchInput(`The ${which} list has no column “${missing}”; it has ${list.columns.join(', ')}.`);
+      if (missing !== undefined)
+        throw new BadMatchInput(`The ${which} list has no column “${missing}”; it has ${list.columns.join(', ')}.`);
     }
     return { name: name ?? left.join(' '), compare, columns };
   });
@@ -184,11 +234,17 @@ function recognised([first, ...others]: readonly List[]): ColumnPart[] {
     return { there, pairs: proposePairs(own, there).pairs };
   });
   // Within one list each column corresponds to itself.
-  const itself = first.columns.filter((column) => column !== first.key).map((column) => ({ left: column, right: column, confidence: 1, reasons: [] }));
+  const itself = first.columns
+    .filter((column) => column !== first.key)
+    .map((column) => ({ left: column, right: column, confidence: 1, reasons: [] }));
   return proposeEvidence(second?.pairs ?? itself, own, second?.there ?? own).map(({ name, compare, left, right }) => ({
     name,
     compare,
-    columns: [left, right, ...more.map(({ pairs }) => left.flatMap((column) => pairs.find((pair) => pair.left === column)?.right ?? []))],
+    columns: [
+      left,
+      right,
+      ...more.map(({ pairs }) => left.flatMap((column) => pairs.find((pair) => pair.left === column)?.right ?? [])),
+    ],
   }));
 }
 
@@ -201,12 +257,20 @@ function textOf(row: Readonly<Record<string, Raw>>, columns: readonly string[]):
 
 function keysOf(list: List, column: string | undefined): string[] {
   if (column !== undefined && !list.columns.includes(column))
-    throw new BadMatchInput(`There is no column “${column}” that could be the key; there are ${list.columns.join(', ')}.`);
+    throw new BadMatchInput(
+      `There is no column “${column}” that could be the key; there are ${list.columns.join(', ')}.`,
+    );
   return list.rows.map((row, index) => scalarText(row[column ?? list.key] ?? null) ?? `row ${index + 1}`);
 }
 
 /** The pairs as CSV, safe to open in a spreadsheet. The score is the prior, what related records take off, and the sum of the parts. With more than two lists each key stands with its list. */
-function pairsCsv(pairs: readonly ListedPair[], likely: LikelyPairs, evidence: readonly EvidenceField[], { keys, memberOf }: Listed, names: readonly string[]): string {
+function pairsCsv(
+  pairs: readonly ListedPair[],
+  likely: LikelyPairs,
+  evidence: readonly EvidenceField[],
+  { keys, memberOf }: Listed,
+  names: readonly string[],
+): string {
   const inLists = (left: unknown, right: unknown): unknown[] => (names.length > 2 ? [left, right] : []);
   const header = [
     'left',
@@ -244,12 +308,16 @@ function learnedWords({ weights }: Compared, compare: EvidenceField['compare'], 
 function readTruth(path: string): Set<string> {
   let rows: string[][];
   try {
-    rows = parse(readFileSync(path, 'utf8').replace(/^\uFEFF/, ''), { skip_empty_lines: true, relax_column_count: true }) as string[][];
+    rows = parse(readFileSync(path, 'utf8').replace(/^\uFEFF/, ''), {
+      skip_empty_lines: true,
+      relax_column_count: true,
+    }) as string[][];
   } catch (error) {
     throw new BadMatchInput(`${path} cannot be read: ${(error as Error).message}`);
   }
   const narrow = rows.findIndex((row) => row.length < 2);
-  if (narrow >= 0) throw new BadMatchInput(`${path}, line ${narrow + 1}: a pair has two values, the left key and the right one.`);
+  if (narrow >= 0)
+    throw new BadMatchInput(`${path}, line ${narrow + 1}: a pair has two values, the left key and the right one.`);
   return new Set(rows.slice(1).map(([a = '', b = '']) => JSON.stringify([a, b])));
 }
 
@@ -261,5 +329,10 @@ function measured(pairs: readonly ListedPair[], truth: ReadonlySet<string>, keys
   const tied = pairs.filter(({ judgement }) => judgement === 'tied');
   const good = tied.filter(isTrue).length;
   const all = pairs.filter(isTrue).length;
-  return { pairs: truth.size, precision: tied.length === 0 ? 1 : good / tied.length, recall: good / Math.max(1, truth.size), recallWithAsked: all / Math.max(1, truth.size) };
+  return {
+    pairs: truth.size,
+    precision: tied.length === 0 ? 1 : good / tied.length,
+    recall: good / Math.max(1, truth.size),
+    recallWithAsked: all / Math.max(1, truth.size),
+  };
 }

@@ -1,4 +1,16 @@
-import { appendFileSync, closeSync, existsSync, fsyncSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, writeFileSync, writeSync } from 'node:fs';
+import {
+  appendFileSync,
+  closeSync,
+  existsSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+  writeSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { z } from 'zod';
 import { changedMappings, type Knot } from '@anchor-knot/core';
@@ -37,14 +49,22 @@ export class StateFolder {
     mkdirSync(this.#folder, { recursive: true });
     const lock = this.#path('lock');
     if (existsSync(lock) && isAlive(Number(readFileSync(lock, 'utf8'))))
-      throw new Error(`${this.#folder} is in use by another run (process ${readFileSync(lock, 'utf8')}). Wait until it has ended.`);
+      throw new Error(
+        `${this.#folder} is in use by another run (process ${readFileSync(lock, 'utf8')}). Wait until it has ended.`,
+      );
     writeFileSync(lock, String(process.pid));
     if (!existsSync(this.#path('state.json'))) return { state: undefined, definitionChanged: false };
     const kept = this.#read();
-    if (kept.knot !== this.#knot) throw new Error(`${this.#folder} holds the state of the knot “${kept.knot}”, not of “${this.#knot}”. Choose another folder with --state.`);
+    if (kept.knot !== this.#knot)
+      throw new Error(
+        `${this.#folder} holds the state of the knot “${kept.knot}”, not of “${this.#knot}”. Choose another folder with --state.`,
+      );
     const state = kept.state as unknown as InstallationState;
     const before = kept.definition as Knot;
-    return { state: forgetChanged(state, before, this.#definition), definitionChanged: JSON.stringify(before) !== JSON.stringify(this.#definition) };
+    return {
+      state: forgetChanged(state, before, this.#definition),
+      definitionChanged: JSON.stringify(before) !== JSON.stringify(this.#definition),
+    };
   }
 
   close(): void {
@@ -53,8 +73,15 @@ export class StateFolder {
 
   /** One transaction: the journal first, then the state in one step. After a crash in between, the journal has lines twice, and the state is whole. */
   save(state: InstallationState, journal: readonly JournalRow[]): void {
-    if (journal.length > 0) appendFileSync(this.#path('journal.jsonl'), lines(journal.map((row) => ({ ...row, at: new Date(row.at).toISOString() }))));
-    this.#replace('state.json', JSON.stringify({ stateVersion, knot: this.#knot, definition: this.#definition, state }));
+    if (journal.length > 0)
+      appendFileSync(
+        this.#path('journal.jsonl'),
+        lines(journal.map((row) => ({ ...row, at: new Date(row.at).toISOString() }))),
+      );
+    this.#replace(
+      'state.json',
+      JSON.stringify({ stateVersion, knot: this.#knot, definition: this.#definition, state }),
+    );
   }
 
   /** Lists for people and scripts: held fields, rejected records, everything that waits. */
@@ -71,7 +98,10 @@ export class StateFolder {
     });
     this.#replace('held.jsonl', lines(decisions.filter(({ kind }) => kind === 'held').map(shown)));
     this.#replace('rejected.jsonl', lines(decisions.filter(({ kind }) => kind === 'rejected').map(shown)));
-    this.#replace('waiting.jsonl', lines(decisions.filter(({ kind }) => kind !== 'held' && kind !== 'rejected').map(shown)));
+    this.#replace(
+      'waiting.jsonl',
+      lines(decisions.filter(({ kind }) => kind !== 'held' && kind !== 'rejected').map(shown)),
+    );
   }
 
   savePlan(operations: readonly unknown[]): void {
@@ -82,7 +112,10 @@ export class StateFolder {
     try {
       return stateSchema.parse(JSON.parse(readFileSync(this.#path('state.json'), 'utf8')));
     } catch (cause) {
-      throw new Error(`${this.#path('state.json')} cannot be read. Without it, records are matched anew by their keys: move the folder away to start so.`, { cause });
+      throw new Error(
+        `${this.#path('state.json')} cannot be read. Without it, records are matched anew by their keys: move the folder away to start so.`,
+        { cause },
+      );
     }
   }
 
@@ -110,7 +143,11 @@ function forgetChanged(state: InstallationState, before: Knot, after: Knot): Ins
   const keep = <T>(member: string, values: Readonly<Record<string, T>>): Record<string, T> =>
     Object.fromEntries(Object.entries(values).filter(([field]) => !changed.get(member)?.has(field)));
   const anchors = state.anchors.map(([id, kept]): InstallationState['anchors'][number] => {
-    const ties = kept.anchor.ties.map((tie) => ({ ...tie, seen: keep(tie.member, tie.seen), ahead: keep(tie.member, tie.ahead) }));
+    const ties = kept.anchor.ties.map((tie) => ({
+      ...tie,
+      seen: keep(tie.member, tie.seen),
+      ahead: keep(tie.member, tie.ahead),
+    }));
     return [id, { ...kept, anchor: { ...kept.anchor, ties } }];
   });
   return { ...state, anchors };

@@ -6,7 +6,18 @@ export function makeLog(level: string, name: string): Logger {
     level,
     name,
     redact: {
-      paths: ['*.authorization', '*.cookie', '*.password', '*.secret', '*.credential', 'err.config', 'err.query', 'err.parameters', 'err.driverError', 'err.detail'],
+      paths: [
+        '*.authorization',
+        '*.cookie',
+        '*.password',
+        '*.secret',
+        '*.credential',
+        'err.config',
+        'err.query',
+        'err.parameters',
+        'err.driverError',
+        'err.detail',
+      ],
       censor: 'left out',
     },
   });

@@ -42,5 +42,7 @@ function isNetwork(text: string): boolean {
 export function readSettings(environment: NodeJS.ProcessEnv): Settings {
   const result = settingsSchema.safeParse(environment);
   if (result.success) return result.data;
-  throw new Error(`Settings are missing or wrong:\n${result.error.issues.map(({ path, message }) => `  ${path.join('.')}: ${message}`).join('\n')}`);
+  throw new Error(
+    `Settings are missing or wrong:\n${result.error.issues.map(({ path, message }) => `  ${path.join('.')}: ${message}`).join('\n')}`,
+  );
 }

@@ -8,7 +8,10 @@ import { agreedToColumn, tieToRow } from '../persistence/rows.js';
 import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 
 export type DecideOutcome =
-  { readonly kind: 'decided' } | { readonly kind: 'not found' } | { readonly kind: 'changed meanwhile' } | { readonly kind: 'not a choice'; readonly says: string };
+  | { readonly kind: 'decided' }
+  | { readonly kind: 'not found' }
+  | { readonly kind: 'changed meanwhile' }
+  | { readonly kind: 'not a choice'; readonly says: string };
 
 interface DecisionRow {
   id: string;
@@ -22,7 +25,14 @@ interface DecisionRow {
 }
 
 /** Takes a person's choice on a decision. It takes effect with the next run, which merges the anchors concerned. */
-export async function decide(data: DataSource, knot: LoadedKnot, decisionId: string, choice: Choice, person: string, now: Date): Promise<DecideOutcome> {
+export async function decide(
+  data: DataSource,
+  knot: LoadedKnot,
+  decisionId: string,
+  choice: Choice,
+  person: string,
+  now: Date,
+): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
     const [decision] = (await db.query(
       'select id, kind, anchor_id, member, record_key, field, detail, fingerprint from decision where id = $1 and knot_id = $2 and closed_at is null for update',
@@ -36,7 +46,12 @@ export async function decide(data: DataSource, knot: LoadedKnot, decisionId: str
     }
     const outcome = await apply(db, knot, decision, choice, person, now);
     if (outcome.kind === 'decided') {
-      await db.query('update decision set closed_at = $2, closed_by = $3, choice = $4 where id = $1', [decision.id, now, person, JSON.stringify(choice)]);
+      await db.query('update decision set closed_at = $2, closed_by = $3, choice = $4 where id = $1', [
+        decision.id,
+        now,
+        person,
+        JSON.stringify(choice),
+      ]);
       await db.query(`insert into audit (person, action, detail) values ($1, 'decided', $2)`, [
         person,
         JSON.stringify({ decision: decision.id, kind: decision.kind, choose: choice.choose }),
@@ -46,20 +61,35 @@ export async function decide(data: DataSource, knot: LoadedKnot, decisionId: str
   });
 }
 
-async function apply(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, choice: Exclude<Choice, { choose: 'later' }>, person: string, now: Date): Promise<DecideOutcome> {
+async function apply(
+  db: EntityManager,
+  knot: LoadedKnot,
+  decision: DecisionRow,
+  choice: Exclude<Choice, { choose: 'later' }>,
+  person: string,
+  now: Date,
+): Promise<DecideOutcome> {
   switch (choice.choose) {
     case 'value':
       return decision.kind === 'held' ? settle(db, knot, decision, choice, person, now) : wrongChoice(decision);
     case 'record':
-      return decision.kind === 'duplicate' ? chooseRecord(db, knot, decision, choice.key, person, now) : wrongChoice(decision);
+      return decision.kind === 'duplicate'
+        ? chooseRecord(db, knot, decision, choice.key, person, now)
+        : wrongChoice(decision);
     case 'same':
-      return decision.kind === 'unsure match' ? saySame(db, knot, decision, choice.candidate, person, now) : wrongChoice(decision);
+      return decision.kind === 'unsure match'
+        ? saySame(db, knot, decision, choice.candidate, person, now)
+        : wrongChoice(decision);
     case 'different':
-      return decision.kind === 'unsure match' || decision.kind === 'duplicate' ? sayDifferent(db, knot, decision, person, now) : wrongChoice(decision);
+      return decision.kind === 'unsure match' || decision.kind === 'duplicate'
+        ? sayDifferent(db, knot, decision, person, now)
+        : wrongChoice(decision);
     case 'keep others':
     case 'archive others':
     case 'delete others':
-      return decision.kind === 'deleted elsewhere' ? sayWhatFollows(db, decision, choice.choose) : wrongChoice(decision);
+      return decision.kind === 'deleted elsewhere'
+        ? sayWhatFollows(db, decision, choice.choose)
+        : wrongChoice(decision);
     case 'try again':
       return tryAgain(db, decision);
     default:
@@ -71,12 +101,28 @@ function wrongChoice({ kind }: DecisionRow): DecideOutcome {
   return { kind: 'not a choice', says: `this cannot be chosen for a decision of the kind “${kind}”` };
 }
 
-async function settle(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, choice: Extract<Choice, { choose: 'value' }>, person: string, now: Date): Promise<DecideOutcome> {
+async function settle(
+  db: EntityManager,
+  knot: LoadedKnot,
+  decision: DecisionRow,
+  choice: Extract<Choice, { choose: 'value' }>,
+  person: string,
+  now: Date,
+): Promise<DecideOutcome> {
   const loaded = await loadAnchor(db, decision.anchor_id as string);
   if (!loaded) return { kind: 'not found' };
   const field = decision.field as string;
-  const settled = settleHeld(knot.compiled, loaded, { field, fingerprint: choice.fingerprint, value: choice.value as Shared, person, at: now.getTime() });
-  if (!settled.ok) return settled.reason === 'not a choice' ? { kind: 'not a choice', says: 'choose one of the values shown' } : { kind: 'changed meanwhile' };
+  const settled = settleHeld(knot.compiled, loaded, {
+    field,
+    fingerprint: choice.fingerprint,
+    value: choice.value as Shared,
+    person,
+    at: now.getTime(),
+  });
+  if (!settled.ok)
+    return settled.reason === 'not a choice'
+      ? { kind: 'not a choice', says: 'choose one of the values shown' }
+      : { kind: 'changed meanwhile' };
   await db.query('update anchor set agreed = $2, open = true, revision = revision + 1, changed_at = $3 where id = $1', [
     loaded.id,
     JSON.stringify(agreedToColumn(settled.anchor.agreed)),
@@ -88,20 +134,22 @@ async function settle(db: EntityManager, knot: LoadedKnot, decision: DecisionRow
     settled.anchor.ties.map((tie) => tieToRow(loaded.id, tie)),
   );
   const agreed = settled.anchor.agreed[field];
-  await db.query(`insert into journal (knot_id, anchor_id, kind, field, meaning, cause, knot_version, at) values ($1, $2, 'chosen', $3, $4, $5, $6, $7)`, [
-    knot.id,
-    loaded.id,
-    field,
-    JSON.stringify(agreed?.value ?? null),
-    JSON.stringify(agreed?.why),
-    knot.version,
-    now,
-  ]);
+  await db.query(
+    `insert into journal (knot_id, anchor_id, kind, field, meaning, cause, knot_version, at) values ($1, $2, 'chosen', $3, $4, $5, $6, $7)`,
+    [knot.id, loaded.id, field, JSON.stringify(agreed?.value ?? null), JSON.stringify(agreed?.why), knot.version, now],
+  );
   return { kind: 'decided' };
 }
 
 /** One of several duplicates is kept the same; the others are set aside until that changes. */
-async function chooseRecord(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, chosen: string, person: string, now: Date): Promise<DecideOutcome> {
+async function chooseRecord(
+  db: EntityManager,
+  knot: LoadedKnot,
+  decision: DecisionRow,
+  chosen: string,
+  person: string,
+  now: Date,
+): Promise<DecideOutcome> {
   const member = decision.member as string;
   const tiedKey = (decision.detail as { tiedKey?: string | null }).tiedKey ?? undefined;
   const all = [...keysOf(decision), ...(tiedKey === undefined ? [] : [tiedKey])];
@@ -111,69 +159,109 @@ async function chooseRecord(db: EntityManager, knot: LoadedKnot, decision: Decis
     const tie = loaded?.ties.find((one) => one.member === member);
     if (!loaded || tie?.key !== recordKey(tiedKey)) return { kind: 'changed meanwhile' };
     const reading: Reading = { fields: expectedFields(tie), version: tie.version };
-    await db.query('delete from tie where knot_id = $1 and member = $2 and record_key = $3', [knot.id, member, tiedKey]);
-    await db.query('insert into outside_record (knot_id, member, record_key, reading, verdict) values ($1, $2, $3, $4, null) on conflict do nothing', [
+    await db.query('delete from tie where knot_id = $1 and member = $2 and record_key = $3', [
       knot.id,
       member,
       tiedKey,
-      JSON.stringify(reading),
     ]);
-    await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [loaded.id, now]);
+    await db.query(
+      'insert into outside_record (knot_id, member, record_key, reading, verdict) values ($1, $2, $3, $4, null) on conflict do nothing',
+      [knot.id, member, tiedKey, JSON.stringify(reading)],
+    );
+    await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [
+      loaded.id,
+      now,
+    ]);
     // The one that was chosen belongs where the other one was, whatever keys and evidence say.
     const others = loaded.ties.filter((one) => one !== tie && !one.gone);
-    await saveVerdicts(db, knot.id, verdictsBetween([{ member, key: recordKey(chosen) }], others, true), { person, at: now, decision: decision.id });
+    await saveVerdicts(db, knot.id, verdictsBetween([{ member, key: recordKey(chosen) }], others, true), {
+      person,
+      at: now,
+      decision: decision.id,
+    });
   }
-  await db.query(`update outside_record set verdict = 'aside', set_aside_by = $4, set_aside_at = $5 where knot_id = $1 and member = $2 and record_key = any($3::text[])`, [
-    knot.id,
-    member,
-    all.filter((key) => key !== chosen),
-    person,
-    now,
-  ]);
+  await db.query(
+    `update outside_record set verdict = 'aside', set_aside_by = $4, set_aside_at = $5 where knot_id = $1 and member = $2 and record_key = any($3::text[])`,
+    [knot.id, member, all.filter((key) => key !== chosen), person, now],
+  );
   return { kind: 'decided' };
 }
 
 interface UnsureDetail {
-  readonly candidates?: readonly { readonly anchor: string | null; readonly records: readonly RecordName[]; readonly with: RecordName | null }[];
+  readonly candidates?: readonly {
+    readonly anchor: string | null;
+    readonly records: readonly RecordName[];
+    readonly with: RecordName | null;
+  }[];
 }
 
 /** The records of each candidate, as they are tied now. */
-async function candidatesOf(db: EntityManager, { detail }: DecisionRow): Promise<readonly { readonly records: readonly RecordName[]; readonly with: RecordName | null }[]> {
+async function candidatesOf(
+  db: EntityManager,
+  { detail }: DecisionRow,
+): Promise<readonly { readonly records: readonly RecordName[]; readonly with: RecordName | null }[]> {
   const { candidates = [] } = detail as UnsureDetail;
   const anchors = candidates.flatMap(({ anchor }) => anchor ?? []);
-  const ties = (await db.query('select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member', [anchors])) as {
+  const ties = (await db.query(
+    'select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member',
+    [anchors],
+  )) as {
     anchor_id: string;
     member: string;
     record_key: string;
   }[];
   return candidates.map((candidate) => ({
     records: candidate.anchor
-      ? ties.filter(({ anchor_id }) => anchor_id === candidate.anchor).map(({ member, record_key }) => ({ member, key: recordKey(record_key) }))
+      ? ties
+          .filter(({ anchor_id }) => anchor_id === candidate.anchor)
+          .map(({ member, record_key }) => ({ member, key: recordKey(record_key) }))
       : candidate.records,
     with: candidate.with,
   }));
 }
 
-async function saySame(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, chosen: number, person: string, now: Date): Promise<DecideOutcome> {
+async function saySame(
+  db: EntityManager,
+  knot: LoadedKnot,
+  decision: DecisionRow,
+  chosen: number,
+  person: string,
+  now: Date,
+): Promise<DecideOutcome> {
   const record: RecordName = { member: decision.member as string, key: recordKey(decision.record_key as string) };
   const candidate = (await candidatesOf(db, decision))[chosen];
   if (!candidate) return { kind: 'not a choice', says: 'choose one of those shown' };
   if (candidate.records.length === 0) return { kind: 'changed meanwhile' };
   const there = candidate.records.find(({ member }) => member === record.member);
   if (there) return { kind: 'not a choice', says: `that one has record ${there.key} of this system already` };
-  await saveVerdicts(db, knot.id, verdictsBetween([record], candidate.records, true), { person, at: now, decision: decision.id });
+  await saveVerdicts(db, knot.id, verdictsBetween([record], candidate.records, true), {
+    person,
+    at: now,
+    decision: decision.id,
+  });
   return { kind: 'decided' };
 }
 
 /** None of the candidates is the same thing; or none of the duplicates is the same as another one, and only the one that is tied belongs to the anchor. */
-async function sayDifferent(db: EntityManager, knot: LoadedKnot, decision: DecisionRow, person: string, now: Date): Promise<DecideOutcome> {
+async function sayDifferent(
+  db: EntityManager,
+  knot: LoadedKnot,
+  decision: DecisionRow,
+  person: string,
+  now: Date,
+): Promise<DecideOutcome> {
   const member = decision.member as string;
   const records = keysOf(decision).map((key): RecordName => ({ member, key: recordKey(key) }));
   const others = (await candidatesOf(db, decision)).flatMap((candidate) => candidate.records);
   if (decision.kind === 'duplicate' && decision.anchor_id !== null)
-    for (const { member: of, key } of (await loadAnchor(db, decision.anchor_id))?.ties ?? []) others.push({ member: of, key });
+    for (const { member: of, key } of (await loadAnchor(db, decision.anchor_id))?.ties ?? [])
+      others.push({ member: of, key });
   const among = decision.kind === 'duplicate' ? verdictsBetween(records, records, false) : [];
-  await saveVerdicts(db, knot.id, [...verdictsBetween(records, others, false), ...among], { person, at: now, decision: decision.id });
+  await saveVerdicts(db, knot.id, [...verdictsBetween(records, others, false), ...among], {
+    person,
+    at: now,
+    decision: decision.id,
+  });
   return { kind: 'decided' };
 }
 
@@ -181,7 +269,12 @@ async function sayDifferent(db: EntityManager, knot: LoadedKnot, decision: Decis
  * Takes a decision on a match back, as long as no run has acted on it.
  * @returns why it cannot be taken back, where that is so
  */
-export async function undoDecision(data: DataSource, knot: string, decisionId: string, person: string): Promise<DecideOutcome> {
+export async function undoDecision(
+  data: DataSource,
+  knot: string,
+  decisionId: string,
+  person: string,
+): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
     const [decision] = (await db.query(
       'select id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice, put_off_at from decision where id = $1 and knot_id = $2 for update',
@@ -194,37 +287,53 @@ export async function undoDecision(data: DataSource, knot: string, decisionId: s
     }
     const { choice } = decision;
     const tiedKey = (decision.detail as { tiedKey?: string | null }).tiedKey ?? null;
-    const isOfMatch = choice?.choose === 'same' || choice?.choose === 'different' || (choice?.choose === 'record' && (tiedKey === null || tiedKey === choice.key));
+    const isOfMatch =
+      choice?.choose === 'same' ||
+      choice?.choose === 'different' ||
+      (choice?.choose === 'record' && (tiedKey === null || tiedKey === choice.key));
     if (!isOfMatch) return { kind: 'not a choice', says: 'this decision cannot be taken back here' };
-    const [run] = (await db.query('select id from run where knot_id = $1 and started_at > $2 limit 1', [knot, decision.closed_at])) as { id: string }[];
-    if (run) return { kind: 'not a choice', says: 'a run has begun since then: untie or tie the record on its anchor’s page, or take the verdict back' };
-    await db.query('delete from verdict where decision_id = $1', [decision.id]);
-    await db.query('update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
+    const [run] = (await db.query('select id from run where knot_id = $1 and started_at > $2 limit 1', [
       knot,
-      decision.member,
-      keysOf(decision),
-    ]);
+      decision.closed_at,
+    ])) as { id: string }[];
+    if (run)
+      return {
+        kind: 'not a choice',
+        says: 'a run has begun since then: untie or tie the record on its anchor’s page, or take the verdict back',
+      };
+    await db.query('delete from verdict where decision_id = $1', [decision.id]);
+    await db.query(
+      'update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1 and member = $2 and record_key = any($3::text[])',
+      [knot, decision.member, keysOf(decision)],
+    );
     const [again] = (await db.query(
       `update decision set closed_at = null, closed_by = null, choice = null where id = $1
        and not exists (select from decision o where o.knot_id = decision.knot_id and o.identity = decision.identity and o.closed_at is null) returning id`,
       [decision.id],
     )) as [{ id: string }[]];
     if (again.length === 0) return { kind: 'changed meanwhile' };
-    await db.query(`insert into audit (person, action, detail) values ($1, 'decision taken back', $2)`, [person, JSON.stringify({ decision: decision.id, kind: decision.kind })]);
+    await db.query(`insert into audit (person, action, detail) values ($1, 'decision taken back', $2)`, [
+      person,
+      JSON.stringify({ decision: decision.id, kind: decision.kind }),
+    ]);
     return { kind: 'decided' };
   });
 }
 
 /** What becomes of the other records of a thing that was deleted in one system. */
-async function sayWhatFollows(db: EntityManager, decision: DecisionRow, follows: 'keep others' | 'archive others' | 'delete others'): Promise<DecideOutcome> {
+async function sayWhatFollows(
+  db: EntityManager,
+  decision: DecisionRow,
+  follows: 'keep others' | 'archive others' | 'delete others',
+): Promise<DecideOutcome> {
   const { others } = decision.detail as unknown as { others: readonly { archive: boolean; delete: boolean }[] };
   const may = follows === 'archive others' ? 'archive' : 'delete';
-  if (follows !== 'keep others' && !others.some((other) => other[may])) return { kind: 'not a choice', says: `the knot may ${may} none of these records` };
-  const [rows] = (await db.query('update tie set ended = $3 where anchor_id = $1 and member = $2 and gone returning record_key', [
-    decision.anchor_id,
-    decision.member,
-    follows,
-  ])) as [unknown[], number];
+  if (follows !== 'keep others' && !others.some((other) => other[may]))
+    return { kind: 'not a choice', says: `the knot may ${may} none of these records` };
+  const [rows] = (await db.query(
+    'update tie set ended = $3 where anchor_id = $1 and member = $2 and gone returning record_key',
+    [decision.anchor_id, decision.member, follows],
+  )) as [unknown[], number];
   if (rows.length === 0) return { kind: 'changed meanwhile' };
   await db.query('update anchor set open = true, revision = revision + 1 where id = $1', [decision.anchor_id]);
   return { kind: 'decided' };
@@ -234,8 +343,14 @@ async function tryAgain(db: EntityManager, decision: DecisionRow): Promise<Decid
   if (decision.kind === 'unclear write') {
     await db.query('delete from write_intent where id = $1', [(decision.detail as { intent?: string }).intent]);
   } else if (decision.kind === 'refused') {
-    await db.query('update tie set parked = null where anchor_id = $1 and member = $2', [decision.anchor_id, decision.member]);
-    await db.query('update anchor set parked_creates = parked_creates - $2::text where id = $1', [decision.anchor_id, decision.member]);
+    await db.query('update tie set parked = null where anchor_id = $1 and member = $2', [
+      decision.anchor_id,
+      decision.member,
+    ]);
+    await db.query('update anchor set parked_creates = parked_creates - $2::text where id = $1', [
+      decision.anchor_id,
+      decision.member,
+    ]);
   } else return wrongChoice(decision);
   await db.query('update anchor set open = true, revision = revision + 1 where id = $1', [decision.anchor_id]);
   return { kind: 'decided' };

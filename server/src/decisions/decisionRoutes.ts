@@ -1,7 +1,13 @@
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { choiceSchema, type Decision, decisionListSchema, type MemberSummary, problemSchema } from '@anchor-knot/contracts';
+import {
+  choiceSchema,
+  type Decision,
+  decisionListSchema,
+  type MemberSummary,
+  problemSchema,
+} from '@anchor-knot/contracts';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { memberSummaries } from '../views/summaries.js';
@@ -24,7 +30,8 @@ export interface DecisionViewRow {
   opened_at: Date;
 }
 
-export const decisionColumns = 'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, d.fingerprint, d.opened_at';
+export const decisionColumns =
+  'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, d.fingerprint, d.opened_at';
 
 /** What a person can settle comes first, then what stops most. */
 const order = `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'deleted elsewhere', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
@@ -58,13 +65,18 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       schema: {
         tags: ['decisions'],
         summary: 'What waits for a person',
-        querystring: z.object({ knot: z.string().optional(), kind: z.string().optional(), offset: z.coerce.number().int().min(0).max(100_000).default(0) }),
+        querystring: z.object({
+          knot: z.string().optional(),
+          kind: z.string().optional(),
+          offset: z.coerce.number().int().min(0).max(100_000).default(0),
+        }),
         response: { 200: decisionListSchema },
       },
     },
     async (request) => {
       const { knot, kind, offset } = request.query;
-      const conditions = 'd.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)';
+      const conditions =
+        'd.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)';
       const rows = (await data.query(
         `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions} order by d.put_off_at nulls first, ${order}, d.id offset $3 limit ${pageSize}`,
         [knot ?? null, kind ?? null, offset],
@@ -74,15 +86,29 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
         [knot ?? null],
       )) as { kind: string; count: number }[];
       const total = kinds.filter((one) => !kind || one.kind === kind).reduce((sum, one) => sum + one.count, 0);
-      const loaded = new Map(await Promise.all([...new Set(rows.map(({ knot_id }) => knot_id))].map(async (id) => [id, await knots.inForce(id)] as const)));
+      const loaded = new Map(
+        await Promise.all(
+          [...new Set(rows.map(({ knot_id }) => knot_id))].map(async (id) => [id, await knots.inForce(id)] as const),
+        ),
+      );
       const all = await systems.all();
       const members: Record<string, MemberSummary[]> = {};
       for (const [id, one] of loaded) if (one) members[id] = memberSummaries(one.definition, all);
       const decisions = rows.map((row) => {
         const definition = loaded.get(row.knot_id)?.definition;
-        return decisionView(row, definition?.name ?? row.knot_id, definition?.fields.find(({ id }) => id === row.field)?.name);
+        return decisionView(
+          row,
+          definition?.name ?? row.knot_id,
+          definition?.fields.find(({ id }) => id === row.field)?.name,
+        );
       });
-      return { decisions, next: offset + rows.length < total ? String(offset + rows.length) : null, total, kinds, members };
+      return {
+        decisions,
+        next: offset + rows.length < total ? String(offset + rows.length) : null,
+        total,
+        kinds,
+        members,
+      };
     },
   );
 
@@ -95,13 +121,21 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
         summary: 'Decide',
         params: z.object({ knot: z.string(), decision: z.coerce.number().int().positive() }),
         body: choiceSchema,
-        response: { 200: z.object({ decided: z.literal(true) }), 404: problemSchema, 409: problemSchema, 422: problemSchema },
+        response: {
+          200: z.object({ decided: z.literal(true) }),
+          404: problemSchema,
+          409: problemSchema,
+          422: problemSchema,
+        },
       },
     },
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      return answer(await decide(data, knot, String(request.params.decision), request.body, request.person?.name ?? '', new Date()), reply);
+      return answer(
+        await decide(data, knot, String(request.params.decision), request.body, request.person?.name ?? '', new Date()),
+        reply,
+      );
     },
   );
 
@@ -113,10 +147,19 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
         tags: ['decisions'],
         summary: 'Take a decision on a match back, or have one that was put off in its place again',
         params: z.object({ knot: z.string(), decision: z.coerce.number().int().positive() }),
-        response: { 200: z.object({ decided: z.literal(true) }), 404: problemSchema, 409: problemSchema, 422: problemSchema },
+        response: {
+          200: z.object({ decided: z.literal(true) }),
+          404: problemSchema,
+          409: problemSchema,
+          422: problemSchema,
+        },
       },
     },
-    async (request, reply) => answer(await undoDecision(data, request.params.knot, String(request.params.decision), request.person?.name ?? ''), reply),
+    async (request, reply) =>
+      answer(
+        await undoDecision(data, request.params.knot, String(request.params.decision), request.person?.name ?? ''),
+        reply,
+      ),
   );
 }
 
@@ -125,7 +168,9 @@ function answer(outcome: DecideOutcome, reply: FastifyReply) {
     case 'decided':
       return { decided: true as const };
     case 'not found':
-      return reply.code(404).send({ code: 'not found', says: 'This decision is no longer open: it was decided, or it settled by itself.' });
+      return reply
+        .code(404)
+        .send({ code: 'not found', says: 'This decision is no longer open: it was decided, or it settled by itself.' });
     case 'changed meanwhile':
       return reply.code(409).send({
         code: 'changed meanwhile',

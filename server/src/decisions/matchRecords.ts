@@ -1,6 +1,17 @@
 import type { DataSource } from 'typeorm';
 import type { MatchRecords, NamedRecord } from '@anchor-knot/contracts';
-import { expectedFields, type FieldId, keyOf, type Raw, type Reading, recordId, recordKey, type RecordName, ruleSays, type Shared } from '@anchor-knot/core';
+import {
+  expectedFields,
+  type FieldId,
+  keyOf,
+  type Raw,
+  type Reading,
+  recordId,
+  recordKey,
+  type RecordName,
+  ruleSays,
+  type Shared,
+} from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import { type TieRow, tieFromRow } from '../persistence/rows.js';
 
@@ -9,7 +20,11 @@ interface KnownRecord extends NamedRecord {
 }
 
 /** What is known of records, tied or outside: in the order asked for, and with what they are called. */
-export async function knownRecords(data: DataSource, { id, compiled }: LoadedKnot, refs: readonly RecordName[]): Promise<KnownRecord[]> {
+export async function knownRecords(
+  data: DataSource,
+  { id, compiled }: LoadedKnot,
+  refs: readonly RecordName[],
+): Promise<KnownRecord[]> {
   const columns = [refs.map(({ member }) => member), refs.map(({ key }) => key)];
   const ties = (await data.query(
     `select t.*, a.title from tie t join anchor a on a.id = t.anchor_id
@@ -21,12 +36,20 @@ export async function knownRecords(data: DataSource, { id, compiled }: LoadedKno
     [id, ...columns],
   )) as { member: string; record_key: string; reading: Reading }[];
   const tied = new Map(ties.map((row) => [recordId({ member: row.member, key: recordKey(row.record_key) }), row]));
-  const waiting = new Map(outside.map((row) => [recordId({ member: row.member, key: recordKey(row.record_key) }), row.reading]));
+  const waiting = new Map(
+    outside.map((row) => [recordId({ member: row.member, key: recordKey(row.record_key) }), row.reading]),
+  );
   return refs.map(({ member, key }) => {
     const tie = tied.get(recordId({ member, key }));
     const fields = tie ? expectedFields(tieFromRow(tie)) : (waiting.get(recordId({ member, key }))?.fields ?? {});
     const called = compiled.sharedValues(member, fields, new Set([compiled.titleField])).get(compiled.titleField);
-    return { member, key, anchor: tie?.anchor_id ?? null, title: typeof called === 'string' && called !== '' ? called : (tie?.title ?? key), fields };
+    return {
+      member,
+      key,
+      anchor: tie?.anchor_id ?? null,
+      title: typeof called === 'string' && called !== '' ? called : (tie?.title ?? key),
+      fields,
+    };
   });
 }
 
@@ -42,16 +65,28 @@ interface MatchDetail {
 export async function matchRecords(
   data: DataSource,
   knot: LoadedKnot,
-  decision: { readonly member: string; readonly record_key: string | null; readonly anchor_id: string | null; readonly detail: MatchDetail },
+  decision: {
+    readonly member: string;
+    readonly record_key: string | null;
+    readonly anchor_id: string | null;
+    readonly detail: MatchDetail;
+  },
 ): Promise<MatchRecords> {
   const { member, detail } = decision;
-  const own = (detail.keys ?? (decision.record_key === null ? [] : [decision.record_key])).map((key): RecordName => ({ member, key: recordKey(key) }));
-  const candidates = detail.candidates ?? (decision.anchor_id === null ? [] : [{ anchor: decision.anchor_id, records: [] }]);
-  const ties = (await data.query('select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member', [
-    candidates.flatMap(({ anchor }) => anchor ?? []),
-  ])) as { anchor_id: string; member: string; record_key: string }[];
+  const own = (detail.keys ?? (decision.record_key === null ? [] : [decision.record_key])).map((key): RecordName => ({
+    member,
+    key: recordKey(key),
+  }));
+  const candidates =
+    detail.candidates ?? (decision.anchor_id === null ? [] : [{ anchor: decision.anchor_id, records: [] }]);
+  const ties = (await data.query(
+    'select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member',
+    [candidates.flatMap(({ anchor }) => anchor ?? [])],
+  )) as { anchor_id: string; member: string; record_key: string }[];
   const others = candidates.flatMap(({ anchor, records }, candidate) => {
-    const now = ties.filter(({ anchor_id }) => anchor_id === anchor).map((row): RecordName => ({ member: row.member, key: recordKey(row.record_key) }));
+    const now = ties
+      .filter(({ anchor_id }) => anchor_id === anchor)
+      .map((row): RecordName => ({ member: row.member, key: recordKey(row.record_key) }));
     return (anchor === null ? records : now).map((record) => ({ record, candidate }));
   });
   const known = await knownRecords(data, knot, [...own, ...others.map(({ record }) => record)]);
@@ -60,8 +95,15 @@ export async function matchRecords(
   return {
     records: known.map(({ fields: _, ...record }, place) => ({ ...record, candidate: places[place] ?? null })),
     fields: knot.compiled.fields
-      .map(({ id, name }) => ({ id, name, values: values.map((of) => (of.get(id) ?? null) as Exclude<Shared, undefined> as never) }))
+      .map(({ id, name }) => ({
+        id,
+        name,
+        values: values.map((of) => (of.get(id) ?? null) as Exclude<Shared, undefined> as never),
+      }))
       .filter((field) => field.values.some((value) => value !== null)),
-    rules: knot.compiled.keyRules.map((rule) => ({ name: rule.name, says: ruleSays(keyOf(rule, values[0] ?? none), keyOf(rule, values[1] ?? none)) })),
+    rules: knot.compiled.keyRules.map((rule) => ({
+      name: rule.name,
+      says: ruleSays(keyOf(rule, values[0] ?? none), keyOf(rule, values[1] ?? none)),
+    })),
   };
 }

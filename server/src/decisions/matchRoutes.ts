@@ -60,10 +60,10 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     },
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
-      const [row] = (await data.query(`select member, record_key, anchor_id, detail from decision where id = $1 and knot_id = $2 and kind in ('duplicate', 'unsure match')`, [
-        request.params.decision,
-        request.params.knot,
-      ])) as Parameters<typeof matchRecords>[2][];
+      const [row] = (await data.query(
+        `select member, record_key, anchor_id, detail from decision where id = $1 and knot_id = $2 and kind in ('duplicate', 'unsure match')`,
+        [request.params.decision, request.params.knot],
+      )) as Parameters<typeof matchRecords>[2][];
       return knot && row ? matchRecords(data, knot, row) : reply.code(404).send(noSuch('decision'));
     },
   );
@@ -76,7 +76,10 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     )) as DuplicateRow[];
   }
   const recordsOf = ({ member, detail }: DuplicateRow): RecordName[] =>
-    [...(detail.tiedKey === null ? [] : [detail.tiedKey]), ...detail.keys].map((key) => ({ member, key: recordKey(key) }));
+    [...(detail.tiedKey === null ? [] : [detail.tiedKey]), ...detail.keys].map((key) => ({
+      member,
+      key: recordKey(key),
+    }));
   async function setAside(knot: LoadedKnot, limit: number) {
     const rows = (await data.query(
       `select member, record_key, set_aside_by, set_aside_at from outside_record where knot_id = $1 and verdict = 'aside' order by member, record_key limit $2`,
@@ -87,7 +90,11 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       knot,
       rows.map(({ member, record_key }) => ({ member, key: recordKey(record_key) })),
     );
-    return known.map(({ fields: _, ...record }, place) => ({ ...record, person: rows[place]?.set_aside_by ?? null, at: rows[place]?.set_aside_at?.toISOString() ?? null }));
+    return known.map(({ fields: _, ...record }, place) => ({
+      ...record,
+      person: rows[place]?.set_aside_by ?? null,
+      at: rows[place]?.set_aside_at?.toISOString() ?? null,
+    }));
   }
 
   typed.get(
@@ -140,15 +147,27 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     '/api/knots/:knot/duplicates.csv',
     {
       config: { role: 'viewer' },
-      schema: { tags: ['decisions'], summary: 'The same as CSV (RFC 4180), safe to open in a spreadsheet', params: parameters, response: { 404: problemSchema } },
+      schema: {
+        tags: ['decisions'],
+        summary: 'The same as CSV (RFC 4180), safe to open in a spreadsheet',
+        params: parameters,
+        response: { 404: problemSchema },
+      },
     },
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const names = new Map(memberSummaries(knot.definition, await systems.all()).map(({ id, systemName }) => [id, systemName]));
+      const names = new Map(
+        memberSummaries(knot.definition, await systems.all()).map(({ id, systemName }) => [id, systemName]),
+      );
       const fields = knot.compiled.fields;
       const lines: unknown[][] = [['group', 'system', 'key', 'state', 'why', ...fields.map(({ name }) => name)]];
-      const add = async (group: string, refs: readonly RecordName[], state: (record: RecordName) => string, why: string): Promise<void> => {
+      const add = async (
+        group: string,
+        refs: readonly RecordName[],
+        state: (record: RecordName) => string,
+        why: string,
+      ): Promise<void> => {
         for (const record of await knownRecords(data, knot, refs)) {
           const values = knot.compiled.sharedValues(record.member, record.fields);
           lines.push([
@@ -163,7 +182,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       };
       for (let from = 0; ;) {
         const rows = await duplicates(knot.id, from, exportedAtOnce);
-        for (const row of rows) await add(row.id, recordsOf(row), ({ key }) => (key === row.detail.tiedKey ? 'tied' : 'waits'), row.says);
+        for (const row of rows)
+          await add(row.id, recordsOf(row), ({ key }) => (key === row.detail.tiedKey ? 'tied' : 'waits'), row.says);
         if (rows.length < exportedAtOnce) break;
         from = Number(rows.at(-1)?.id);
       }
@@ -220,7 +240,9 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
         'select id, member_a, key_a, member_b, key_b, same, person, at from verdict where knot_id = $1 and ($2::bigint is null or id < $2) order by id desc limit $3',
         [knot.id, request.query.before ?? null, pageSize],
       )) as VerdictRow[];
-      const [{ total }] = (await data.query('select count(*)::int as total from verdict where knot_id = $1', [knot.id])) as [{ total: number }];
+      const [{ total }] = (await data.query('select count(*)::int as total from verdict where knot_id = $1', [
+        knot.id,
+      ])) as [{ total: number }];
       const known = await knownRecords(
         data,
         knot,
@@ -258,10 +280,10 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       },
     },
     async (request, reply) => {
-      const [rows] = (await data.query('delete from verdict where id = $1 and knot_id = $2 returning member_a, key_a, member_b, key_b, same', [
-        request.params.verdict,
-        request.params.knot,
-      ])) as [Record<string, unknown>[], number];
+      const [rows] = (await data.query(
+        'delete from verdict where id = $1 and knot_id = $2 returning member_a, key_a, member_b, key_b, same',
+        [request.params.verdict, request.params.knot],
+      )) as [Record<string, unknown>[], number];
       const [row] = rows;
       if (!row) return reply.code(404).send(noSuch('verdict'));
       await writeAudit(data, request.person, 'verdict taken back', { knot: request.params.knot, ...row });

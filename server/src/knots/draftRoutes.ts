@@ -33,7 +33,14 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
 
   typed.get(
     '/api/knots',
-    { config: { role: 'viewer' }, schema: { tags: ['knots'], summary: 'All knots, with those that are not in force yet', response: { 200: knotListSchema } } },
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['knots'],
+        summary: 'All knots, with those that are not in force yet',
+        response: { 200: knotListSchema },
+      },
+    },
     async () => ({
       knots: await drafts.list(),
     }),
@@ -43,13 +50,26 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
     '/api/knots',
     {
       config: { role: 'editor' },
-      schema: { tags: ['knots'], summary: 'Begin a knot between objects', body: newKnotSchema, response: { 201: z.object({ knot: z.string() }), 422: problemSchema } },
+      schema: {
+        tags: ['knots'],
+        summary: 'Begin a knot between objects',
+        body: newKnotSchema,
+        response: { 201: z.object({ knot: z.string() }), 422: problemSchema },
+      },
     },
     async (request, reply) => {
       const { name, thing, members } = request.body;
       const rows = await systems.all();
-      const missing = members.find(({ system, object }) => !Object.hasOwn(rows.find(({ id }) => id === system)?.description.objects ?? {}, object));
-      if (missing) return reply.code(422).send({ code: 'no such object', says: `There is no object “${missing.object}” in a system “${missing.system}” here.` });
+      const missing = members.find(
+        ({ system, object }) => !Object.hasOwn(rows.find(({ id }) => id === system)?.description.objects ?? {}, object),
+      );
+      if (missing)
+        return reply
+          .code(422)
+          .send({
+            code: 'no such object',
+            says: `There is no object “${missing.object}” in a system “${missing.system}” here.`,
+          });
       const ids = new Set<string>();
       const definition: KnotDefinition = {
         id: '',
@@ -60,8 +80,21 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         members: members.map(({ system, object }) => {
           const row = rows.find(({ id }) => id === system);
           const rights = row ? mayOf(systemSchema.parse(row.description), object) : [];
-          const may = { create: rights.includes('create'), update: rights.includes('update'), archive: false, delete: false };
-          return { id: freeId(row?.name.split(/\s+/)[0] ?? system, ids), system, object, may, startsAnchors: may.create, required: [], guards: {} };
+          const may = {
+            create: rights.includes('create'),
+            update: rights.includes('update'),
+            archive: false,
+            delete: false,
+          };
+          return {
+            id: freeId(row?.name.split(/\s+/)[0] ?? system, ids),
+            system,
+            object,
+            may,
+            startsAnchors: may.create,
+            required: [],
+            guards: {},
+          };
         }),
         fields: [],
         keyRules: [],
@@ -76,7 +109,12 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
     '/api/knots/import',
     {
       config: { role: 'editor' },
-      schema: { tags: ['knots'], summary: 'Begin a knot from a knot file', body: importKnotSchema, response: { 201: z.object({ knot: z.string() }), 422: problemSchema } },
+      schema: {
+        tags: ['knots'],
+        summary: 'Begin a knot from a knot file',
+        body: importKnotSchema,
+        response: { 201: z.object({ knot: z.string() }), 422: problemSchema },
+      },
     },
     async (request, reply) => {
       const parsed = knotFileSchema.safeParse(request.body.file);
@@ -108,7 +146,14 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
 
   typed.get(
     '/api/knot-schema',
-    { config: { role: 'viewer' }, schema: { tags: ['knots'], summary: 'The JSON Schema of knot files', response: { 200: z.record(z.string(), z.unknown()) } } },
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['knots'],
+        summary: 'The JSON Schema of knot files',
+        response: { 200: z.record(z.string(), z.unknown()) },
+      },
+    },
     async () => z.toJSONSchema(knotFileSchema, { io: 'input' }),
   );
 
@@ -128,7 +173,14 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       if (draft) return draft;
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      return { definition: knotDraftSchema.parse(knot.definition), turnedDown: [], revision: 0, basedOn: knot.version, changedBy: null, changedAt: null };
+      return {
+        definition: knotDraftSchema.parse(knot.definition),
+        turnedDown: [],
+        revision: 0,
+        basedOn: knot.version,
+        changedBy: null,
+        changedAt: null,
+      };
     },
   );
 
@@ -141,19 +193,34 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         summary: 'Keep an edit of the definition under work',
         params: parameters,
         body: saveDraftSchema,
-        response: { 200: z.object({ revision: z.number() }), 404: problemSchema, 409: problemSchema, 422: problemSchema },
+        response: {
+          200: z.object({ revision: z.number() }),
+          404: problemSchema,
+          409: problemSchema,
+          422: problemSchema,
+        },
       },
     },
     async (request, reply) => {
       const { knot } = request.params;
-      if (request.body.definition.id !== knot) return reply.code(422).send({ code: 'not this knot', says: `The id of this knot is “${knot}” and cannot be changed.` });
+      if (request.body.definition.id !== knot)
+        return reply
+          .code(422)
+          .send({ code: 'not this knot', says: `The id of this knot is “${knot}” and cannot be changed.` });
       if (!(await drafts.list()).some(({ id }) => id === knot)) return reply.code(404).send(noSuch('knot'));
       const saved = await drafts.save(knot, request.body, request.person?.name ?? '');
       if (typeof saved === 'number') return { revision: saved };
-      const who = saved === 'no draft' ? 'Somebody put the draft in force or gave it up' : `${saved.changedBy ?? 'Somebody'} changed this draft`;
+      const who =
+        saved === 'no draft'
+          ? 'Somebody put the draft in force or gave it up'
+          : `${saved.changedBy ?? 'Somebody'} changed this draft`;
       return reply
         .code(409)
-        .send({ code: 'changed meanwhile', says: `${who} meanwhile; your last edit was not kept.`, advice: 'Look at the draft as it is now, and make your edit again.' });
+        .send({
+          code: 'changed meanwhile',
+          says: `${who} meanwhile; your last edit was not kept.`,
+          advice: 'Look at the draft as it is now, and make your edit again.',
+        });
     },
   );
 
@@ -161,7 +228,12 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
     '/api/knots/:knot/draft',
     {
       config: { role: 'editor' },
-      schema: { tags: ['knots'], summary: 'Give the edits up; a knot that was never in force goes with them', params: parameters, response: { 204: z.null() } },
+      schema: {
+        tags: ['knots'],
+        summary: 'Give the edits up; a knot that was never in force goes with them',
+        params: parameters,
+        response: { 204: z.null() },
+      },
     },
     async (request, reply) => {
       await drafts.discard(request.params.knot, request.person?.name ?? '');
@@ -193,7 +265,8 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       config: { role: 'viewer' },
       schema: {
         tags: ['knots'],
-        summary: 'Read the objects of the members: their fields, which fields correspond, and records to try the definition on',
+        summary:
+          'Read the objects of the members: their fields, which fields correspond, and records to try the definition on',
         params: parameters,
         body: z.object({ whole: z.boolean().default(false) }),
         response: { 200: readingSchema, 404: problemSchema },
@@ -214,14 +287,16 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       config: { role: 'editor' },
       schema: {
         tags: ['knots'],
-        summary: 'Try the definition under work on all records of its members. The answer is newline-delimited JSON, sent while it is worked out; ending the request ends it',
+        summary:
+          'Try the definition under work on all records of its members. The answer is newline-delimited JSON, sent while it is worked out; ending the request ends it',
         params: parameters,
         body: z.object({ learn: z.boolean().default(false) }),
         response: { 404: problemSchema },
       },
     },
     async (request, reply) => {
-      const definition = (await drafts.find(request.params.knot))?.definition ?? (await knots.inForce(request.params.knot))?.definition;
+      const definition =
+        (await drafts.find(request.params.knot))?.definition ?? (await knots.inForce(request.params.knot))?.definition;
       if (!definition) return reply.code(404).send(noSuch('knot'));
       const lines = surveyKnot(systems, knotDraftSchema.parse(definition), request.body.learn, systemClock.now());
       const text = Readable.from(inLines(lines));

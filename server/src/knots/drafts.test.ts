@@ -11,7 +11,10 @@ let api: ApiClient;
 
 beforeAll(async () => {
   database = await TestDatabase.start();
-  installation = await RealInstallation.start(database, generateCustomers({ seed: 5, inBoth: 30, onlyCrm: 6, onlyShop: 4, mess: false }));
+  installation = await RealInstallation.start(
+    database,
+    generateCustomers({ seed: 5, inBoth: 30, onlyCrm: 6, onlyShop: 4, mess: false }),
+  );
   await installation.startWorker();
   api = await ApiClient.start(installation);
 });
@@ -21,7 +24,8 @@ afterAll(async () => {
   await database.stop();
 });
 
-const draftOf = async (knot: string): Promise<Draft> => (await api.as('editor', 'GET', `/api/knots/${knot}/draft`)).json() as Draft;
+const draftOf = async (knot: string): Promise<Draft> =>
+  (await api.as('editor', 'GET', `/api/knots/${knot}/draft`)).json() as Draft;
 const save = (knot: string, draft: Draft, change: object = {}) =>
   api.as('editor', 'PUT', `/api/knots/${knot}/draft`, {
     definition: { ...draft.definition, ...change },
@@ -38,7 +42,8 @@ const begin = async (name: string): Promise<string> => {
   expect(answer.statusCode).toBe(201);
   return (answer.json() as { knot: string }).knot;
 };
-const read = async (knot: string, whole = false): Promise<Reading> => (await api.as('viewer', 'POST', `/api/knots/${knot}/reading`, { whole })).json() as Reading;
+const read = async (knot: string, whole = false): Promise<Reading> =>
+  (await api.as('viewer', 'POST', `/api/knots/${knot}/reading`, { whole })).json() as Reading;
 
 test('a knot from nothing: begun, its fields proposed from what the systems hold, accepted, put in force, and run', async () => {
   const knot = await begin('Key accounts');
@@ -47,7 +52,11 @@ test('a knot from nothing: begun, its fields proposed from what the systems hold
   expect(draft).toMatchObject({
     revision: 1,
     basedOn: 0,
-    definition: { titleField: '', fields: [], members: [{ id: 'fernhill', may: { create: true, update: true } }, { id: 'market' }] },
+    definition: {
+      titleField: '',
+      fields: [],
+      members: [{ id: 'fernhill', may: { create: true, update: true } }, { id: 'market' }],
+    },
   });
 
   const reading = await read(knot);
@@ -56,7 +65,13 @@ test('a knot from nothing: begun, its fields proposed from what the systems hold
     [34, true, null, 'shopper_id'],
   ]);
   const proposed = Object.fromEntries(reading.proposals.map(({ cells }) => [cells[0]?.field, cells[1]?.field]));
-  expect(proposed).toMatchObject({ name: 'company_name', 'contact.email': 'mail', 'contact.phone': 'tel', 'address.postcode': 'post_code', segment: 'group_id' });
+  expect(proposed).toMatchObject({
+    name: 'company_name',
+    'contact.email': 'mail',
+    'contact.phone': 'tel',
+    'address.postcode': 'post_code',
+    segment: 'group_id',
+  });
   // What a system keeps for itself corresponds to nothing.
   expect(Object.keys(proposed)).not.toContain('modifiedAt');
   expect(reading.together).toHaveLength(30);
@@ -67,17 +82,31 @@ test('a knot from nothing: begun, its fields proposed from what the systems hold
     name,
     type,
     rule: { steps: [{ step: 'newest' }, { step: 'ask' }] },
-    mappings: Object.fromEntries(cells.map(({ member, field, direction, steps }) => [member, { field, direction, steps }])),
+    mappings: Object.fromEntries(
+      cells.map(({ member, field, direction, steps }) => [member, { field, direction, steps }]),
+    ),
   }));
   const email = reading.proposals.find(({ type }) => type === 'email')?.id ?? '';
-  const crosswalks = Object.fromEntries(reading.proposals.flatMap(({ id, crosswalk }) => (crosswalk ? [[id, crosswalk]] : [])));
-  const saved = await save(knot, draft, { fields, crosswalks, titleField: fields[0]?.id, keyRules: [{ name: 'Email', fields: [{ field: email, normalise: 'email' }] }] });
+  const crosswalks = Object.fromEntries(
+    reading.proposals.flatMap(({ id, crosswalk }) => (crosswalk ? [[id, crosswalk]] : [])),
+  );
+  const saved = await save(knot, draft, {
+    fields,
+    crosswalks,
+    titleField: fields[0]?.id,
+    keyRules: [{ name: 'Email', fields: [{ field: email, normalise: 'email' }] }],
+  });
   expect(saved.json()).toEqual({ revision: 2 });
   expect((await read(knot)).proposals).toEqual([]);
 
   expect((await api.as('operator', 'POST', `/api/knots/${knot}/runs`, { kind: 'run' })).statusCode).toBe(404);
   const now = await draftOf(knot);
-  const put = await api.as('editor', 'PUT', `/api/knots/${knot}/definition`, { definition: now.definition, basedOn: 0, draft: 2, note: 'first' });
+  const put = await api.as('editor', 'PUT', `/api/knots/${knot}/definition`, {
+    definition: now.definition,
+    basedOn: 0,
+    draft: 2,
+    note: 'first',
+  });
   expect(put.json()).toEqual({ version: 1 });
   expect(await draftOf(knot)).toMatchObject({ revision: 0, basedOn: 1 });
   const { progress } = await installation.run('run', { knot });
@@ -90,7 +119,10 @@ test('nobody overwrites the edit of another: the second save is refused with who
   const theirs = await draftOf(knot);
   expect((await save(knot, mine, { name: 'Mine' })).json()).toEqual({ revision: 2 });
   const refused = await save(knot, theirs, { name: 'Theirs' });
-  expect([refused.statusCode, refused.json()]).toMatchObject([409, { code: 'changed meanwhile', says: 'editor changed this draft meanwhile; your last edit was not kept.' }]);
+  expect([refused.statusCode, refused.json()]).toMatchObject([
+    409,
+    { code: 'changed meanwhile', says: 'editor changed this draft meanwhile; your last edit was not kept.' },
+  ]);
   expect((await draftOf(knot)).definition.name).toBe('Mine');
   expect((await save(knot, await draftOf(knot), { id: 'other' })).statusCode).toBe(422);
   expect((await save('nothing', mine, { id: 'nothing' })).statusCode).toBe(404);
@@ -99,10 +131,18 @@ test('nobody overwrites the edit of another: the second save is refused with who
 test('two people who begin an edit of what is in force at once: one draft, and the other is told', async () => {
   const [one, other] = [await draftOf('customers'), await draftOf('customers')];
   expect(one.revision).toBe(0);
-  const answers = await Promise.all([save('customers', one, { name: 'One' }), save('customers', other, { name: 'Other' })]);
+  const answers = await Promise.all([
+    save('customers', one, { name: 'One' }),
+    save('customers', other, { name: 'Other' }),
+  ]);
   expect(answers.map(({ statusCode }) => statusCode).sort()).toEqual([200, 409]);
   // Somebody who puts in force what he saw before the draft was begun does not bury it.
-  const put = await api.as('editor', 'PUT', '/api/knots/customers/definition', { definition: one.definition, basedOn: 1, draft: 0, note: '' });
+  const put = await api.as('editor', 'PUT', '/api/knots/customers/definition', {
+    definition: one.definition,
+    basedOn: 1,
+    draft: 0,
+    note: '',
+  });
   expect(put.statusCode).toBe(409);
   expect((await api.as('editor', 'DELETE', '/api/knots/customers/draft')).statusCode).toBe(204);
   expect(await draftOf('customers')).toMatchObject({ revision: 0, definition: { name: 'Customers' } });
@@ -129,13 +169,17 @@ test('a knot that was never in force is gone with its draft; a name that is take
   expect([first, second]).toEqual(['twins', 'twins2']);
   await api.as('editor', 'DELETE', `/api/knots/${second}/draft`);
   expect((await api.as('viewer', 'GET', `/api/knots/${second}`)).statusCode).toBe(404);
-  const { knots } = (await api.as('viewer', 'GET', '/api/knots')).json() as { knots: { id: string; version: number; draft: unknown }[] };
+  const { knots } = (await api.as('viewer', 'GET', '/api/knots')).json() as {
+    knots: { id: string; version: number; draft: unknown }[];
+  };
   expect(knots.find(({ id }) => id === 'twins')).toMatchObject({ version: 0, draft: { changedBy: 'editor' } });
   expect(knots.find(({ id }) => id === 'customers')).toMatchObject({ draft: null });
 });
 
 test('older versions can be had again', async () => {
-  const { definition } = (await api.as('viewer', 'GET', '/api/knots/customers/versions/1')).json() as { definition: { name: string } };
+  const { definition } = (await api.as('viewer', 'GET', '/api/knots/customers/versions/1')).json() as {
+    definition: { name: string };
+  };
   expect(definition.name).toBe('Customers');
   expect((await api.as('viewer', 'GET', '/api/knots/customers/versions/99')).statusCode).toBe(404);
 });
@@ -144,19 +188,34 @@ test('a knot file is taken in as a draft under an id that is free; one with an u
   const file = {
     format: 'anchor-knot',
     formatVersion: 1,
-    knot: { ...demoKnot, members: demoKnot.members.map((member, index) => (index === 1 ? { ...member, system: 'elsewhere' } : member)) },
+    knot: {
+      ...demoKnot,
+      members: demoKnot.members.map((member, index) => (index === 1 ? { ...member, system: 'elsewhere' } : member)),
+    },
   };
   const answer = await api.as('editor', 'POST', '/api/knots/import', { file });
   expect([answer.statusCode, answer.json()]).toEqual([201, { knot: 'customers2' }]);
   const reading = await read('customers2');
-  expect(reading.members.map(({ trouble }) => trouble)).toEqual([null, 'There is no object “shoppers” in a system “elsewhere” here. Choose another one.']);
+  expect(reading.members.map(({ trouble }) => trouble)).toEqual([
+    null,
+    'There is no object “shoppers” in a system “elsewhere” here. Choose another one.',
+  ]);
   const { definition } = await draftOf('customers2');
-  const put = await api.as('editor', 'PUT', '/api/knots/customers2/definition', { definition, basedOn: 0, draft: 1, note: '' });
+  const put = await api.as('editor', 'PUT', '/api/knots/customers2/definition', {
+    definition,
+    basedOn: 0,
+    draft: 1,
+    note: '',
+  });
   expect([put.statusCode, put.json()]).toMatchObject([422, { problems: [{ at: 'members.shop.system' }] }]);
 });
 
 test.each<[string, unknown, string]>([
-  ['another version', { format: 'anchor-knot', formatVersion: 7, knot: demoKnot }, 'a knot file of version 7; version 1 is read here'],
+  [
+    'another version',
+    { format: 'anchor-knot', formatVersion: 7, knot: demoKnot },
+    'a knot file of version 7; version 1 is read here',
+  ],
   ['something else', { hello: 'world' }, 'no knot file'],
   ['a text', 'x', 'no knot file'],
 ])('a knot file of %s is refused with what it is', async (_, file, words) => {
@@ -165,7 +224,9 @@ test.each<[string, unknown, string]>([
 });
 
 test('the JSON Schema of knot files is published, and describes what the reader takes', async () => {
-  const schema = (await api.as('viewer', 'GET', '/api/knot-schema')).json() as { properties: { knot: { properties: Record<string, unknown> } } };
+  const schema = (await api.as('viewer', 'GET', '/api/knot-schema')).json() as {
+    properties: { knot: { properties: Record<string, unknown> } };
+  };
   expect(Object.keys(schema.properties.knot.properties)).toEqual(Object.keys(knotFileSchema.shape.knot.shape));
 });
 
@@ -182,8 +243,12 @@ test('a draft is tried on all records: who takes part, what cannot be read, who 
   const draft = await draftOf('customers');
   const definition = {
     ...draft.definition,
-    members: draft.definition.members.map((member) => (member.id === 'crm' ? { ...member, filter: 'record.name > "M"' } : member)),
-    crosswalks: Object.fromEntries(Object.entries(draft.definition.crosswalks).map(([id, table]) => [id, { ...table, rows: table.rows.slice(1) }])),
+    members: draft.definition.members.map((member) =>
+      member.id === 'crm' ? { ...member, filter: 'record.name > "M"' } : member,
+    ),
+    crosswalks: Object.fromEntries(
+      Object.entries(draft.definition.crosswalks).map(([id, table]) => [id, { ...table, rows: table.rows.slice(1) }]),
+    ),
     checks: [
       { id: 'long', formula: 'length(company) > 12', says: 'too short', onFail: 'reject' },
       { id: 'once', unique: 'country', says: 'twice', onFail: 'reject', members: ['shop'] },
@@ -196,20 +261,38 @@ test('a draft is tried on all records: who takes part, what cannot be read, who 
   if (end?.kind !== 'done') return;
   // Each email is in both systems or in one; the key rules tie them before anything is written.
   const [email] = end.identity.rules;
-  expect(email).toMatchObject({ name: 'Email', repeated: 0, examples: [expect.stringContaining('@'), expect.anything(), expect.anything(), expect.anything(), expect.anything()] });
+  expect(email).toMatchObject({
+    name: 'Email',
+    repeated: 0,
+    examples: [
+      expect.stringContaining('@'),
+      expect.anything(),
+      expect.anything(),
+      expect.anything(),
+      expect.anything(),
+    ],
+  });
   expect(email?.ties).toBe(2 * end.identity.together);
   expect(end.identity.together).toBeGreaterThan(5);
-  const members = Object.fromEntries(lines.flatMap((line) => (line.kind === 'member' ? [[line.member, line.survey]] : [])));
+  const members = Object.fromEntries(
+    lines.flatMap((line) => (line.kind === 'member' ? [[line.member, line.survey]] : [])),
+  );
   const { crm, shop } = members as Record<string, MemberSurvey>;
   const accounts = await read('customers', true);
   const names = accounts.members[0]?.sample.map(({ name }) => String(name)) ?? [];
-  expect(crm).toMatchObject({ records: names.length, takePart: names.filter((name) => name > 'M').length, filterFails: 0 });
+  expect(crm).toMatchObject({
+    records: names.length,
+    takePart: names.filter((name) => name > 'M').length,
+    filterFails: 0,
+  });
   expect(crm?.outside[0]?.title).toMatch(/^[0-9A-M]/);
   expect(crm?.checks.long?.fails).toBe(names.filter((name) => name > 'M' && name.trim().length <= 12).length);
   const unknown = crm?.unknownValues ?? [];
   expect(unknown.length).toBeGreaterThan(0);
   expect(crm?.cells.group?.unreadable).toBe(unknown.reduce((sum, { count }) => sum + count, 0));
-  expect(crm?.cells.group?.reasons).toEqual(unknown.map(({ value }) => expect.stringContaining(`“${value}”`) as unknown));
+  expect(crm?.cells.group?.reasons).toEqual(
+    unknown.map(({ value }) => expect.stringContaining(`“${value}”`) as unknown),
+  );
   // All shoppers are in one country but a few: each of a country that is met again fails.
   expect(shop?.checks.once?.fails).toBeGreaterThan(20);
   expect(shop?.takePart).toBe(shop?.records);

@@ -1,5 +1,12 @@
 import type { DataSource } from 'typeorm';
-import { type Draft, type DraftEvent, knotDraftSchema, type KnotDefinition, type SaveDraft, turnedDownSchema } from '@anchor-knot/contracts';
+import {
+  type Draft,
+  type DraftEvent,
+  knotDraftSchema,
+  type KnotDefinition,
+  type SaveDraft,
+  turnedDownSchema,
+} from '@anchor-knot/contracts';
 import { z } from 'zod';
 
 interface DraftRow {
@@ -42,28 +49,37 @@ export class Drafts {
   }
 
   async find(knot: string): Promise<Draft | undefined> {
-    const [row] = (await this.#data.query('select definition, turned_down, revision, based_on, changed_by, changed_at from knot_draft where knot_id = $1', [knot])) as DraftRow[];
+    const [row] = (await this.#data.query(
+      'select definition, turned_down, revision, based_on, changed_by, changed_at from knot_draft where knot_id = $1',
+      [knot],
+    )) as DraftRow[];
     return row && draftOf(row);
   }
 
   /** Begins a knot that is not in force yet. @returns whether the id was free */
   async begin(definition: KnotDefinition, person: string): Promise<boolean> {
     return this.#data.transaction(async (db) => {
-      const [made] = (await db.query('insert into knot (id, name, version_in_force) values ($1, $2, 0) on conflict do nothing returning id', [definition.id, definition.name])) as {
+      const [made] = (await db.query(
+        'insert into knot (id, name, version_in_force) values ($1, $2, 0) on conflict do nothing returning id',
+        [definition.id, definition.name],
+      )) as {
         id: string;
       }[];
       if (!made) return false;
-      await db.query(`insert into knot_draft (knot_id, definition, turned_down, revision, based_on, changed_by) values ($1, $2, '[]', 1, 0, $3)`, [
-        definition.id,
-        JSON.stringify(definition),
-        person,
-      ]);
+      await db.query(
+        `insert into knot_draft (knot_id, definition, turned_down, revision, based_on, changed_by) values ($1, $2, '[]', 1, 0, $3)`,
+        [definition.id, JSON.stringify(definition), person],
+      );
       return true;
     });
   }
 
   /** Keeps an edit. @returns the revision that it made; or the draft that somebody else has made meanwhile, and nothing is kept */
-  async save(knot: string, { definition, turnedDown, revision, basedOn }: SaveDraft, person: string): Promise<number | Draft | 'no draft'> {
+  async save(
+    knot: string,
+    { definition, turnedDown, revision, basedOn }: SaveDraft,
+    person: string,
+  ): Promise<number | Draft | 'no draft'> {
     const saved =
       revision === 0
         ? ((await this.#data.query(

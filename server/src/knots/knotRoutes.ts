@@ -36,12 +36,20 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
       if (!knot) return reply.code(404).send(noSuch('knot'));
       const versions = await data
         .getRepository(KnotVersionEntity)
-        .find({ where: { knotId: knot.id }, order: { version: 'DESC' }, select: { knotId: true, version: true, note: true, madeBy: true, madeAt: true }, take: 100 });
+        .find({
+          where: { knotId: knot.id },
+          order: { version: 'DESC' },
+          select: { knotId: true, version: true, note: true, madeBy: true, madeAt: true },
+          take: 100,
+        });
       const [counts] = (await data.query(
         'select count(*)::int as anchors, (count(*) filter (where not open))::int as agree, (select count(*)::int from decision where knot_id = $1 and closed_at is null) as decisions from anchor where knot_id = $1',
         [knot.id],
       )) as [{ anchors: number; agree: number; decisions: number }];
-      const ties = (await data.query('select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member', [knot.id])) as {
+      const ties = (await data.query(
+        'select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member',
+        [knot.id],
+      )) as {
         member: string;
         count: number;
       }[];
@@ -54,8 +62,16 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         thing: knot.definition.thing,
         version: knot.version,
         definition: knot.definition as never,
-        members: memberSummaries(knot.definition, await systems.all()).map((member) => ({ ...member, ties: ties.find((one) => one.member === member.id)?.count ?? 0 })),
-        versions: versions.map(({ version, note, madeBy, madeAt }) => ({ version, note, madeBy, madeAt: madeAt.toISOString() })),
+        members: memberSummaries(knot.definition, await systems.all()).map((member) => ({
+          ...member,
+          ties: ties.find((one) => one.member === member.id)?.count ?? 0,
+        })),
+        versions: versions.map(({ version, note, madeBy, madeAt }) => ({
+          version,
+          note,
+          madeBy,
+          madeAt: madeAt.toISOString(),
+        })),
         ...counts,
         lastRun: lastRun ? runSummary(lastRun) : null,
         openRun: openRun ? runSummary(openRun) : null,
@@ -72,34 +88,54 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         summary: 'Put a new version in force',
         params: parameters,
         body: definitionChangeSchema,
-        response: { 200: z.object({ version: z.number() }), 404: problemSchema, 409: problemSchema, 422: problemSchema },
+        response: {
+          200: z.object({ version: z.number() }),
+          404: problemSchema,
+          409: problemSchema,
+          422: problemSchema,
+        },
       },
     },
     async (request, reply) => {
       const { definition, basedOn, draft, note } = request.body;
-      if (!(await knots.inForce(request.params.knot)) && !(await drafts.find(request.params.knot))) return reply.code(404).send(noSuch('knot'));
+      if (!(await knots.inForce(request.params.knot)) && !(await drafts.find(request.params.knot)))
+        return reply.code(404).send(noSuch('knot'));
       const checked = checkDefinition(definition);
       const problems = checked.ok ? idProblem(checked.definition.id, request.params.knot) : [...checked.problems];
       if (!checked.ok || problems.length > 0)
         return reply
           .code(422)
-          .send({ code: 'not a knot', says: `The definition has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was changed.`, problems });
+          .send({
+            code: 'not a knot',
+            says: `The definition has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was changed.`,
+            problems,
+          });
       const known = new Set((await systems.all()).map(({ id }) => id));
       const missing = checked.definition.members.filter(({ system }) => !known.has(system));
       if (missing.length > 0)
         return reply.code(422).send({
           code: 'not a knot',
           says: 'A member names a system that is not connected here; nothing was changed.',
-          problems: missing.map(({ id, system }) => ({ at: `members.${id}.system`, says: `there is no system “${system}” here; there are ${[...known].join(', ')}` })),
+          problems: missing.map(({ id, system }) => ({
+            at: `members.${id}.system`,
+            says: `there is no system “${system}” here; there are ${[...known].join(', ')}`,
+          })),
         });
-      if ((await knots.change({ definition: checked.definition, basedOn, draft, note }, request.person?.name ?? '')) !== 'changed') {
+      if (
+        (await knots.change({ definition: checked.definition, basedOn, draft, note }, request.person?.name ?? '')) !==
+        'changed'
+      ) {
         return reply.code(409).send({
           code: 'changed meanwhile',
           says: 'Somebody else changed this knot meanwhile; nothing was put in force.',
           advice: 'Load it again and look at what was changed.',
         });
       }
-      await writeAudit(data, request.person, 'version put in force', { knot: checked.definition.id, version: basedOn + 1, note });
+      await writeAudit(data, request.person, 'version put in force', {
+        knot: checked.definition.id,
+        version: basedOn + 1,
+        note,
+      });
       return { version: basedOn + 1 };
     },
   );

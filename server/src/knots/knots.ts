@@ -5,7 +5,8 @@ import { tellOfDraft } from './drafts.js';
 import { KnotEntity, KnotVersionEntity } from '../persistence/entities/entities.js';
 
 export type CheckedDefinition =
-  { readonly ok: true; readonly definition: Knot; readonly compiled: CompiledKnot } | { readonly ok: false; readonly problems: readonly KnotProblem[] };
+  | { readonly ok: true; readonly definition: Knot; readonly compiled: CompiledKnot }
+  | { readonly ok: false; readonly problems: readonly KnotProblem[] };
 
 /** Checks a definition as JSON: its form first, then its meaning. */
 export function checkDefinition(input: unknown): CheckedDefinition {
@@ -33,7 +34,11 @@ export class Knots {
 
   /** Of all knots that a version is in force of, by name. */
   async ids(): Promise<string[]> {
-    return (await this.#data.getRepository(KnotEntity).find({ where: { versionInForce: MoreThan(0) }, order: { name: 'asc' } })).map(({ id }) => id);
+    return (
+      await this.#data
+        .getRepository(KnotEntity)
+        .find({ where: { versionInForce: MoreThan(0) }, order: { name: 'asc' } })
+    ).map(({ id }) => id);
   }
 
   /** The version in force, ready to run; `undefined` when there is no such knot, or none of its versions was put in force yet. */
@@ -42,9 +47,12 @@ export class Knots {
     if (!row || row.versionInForce === 0) return undefined;
     const known = this.#compiled.get(id);
     if (known?.version === row.versionInForce) return known;
-    const version = await this.#data.getRepository(KnotVersionEntity).findOneByOrFail({ knotId: id, version: row.versionInForce });
+    const version = await this.#data
+      .getRepository(KnotVersionEntity)
+      .findOneByOrFail({ knotId: id, version: row.versionInForce });
     const checked = checkDefinition(version.definition);
-    if (!checked.ok) throw new Error(`version ${version.version} of knot ${id} cannot be read: ${JSON.stringify(checked.problems)}`);
+    if (!checked.ok)
+      throw new Error(`version ${version.version} of knot ${id} cannot be read: ${JSON.stringify(checked.problems)}`);
     const loaded = { id, version: version.version, definition: checked.definition, compiled: checked.compiled };
     this.#compiled.set(id, loaded);
     return loaded;
@@ -53,7 +61,15 @@ export class Knots {
   async create(definition: Knot, person: string): Promise<void> {
     await this.#data.transaction(async (db) => {
       await db.getRepository(KnotEntity).insert({ id: definition.id, name: definition.name, versionInForce: 1 });
-      await db.getRepository(KnotVersionEntity).insert({ knotId: definition.id, version: 1, definition: definition as never, note: 'first version', madeBy: person });
+      await db
+        .getRepository(KnotVersionEntity)
+        .insert({
+          knotId: definition.id,
+          version: 1,
+          definition: definition as never,
+          note: 'first version',
+          madeBy: person,
+        });
     });
   }
 
@@ -73,13 +89,22 @@ export class Knots {
     person: string,
   ): Promise<'changed' | 'somebody else changed it'> {
     return this.#data.transaction(async (db) => {
-      const row = await db.getRepository(KnotEntity).findOneOrFail({ where: { id: definition.id }, lock: { mode: 'pessimistic_write' } });
-      const [kept] = (await db.query('select revision from knot_draft where knot_id = $1 for update', [row.id])) as { revision: number }[];
+      const row = await db
+        .getRepository(KnotEntity)
+        .findOneOrFail({ where: { id: definition.id }, lock: { mode: 'pessimistic_write' } });
+      const [kept] = (await db.query('select revision from knot_draft where knot_id = $1 for update', [row.id])) as {
+        revision: number;
+      }[];
       if (row.versionInForce !== basedOn || (kept && kept.revision !== draft)) return 'somebody else changed it';
-      await db.getRepository(KnotVersionEntity).insert({ knotId: row.id, version: basedOn + 1, definition: definition as never, note, madeBy: person });
+      await db
+        .getRepository(KnotVersionEntity)
+        .insert({ knotId: row.id, version: basedOn + 1, definition: definition as never, note, madeBy: person });
       const before = await db.getRepository(KnotVersionEntity).findOneBy({ knotId: row.id, version: basedOn });
       for (const { member, fields } of before ? changedMappings(before.definition, definition) : []) {
-        await db.query('update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2', [row.id, member, fields]);
+        await db.query(
+          'update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2',
+          [row.id, member, fields],
+        );
       }
       // Everything is read anew under a new version, and then there are new ones.
       await db.query('delete from unique_value where knot_id = $1', [row.id]);

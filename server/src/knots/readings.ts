@@ -52,7 +52,11 @@ export class Readings {
     const members = await Promise.all(
       definition.members.map(async (member) => {
         if (!Object.hasOwn(systems.get(member.system)?.objects ?? {}, member.object))
-          return { member, object: undefined, trouble: `There is no object “${member.object}” in a system “${member.system}” here. Choose another one.` };
+          return {
+            member,
+            object: undefined,
+            trouble: `There is no object “${member.object}” in a system “${member.system}” here. Choose another one.`,
+          };
         try {
           return { member, object: await this.#object(member.system, member.object, whole), trouble: null };
         } catch (error) {
@@ -82,7 +86,9 @@ export class Readings {
         may: rightsOf(systems.get(member.system), member.object),
         fields: object ? fieldsOf(object) : [],
         newFieldTypes: newFieldTypesOf(systems.get(member.system), member.object),
-        sample: (object?.sketch.rows.slice(0, sampleRecords) ?? []).map((row) => withKey(row, keyOf(member.id))) as Reading['members'][number]['sample'],
+        sample: (object?.sketch.rows.slice(0, sampleRecords) ?? []).map((row) =>
+          withKey(row, keyOf(member.id)),
+        ) as Reading['members'][number]['sample'],
       })),
       proposals: proposeFields(proposing, definition.fields, turnedDown).map((field) => ({
         ...field,
@@ -95,7 +101,9 @@ export class Readings {
       })),
       together: togetherOf(proposing, definition).map(({ title, records }) => ({
         title,
-        records: Object.fromEntries(Object.entries(records).map(([member, row]) => [member, withKey(row as Record<string, Raw>, keyOf(member))])) as typeof records,
+        records: Object.fromEntries(
+          Object.entries(records).map(([member, row]) => [member, withKey(row as Record<string, Raw>, keyOf(member))]),
+        ) as typeof records,
       })),
     };
   }
@@ -146,8 +154,14 @@ function withKey(row: Readonly<Record<string, Raw>>, key: string): Record<string
 
 /** Without what the system keeps for itself, and nobody edits: the version of a record, and when it was changed. */
 function withoutOwn(sketch: ObjectSketch, description: System | undefined, object: string): ObjectSketch {
-  const { modifiedAt, version } = (description?.objects[object] ?? {}) as { readonly modifiedAt?: string | { readonly field: string }; readonly version?: unknown };
-  const own = new Set([typeof modifiedAt === 'string' ? modifiedAt : modifiedAt?.field, typeof version === 'string' ? version : undefined]);
+  const { modifiedAt, version } = (description?.objects[object] ?? {}) as {
+    readonly modifiedAt?: string | { readonly field: string };
+    readonly version?: unknown;
+  };
+  const own = new Set([
+    typeof modifiedAt === 'string' ? modifiedAt : modifiedAt?.field,
+    typeof version === 'string' ? version : undefined,
+  ]);
   return { ...sketch, fields: sketch.fields.filter(({ path }) => !own.has(path)) };
 }
 
@@ -215,7 +229,13 @@ function togetherOf(members: readonly ProposalMember[], { fields, titleField }: 
   const shown = tied.length > 0 ? tied : first.object.rows.map((row) => ({ [first.id]: row as Record<string, Raw> }));
   return shown.slice(0, mostTogether).map((records) => {
     const row = records[first.id] ?? {};
-    const title = titlePath === undefined ? Object.values(row).find((value) => typeof value === 'string' && /\p{L}{3}/u.test(value)) : readPath(row, titlePath);
-    return { title: typeof title === 'string' ? title : JSON.stringify(title ?? ''), records: records as Reading['together'][number]['records'] };
+    const title =
+      titlePath === undefined
+        ? Object.values(row).find((value) => typeof value === 'string' && /\p{L}{3}/u.test(value))
+        : readPath(row, titlePath);
+    return {
+      title: typeof title === 'string' ? title : JSON.stringify(title ?? ''),
+      records: records as Reading['together'][number]['records'],
+    };
   });
 }

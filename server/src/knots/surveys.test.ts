@@ -9,7 +9,17 @@ const definition = {
   thing: 't',
   titleField: '',
   start: 'merge',
-  members: [{ id: 'crm', system: 'crm', object: 'o', may: { create: false, update: false }, startsAnchors: true, required: [], guards: {} }],
+  members: [
+    {
+      id: 'crm',
+      system: 'crm',
+      object: 'o',
+      may: { create: false, update: false },
+      startsAnchors: true,
+      required: [],
+      guards: {},
+    },
+  ],
   fields: [],
   keyRules: [],
   checks: [],

@@ -1,6 +1,14 @@
 import type { KnotDefinition, SurveyLine } from '@anchor-knot/contracts';
 import { SystemTrouble } from '@anchor-knot/connectors';
-import { type IdentitySurvey, type Instant, type Knot, KnotSurvey, type MemberSurvey, surveyIdentity, type SurveyedRecord } from '@anchor-knot/core';
+import {
+  type IdentitySurvey,
+  type Instant,
+  type Knot,
+  KnotSurvey,
+  type MemberSurvey,
+  surveyIdentity,
+  type SurveyedRecord,
+} from '@anchor-knot/core';
 import { compareRecords } from '../matching/compareRecords.js';
 import { inSteps } from '../matching/inSteps.js';
 import type { Systems } from '../systems/systems.js';
@@ -20,7 +28,12 @@ type Line =
  * how far it is. Nothing is kept and nothing is written. Whoever stops listening ends it.
  * @param learn whether weights are learned anew; otherwise those of the definition are used, where it has some
  */
-export async function* surveyKnot(systems: Systems, definition: KnotDefinition, learn: boolean, now: Instant): AsyncGenerator<Line> {
+export async function* surveyKnot(
+  systems: Systems,
+  definition: KnotDefinition,
+  learn: boolean,
+  now: Instant,
+): AsyncGenerator<Line> {
   const knot = definition as Knot;
   const survey = new KnotSurvey(knot, now);
   let told = 0;
@@ -75,7 +88,10 @@ export async function* surveyKnot(systems: Systems, definition: KnotDefinition, 
   try {
     for (let isDone = false; !isDone;) {
       yield { kind: 'comparing', ...progress };
-      isDone = await Promise.race([working.then(() => true), new Promise<false>((resolve) => void setTimeout(resolve, progressMs, false))]);
+      isDone = await Promise.race([
+        working.then(() => true),
+        new Promise<false>((resolve) => void setTimeout(resolve, progressMs, false)),
+      ]);
     }
     yield { kind: 'done', identity: await working };
   } finally {

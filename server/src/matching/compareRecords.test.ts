@@ -5,7 +5,9 @@ import { evidenceTexts, finished, LikelyPairs, PreparedJob } from '@anchor-knot/
 import { demoCustomers, generateCustomers } from '@anchor-knot/standins';
 import type * as Comparing from './compareRecords.js';
 
-const { compareRecords } = (await import(pathToFileURL(join(import.meta.dirname, '../../dist/matching/compareRecords.js')).href)) as typeof Comparing;
+const { compareRecords } = (await import(
+  pathToFileURL(join(import.meta.dirname, '../../dist/matching/compareRecords.js')).href
+)) as typeof Comparing;
 const evidence = [
   { name: 'Company', fields: ['company'], compare: 'company name' as const },
   { name: 'Phone', fields: ['phone'], compare: 'phone' as const },
@@ -13,10 +15,21 @@ const evidence = [
 ];
 const { accounts, shoppers } = generateCustomers({ ...demoCustomers, inBoth: 1800, onlyCrm: 400, onlyShop: 300 });
 const texts = [
-  ...accounts.map(({ name, contact, address }) => evidenceTexts(evidence, { company: name, phone: contact.phone, street: address.street })),
-  ...shoppers.map(({ company_name, tel, address_line }) => evidenceTexts(evidence, { company: company_name, phone: tel, street: address_line })),
+  ...accounts.map(({ name, contact, address }) =>
+    evidenceTexts(evidence, { company: name, phone: contact.phone, street: address.street }),
+  ),
+  ...shoppers.map(({ company_name, tel, address_line }) =>
+    evidenceTexts(evidence, { company: company_name, phone: tel, street: address_line }),
+  ),
 ];
-const job = { evidence, texts, memberOf: texts.map((_, place) => (place < accounts.length ? 0 : 1)), members: 2, newcomers: texts.length, withinMembers: true };
+const job = {
+  evidence,
+  texts,
+  memberOf: texts.map((_, place) => (place < accounts.length ? 0 : 1)),
+  members: 2,
+  newcomers: texts.length,
+  withinMembers: true,
+};
 
 test('many records are compared in threads, a thousand at a time, and come to the same as one after another', async () => {
   const told: number[] = [];
@@ -49,5 +62,7 @@ test('whoever stops it has it stopped at once', async () => {
 
 test('evidence of nothing, and of too much, is refused', async () => {
   await expect(compareRecords({ ...job, evidence: [] })).rejects.toThrow('1 to 20');
-  await expect(compareRecords({ ...job, evidence: Array.from({ length: 21 }, () => evidence[0] as (typeof evidence)[number]) })).rejects.toThrow('1 to 20');
+  await expect(
+    compareRecords({ ...job, evidence: Array.from({ length: 21 }, () => evidence[0] as (typeof evidence)[number]) }),
+  ).rejects.toThrow('1 to 20');
 });

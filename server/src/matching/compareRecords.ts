@@ -39,18 +39,33 @@ export interface Compared {
  * the likely pairs are scored. The same records give the same result, whatever the number of threads.
  * @throws RangeError for no or too many parts of evidence; when the signal is aborted
  */
-export async function compareRecords({ least = leastBits, signal, onProgress, ...job }: CompareOptions): Promise<Compared> {
+export async function compareRecords({
+  least = leastBits,
+  signal,
+  onProgress,
+  ...job
+}: CompareOptions): Promise<Compared> {
   const { evidence, texts, newcomers, memberOf, weights: known } = job;
-  if (evidence.length === 0 || evidence.length > mostEvidenceFields) throw new RangeError(`evidence has 1 to ${mostEvidenceFields} fields`);
+  if (evidence.length === 0 || evidence.length > mostEvidenceFields)
+    throw new RangeError(`evidence has 1 to ${mostEvidenceFields} fields`);
   const ranges: MatchRange[] = [];
-  for (let from = 0; from < newcomers; from += inOneRange) ranges.push({ from, to: Math.min(newcomers, from + inOneRange) });
+  for (let from = 0; from < newcomers; from += inOneRange)
+    ranges.push({ from, to: Math.min(newcomers, from + inOneRange) });
   let done = 0;
   const finished = ({ from, to }: MatchRange): void => onProgress?.((done += to - from), newcomers);
-  const { any, parts } = newcomers < worthThreads ? compareHere(job, ranges, finished, signal) : await compareInThreads(job, ranges, finished, signal);
+  const { any, parts } =
+    newcomers < worthThreads
+      ? compareHere(job, ranges, finished, signal)
+      : await compareInThreads(job, ranges, finished, signal);
   const sizes = new Array<number>(job.members).fill(0);
-  for (let place = 0; place < texts.length; place += 1) sizes[memberOf[place] as number] = (sizes[memberOf[place] as number] ?? 0) + 1;
+  for (let place = 0; place < texts.length; place += 1)
+    sizes[memberOf[place] as number] = (sizes[memberOf[place] as number] ?? 0) + 1;
   const weights = known ?? (await inSteps(learnFromPairs(evidence, parts, memberOf, any, sizes), signal));
-  return { weights, likely: await inSteps(LikelyPairs.of(evidence, weights, texts, parts, least), signal), compared: parts.reduce((sum, part) => sum + part.compared, 0) };
+  return {
+    weights,
+    likely: await inSteps(LikelyPairs.of(evidence, weights, texts, parts, least), signal),
+    compared: parts.reduce((sum, part) => sum + part.compared, 0),
+  };
 }
 
 /** Nothing is learned from it. */
@@ -61,7 +76,12 @@ interface Parts {
   readonly parts: readonly ComparedPairs[];
 }
 
-function compareHere(job: MatchJob, ranges: readonly MatchRange[], finished: (range: MatchRange) => void, signal: AbortSignal | undefined): Parts {
+function compareHere(
+  job: MatchJob,
+  ranges: readonly MatchRange[],
+  finished: (range: MatchRange) => void,
+  signal: AbortSignal | undefined,
+): Parts {
   signal?.throwIfAborted();
   const prepared = new PreparedJob(job);
   const parts = ranges.map((range) => {
@@ -72,7 +92,12 @@ function compareHere(job: MatchJob, ranges: readonly MatchRange[], finished: (ra
   return { any: job.weights ? nothing : prepared.sample(), parts };
 }
 
-async function compareInThreads(job: MatchJob, ranges: readonly MatchRange[], finished: (range: MatchRange) => void, signal: AbortSignal | undefined): Promise<Parts> {
+async function compareInThreads(
+  job: MatchJob,
+  ranges: readonly MatchRange[],
+  finished: (range: MatchRange) => void,
+  signal: AbortSignal | undefined,
+): Promise<Parts> {
   const pool = new Piscina<MatchRange | undefined, ComparedPairs | AnyRecords>({
     filename: new URL('./matchWorker.js', import.meta.url).href,
     workerData: job,

@@ -42,7 +42,13 @@ export async function applyPlan(
     const entries = firstWrites(planned, writesAtOnce);
     planned = planned.slice(entries.length);
     after = entries.at(-1)?.anchor;
-    const intents = entries.flatMap((entry) => entry.operations.map((operation): Intent => ({ id: installation.nextId(), operation, storedAt: installation.clock.now() })));
+    const intents = entries.flatMap((entry) =>
+      entry.operations.map((operation): Intent => ({
+        id: installation.nextId(),
+        operation,
+        storedAt: installation.clock.now(),
+      })),
+    );
     const applied = new Set(
       await store.commitMerge(
         lease,
@@ -53,7 +59,9 @@ export async function applyPlan(
       ),
     );
     const writing = intents.filter(({ operation }) => applied.has(operation.anchor));
-    const anchors = new Map(entries.filter(({ anchor }) => applied.has(anchor)).map((entry) => [entry.anchor, entry.after]));
+    const anchors = new Map(
+      entries.filter(({ anchor }) => applied.has(anchor)).map((entry) => [entry.anchor, entry.after]),
+    );
     const ends = await writeAll(installation, options, connectors, writing, anchors, troubles, stopped);
     for (const { intent, state } of ends) {
       if (state === 'raced') raced.push({ anchor: intent.operation.anchor, member: intent.operation.member });
@@ -83,10 +91,19 @@ async function writeAll(
   stopped: () => boolean,
 ): Promise<WriteEnd[]> {
   const byMember = new Map<MemberId, Intent[]>();
-  for (const intent of intents) byMember.set(intent.operation.member, [...(byMember.get(intent.operation.member) ?? []), intent]);
+  for (const intent of intents)
+    byMember.set(intent.operation.member, [...(byMember.get(intent.operation.member) ?? []), intent]);
   const all = await together([...byMember], async ([member, own], failed) => {
     const halted = () => stopped() || failed() || troubles.has(member);
-    const { ends, trouble } = await writeMember(installation, options.knot, member, connectors.get(member) as Connector, own, anchors, halted);
+    const { ends, trouble } = await writeMember(
+      installation,
+      options.knot,
+      member,
+      connectors.get(member) as Connector,
+      own,
+      anchors,
+      halted,
+    );
     if (trouble) troubles.set(member, trouble);
     return ends;
   });
@@ -105,33 +122,55 @@ export async function storeEnds(
   const { knot } = options;
   if (ends.length === 0) return;
   const byAnchor = new Map<AnchorId, WriteEnd[]>();
-  for (const end of ends) byAnchor.set(end.intent.operation.anchor, [...(byAnchor.get(end.intent.operation.anchor) ?? []), end]);
+  for (const end of ends)
+    byAnchor.set(end.intent.operation.anchor, [...(byAnchor.get(end.intent.operation.anchor) ?? []), end]);
   const systemName = (member: MemberId) => installation.systemName(member);
   const anchors = entries.flatMap((entry) => {
     const own = byAnchor.get(entry.anchor);
     if (!own) return [];
-    const anchor = own.reduce((done, { intent, result }) => afterWrite(knot, done, intent.operation, result), entry.after);
+    const anchor = own.reduce(
+      (done, { intent, result }) => afterWrite(knot, done, intent.operation, result),
+      entry.after,
+    );
     const decisions: DecisionDraft[] = [...entry.decisions];
     for (const { intent, state, words } of own) {
-      if (state === 'refused') decisions.push(decisionOfRefusal(systemName, entry.anchor, intent.operation.member, words ?? 'no reason given'));
+      if (state === 'refused')
+        decisions.push(
+          decisionOfRefusal(systemName, entry.anchor, intent.operation.member, words ?? 'no reason given'),
+        );
       if (state === 'unclear') decisions.push(decisionOfUnclear(systemName, intent));
     }
     for (const tie of anchor.ties) {
       const before = entry.after.ties.find(({ member }) => member === tie.member);
-      if (tie.parked && own.some(({ state, intent }) => state === 'written' && intent.operation.member === tie.member) && tie.parked !== before?.parked)
+      if (
+        tie.parked &&
+        own.some(({ state, intent }) => state === 'written' && intent.operation.member === tie.member) &&
+        tie.parked !== before?.parked
+      )
         decisions.push(decisionOfRefusal(systemName, entry.anchor, tie.member, tie.parked.words));
     }
-    const open = isOpen(entry) || own.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
+    const open =
+      isOpen(entry) || own.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
     return [{ anchor, open, decisions, title: titleOf(knot, anchor) }];
   });
   const indexes = indexOfAnchors(
     knot,
     anchors.map(({ anchor }) => anchor),
   );
-  const writes = ends.map(({ intent, state, words, key }) => ({ intent: intent.id, operation: intent.operation, state, words, key }));
+  const writes = ends.map(({ intent, state, words, key }) => ({
+    intent: intent.id,
+    operation: intent.operation,
+    state,
+    words,
+    key,
+  }));
   await store.recordOutcomes(
     lease,
-    { anchors: anchors.map((one, place) => ({ ...one, index: indexes[place] as AnchorIndex })), writes, journal: ends.flatMap((end) => writeRows(end, clock.now())) },
+    {
+      anchors: anchors.map((one, place) => ({ ...one, index: indexes[place] as AnchorIndex })),
+      writes,
+      journal: ends.flatMap((end) => writeRows(end, clock.now())),
+    },
     clock.now(),
   );
 }
@@ -186,7 +225,15 @@ function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number):
 /** Records that came to the anchor, and edits that lost: their values are kept, with the rule that decided. */
 function mergeRows(entry: PlanEntry, at: number): JournalRow[] {
   const none = { field: undefined, before: undefined, after: undefined, meaning: undefined };
-  const tied = entry.tied.map(({ member, key, why }): JournalRow => ({ anchor: entry.anchor, member, key, kind: 'tied', ...none, cause: why, at }));
+  const tied = entry.tied.map(({ member, key, why }): JournalRow => ({
+    anchor: entry.anchor,
+    member,
+    key,
+    kind: 'tied',
+    ...none,
+    cause: why,
+    at,
+  }));
   const lost = entry.lost.map((lost): JournalRow => ({
     anchor: entry.anchor,
     member: lost.member,

@@ -1,10 +1,25 @@
-import { type AnchorMerge, type AnchorPlan, type CompiledKnot, heldFingerprint, type MatchDoubt, type RecordKey, type RecordName, type Score, showRaw } from '@anchor-knot/core';
+import {
+  type AnchorMerge,
+  type AnchorPlan,
+  type CompiledKnot,
+  heldFingerprint,
+  type MatchDoubt,
+  type RecordKey,
+  type RecordName,
+  type Score,
+  showRaw,
+} from '@anchor-knot/core';
 import type { DecisionDraft, Intent, OutsideRecord } from './store.js';
 
 const fieldName = (knot: CompiledKnot, id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;
 
 /** Everything about one anchor that waits for a person. `systemName` gives the name of a member's system. */
-export function decisionsOfAnchor(knot: CompiledKnot, systemName: (member: string) => string, merge: AnchorMerge, plan: AnchorPlan): DecisionDraft[] {
+export function decisionsOfAnchor(
+  knot: CompiledKnot,
+  systemName: (member: string) => string,
+  merge: AnchorMerge,
+  plan: AnchorPlan,
+): DecisionDraft[] {
   const anchor = merge.anchor.id;
   const held = merge.held.map((one): DecisionDraft => ({
     kind: 'held',
@@ -79,7 +94,12 @@ export function decisionsOfAnchor(knot: CompiledKnot, systemName: (member: strin
   return [...held, ...problems, ...rejected, ...withheld, ...deleted];
 }
 
-export function decisionOfRefusal(systemName: (member: string) => string, anchor: DecisionDraft['anchor'], member: string, words: string): DecisionDraft {
+export function decisionOfRefusal(
+  systemName: (member: string) => string,
+  anchor: DecisionDraft['anchor'],
+  member: string,
+  words: string,
+): DecisionDraft {
   return {
     kind: 'refused',
     anchor,
@@ -105,7 +125,15 @@ export function decisionOfUnclear(systemName: (member: string) => string, { oper
 export type ExplainPair = (
   a: RecordName,
   b: RecordName,
-) => (Score & { readonly texts: readonly { readonly fields: readonly string[]; readonly a: string | null; readonly b: string | null }[] }) | undefined;
+) =>
+  | (Score & {
+      readonly texts: readonly {
+        readonly fields: readonly string[];
+        readonly a: string | null;
+        readonly b: string | null;
+      }[];
+    })
+  | undefined;
 
 /** Decisions about records that belong to no anchor. */
 export function decisionsOfMatching(
@@ -125,17 +153,26 @@ export function decisionsOfMatching(
   return [...doubts.map((doubt) => decisionOfDoubt(systemName, doubt, explain)), ...ofRejected];
 }
 
-function decisionOfDoubt(systemName: (member: string) => string, doubt: MatchDoubt, explain: ExplainPair): DecisionDraft {
+function decisionOfDoubt(
+  systemName: (member: string) => string,
+  doubt: MatchDoubt,
+  explain: ExplainPair,
+): DecisionDraft {
   switch (doubt.kind) {
     case 'duplicate': {
       const all = [...(doubt.tiedKey === undefined ? [] : [doubt.tiedKey]), ...doubt.keys];
-      const alike = doubt.rule === undefined ? 'seem to be the same thing' : `have the same ${doubt.rule.toLowerCase()} “${(doubt.value ?? '').replaceAll('\u001f', ', ')}”`;
+      const alike =
+        doubt.rule === undefined
+          ? 'seem to be the same thing'
+          : `have the same ${doubt.rule.toLowerCase()} “${(doubt.value ?? '').replaceAll('\u001f', ', ')}”`;
       const who =
         all.length > 1
           ? `${all.length} records of ${systemName(doubt.member)} ${alike}: ${all.join(', ')}.`
           : `Record ${all.join()} of ${systemName(doubt.member)} is like a thing that has another record there.`;
       const member = doubt.member;
-      const scores = all.slice(1).map((key) => ({ key, score: explain({ member, key: all[0] as RecordKey }, { member, key }) ?? null }));
+      const scores = all
+        .slice(1)
+        .map((key) => ({ key, score: explain({ member, key: all[0] as RecordKey }, { member, key }) ?? null }));
       return {
         kind: 'duplicate',
         member,
@@ -143,19 +180,32 @@ function decisionOfDoubt(systemName: (member: string) => string, doubt: MatchDou
         anchor: doubt.anchor,
         fingerprint: JSON.stringify([doubt.value ?? null, all.toSorted()]),
         says: `${who} Say which one is to be kept the same; the others are set aside.`,
-        detail: { value: doubt.value ?? null, rule: doubt.rule ?? null, keys: doubt.keys, tiedKey: doubt.tiedKey ?? null, scores },
+        detail: {
+          value: doubt.value ?? null,
+          rule: doubt.rule ?? null,
+          keys: doubt.keys,
+          tiedKey: doubt.tiedKey ?? null,
+          scores,
+        },
       };
     }
     case 'evidence': {
       const { member, key } = doubt;
-      const candidates = doubt.candidates.map((candidate) => ({ ...candidate, anchor: candidate.anchor ?? null, score: explain(candidate.with, { member, key }) ?? null }));
+      const candidates = doubt.candidates.map((candidate) => ({
+        ...candidate,
+        anchor: candidate.anchor ?? null,
+        score: explain(candidate.with, { member, key }) ?? null,
+      }));
       const [best] = candidates;
       const like = best ? `record ${best.with.key} in ${systemName(best.with.member)}` : 'another record';
       return {
         kind: 'unsure match',
         member,
         key,
-        fingerprint: JSON.stringify([doubt.kind, candidates.map(({ with: other, score }) => [other.member, other.key, score?.bits ?? 0])]),
+        fingerprint: JSON.stringify([
+          doubt.kind,
+          candidates.map(({ with: other, score }) => [other.member, other.key, score?.bits ?? 0]),
+        ]),
         says: `Record ${key} in ${systemName(member)} may be the same as ${like}${candidates.length > 1 ? `, or as ${candidates.length === 2 ? 'another one' : `one of ${candidates.length - 1} others`}` : ''}. Say whether it is.`,
         detail: { why: doubt.kind, candidates },
       };
@@ -171,7 +221,10 @@ function decisionOfDoubt(systemName: (member: string) => string, doubt: MatchDou
           doubt.kind === 'keys disagree'
             ? `The keys of record ${doubt.key} in ${systemName(doubt.member)} lead to different things. Say which it is, or that it is a thing of its own.`
             : `The key of record ${doubt.key} in ${systemName(doubt.member)} belongs to several things. Say which it is, or that it is a thing of its own.`,
-        detail: { why: doubt.kind, candidates: doubt.anchors.map((anchor) => ({ anchor, records: [], with: null, score: null })) },
+        detail: {
+          why: doubt.kind,
+          candidates: doubt.anchors.map((anchor) => ({ anchor, records: [], with: null, score: null })),
+        },
       };
     default:
       throw new Error(`unknown doubt ${JSON.stringify(doubt satisfies never)}`);

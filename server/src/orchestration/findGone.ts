@@ -18,7 +18,13 @@ export interface GoneOutcome {
  * Ties whose records are missing from a complete listing. Each is confirmed by reading its key before it counts, because
  * a skipped page or a filter must not look like a deletion.
  */
-export async function findGone({ store }: Installation, lease: RunLease, member: MemberId, connector: Connector, listed: ReadonlySet<RecordKey>): Promise<GoneOutcome> {
+export async function findGone(
+  { store }: Installation,
+  lease: RunLease,
+  member: MemberId,
+  connector: Connector,
+  listed: ReadonlySet<RecordKey>,
+): Promise<GoneOutcome> {
   const missing: RecordKey[] = [];
   let total = 0;
   for (let after: RecordKey | undefined; ;) {
@@ -29,7 +35,10 @@ export async function findGone({ store }: Installation, lease: RunLease, member:
     if (keys.length < lookedAtOnce) break;
   }
   if (missing.length > believableCount && missing.length > total * believableShare) {
-    return { gone: [], doubted: `${missing.length} of ${total} tied records are missing from the listing, which is too many to believe` };
+    return {
+      gone: [],
+      doubted: `${missing.length} of ${total} tied records are missing from the listing, which is too many to believe`,
+    };
   }
   const gone: RecordKey[] = [];
   for (const key of missing) if ((await connector.readOne(key)) === undefined) gone.push(key);

@@ -1,4 +1,12 @@
-import { type Anchor, type AnchorId, type MemberId, recordId, type RecordKey, type TieReason, type Verdict } from '@anchor-knot/core';
+import {
+  type Anchor,
+  type AnchorId,
+  type MemberId,
+  recordId,
+  type RecordKey,
+  type TieReason,
+  type Verdict,
+} from '@anchor-knot/core';
 import { tieFingerprint } from './fingerprint.js';
 import { isOpen } from './planAnchors.js';
 import {
@@ -64,7 +72,12 @@ interface OpenRun {
  */
 export class InMemoryStore implements Store {
   readonly journal: JournalRow[] = [];
-  readonly operations: { operation: PlanEntry['operations'][number]; title: string; state: OperationState; words?: string | undefined }[] = [];
+  readonly operations: {
+    operation: PlanEntry['operations'][number];
+    title: string;
+    state: OperationState;
+    words?: string | undefined;
+  }[] = [];
   results: RunResult[] = [];
   #anchors: Map<AnchorId, KeptAnchor>;
   #outside: OutsideRecord[];
@@ -83,7 +96,10 @@ export class InMemoryStore implements Store {
   #indexedAs: string | undefined;
   readonly #commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void>;
 
-  constructor(state?: InstallationState, commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void> = async () => undefined) {
+  constructor(
+    state?: InstallationState,
+    commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void> = async () => undefined,
+  ) {
     this.#anchors = new Map();
     for (const [, kept] of state?.anchors ?? []) this.#keep(kept);
     this.#outside = [...(state?.outside ?? [])];
@@ -115,7 +131,14 @@ export class InMemoryStore implements Store {
     if (this.#run && this.#run.leaseUntil > request.now) return undefined;
     this.#token += 1;
     const lease = { run: request.run, knot: request.knot, token: this.#token };
-    this.#run = { lease, leaseUntil: request.now + request.leaseMs, staged: new Map(), plan: [], toMerge: [], stop: false };
+    this.#run = {
+      lease,
+      leaseUntil: request.now + request.leaseMs,
+      staged: new Map(),
+      plan: [],
+      toMerge: [],
+      stop: false,
+    };
     return lease;
   }
 
@@ -147,19 +170,33 @@ export class InMemoryStore implements Store {
       const anchor = this.#anchorOf(member, key);
       const tie = anchor?.anchor.ties.find((one) => one.member === member && one.key === key);
       if (anchor && tie)
-        heads.set(key, { anchor: anchor.anchor.id, fingerprint: tieFingerprint(tie), version: tie.version, gone: tie.gone ?? false, archived: tie.end === 'archived' });
+        heads.set(key, {
+          anchor: anchor.anchor.id,
+          fingerprint: tieFingerprint(tie),
+          version: tie.version,
+          gone: tie.gone ?? false,
+          archived: tie.end === 'archived',
+        });
     }
     return heads;
   }
 
   async tieCounts(): Promise<ReadonlyMap<MemberId, number>> {
     const counts = new Map<MemberId, number>();
-    for (const { anchor } of this.#anchors.values()) for (const { member, gone } of anchor.ties) if (!gone) counts.set(member, (counts.get(member) ?? 0) + 1);
+    for (const { anchor } of this.#anchors.values())
+      for (const { member, gone } of anchor.ties) if (!gone) counts.set(member, (counts.get(member) ?? 0) + 1);
     return counts;
   }
 
-  async tiedKeys(_: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]> {
-    const keys = [...this.#anchors.values()].flatMap(({ anchor }) => anchor.ties.filter((tie) => tie.member === member && !tie.gone).map(({ key }) => key));
+  async tiedKeys(
+    _: string,
+    member: MemberId,
+    after: RecordKey | undefined,
+    limit: number,
+  ): Promise<readonly RecordKey[]> {
+    const keys = [...this.#anchors.values()].flatMap(({ anchor }) =>
+      anchor.ties.filter((tie) => tie.member === member && !tie.gone).map(({ key }) => key),
+    );
     return keys
       .filter((key) => after === undefined || key > after)
       .sort()
@@ -176,9 +213,25 @@ export class InMemoryStore implements Store {
         ...kept,
         revision: kept.revision + 1,
         open: true,
-        anchor: { ...kept.anchor, ties: kept.anchor.ties.map((tie) => (tie.member === member && tie.key === key ? { ...tie, gone: true } : tie)) },
+        anchor: {
+          ...kept.anchor,
+          ties: kept.anchor.ties.map((tie) =>
+            tie.member === member && tie.key === key ? { ...tie, gone: true } : tie,
+          ),
+        },
       });
-      rows.push({ anchor: kept.anchor.id, member, key, kind: 'gone', field: undefined, before: undefined, after: undefined, meaning: undefined, cause: undefined, at });
+      rows.push({
+        anchor: kept.anchor.id,
+        member,
+        key,
+        kind: 'gone',
+        field: undefined,
+        before: undefined,
+        after: undefined,
+        meaning: undefined,
+        cause: undefined,
+        at,
+      });
     }
     await this.#save(rows);
   }
@@ -201,9 +254,13 @@ export class InMemoryStore implements Store {
     }
   }
 
-  async changeReadings(lease: RunLease, records: readonly (RecordRef & Pick<StagedRecord, 'reading'>)[]): Promise<void> {
+  async changeReadings(
+    lease: RunLease,
+    records: readonly (RecordRef & Pick<StagedRecord, 'reading'>)[],
+  ): Promise<void> {
     const { staged } = this.#check(lease);
-    for (const { reading, ...ref } of records) staged.set(recordId(ref), { ...(staged.get(recordId(ref)) as StagedRecord), reading });
+    for (const { reading, ...ref } of records)
+      staged.set(recordId(ref), { ...(staged.get(recordId(ref)) as StagedRecord), reading });
   }
 
   async repeatedValues(lease: RunLease): Promise<readonly RepeatedValue[]> {
@@ -211,22 +268,35 @@ export class InMemoryStore implements Store {
     return [...this.#unique].sort().flatMap(([name, values]) => {
       const [check, member] = JSON.parse(name) as [string, MemberId];
       const isPresent = (key: RecordKey): boolean =>
-        staged.has(recordId({ member, key })) || this.#anchorOf(member, key)?.anchor.ties.some((tie) => tie.member === member && tie.key === key && !tie.gone) === true;
+        staged.has(recordId({ member, key })) ||
+        this.#anchorOf(member, key)?.anchor.ties.some(
+          (tie) => tie.member === member && tie.key === key && !tie.gone,
+        ) === true;
       const present = [...values].filter(([key]) => isPresent(key)).toSorted(([a], [b]) => (a < b ? -1 : 1));
       const counts = new Map<string, number>();
       for (const [, value] of present) counts.set(value, (counts.get(value) ?? 0) + 1);
-      return present.flatMap(([key, value]) => ((counts.get(value) ?? 0) > 1 ? [{ check, member, key, isStaged: staged.has(recordId({ member, key })) }] : []));
+      return present.flatMap(([key, value]) =>
+        (counts.get(value) ?? 0) > 1 ? [{ check, member, key, isStaged: staged.has(recordId({ member, key })) }] : [],
+      );
     });
   }
 
   async rejectedTies(lease: RunLease): Promise<readonly RecordRef[]> {
     this.#check(lease);
-    return [...this.#anchors.values()].flatMap(({ anchor }) => anchor.ties.filter((tie) => tie.rejected && !tie.gone).map(({ member, key }) => ({ member, key })));
+    return [...this.#anchors.values()].flatMap(({ anchor }) =>
+      anchor.ties.filter((tie) => tie.rejected && !tie.gone).map(({ member, key }) => ({ member, key })),
+    );
   }
 
   async *stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]> {
     const newcomers = [...this.#check(lease).staged.values()].filter(({ anchor }) => anchor === undefined);
-    yield newcomers.map(({ member, key, matchKeys, texts = [], reading }) => ({ member, key, matchKeys, texts, isRejected: (reading.rejected?.length ?? 0) > 0 }));
+    yield newcomers.map(({ member, key, matchKeys, texts = [], reading }) => ({
+      member,
+      key,
+      matchKeys,
+      texts,
+      isRejected: (reading.rejected?.length ?? 0) > 0,
+    }));
   }
 
   async stagedReadings(lease: RunLease, refs: readonly RecordRef[]) {
@@ -235,16 +305,24 @@ export class InMemoryStore implements Store {
   }
 
   async anchorsWithKeys(_: string, keys: readonly (readonly [number, string])[]) {
-    return keys.flatMap(([rule, key]) => [...(this.#keyed.get(`${rule}\u001f${key}`) ?? [])].map((anchor) => ({ rule, key, anchor })));
+    return keys.flatMap(([rule, key]) =>
+      [...(this.#keyed.get(`${rule}\u001f${key}`) ?? [])].map((anchor) => ({ rule, key, anchor })),
+    );
   }
 
   async tiesOf(_: string, anchors: readonly AnchorId[]) {
-    return anchors.flatMap((id) => (this.#anchors.get(id)?.anchor.ties ?? []).map(({ member, key }) => ({ anchor: id, member, key })));
+    return anchors.flatMap((id) =>
+      (this.#anchors.get(id)?.anchor.ties ?? []).map(({ member, key }) => ({ anchor: id, member, key })),
+    );
   }
 
-  async assign(lease: RunLease, records: readonly (RecordRef & { anchor: AnchorId; why: TieReason | undefined })[]): Promise<void> {
+  async assign(
+    lease: RunLease,
+    records: readonly (RecordRef & { anchor: AnchorId; why: TieReason | undefined })[],
+  ): Promise<void> {
     const { staged } = this.#check(lease);
-    for (const { anchor, why, ...ref } of records) staged.set(recordId(ref), { ...(staged.get(recordId(ref)) as StagedRecord), anchor, why });
+    for (const { anchor, why, ...ref } of records)
+      staged.set(recordId(ref), { ...(staged.get(recordId(ref)) as StagedRecord), anchor, why });
   }
 
   async verdicts(): Promise<readonly Verdict[]> {
@@ -262,7 +340,10 @@ export class InMemoryStore implements Store {
       .slice(0, limit);
   }
 
-  async saveIndex(lease: RunLease, anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]): Promise<void> {
+  async saveIndex(
+    lease: RunLease,
+    anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[],
+  ): Promise<void> {
     this.#check(lease);
     for (const { anchor, index } of anchors) this.#keep({ ...(this.#anchors.get(anchor) as KeptAnchor), index });
   }
@@ -273,7 +354,10 @@ export class InMemoryStore implements Store {
     await this.#save([]);
   }
 
-  async evidenceCandidates(_: string, newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[]): Promise<EvidenceCandidates> {
+  async evidenceCandidates(
+    _: string,
+    newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[],
+  ): Promise<EvidenceCandidates> {
     const places = new Map<string, number>();
     const records: EvidenceCandidates['records'][number][] = [];
     const add = (record: IndexedRecord & { readonly anchor: AnchorId }): number => {
@@ -293,14 +377,23 @@ export class InMemoryStore implements Store {
       }
       return [...own];
     });
-    for (const anchor of new Set(records.map((record) => record.anchor))) for (const record of this.#anchors.get(anchor)?.index.evidence ?? []) add({ ...record, anchor });
+    for (const anchor of new Set(records.map((record) => record.anchor)))
+      for (const record of this.#anchors.get(anchor)?.index.evidence ?? []) add({ ...record, anchor });
     return { records, found };
   }
 
-  async saveOutside(lease: RunLease, records: readonly OutsideRecord[], decisions: readonly DecisionDraft[]): Promise<void> {
+  async saveOutside(
+    lease: RunLease,
+    records: readonly OutsideRecord[],
+    decisions: readonly DecisionDraft[],
+  ): Promise<void> {
     this.#check(lease);
     this.#outside = [...records];
-    this.#replaceDecisions((draft) => ['duplicate', 'unsure match'].includes(draft.kind) || (draft.kind === 'rejected' && draft.anchor === undefined), decisions);
+    this.#replaceDecisions(
+      (draft) =>
+        ['duplicate', 'unsure match'].includes(draft.kind) || (draft.kind === 'rejected' && draft.anchor === undefined),
+      decisions,
+    );
     await this.#save([]);
   }
 
@@ -318,19 +411,24 @@ export class InMemoryStore implements Store {
 
   async loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
     this.#check(lease);
-    return new Map(ids.flatMap((id) => (this.#anchors.has(id) ? [[id, this.#anchors.get(id) as KeptAnchor] as const] : [])));
+    return new Map(
+      ids.flatMap((id) => (this.#anchors.has(id) ? [[id, this.#anchors.get(id) as KeptAnchor] as const] : [])),
+    );
   }
 
   async stagedFor(lease: RunLease, ids: readonly AnchorId[]) {
     const found = new Map<AnchorId, (StagedRecord & { why: TieReason | undefined })[]>(ids.map((id) => [id, []]));
-    for (const record of this.#check(lease).staged.values()) if (record.anchor !== undefined) found.get(record.anchor)?.push({ ...record, why: record.why });
+    for (const record of this.#check(lease).staged.values())
+      if (record.anchor !== undefined) found.get(record.anchor)?.push({ ...record, why: record.why });
     return found;
   }
 
   async savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void> {
     const run = this.#check(lease);
     run.plan.push(...entries);
-    for (const entry of entries) for (const operation of entry.operations) this.operations.push({ operation, title: entry.title, state: 'planned' });
+    for (const entry of entries)
+      for (const operation of entry.operations)
+        this.operations.push({ operation, title: entry.title, state: 'planned' });
   }
 
   async planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]> {
@@ -340,7 +438,12 @@ export class InMemoryStore implements Store {
       .slice(0, limit);
   }
 
-  async commitMerge(lease: RunLease, entries: readonly PlanEntry[], intents: readonly Intent[], journal: readonly JournalRow[]): Promise<readonly AnchorId[]> {
+  async commitMerge(
+    lease: RunLease,
+    entries: readonly PlanEntry[],
+    intents: readonly Intent[],
+    journal: readonly JournalRow[],
+  ): Promise<readonly AnchorId[]> {
     const run = this.#check(lease);
     const given = new Set(entries.map(({ anchor }) => anchor));
     run.plan = run.plan.filter(({ anchor }) => !given.has(anchor));
@@ -365,7 +468,12 @@ export class InMemoryStore implements Store {
     }
     for (const { intent, operation, state, words } of writes) {
       if (state !== 'unclear') this.#intents.delete(intent);
-      const shown = this.operations.findLast((one) => one.operation.anchor === operation.anchor && one.operation.member === operation.member && one.state === 'planned');
+      const shown = this.operations.findLast(
+        (one) =>
+          one.operation.anchor === operation.anchor &&
+          one.operation.member === operation.member &&
+          one.state === 'planned',
+      );
       if (shown) Object.assign(shown, { state, words });
     }
     await this.#save(journal);
@@ -410,12 +518,19 @@ export class InMemoryStore implements Store {
     const before = this.#anchors.get(id);
     for (const { member, key } of before?.anchor.ties ?? []) this.#tied.delete(recordId({ member, key }));
     for (const [rule, key] of before?.index.keys ?? []) this.#keyed.get(`${rule}\u001f${key}`)?.delete(id);
-    for (const record of before?.index.evidence ?? []) for (const block of record.blocks) this.#blocks.get(block)?.delete(recordId(record));
+    for (const record of before?.index.evidence ?? [])
+      for (const block of record.blocks) this.#blocks.get(block)?.delete(recordId(record));
     this.#anchors.set(id, kept);
     for (const { member, key } of kept.anchor.ties) this.#tied.set(recordId({ member, key }), id);
     for (const record of kept.index.evidence) {
       for (const block of record.blocks)
-        this.#blocks.set(block, (this.#blocks.get(block) ?? new Map<string, IndexedRecord & { readonly anchor: AnchorId }>()).set(recordId(record), { ...record, anchor: id }));
+        this.#blocks.set(
+          block,
+          (this.#blocks.get(block) ?? new Map<string, IndexedRecord & { readonly anchor: AnchorId }>()).set(
+            recordId(record),
+            { ...record, anchor: id },
+          ),
+        );
     }
     for (const [rule, key] of kept.index.keys) {
       const name = `${rule}\u001f${key}`;

@@ -21,7 +21,11 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
   const texts: EvidenceTexts[] = [];
   const drafts = anchors.map((anchor) => {
     const keys = new Map<string, readonly [number, string]>();
-    const records: { readonly member: string; readonly key: (typeof anchor.ties)[number]['key']; readonly place: number }[] = [];
+    const records: {
+      readonly member: string;
+      readonly key: (typeof anchor.ties)[number]['key'];
+      readonly place: number;
+    }[] = [];
     const sets = [new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value]))];
     for (const tie of anchor.ties) {
       const values = knot.sharedValues(tie.member, expectedFields(tie), knot.keyFields);
@@ -52,15 +56,29 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
 
 /** Changes with everything that the index depends on. */
 export function indexFingerprint({ keyRules, evidence, fields, crosswalks }: CompiledKnot): string {
-  const named = new Set([...keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)), ...(evidence?.fields ?? []).flatMap((part) => part.fields)]);
-  const used = fields.filter(({ id }) => named.has(id)).map(({ id, type, mappings }) => [id, type, [...mappings].map(([member, { lens: _, ...mapping }]) => [member, mapping])]);
+  const named = new Set([
+    ...keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)),
+    ...(evidence?.fields ?? []).flatMap((part) => part.fields),
+  ]);
+  const used = fields
+    .filter(({ id }) => named.has(id))
+    .map(({ id, type, mappings }) => [
+      id,
+      type,
+      [...mappings].map(([member, { lens: _, ...mapping }]) => [member, mapping]),
+    ]);
   return createHash('sha256')
     .update(JSON.stringify([blocksVersion, keyRules, evidence?.fields ?? [], used, crosswalks]))
     .digest('base64');
 }
 
 /** Brings the index of all anchors up to a definition by which it was not made; a run's own anchors are kept up to it as they are stored. */
-export async function keepIndex(store: Store, knot: CompiledKnot, lease: RunLease, afterBatch: () => Promise<void>): Promise<void> {
+export async function keepIndex(
+  store: Store,
+  knot: CompiledKnot,
+  lease: RunLease,
+  afterBatch: () => Promise<void>,
+): Promise<void> {
   const fingerprint = indexFingerprint(knot);
   if ((await store.indexedAs(lease.knot)) === fingerprint) return;
   for (let after: AnchorId | undefined; ;) {

@@ -63,15 +63,25 @@ export async function matchNewcomers(
     () => anchorId(nextId()),
     verdicts,
   ).applyKeys();
-  const explain = await weighEvidence(store, options, lease, matching, new Map(staged.map((one) => [recordId(one), one.texts])), verdicts, beat);
+  const explain = await weighEvidence(
+    store,
+    options,
+    lease,
+    matching,
+    new Map(staged.map((one) => [recordId(one), one.texts])),
+    verdicts,
+    beat,
+  );
   const result = matching.finish();
   const tied = new Map<MemberId, number>();
   for (const { newcomer } of result.ties) tied.set(newcomer.member, (tied.get(newcomer.member) ?? 0) + 1);
   const assignments = result.ties.map(({ newcomer: { member, key }, anchor, why }) => ({ member, key, anchor, why }));
-  for (let at = 0; at < assignments.length; at += askedAtOnce) await store.assign(lease, assignments.slice(at, at + askedAtOnce));
+  for (let at = 0; at < assignments.length; at += askedAtOnce)
+    await store.assign(lease, assignments.slice(at, at + askedAtOnce));
 
   const stay: RecordRef[] = [];
-  for (const doubt of result.doubts) for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) stay.push({ member: doubt.member, key });
+  for (const doubt of result.doubts)
+    for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) stay.push({ member: doubt.member, key });
   stay.push(...result.unmatched);
   const stays = new Map<string, OutsideRecord>();
   for (const [id, record] of outside) if (record.verdict === 'aside') stays.set(id, record);
@@ -112,7 +122,9 @@ async function weighEvidence(
     free.map((one) => textsOf.get(recordId(one)) ?? []),
   );
   const records: RecordName[] = [...free, ...joined, ...known];
-  const texts = [...free, ...joined].map((one) => textsOf.get(recordId(one)) ?? []).concat(known.map((one) => one.texts));
+  const texts = [...free, ...joined]
+    .map((one) => textsOf.get(recordId(one)) ?? [])
+    .concat(known.map((one) => one.texts));
   const memberAt = new Map(knot.members.map(({ id }, index) => [id, index]));
   const first = free.length + joined.length;
   // Telling how far it is asks too whether to stop.
@@ -158,7 +170,14 @@ function explainer(
   return (a, b) => {
     const [one, other] = [places.get(recordId(a)), places.get(recordId(b))];
     if (one === undefined || other === undefined) return undefined;
-    return { ...likely.explain(one, other), texts: fields.map((field, part) => ({ fields: field.fields, a: texts[one]?.[part] ?? null, b: texts[other]?.[part] ?? null })) };
+    return {
+      ...likely.explain(one, other),
+      texts: fields.map((field, part) => ({
+        fields: field.fields,
+        a: texts[one]?.[part] ?? null,
+        b: texts[other]?.[part] ?? null,
+      })),
+    };
   };
 }
 
@@ -166,8 +185,15 @@ async function candidatesOf(store: Store, lease: RunLease, knot: CompiledKnot, t
   const columns = prepareColumns(knot.evidence?.fields ?? [], texts);
   // A block holds records of all members.
   const times = knot.members.length;
-  const blocks = texts.map((_, place) => storedBlocks(columns, place).map(({ block, limit }) => ({ block, limit: limit * times })));
-  const known: { readonly member: MemberId; readonly key: RecordKey; readonly anchor: AnchorId; readonly texts: EvidenceTexts }[] = [];
+  const blocks = texts.map((_, place) =>
+    storedBlocks(columns, place).map(({ block, limit }) => ({ block, limit: limit * times })),
+  );
+  const known: {
+    readonly member: MemberId;
+    readonly key: RecordKey;
+    readonly anchor: AnchorId;
+    readonly texts: EvidenceTexts;
+  }[] = [];
   const places = new Map<string, number>();
   const found: number[][] = [];
   for (let at = 0; at < blocks.length; at += candidatesAtOnce) {
@@ -195,12 +221,20 @@ function anchorsOf(records: readonly (RecordName & { readonly anchor: AnchorId }
     if (own) own.push(record);
     else anchors.set(record.anchor, [record]);
   }
-  return [...anchors].sort(([a], [b]) => (a < b ? -1 : 1)).map(([anchor, own]) => ({ anchor, records: own, members: own.map(({ member }) => member) }));
+  return [...anchors]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([anchor, own]) => ({ anchor, records: own, members: own.map(({ member }) => member) }));
 }
 
-async function knownAnchors(store: Store, lease: RunLease, newcomers: readonly Newcomer[], named: readonly RecordName[]) {
+async function knownAnchors(
+  store: Store,
+  lease: RunLease,
+  newcomers: readonly Newcomer[],
+  named: readonly RecordName[],
+) {
   const wanted = new Map<string, readonly [number, string]>();
-  for (const { keys } of newcomers) for (const [rule, key] of keys.entries()) if (key !== undefined) wanted.set(`${rule}\u001f${key}`, [rule, key]);
+  for (const { keys } of newcomers)
+    for (const [rule, key] of keys.entries()) if (key !== undefined) wanted.set(`${rule}\u001f${key}`, [rule, key]);
   const byKey = new Map<string, AnchorId[]>();
   const anchors = new Set<AnchorId>();
   const asked = [...wanted.values()];
@@ -222,7 +256,8 @@ async function knownAnchors(store: Store, lease: RunLease, newcomers: readonly N
   const tied = new Map<string, RecordKey>();
   const found = [...anchors];
   for (let at = 0; at < found.length; at += askedAtOnce) {
-    for (const { anchor, member, key } of await store.tiesOf(lease.knot, found.slice(at, at + askedAtOnce))) tied.set(`${anchor}\u001f${member}`, key);
+    for (const { anchor, member, key } of await store.tiesOf(lease.knot, found.slice(at, at + askedAtOnce)))
+      tied.set(`${anchor}\u001f${member}`, key);
   }
   return {
     withKey: (rule: number, key: string) => byKey.get(`${rule}\u001f${key}`) ?? [],

@@ -1,4 +1,13 @@
-import { type Anchor, type AnchorId, type CompiledKnot, expectedFields, mergeAnchor, type MemberId, planAnchor, type Reading } from '@anchor-knot/core';
+import {
+  type Anchor,
+  type AnchorId,
+  type CompiledKnot,
+  expectedFields,
+  mergeAnchor,
+  type MemberId,
+  planAnchor,
+  type Reading,
+} from '@anchor-knot/core';
 import { decisionsOfAnchor } from './decisions.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -36,7 +45,9 @@ export async function planAnchors(
       const entries = await planBatch(installation, options, lease, ids, context);
       for (const entry of entries) {
         tally.addPlan(entry);
-        if (entry.held.length > 0) for (const { kind, member } of entry.operations) if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
+        if (entry.held.length > 0)
+          for (const { kind, member } of entry.operations)
+            if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
       }
       await saving;
       if (entries.length > 0) saving = store.savePlan(lease, entries);
@@ -54,7 +65,13 @@ export async function planAnchors(
   return { updatedButHeld };
 }
 
-export async function planBatch(installation: Installation, options: RunOptions, lease: RunLease, ids: readonly AnchorId[], context: PlanContext): Promise<PlanEntry[]> {
+export async function planBatch(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  ids: readonly AnchorId[],
+  context: PlanContext,
+): Promise<PlanEntry[]> {
   const { store, clock } = installation;
   const { knot } = options;
   const stored = await store.loadAnchors(lease, ids);
@@ -65,40 +82,63 @@ export async function planBatch(installation: Installation, options: RunOptions,
     let anchor: Anchor = known;
     for (const { member, key, reading } of staged.get(id) ?? []) {
       readings.set(member, reading);
-      if (!anchor.ties.some((tie) => tie.member === member)) anchor = { ...anchor, ties: [...anchor.ties, { member, key, seen: {}, ahead: {}, left: {} }] };
+      if (!anchor.ties.some((tie) => tie.member === member))
+        anchor = { ...anchor, ties: [...anchor.ties, { member, key, seen: {}, ahead: {}, left: {} }] };
     }
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
     const plan = planAnchor(knot, merge, blocked, clock.now());
-    const postponed = new Set(plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member));
+    const postponed = new Set(
+      plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member),
+    );
     // While one of its systems cannot be read, nobody knows whether the thing was edited there.
-    const unreadHere = merge.anchor.ties.filter(({ member, gone }) => !gone && context.troubled.has(member)).map(({ member }) => member);
-    const isTooEarly = ({ kind }: (typeof plan.operations)[number]): boolean => (kind === 'archive' || kind === 'delete') && unreadHere.length > 0;
-    const tooEarly = plan.operations.filter((operation) => isTooEarly(operation) && !postponed.has(operation.member)).map(({ member }) => member);
-    const isDoubtful = ({ kind, member }: (typeof plan.operations)[number]): boolean => kind === 'create' && context.partlyRead.has(member);
-    const doubtful = plan.operations.filter((operation) => isDoubtful(operation) && !postponed.has(operation.member)).map(({ member }) => member);
+    const unreadHere = merge.anchor.ties
+      .filter(({ member, gone }) => !gone && context.troubled.has(member))
+      .map(({ member }) => member);
+    const isTooEarly = ({ kind }: (typeof plan.operations)[number]): boolean =>
+      (kind === 'archive' || kind === 'delete') && unreadHere.length > 0;
+    const tooEarly = plan.operations
+      .filter((operation) => isTooEarly(operation) && !postponed.has(operation.member))
+      .map(({ member }) => member);
+    const isDoubtful = ({ kind, member }: (typeof plan.operations)[number]): boolean =>
+      kind === 'create' && context.partlyRead.has(member);
+    const doubtful = plan.operations
+      .filter((operation) => isDoubtful(operation) && !postponed.has(operation.member))
+      .map(({ member }) => member);
     return {
       anchor: id,
       revision,
       title: titleOf(knot, merge.anchor),
       after: merge.anchor,
-      operations: plan.operations.filter((operation) => !context.troubled.has(operation.member) && !isDoubtful(operation) && !isTooEarly(operation)),
+      operations: plan.operations.filter(
+        (operation) => !context.troubled.has(operation.member) && !isDoubtful(operation) && !isTooEarly(operation),
+      ),
       withheld: [
         ...plan.withheld,
-        ...[...postponed].map((member) => ({ member, kind: 'waits' as const, reason: `${installation.systemName(member)} is in trouble` })),
+        ...[...postponed].map((member) => ({
+          member,
+          kind: 'waits' as const,
+          reason: `${installation.systemName(member)} is in trouble`,
+        })),
         ...tooEarly.map((member) => ({
           member,
           kind: 'waits' as const,
           reason: `${unreadHere.map((one) => installation.systemName(one)).join(', ')} must be read before anything is removed`,
         })),
-        ...doubtful.map((member) => ({ member, kind: 'waits' as const, reason: `some records of ${installation.systemName(member)} could not be read: it may be there already` })),
+        ...doubtful.map((member) => ({
+          member,
+          kind: 'waits' as const,
+          reason: `some records of ${installation.systemName(member)} could not be read: it may be there already`,
+        })),
       ],
       problems: [...merge.problems, ...plan.problems],
       held: merge.held,
       lost: merge.lost,
       decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
       index: { keys: [], evidence: [] },
-      tied: (staged.get(id) ?? []).flatMap(({ member, key, why }) => (why && why.kind !== 'key rule' ? [{ member, key, why }] : [])),
+      tied: (staged.get(id) ?? []).flatMap(({ member, key, why }) =>
+        why && why.kind !== 'key rule' ? [{ member, key, why }] : [],
+      ),
     };
   });
   const indexes = indexOfAnchors(
@@ -114,7 +154,12 @@ function newAnchor(id: AnchorId, records: readonly { readonly member: MemberId }
 
 /** Whether the next run has to look at an anchor even if nothing is read of it. */
 export function isOpen(entry: Pick<PlanEntry, 'after' | 'held' | 'problems' | 'withheld'>): boolean {
-  return entry.held.length > 0 || entry.problems.length > 0 || entry.withheld.length > 0 || entry.after.ties.some((tie) => tie.rejected && !tie.gone);
+  return (
+    entry.held.length > 0 ||
+    entry.problems.length > 0 ||
+    entry.withheld.length > 0 ||
+    entry.after.ties.some((tie) => tie.rejected && !tie.gone)
+  );
 }
 
 /** The name of an anchor in lists: its title field, or what its records call it, or their keys. */

@@ -47,7 +47,10 @@ export async function readMember(
   const known = (await store.cursors(lease.knot)).get(member.id);
   const startedAt = clock.now();
   const sameVersion = known?.knotVersion === options.knotVersion;
-  const changedSince = connector.capabilities.changesSince && known && sameVersion && !options.full && !member.filterIsDated ? known.changedSince : undefined;
+  const changedSince =
+    connector.capabilities.changesSince && known && sameVersion && !options.full && !member.filterIsDated
+      ? known.changedSince
+      : undefined;
   const listed = new Set<RecordKey>();
   const unusable: string[] = [];
   const deleted = new Set<RecordKey>();
@@ -55,7 +58,16 @@ export async function readMember(
   try {
     for await (const page of connector.read({ changedSince, signal: options.signal })) {
       unusable.push(...page.unusable.slice(0, 100 - unusable.length).map(({ reason }) => reason));
-      const staged = await differing(installation, options.knot, member, page.records, outside, lease.knot, sameVersion, (says) => (stopping ??= says));
+      const staged = await differing(
+        installation,
+        options.knot,
+        member,
+        page.records,
+        outside,
+        lease.knot,
+        sameVersion,
+        (says) => (stopping ??= says),
+      );
       for (const key of page.gone ?? []) deleted.add(key);
       // A record may come twice: what was said last is so.
       for (const { key } of page.records) {
@@ -69,12 +81,23 @@ export async function readMember(
     }
   } catch (error) {
     if (!(error instanceof SystemTrouble)) throw error;
-    return { cursor: undefined, trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice }, unusable, deleted: [], listed: undefined, stopping };
+    return {
+      cursor: undefined,
+      trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice },
+      unusable,
+      deleted: [],
+      listed: undefined,
+      stopping,
+    };
   }
   const since: Instant = startedAt + connector.clockOffset() - cursorOverlapMs;
   const complete = changedSince === undefined;
   return {
-    cursor: { changedSince: since, listedAt: complete ? startedAt : (known?.listedAt ?? startedAt), knotVersion: options.knotVersion },
+    cursor: {
+      changedSince: since,
+      listedAt: complete ? startedAt : (known?.listedAt ?? startedAt),
+      knotVersion: options.knotVersion,
+    },
     trouble: undefined,
     unusable,
     deleted: [...deleted],
@@ -106,12 +129,30 @@ async function differing(
     const fields = knot.rawFields(member.id, record);
     // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives nothing new.
     // A record that we archived is read as it was left; somebody who takes it out again makes a new version of it.
-    if (head?.archived && (record.version === undefined ? head.fingerprint === fingerprintOf(fields) : head.version === record.version)) continue;
-    if (head && !head.gone && sameVersion && head.version === record.version && head.fingerprint === fingerprintOf(fields)) continue;
+    if (
+      head?.archived &&
+      (record.version === undefined ? head.fingerprint === fingerprintOf(fields) : head.version === record.version)
+    )
+      continue;
+    if (
+      head &&
+      !head.gone &&
+      sameVersion &&
+      head.version === record.version &&
+      head.fingerprint === fingerprintOf(fields)
+    )
+      continue;
     const failing = knot.failedChecks(member.id, fields);
-    const says = takesPart.ok ? failing.says : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];
+    const says = takesPart.ok
+      ? failing.says
+      : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];
     if (failing.stops) stop(`record ${record.key}: ${failing.says.join('; ')}`);
-    const reading = { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) };
+    const reading = {
+      fields,
+      version: record.version,
+      modifiedAt: record.modifiedAt,
+      ...(says.length > 0 ? { rejected: says } : {}),
+    };
     const known = outside.get(recordId({ member: member.id, key: record.key }));
     if (known) outside.set(recordId({ member: member.id, key: record.key }), { ...known, reading });
     if (known?.verdict === 'aside') continue;
@@ -128,7 +169,14 @@ async function differing(
 }
 
 /** The keys of a record by the knot's key rules, and what it has for the evidence. */
-export function identityOf(knot: CompiledKnot, member: MemberId, { fields }: Reading): Pick<StagedRecord, 'matchKeys' | 'texts'> {
+export function identityOf(
+  knot: CompiledKnot,
+  member: MemberId,
+  { fields }: Reading,
+): Pick<StagedRecord, 'matchKeys' | 'texts'> {
   const values = knot.sharedValues(member, fields, knot.keyFields);
-  return { matchKeys: knot.keyRules.map((rule) => keyOf(rule, values) ?? null), texts: evidenceTexts(knot.evidence?.fields ?? [], values) };
+  return {
+    matchKeys: knot.keyRules.map((rule) => keyOf(rule, values) ?? null),
+    texts: evidenceTexts(knot.evidence?.fields ?? [], values),
+  };
 }

@@ -1,4 +1,11 @@
-import { type AnchorId, expectedFields, type MemberId, type Reading, recordId, type RecordKey } from '@anchor-knot/core';
+import {
+  type AnchorId,
+  expectedFields,
+  type MemberId,
+  type Reading,
+  recordId,
+  type RecordKey,
+} from '@anchor-knot/core';
 import type { Installation, RunOptions } from './installation.js';
 import { type RecordRef, type RunLease, type StagedRecord } from './store.js';
 
@@ -10,7 +17,11 @@ const atOnce = 1000;
  * it and are alone with their value now are taken in again.
  * @returns what stops the run, where such a check says so
  */
-export async function rejectRepeated(installation: Installation, { knot }: RunOptions, lease: RunLease): Promise<string | undefined> {
+export async function rejectRepeated(
+  installation: Installation,
+  { knot }: RunOptions,
+  lease: RunLease,
+): Promise<string | undefined> {
   const { store } = installation;
   if (knot.uniqueChecks.length === 0) return undefined;
   const checks = new Map(knot.uniqueChecks.map((check) => [check.id, check]));
@@ -30,7 +41,11 @@ export async function rejectRepeated(installation: Installation, { knot }: RunOp
     const readings = await store.stagedReadings(lease, staged.slice(at, at + atOnce));
     await store.changeReadings(
       lease,
-      readings.map(({ member, key, reading }) => ({ member, key, reading: rejectedFor(reading, reading.rejected, failing.get(recordId({ member, key }))?.says ?? []) })),
+      readings.map(({ member, key, reading }) => ({
+        member,
+        key,
+        reading: rejectedFor(reading, reading.rejected, failing.get(recordId({ member, key }))?.says ?? []),
+      })),
     );
   }
   await stageTies(installation, lease, failing, new Set(knot.uniqueChecks.map(({ says }) => says)));
@@ -50,7 +65,9 @@ async function stageTies(
   const refs = [...looked.values()];
   for (let at = 0; at < refs.length; at += atOnce) {
     const some = refs.slice(at, at + atOnce);
-    const already = new Set((await store.stagedReadings(lease, some)).map(({ member, key }) => recordId({ member, key })));
+    const already = new Set(
+      (await store.stagedReadings(lease, some)).map(({ member, key }) => recordId({ member, key })),
+    );
     const anchors = await anchorsOf(
       store,
       lease,
@@ -61,7 +78,11 @@ async function stageTies(
       const tie = loaded.get(anchor)?.anchor.ties.find((one) => one.member === member && one.key === key);
       if (!tie) return [];
       const others = (tie.rejected ?? []).filter((says) => !ofUniqueChecks.has(says));
-      const reading = rejectedFor({ fields: expectedFields(tie), version: tie.version }, others, failing.get(recordId({ member, key }))?.says ?? []);
+      const reading = rejectedFor(
+        { fields: expectedFields(tie), version: tie.version },
+        others,
+        failing.get(recordId({ member, key }))?.says ?? [],
+      );
       const isSame = JSON.stringify(reading.rejected ?? []) === JSON.stringify(tie.rejected ?? []);
       return isSame ? [] : [{ member, key, anchor, reading, matchKeys: [] }];
     });
@@ -69,15 +90,25 @@ async function stageTies(
   }
 }
 
-async function anchorsOf(store: Installation['store'], lease: RunLease, refs: readonly RecordRef[]): Promise<{ member: MemberId; key: RecordKey; anchor: AnchorId }[]> {
+async function anchorsOf(
+  store: Installation['store'],
+  lease: RunLease,
+  refs: readonly RecordRef[],
+): Promise<{ member: MemberId; key: RecordKey; anchor: AnchorId }[]> {
   const byMember = new Map<MemberId, RecordKey[]>();
   for (const { member, key } of refs) byMember.set(member, [...(byMember.get(member) ?? []), key]);
   const found: { member: MemberId; key: RecordKey; anchor: AnchorId }[] = [];
-  for (const [member, keys] of byMember) for (const [key, { anchor, gone }] of await store.tieHeads(lease.knot, member, keys)) if (!gone) found.push({ member, key, anchor });
+  for (const [member, keys] of byMember)
+    for (const [key, { anchor, gone }] of await store.tieHeads(lease.knot, member, keys))
+      if (!gone) found.push({ member, key, anchor });
   return found;
 }
 
-function rejectedFor({ rejected: _, ...reading }: Reading, others: readonly string[] | undefined, says: Iterable<string>): Reading {
+function rejectedFor(
+  { rejected: _, ...reading }: Reading,
+  others: readonly string[] | undefined,
+  says: Iterable<string>,
+): Reading {
   const all = [...new Set([...(others ?? []), ...says])];
   return all.length > 0 ? { ...reading, rejected: all } : reading;
 }

@@ -13,19 +13,31 @@ export interface Resolved {
 }
 
 /** Writes that an earlier run began and never concluded are looked up, so that none is repeated blindly and none is forgotten. */
-export async function resolveIntents(installation: Installation, options: RunOptions, lease: RunLease, connectors: ReadonlyMap<MemberId, Connector>): Promise<Resolved> {
+export async function resolveIntents(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  connectors: ReadonlyMap<MemberId, Connector>,
+): Promise<Resolved> {
   const { store } = installation;
   const intents = await store.openIntents(lease.knot);
   const unclear = new Map<AnchorId, Set<MemberId>>();
   const troubles = new Map<MemberId, MemberTrouble>();
-  const block = ({ operation }: Intent): void => void unclear.set(operation.anchor, (unclear.get(operation.anchor) ?? new Set()).add(operation.member));
+  const block = ({ operation }: Intent): void =>
+    void unclear.set(operation.anchor, (unclear.get(operation.anchor) ?? new Set()).add(operation.member));
   const anchors = await store.loadAnchors(lease, [...new Set(intents.map(({ operation }) => operation.anchor))]);
   const ends: WriteEnd[] = [];
   for (const intent of intents) {
     const { operation } = intent;
     const anchor = anchors.get(operation.anchor)?.anchor;
     const tied = anchor?.ties.some(({ member }) => member === operation.member);
-    if (operation.kind === 'create' && tied) ends.push({ intent, state: 'not done', result: { kind: 'not done' }, words: 'the record has been tied meanwhile' });
+    if (operation.kind === 'create' && tied)
+      ends.push({
+        intent,
+        state: 'not done',
+        result: { kind: 'not done' },
+        words: 'the record has been tied meanwhile',
+      });
     else if (intent.unclear) block(intent);
     else if (troubles.has(operation.member) || !connectors.has(operation.member)) block(intent);
     else {
@@ -39,7 +51,12 @@ export async function resolveIntents(installation: Installation, options: RunOpt
       } catch (error) {
         if (!(error instanceof SystemTrouble)) throw error;
         // Until that system can be asked, nothing is created there for this anchor.
-        troubles.set(operation.member, { member: operation.member, code: error.code, words: error.message, advice: error.advice });
+        troubles.set(operation.member, {
+          member: operation.member,
+          code: error.code,
+          words: error.message,
+          advice: error.advice,
+        });
         block(intent);
       }
     }
@@ -52,7 +69,12 @@ export async function resolveIntents(installation: Installation, options: RunOpt
 /** The anchor as it stands, in the form in which outcomes are stored. It is merged again in this run, so it counts as open. */
 function entryOf(installation: Installation, { knot }: RunOptions, anchor: Anchor) {
   const merge = mergeAnchor({ knot, anchor, readings: new Map(), now: installation.clock.now() });
-  const plan = { operations: [], withheld: [{ member: '', kind: 'waits' as const, reason: 'to be merged again' }], problems: [], asked: [] };
+  const plan = {
+    operations: [],
+    withheld: [{ member: '', kind: 'waits' as const, reason: 'to be merged again' }],
+    problems: [],
+    asked: [],
+  };
   return {
     anchor: anchor.id,
     after: anchor,

@@ -1,4 +1,11 @@
-import { type AnchorId, breachedGuards, type CompiledMember, type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
+import {
+  type AnchorId,
+  breachedGuards,
+  type CompiledMember,
+  type MemberId,
+  recordId,
+  type RecordKey,
+} from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
 import { findGone } from './findGone.js';
@@ -18,7 +25,8 @@ const mostPasses = 3;
 /** How often progress is told and the lease kept, at most. */
 const beatMs = 250;
 
-export type RunEnd = { readonly kind: 'ended'; readonly run: string; readonly result: RunResult } | { readonly kind: 'busy' };
+export type RunEnd =
+  { readonly kind: 'ended'; readonly run: string; readonly result: RunResult } | { readonly kind: 'busy' };
 
 /** Thrown inside a run to leave it before its first write. */
 class Halt extends Error {
@@ -81,8 +89,17 @@ class KnotRun {
     try {
       cursors = await this.#steps();
       const partly = this.#troubles.size > 0;
-      const state = this.#stopAsked ? 'stopped' : partly ? (this.#troubles.size >= this.#options.knot.members.length ? 'failed' : 'succeeded in part') : 'succeeded';
-      result = this.#result(state, partly ? [...this.#troubles.values()].map(({ words }) => words).join(' ') : undefined);
+      const state = this.#stopAsked
+        ? 'stopped'
+        : partly
+          ? this.#troubles.size >= this.#options.knot.members.length
+            ? 'failed'
+            : 'succeeded in part'
+          : 'succeeded';
+      result = this.#result(
+        state,
+        partly ? [...this.#troubles.values()].map(({ words }) => words).join(' ') : undefined,
+      );
       if (this.#stopAsked) cursors = new Map();
     } catch (error) {
       if (!(error instanceof Halt)) throw error;
@@ -102,14 +119,18 @@ class KnotRun {
     for (const member of knot.members) await this.#connect(member);
     this.#tally.begin('resolving');
     const resolved =
-      kind === 'run' ? await resolveIntents(this.#installation, this.#options, this.#lease, this.#connectors) : { unclear: new Map<AnchorId, Set<MemberId>>(), troubles: [] };
+      kind === 'run'
+        ? await resolveIntents(this.#installation, this.#options, this.#lease, this.#connectors)
+        : { unclear: new Map<AnchorId, Set<MemberId>>(), troubles: [] };
     for (const trouble of resolved.troubles) this.#note(trouble);
 
     const readings = await this.#read();
     this.#tally.begin('matching');
     const outside = this.#outside;
     await keepIndex(this.#installation.store, knot, this.#lease, () => this.#beat());
-    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally, () => this.#beat());
+    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally, () =>
+      this.#beat(),
+    );
     await this.#beat();
     this.#tally.begin('planning');
     const context: PlanContext = {
@@ -118,14 +139,27 @@ class KnotRun {
       troubled: new Set(this.#troubles.keys()),
       partlyRead: new Set([...readings].flatMap(([member, { unusable }]) => (unusable.length > 0 ? [member] : []))),
     };
-    const { updatedButHeld } = await planAnchors(this.#installation, this.#options, this.#lease, context, this.#tally, () => this.#beat());
+    const { updatedButHeld } = await planAnchors(
+      this.#installation,
+      this.#options,
+      this.#lease,
+      context,
+      this.#tally,
+      () => this.#beat(),
+    );
     const ties = new Map(await this.#installation.store.tieCounts(knot.id));
     for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.countLeftAlone(ties, updatedButHeld);
     await this.#guard(ties);
     if (kind === 'run' && !this.#stopAsked) await this.#write(context);
     // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
-    if (kind === 'run' && !this.#stopAsked) await this.#installation.store.saveOutside(this.#lease, matched.outside, matched.decisions, this.#installation.clock.now());
+    if (kind === 'run' && !this.#stopAsked)
+      await this.#installation.store.saveOutside(
+        this.#lease,
+        matched.outside,
+        matched.decisions,
+        this.#installation.clock.now(),
+      );
     return new Map([...readings].flatMap(([member, { cursor }]) => (cursor ? [[member, cursor] as const] : [])));
   }
 
@@ -164,7 +198,16 @@ class KnotRun {
         if (failed()) throw new Error('the reading of another member failed');
         await this.#beat();
       };
-      const reading = await readMember(this.#installation, this.#options, this.#lease, member, connector, this.#outside, this.#tally, afterPage);
+      const reading = await readMember(
+        this.#installation,
+        this.#options,
+        this.#lease,
+        member,
+        connector,
+        this.#outside,
+        this.#tally,
+        afterPage,
+      );
       readings.set(member.id, reading);
       if (reading.trouble) this.#note(reading.trouble);
     });
@@ -184,20 +227,33 @@ class KnotRun {
     const { store, clock } = this.#installation;
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     for (const words of unusable)
-      this.#notes.push({ member, code: 'record unusable', words, advice: 'Correct it in its system; the others were read. Until then nothing new is created there.' });
+      this.#notes.push({
+        member,
+        code: 'record unusable',
+        words,
+        advice: 'Correct it in its system; the others were read. Until then nothing new is created there.',
+      });
     for (const key of deleted) this.#outside.delete(recordId({ member, key }));
     // What is gone is so whether this run writes or not; a dry run shows what would follow.
     if (deleted.length > 0) await store.markGone(this.#lease, member, deleted, clock.now());
     if (!listed) return;
-    for (const [id, { member: of, key }] of this.#outside) if (of === member && !listed.has(key)) this.#outside.delete(id);
+    for (const [id, { member: of, key }] of this.#outside)
+      if (of === member && !listed.has(key)) this.#outside.delete(id);
     try {
-      const { gone, doubted } = await findGone(this.#installation, this.#lease, member, this.#connectors.get(member) as Connector, listed);
+      const { gone, doubted } = await findGone(
+        this.#installation,
+        this.#lease,
+        member,
+        this.#connectors.get(member) as Connector,
+        listed,
+      );
       if (doubted !== undefined)
         this.#note({
           member,
           code: 'listing too short',
           words: `${this.#installation.systemName(member)}: ${doubted}`,
-          advice: 'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was written there in this run.',
+          advice:
+            'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was written there in this run.',
         });
       if (gone.length > 0) await store.markGone(this.#lease, member, gone, clock.now());
     } catch (error) {
@@ -224,7 +280,12 @@ class KnotRun {
       detail: {},
     }));
     await this.#installation.store.saveRunDecisions(this.#lease, decisions, this.#installation.clock.now());
-    if (breaches.length > 0) throw new Halt('stopped by a guard', breaches.map(({ member, says }) => `${this.#installation.systemName(member)}: ${says}`).join('; '), breaches);
+    if (breaches.length > 0)
+      throw new Halt(
+        'stopped by a guard',
+        breaches.map(({ member, says }) => `${this.#installation.systemName(member)}: ${says}`).join('; '),
+        breaches,
+      );
   }
 
   async #write(context: PlanContext): Promise<void> {
@@ -243,7 +304,10 @@ class KnotRun {
       for (const trouble of applied.troubles) this.#note(trouble);
       if (applied.raced.length === 0 || pass >= mostPasses || this.#stopAsked) return;
       const again = await this.#readAgain(applied.raced);
-      const entries = await planBatch(this.#installation, this.#options, this.#lease, again, { ...context, troubled: new Set(this.#troubles.keys()) });
+      const entries = await planBatch(this.#installation, this.#options, this.#lease, again, {
+        ...context,
+        troubled: new Set(this.#troubles.keys()),
+      });
       await store.savePlan(this.#lease, entries);
     }
   }
@@ -257,12 +321,25 @@ class KnotRun {
     for (const { anchor, member } of raced) {
       const key = keys.get(`${anchor}/${member}`) as RecordKey;
       try {
-        const record = this.#troubles.has(member) ? undefined : await (this.#connectors.get(member) as Connector).readOne(key);
+        const record = this.#troubles.has(member)
+          ? undefined
+          : await (this.#connectors.get(member) as Connector).readOne(key);
         if (!record) continue;
         const fields = knot.rawFields(member, record);
         const { says } = knot.failedChecks(member, fields);
         await store.stage(this.#lease, [
-          { member, key, anchor, matchKeys: [], reading: { fields, version: record.version, modifiedAt: record.modifiedAt, ...(says.length > 0 ? { rejected: says } : {}) } },
+          {
+            member,
+            key,
+            anchor,
+            matchKeys: [],
+            reading: {
+              fields,
+              version: record.version,
+              modifiedAt: record.modifiedAt,
+              ...(says.length > 0 ? { rejected: says } : {}),
+            },
+          },
         ]);
         anchors.add(anchor);
       } catch (error) {
@@ -295,11 +372,19 @@ class KnotRun {
     this.#lastBeat = clock.now();
     await store.saveProgress(this.#lease, progress);
     const { stop } = await store.renewLease(this.#lease, clock.now(), this.#options.leaseMs);
-    if ((stop || this.#options.signal?.aborted) && this.#tally.phase !== 'writing') throw new Halt('stopped', 'it was stopped before anything was written');
+    if ((stop || this.#options.signal?.aborted) && this.#tally.phase !== 'writing')
+      throw new Halt('stopped', 'it was stopped before anything was written');
     this.#stopAsked ||= stop || (this.#options.signal?.aborted ?? false);
   }
 
   #result(state: RunResult['state'], words: string | undefined): RunResult {
-    return { state, progress: this.#tally.snapshot(), troubles: [...this.#troubles.values(), ...this.#notes], guards: [], words, now: this.#installation.clock.now() };
+    return {
+      state,
+      progress: this.#tally.snapshot(),
+      troubles: [...this.#troubles.values(), ...this.#notes],
+      guards: [],
+      words,
+      now: this.#installation.clock.now(),
+    };
   }
 }

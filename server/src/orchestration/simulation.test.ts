@@ -42,7 +42,9 @@ function apply(world: SimulatedInstallation, { member, customer, field, value }:
 }
 
 const isStoreFault = (error: unknown): boolean =>
-  error instanceof WorkerDied || error instanceof LeaseLost || (error instanceof Error && error.message.startsWith('the database failed'));
+  error instanceof WorkerDied ||
+  error instanceof LeaseLost ||
+  (error instanceof Error && error.message.startsWith('the database failed'));
 
 /** A run with a fault at one of its calls, or none. Gives the calls that it made. */
 async function runWithFault(world: SimulatedInstallation, at: number | undefined, fault: Fault): Promise<string[]> {
@@ -85,7 +87,9 @@ async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, see
   }
   const { anchors, intents, decisions } = store.state();
   expect(intents).toEqual([]);
-  const held = new Set(decisions.filter(({ kind }) => kind === 'held').map(({ anchor, field }) => `${anchor}/${field}`));
+  const held = new Set(
+    decisions.filter(({ kind }) => kind === 'held').map(({ anchor, field }) => `${anchor}/${field}`),
+  );
   for (const [id, { anchor }] of anchors) {
     expect(anchor.ties.map(({ member }) => member).sort()).toEqual([...members].sort());
     for (const tie of anchor.ties) {
@@ -101,13 +105,26 @@ async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, see
   // No lost edit: the last value that somebody gave in each place is agreed, lost with a trace, held, or was overwritten by a later edit there.
   const { before, after } = history(seed);
   for (const [index, edit] of after.entries()) {
-    if (after.slice(index + 1).some((later) => later.member === edit.member && later.customer === edit.customer && later.field === edit.field)) continue;
-    const anchor = anchors.find(([, { anchor: one }]) => one.agreed.email?.value === `customer${edit.customer}@marram.example`)?.[1].anchor;
+    if (
+      after
+        .slice(index + 1)
+        .some((later) => later.member === edit.member && later.customer === edit.customer && later.field === edit.field)
+    )
+      continue;
+    const anchor = anchors.find(
+      ([, { anchor: one }]) => one.agreed.email?.value === `customer${edit.customer}@marram.example`,
+    )?.[1].anchor;
     const value = String(edit.value);
-    const shadow = (other: unknown) => edit.member === 'shop' && edit.field === 'name' && typeof other === 'string' && other.startsWith(value.slice(0, 6).trim());
+    const shadow = (other: unknown) =>
+      edit.member === 'shop' &&
+      edit.field === 'name' &&
+      typeof other === 'string' &&
+      other.startsWith(value.slice(0, 6).trim());
     const agreed = anchor?.agreed[edit.field]?.value;
     const known = agreed === value || shadow(agreed) || shadowOf(value, agreed);
-    const lost = store.journal.some((row) => row.kind === 'lost' && row.field === edit.field && row.anchor === anchor?.id && row.meaning === value);
+    const lost = store.journal.some(
+      (row) => row.kind === 'lost' && row.field === edit.field && row.anchor === anchor?.id && row.meaning === value,
+    );
     const isHeld = held.has(`${anchor?.id}/${edit.field}`);
     expect({ edit, before: before.length, kept: known || lost || isHeld }).toMatchObject({ kept: true });
   }
@@ -120,19 +137,24 @@ function shadowOf(value: string, agreed: unknown): boolean {
 
 const seeds = Array.from({ length: Number(process.env.SIMULATION_SEEDS ?? 4) }, (_, index) => index + 1);
 
-describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])('when a call %s', (fault) => {
-  test.each(seeds)('the laws hold whichever call it is (history %i)', async (seed) => {
-    const { calls } = await play(seed, undefined, fault);
-    expect(calls.length).toBeGreaterThan(40);
-    for (let at = 1; at <= calls.length; at += 1) {
-      try {
-        await checkLaws(await play(seed, at, fault), seed);
-      } catch (error) {
-        throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, { cause: error });
+describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])(
+  'when a call %s',
+  (fault) => {
+    test.each(seeds)('the laws hold whichever call it is (history %i)', async (seed) => {
+      const { calls } = await play(seed, undefined, fault);
+      expect(calls.length).toBeGreaterThan(40);
+      for (let at = 1; at <= calls.length; at += 1) {
+        try {
+          await checkLaws(await play(seed, at, fault), seed);
+        } catch (error) {
+          throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, {
+            cause: error,
+          });
+        }
       }
-    }
-  });
-});
+    });
+  },
+);
 
 /** One customer is deleted in the list; another one too, but edited in the shop at the same time. */
 async function playDeletion(follows: 'archive' | 'delete', at: number | undefined, fault: Fault) {
@@ -146,10 +168,13 @@ async function playDeletion(follows: 'archive' | 'delete', at: number | undefine
     })),
   };
   const world = new SimulatedInstallation(knot, store, simulationAbilities);
-  for (const customer of [0, 1, 2]) apply(world, { member: 'list', customer, field: 'name', value: `customer ${customer}` });
+  for (const customer of [0, 1, 2])
+    apply(world, { member: 'list', customer, field: 'name', value: `customer ${customer}` });
   await world.run();
   const keyOf = (member: string, customer: number) =>
-    [...world.system(member).records.values()].find(({ fields }) => fields.email === `customer${customer}@marram.example`)?.key as RecordKey;
+    [...world.system(member).records.values()].find(
+      ({ fields }) => fields.email === `customer${customer}@marram.example`,
+    )?.key as RecordKey;
   const shopKey = keyOf('shop', 1);
   for (const customer of [0, 1]) world.system('list').records.delete(keyOf('list', customer));
   world.system('shop').edit(shopKey, 'limit', 7);
@@ -157,50 +182,60 @@ async function playDeletion(follows: 'archive' | 'delete', at: number | undefine
   return { store, world, calls, keyOf };
 }
 
-describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])('when a call %s', (fault) => {
-  test.each(['archive', 'delete'] as const)('a deletion has the others %sd once, and an edit at the same time asks, whichever call it is', async (follows) => {
-    const { calls } = await playDeletion(follows, undefined, fault);
-    for (let at = 1; at <= calls.length; at += 1) {
-      const { store, world, keyOf } = await playDeletion(follows, at, fault);
-      for (let run = 0; run < 3; run += 1) await world.run();
-      const before = store.operations.length;
-      await world.run();
-      const state = (member: string, customer: number) => {
-        const record = world.system(member).records.get(keyOf(member, customer));
-        return record === undefined ? 'gone' : record.fields.archived === true ? 'archived' : 'there';
-      };
-      const removed = follows === 'archive' ? 'archived' : 'gone';
-      const asked = store.state().decisions.filter(({ kind }) => kind === 'deleted elsewhere').length;
-      expect({
-        at: `${at} ${calls[at - 1]}`,
-        first: ['crm', 'shop', 'list'].map((member) => state(member, 0)),
-        // The fault may have let the deletion be noticed before the edit.
-        second: asked === 1 ? ['crm', 'shop'].map((member) => state(member, 1)) : 'settled',
-        third: ['crm', 'shop', 'list'].map((member) => state(member, 2)),
-        more: store.operations.length - before,
-        intents: store.state().intents,
-      }).toEqual({
-        at: `${at} ${calls[at - 1]}`,
-        first: [removed, removed, 'gone'],
-        second: asked === 1 ? ['there', 'there'] : 'settled',
-        third: ['there', 'there', 'there'],
-        more: 0,
-        intents: [],
-      });
-    }
-    const { store, world } = await playDeletion(follows, undefined, fault);
-    await world.run();
-    expect(store.state().decisions.filter(({ kind }) => kind === 'deleted elsewhere')).toHaveLength(1);
-  });
-});
+describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])(
+  'when a call %s',
+  (fault) => {
+    test.each(['archive', 'delete'] as const)(
+      'a deletion has the others %sd once, and an edit at the same time asks, whichever call it is',
+      async (follows) => {
+        const { calls } = await playDeletion(follows, undefined, fault);
+        for (let at = 1; at <= calls.length; at += 1) {
+          const { store, world, keyOf } = await playDeletion(follows, at, fault);
+          for (let run = 0; run < 3; run += 1) await world.run();
+          const before = store.operations.length;
+          await world.run();
+          const state = (member: string, customer: number) => {
+            const record = world.system(member).records.get(keyOf(member, customer));
+            return record === undefined ? 'gone' : record.fields.archived === true ? 'archived' : 'there';
+          };
+          const removed = follows === 'archive' ? 'archived' : 'gone';
+          const asked = store.state().decisions.filter(({ kind }) => kind === 'deleted elsewhere').length;
+          expect({
+            at: `${at} ${calls[at - 1]}`,
+            first: ['crm', 'shop', 'list'].map((member) => state(member, 0)),
+            // The fault may have let the deletion be noticed before the edit.
+            second: asked === 1 ? ['crm', 'shop'].map((member) => state(member, 1)) : 'settled',
+            third: ['crm', 'shop', 'list'].map((member) => state(member, 2)),
+            more: store.operations.length - before,
+            intents: store.state().intents,
+          }).toEqual({
+            at: `${at} ${calls[at - 1]}`,
+            first: [removed, removed, 'gone'],
+            second: asked === 1 ? ['there', 'there'] : 'settled',
+            third: ['there', 'there', 'there'],
+            more: 0,
+            intents: [],
+          });
+        }
+        const { store, world } = await playDeletion(follows, undefined, fault);
+        await world.run();
+        expect(store.state().decisions.filter(({ kind }) => kind === 'deleted elsewhere')).toHaveLength(1);
+      },
+    );
+  },
+);
 
 const limitIn = (world: SimulatedInstallation, member: string, customer: number) =>
-  [...world.system(member).records.values()].find(({ fields }) => fields.email === `customer${customer}@marram.example`)?.fields.limit;
+  [...world.system(member).records.values()].find(({ fields }) => fields.email === `customer${customer}@marram.example`)
+    ?.fields.limit;
 
 /** A limit that must be unique in the shop is given to two customers, and later to one of them again. */
 async function playRepeated(at: number | undefined, fault: Fault) {
   const store = new InMemoryStore();
-  const knot: Knot = { ...simulationKnot, checks: [{ id: 'once', unique: 'limit', says: 'a limit twice', onFail: 'reject', members: ['shop'] }] };
+  const knot: Knot = {
+    ...simulationKnot,
+    checks: [{ id: 'once', unique: 'limit', says: 'a limit twice', onFail: 'reject', members: ['shop'] }],
+  };
   const world = new SimulatedInstallation(knot, store, simulationAbilities);
   for (const customer of [0, 1, 2]) {
     apply(world, { member: 'shop', customer, field: 'name', value: `shop ${customer}` });
@@ -212,7 +247,9 @@ async function playRepeated(at: number | undefined, fault: Fault) {
   const rejected = () =>
     store
       .state()
-      .anchors.flatMap(([, { anchor }]) => anchor.ties.filter((tie) => tie.rejected).map((tie) => `${tie.member}/${tie.key}`))
+      .anchors.flatMap(([, { anchor }]) =>
+        anchor.ties.filter((tie) => tie.rejected).map((tie) => `${tie.member}/${tie.key}`),
+      )
       .sort();
   return { world, calls, rejected };
 }
@@ -226,11 +263,18 @@ test.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker d
       const { world, rejected } = await playRepeated(at, fault);
       await world.run();
       // The one that was edited, and the one that was not.
-      expect({ at: calls[at - 1], rejected: rejected() }).toEqual({ at: calls[at - 1], rejected: ['shop/shop-1', 'shop/shop-2'] });
+      expect({ at: calls[at - 1], rejected: rejected() }).toEqual({
+        at: calls[at - 1],
+        rejected: ['shop/shop-1', 'shop/shop-2'],
+      });
       world.system('shop').edit('shop-1', 'limit', 7);
       await world.run();
       await world.run();
-      expect({ at: calls[at - 1], rejected: rejected(), limit: limitIn(world, 'crm', 1) }).toEqual({ at: calls[at - 1], rejected: [], limit: 7 });
+      expect({ at: calls[at - 1], rejected: rejected(), limit: limitIn(world, 'crm', 1) }).toEqual({
+        at: calls[at - 1],
+        rejected: [],
+        limit: 7,
+      });
     }
   },
 );
@@ -243,7 +287,10 @@ const weighed: Knot = {
   evidence: {
     fields: [{ name: 'Name', fields: ['name'], compare: 'text' }],
     thresholds: { upper: 5, lower: -2 },
-    weights: { prior: 1 / 257, fields: [{ m: [0.001, 0.1, 0.3, 0.6], u: [0.99, 0.0004, 0.0012, 2.3e-6], common: {}, rare: -1870 }] },
+    weights: {
+      prior: 1 / 257,
+      fields: [{ m: [0.001, 0.1, 0.3, 0.6], u: [0.99, 0.0004, 0.0012, 2.3e-6], common: {}, rare: -1870 }],
+    },
   },
 };
 
@@ -251,7 +298,8 @@ const weighed: Knot = {
 async function playEvidence(at: number | undefined, fault: Fault) {
   const store = new InMemoryStore();
   const world = new SimulatedInstallation(weighed, store, simulationAbilities);
-  for (const member of members) for (const name of ['Osprey', 'Saltpan']) world.system(member).edit(`${member}-${name}`, 'name', name);
+  for (const member of members)
+    for (const name of ['Osprey', 'Saltpan']) world.system(member).edit(`${member}-${name}`, 'name', name);
   await world.run();
   world.system('list').edit('list-Marram', 'name', 'Marram');
   world.system('crm').edit('crm-Marram', 'name', 'Marram');
@@ -290,14 +338,20 @@ test.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker d
 
 test('what is tied is found by new evidence from the first run of a new definition on', async () => {
   const store = new InMemoryStore();
-  const world = new SimulatedInstallation({ ...weighed, evidence: undefined, keyRules: simulationKnot.keyRules }, store, simulationAbilities);
+  const world = new SimulatedInstallation(
+    { ...weighed, evidence: undefined, keyRules: simulationKnot.keyRules },
+    store,
+    simulationAbilities,
+  );
   world.system('crm').edit('crm-1', 'name', 'Osprey');
   await world.run();
   world.system('shop').edit('shop-1', 'name', 'Osprey');
   const compiled = compileKnot(weighed);
   if (!compiled.ok) throw new Error('the knot is wrong');
   await world.run({ knot: compiled.knot, knotVersion: 2 });
-  expect(store.state().anchors.map(([, { anchor }]) => anchor.ties.map(({ key }) => key))).toEqual([['crm-1', 'shop-1']]);
+  expect(store.state().anchors.map(([, { anchor }]) => anchor.ties.map(({ key }) => key))).toEqual([
+    ['crm-1', 'shop-1'],
+  ]);
   // The rule that it was tied by stands in the journal.
   expect(store.journal.filter(({ kind }) => kind === 'tied').map(({ key, cause }) => [key, cause])).toEqual([
     ['shop-1', { kind: 'evidence', with: { member: 'crm', key: 'crm-1' }, bits: expect.any(Number) as number }],
@@ -310,13 +364,23 @@ test('a record keeps its tie when what it was tied by changes', async () => {
   await world.run();
   await world.run();
   const { anchors } = store.state();
-  expect(anchors.find(([, { anchor }]) => anchor.ties.some(({ key }) => key === 'shop-Osprey'))?.[1].anchor.ties).toHaveLength(3);
+  expect(
+    anchors.find(([, { anchor }]) => anchor.ties.some(({ key }) => key === 'shop-Osprey'))?.[1].anchor.ties,
+  ).toHaveLength(3);
 });
 
 test('two workers cannot run one knot at once, and a worker that was presumed dead cannot write any more', async () => {
   const store = new InMemoryStore();
   const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);
-  const request = { run: 'r1', knot: 'customers', knotVersion: 1, kind: 'run', startedBy: 'x', now: 0, leaseMs: 1000 } as const;
+  const request = {
+    run: 'r1',
+    knot: 'customers',
+    knotVersion: 1,
+    kind: 'run',
+    startedBy: 'x',
+    now: 0,
+    leaseMs: 1000,
+  } as const;
   const first = await store.beginRun(request);
   expect(await store.beginRun({ ...request, run: 'r2', now: 999 })).toBeUndefined();
   expect(await world.run({ leaseMs: 1000 })).toMatchObject({ kind: 'ended' });

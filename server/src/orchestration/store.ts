@@ -106,7 +106,17 @@ export interface DecisionDraft {
 }
 
 export type DecisionKind =
-  'held' | 'duplicate' | 'unsure match' | 'unreadable' | 'unwritable' | 'rejected' | 'refused' | 'cannot be created' | 'unclear write' | 'deleted elsewhere' | 'guard';
+  | 'held'
+  | 'duplicate'
+  | 'unsure match'
+  | 'unreadable'
+  | 'unwritable'
+  | 'rejected'
+  | 'refused'
+  | 'cannot be created'
+  | 'unclear write'
+  | 'deleted elsewhere'
+  | 'guard';
 
 export interface PlanEntry {
   readonly anchor: AnchorId;
@@ -230,7 +240,8 @@ export interface MemberTrouble {
 }
 
 export interface RunResult {
-  readonly state: 'succeeded' | 'succeeded in part' | 'stopped by a guard' | 'stopped by a check' | 'stopped' | 'failed';
+  readonly state:
+    'succeeded' | 'succeeded in part' | 'stopped by a guard' | 'stopped by a check' | 'stopped' | 'failed';
   readonly progress: RunProgress;
   readonly troubles: readonly MemberTrouble[];
   readonly guards: readonly { readonly member: MemberId; readonly says: string }[];
@@ -270,7 +281,10 @@ export interface Store {
   outside(knot: string): Promise<readonly OutsideRecord[]>;
   stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
   stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]>;
-  stagedReadings(lease: RunLease, refs: readonly RecordRef[]): Promise<readonly (RecordRef & { readonly reading: Reading })[]>;
+  stagedReadings(
+    lease: RunLease,
+    refs: readonly RecordRef[],
+  ): Promise<readonly (RecordRef & { readonly reading: Reading })[]>;
   /** Changes what was staged of records, and nothing else about them. */
   changeReadings(lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]): Promise<void>;
   /** Under each unique check, in order of check, member and key. Records that are gone, or neither tied nor staged, do not count. */
@@ -282,7 +296,10 @@ export interface Store {
     keys: readonly (readonly [rule: number, key: string])[],
   ): Promise<readonly { readonly rule: number; readonly key: string; readonly anchor: AnchorId }[]>;
   tiesOf(knot: string, anchors: readonly AnchorId[]): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]>;
-  assign(lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[]): Promise<void>;
+  assign(
+    lease: RunLease,
+    records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
+  ): Promise<void>;
   /** What people have said about pairs of records. */
   verdicts(knot: string): Promise<readonly Verdict[]>;
   /** Of what definition the index of anchors is; `undefined` when there is none, or it was lost. */
@@ -290,28 +307,50 @@ export interface Store {
   /** Anchors in order of id, after one. */
   anchorIds(knot: string, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
   /** Replaces the index of these anchors. */
-  saveIndex(lease: RunLease, anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]): Promise<void>;
+  saveIndex(
+    lease: RunLease,
+    anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[],
+  ): Promise<void>;
   /** Says that all anchors are indexed by that definition. */
   markIndexed(lease: RunLease, fingerprint: string): Promise<void>;
   /**
    * Finds the records of anchors that share blocks with newcomers. A block with more records than its limit is passed over.
    * @param newcomers for each newcomer its blocks
    */
-  evidenceCandidates(knot: string, newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[]): Promise<EvidenceCandidates>;
+  evidenceCandidates(
+    knot: string,
+    newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[],
+  ): Promise<EvidenceCandidates>;
   /** Replaces the records outside of anchors, and the decisions about them. */
-  saveOutside(lease: RunLease, records: readonly OutsideRecord[], decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
+  saveOutside(
+    lease: RunLease,
+    records: readonly OutsideRecord[],
+    decisions: readonly DecisionDraft[],
+    at: Instant,
+  ): Promise<void>;
 
   /** Anchors to be merged in this run: those with staged records, and those with something open. In order of id. */
   anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
   loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>>;
   /** What was staged for these anchors: readings by member, with the key and the reason for new ties. */
-  stagedFor(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly (RecordRef & { readonly reading: Reading; readonly why: TieReason | undefined })[]>>;
+  stagedFor(
+    lease: RunLease,
+    ids: readonly AnchorId[],
+  ): Promise<
+    ReadonlyMap<AnchorId, readonly (RecordRef & { readonly reading: Reading; readonly why: TieReason | undefined })[]>
+  >;
   savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void>;
   /** Planned entries that are not yet applied, in order of anchor, after an anchor. */
   planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]>;
 
   /** Steps 7 of the merge: agreed values, what the ties have seen, decisions and intents, before the first call. Gives the anchors whose revision was still the one planned from. */
-  commitMerge(lease: RunLease, entries: readonly PlanEntry[], intents: readonly Intent[], journal: readonly JournalRow[], at: Instant): Promise<readonly AnchorId[]>;
+  commitMerge(
+    lease: RunLease,
+    entries: readonly PlanEntry[],
+    intents: readonly Intent[],
+    journal: readonly JournalRow[],
+    at: Instant,
+  ): Promise<readonly AnchorId[]>;
   recordOutcomes(lease: RunLease, outcomes: Outcomes, at: Instant): Promise<void>;
   openIntents(knot: string): Promise<readonly Intent[]>;
   markUnclear(lease: RunLease, intents: readonly string[]): Promise<void>;

@@ -12,7 +12,19 @@ export class Tally {
 
   constructor(knot: CompiledKnot) {
     for (const { id } of knot.members)
-      this.#members.set(id, { read: 0, create: 0, update: 0, archive: 0, delete: 0, leftAlone: 0, held: 0, rejected: 0, waiting: 0, written: 0, failed: 0 });
+      this.#members.set(id, {
+        read: 0,
+        create: 0,
+        update: 0,
+        archive: 0,
+        delete: 0,
+        leftAlone: 0,
+        held: 0,
+        rejected: 0,
+        waiting: 0,
+        written: 0,
+        failed: 0,
+      });
   }
 
   begin(phase: RunProgress['phase'], total?: number): void {
@@ -43,12 +55,18 @@ export class Tally {
   /** What is neither created, updated, held, rejected nor waiting is left alone. `ties` are those after matching. */
   countLeftAlone(ties: ReadonlyMap<MemberId, number>, updatedButHeld: ReadonlyMap<MemberId, number>): void {
     for (const [member, tally] of this.#members) {
-      const touched = tally.archive + tally.delete + tally.update + tally.held - (updatedButHeld.get(member) ?? 0) + tally.rejected;
+      const touched =
+        tally.archive + tally.delete + tally.update + tally.held - (updatedButHeld.get(member) ?? 0) + tally.rejected;
       tally.leftAlone = Math.max(0, (ties.get(member) ?? 0) - touched);
     }
   }
 
   snapshot(): RunProgress {
-    return { phase: this.phase, done: this.done, total: this.total, tally: Object.fromEntries([...this.#members].map(([id, tally]) => [id, { ...tally }])) };
+    return {
+      phase: this.phase,
+      done: this.done,
+      total: this.total,
+      tally: Object.fromEntries([...this.#members].map(([id, tally]) => [id, { ...tally }])),
+    };
   }
 }

@@ -3,7 +3,10 @@
  * that has failed. After the first failure the others are told by `failed` and stop at their next step.
  * @throws the first failure
  */
-export async function together<T, R>(items: readonly T[], work: (item: T, failed: () => boolean) => Promise<R>): Promise<R[]> {
+export async function together<T, R>(
+  items: readonly T[],
+  work: (item: T, failed: () => boolean) => Promise<R>,
+): Promise<R[]> {
   let failure: { readonly error: unknown } | undefined;
   const results = await Promise.all(
     items.map(async (item) => {

@@ -1,4 +1,13 @@
-import { type Anchor, type AnchorId, type CompiledKnot, holdsWrite, type MemberId, type Operation, type RecordKey, type WriteResult } from '@anchor-knot/core';
+import {
+  type Anchor,
+  type AnchorId,
+  type CompiledKnot,
+  holdsWrite,
+  type MemberId,
+  type Operation,
+  type RecordKey,
+  type WriteResult,
+} from '@anchor-knot/core';
 import { type Connector, SystemTrouble, type WriteOutcome, type WriteRequest } from '@anchor-knot/connectors';
 import pLimit from 'p-limit';
 import { fingerprintOf, tieFingerprint } from './fingerprint.js';
@@ -62,19 +71,27 @@ async function writeBatch(
   const early: WriteEnd[] = [];
   const ready: Intent[] = [];
   for (const intent of batch) {
-    const end = connector.capabilities.conditionalUpdate ? undefined : await lookBefore(knot, connector, intent, anchors);
+    const end = connector.capabilities.conditionalUpdate
+      ? undefined
+      : await lookBefore(knot, connector, intent, anchors);
     if (end) early.push(end);
     else ready.push(intent);
   }
   if (ready.length === 0) return early;
   const outcomes = await connector.write(ready.map(({ operation }) => requestOf(knot.id, operation)));
   const ends: WriteEnd[] = [];
-  for (const [index, intent] of ready.entries()) ends.push(await conclude(installation, knot, connector, intent, outcomes[index] as WriteOutcome));
+  for (const [index, intent] of ready.entries())
+    ends.push(await conclude(installation, knot, connector, intent, outcomes[index] as WriteOutcome));
   return [...early, ...ends];
 }
 
 /** Where a system has no conditional write, the record is read again right before; the window between the two calls remains. */
-async function lookBefore(knot: CompiledKnot, connector: Connector, intent: Intent, anchors: ReadonlyMap<AnchorId, Anchor>): Promise<WriteEnd | undefined> {
+async function lookBefore(
+  knot: CompiledKnot,
+  connector: Connector,
+  intent: Intent,
+  anchors: ReadonlyMap<AnchorId, Anchor>,
+): Promise<WriteEnd | undefined> {
   const { operation } = intent;
   if (operation.kind === 'create') return undefined;
   const tie = anchors.get(operation.anchor)?.ties.find(({ member }) => member === operation.member);
@@ -85,12 +102,23 @@ async function lookBefore(knot: CompiledKnot, connector: Connector, intent: Inte
 }
 
 /** Follows an outcome to its end: what is unknown is looked up, and repeated only when it certainly did not happen. */
-async function conclude(installation: Installation, knot: CompiledKnot, connector: Connector, intent: Intent, first: WriteOutcome): Promise<WriteEnd> {
+async function conclude(
+  installation: Installation,
+  knot: CompiledKnot,
+  connector: Connector,
+  intent: Intent,
+  first: WriteOutcome,
+): Promise<WriteEnd> {
   let outcome = first;
   for (let tries = 1; ; tries += 1) {
     switch (outcome.kind) {
       case 'written':
-        return { intent, state: 'written', key: outcome.key, result: { kind: 'written', key: outcome.key, record: outcome.record } };
+        return {
+          intent,
+          state: 'written',
+          key: outcome.key,
+          result: { kind: 'written', key: outcome.key, record: outcome.record },
+        };
       case 'raced':
         return { intent, state: 'raced', result: { kind: 'not done' } };
       case 'gone':
@@ -117,7 +145,12 @@ async function conclude(installation: Installation, knot: CompiledKnot, connecto
  * Finds out whether a write took effect: by reading its record; for a creation by its idempotency key, the anchor's id
  * that it carries, or its match keys. What cannot be found out is for a person, never a blind repeat.
  */
-export async function lookAfter({ store }: Installation, knot: CompiledKnot, connector: Connector, intent: Intent): Promise<WriteEnd> {
+export async function lookAfter(
+  { store }: Installation,
+  knot: CompiledKnot,
+  connector: Connector,
+  intent: Intent,
+): Promise<WriteEnd> {
   const { operation } = intent;
   const written = (record: Awaited<ReturnType<Connector['readOne']>> & object): WriteEnd => ({
     intent,
@@ -129,7 +162,8 @@ export async function lookAfter({ store }: Installation, knot: CompiledKnot, con
     // Done twice it is done still: what is there is removed again, and against the version that was read.
     const record = await connector.readOne(operation.key);
     if (!record) return { intent, state: 'gone', result: { kind: 'gone' } };
-    if (operation.kind === 'archive' && operation.version !== undefined && record.version !== operation.version) return written(record);
+    if (operation.kind === 'archive' && operation.version !== undefined && record.version !== operation.version)
+      return written(record);
     return notDone(intent, 'it did not take effect');
   }
   if (operation.kind === 'update') {
@@ -142,8 +176,15 @@ export async function lookAfter({ store }: Installation, knot: CompiledKnot, con
   }
   if (connector.capabilities.idempotentCreate) {
     const again = (await connector.write([requestOf(knot.id, operation)]))[0] as WriteOutcome;
-    if (again.kind === 'written') return { intent, state: 'written', key: again.key, result: { kind: 'written', key: again.key, record: again.record } };
-    if (again.kind === 'refused') return { intent, state: 'refused', words: again.words, result: { kind: 'refused', words: again.words } };
+    if (again.kind === 'written')
+      return {
+        intent,
+        state: 'written',
+        key: again.key,
+        result: { kind: 'written', key: again.key, record: again.record },
+      };
+    if (again.kind === 'refused')
+      return { intent, state: 'refused', words: again.words, result: { kind: 'refused', words: again.words } };
     return notDone(intent, 'it is not known yet');
   }
   const { carries } = knot.member(operation.member);
@@ -154,7 +195,9 @@ export async function lookAfter({ store }: Installation, knot: CompiledKnot, con
   }
   for (const change of keyChanges(knot, operation)) {
     if (!searchable.includes(change.path)) continue;
-    const alike = (await connector.search(change.path, String(change.after))).filter((record) => holdsWrite(knot, operation, record));
+    const alike = (await connector.search(change.path, String(change.after))).filter((record) =>
+      holdsWrite(knot, operation, record),
+    );
     const free = alike.length === 0 ? [] : await untied(store, knot.id, operation.member, alike);
     if (free.length === 1) return written(free[0] as never);
     if (free.length === 0) return notDone(intent, 'it did not take effect');
@@ -163,7 +206,12 @@ export async function lookAfter({ store }: Installation, knot: CompiledKnot, con
   return { intent, state: 'unclear', result: { kind: 'not done' }, words: 'nobody can tell whether it was created' };
 }
 
-async function untied<T extends { readonly key: RecordKey }>(store: Installation['store'], knot: string, member: MemberId, records: readonly T[]): Promise<T[]> {
+async function untied<T extends { readonly key: RecordKey }>(
+  store: Installation['store'],
+  knot: string,
+  member: MemberId,
+  records: readonly T[],
+): Promise<T[]> {
   const heads = await store.tieHeads(
     knot,
     member,

@@ -41,61 +41,91 @@ export class PostgresStore implements Store {
 
   beginRun = (request: RunRequest) => this.#data.transaction((db) => runs.openRun(db, request));
   renewLease = (lease: RunLease, now: number, leaseMs: number) => runs.renewLease(this.#data, lease, now, leaseMs);
-  saveProgress = (lease: RunLease, progress: RunProgress) => runs.withLease(this.#data, lease, (db) => runs.saveProgress(db, lease, progress), 'change');
+  saveProgress = (lease: RunLease, progress: RunProgress) =>
+    runs.withLease(this.#data, lease, (db) => runs.saveProgress(db, lease, progress), 'change');
   endRun = (lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>) =>
     runs.withLease(this.#data, lease, (db) => runs.closeRun(db, lease, result, cursors), 'change');
   cursors = (knot: string) => runs.cursorsOf(this.#data, knot);
 
-  tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) => anchors.tieHeads(this.#data, knot, member, keys);
+  tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) =>
+    anchors.tieHeads(this.#data, knot, member, keys);
   tieCounts = (knot: string) => anchors.tieCounts(this.#data, knot);
-  tiedKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) => anchors.tiedKeys(this.#data, knot, member, after, limit);
+  tiedKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
+    anchors.tiedKeys(this.#data, knot, member, after, limit);
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
     runs.withLease(this.#data, lease, (db) => anchors.markGone(db, lease, member, keys, at));
 
   outside = (knot: string) => decisions.outsideRecords(this.#data, knot);
-  stage = (lease: RunLease, records: readonly StagedRecord[]) => runs.withLease(this.#data, lease, (db) => staged.stage(db, lease, records));
+  stage = (lease: RunLease, records: readonly StagedRecord[]) =>
+    runs.withLease(this.#data, lease, (db) => staged.stage(db, lease, records));
   stagedNewcomers = (lease: RunLease) => staged.stagedNewcomers(this.#data, lease);
   stagedReadings = (lease: RunLease, refs: readonly RecordRef[]) => staged.stagedReadings(this.#data, lease, refs);
   changeReadings = (lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]) =>
     runs.withLease(this.#data, lease, (db) => staged.changeReadings(db, lease, records));
   repeatedValues = (lease: RunLease) => uniqueValues.repeatedValues(this.#data, lease);
   rejectedTies = (lease: RunLease) => anchors.rejectedTies(this.#data, lease.knot);
-  anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) => anchors.anchorsWithKeys(this.#data, knot, keys);
+  anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) =>
+    anchors.anchorsWithKeys(this.#data, knot, keys);
   tiesOf = (knot: string, ids: readonly AnchorId[]) => anchors.tiesOf(this.#data, knot, ids);
 
-  assign = (lease: RunLease, records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[]) =>
-    runs.withLease(this.#data, lease, (db) => staged.assign(db, lease, records));
+  assign = (
+    lease: RunLease,
+    records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
+  ) => runs.withLease(this.#data, lease, (db) => staged.assign(db, lease, records));
 
   verdicts = (knot: string) => verdicts.verdictsOf(this.#data, knot);
   indexedAs = (knot: string) => evidenceIndex.indexedAs(this.#data, knot);
-  anchorIds = (knot: string, after: AnchorId | undefined, limit: number) => anchors.anchorIds(this.#data, knot, after, limit);
+  anchorIds = (knot: string, after: AnchorId | undefined, limit: number) =>
+    anchors.anchorIds(this.#data, knot, after, limit);
   saveIndex = (lease: RunLease, indexed: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]) =>
     runs.withLease(this.#data, lease, (db) => anchors.saveIndex(db, lease.knot, indexed));
-  markIndexed = (lease: RunLease, fingerprint: string) => runs.withLease(this.#data, lease, (db) => evidenceIndex.markIndexed(db, lease.knot, fingerprint));
-  evidenceCandidates = (knot: string, newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[]) =>
-    evidenceIndex.evidenceCandidates(this.#data, knot, newcomers);
+  markIndexed = (lease: RunLease, fingerprint: string) =>
+    runs.withLease(this.#data, lease, (db) => evidenceIndex.markIndexed(db, lease.knot, fingerprint));
+  evidenceCandidates = (
+    knot: string,
+    newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[],
+  ) => evidenceIndex.evidenceCandidates(this.#data, knot, newcomers);
 
-  async saveOutside(lease: RunLease, records: readonly OutsideRecord[], drafts: readonly DecisionDraft[], at: number): Promise<void> {
+  async saveOutside(
+    lease: RunLease,
+    records: readonly OutsideRecord[],
+    drafts: readonly DecisionDraft[],
+    at: number,
+  ): Promise<void> {
     await runs.withLease(this.#data, lease, async (db) => {
       await decisions.replaceOutsideRecords(db, lease.knot, records);
       await decisions.replaceDecisions(db, lease.knot, { of: 'outside' }, drafts, at);
     });
   }
 
-  anchorsToMerge = (lease: RunLease, after: AnchorId | undefined, limit: number) => staged.anchorsToMerge(this.#data, lease, after, limit);
+  anchorsToMerge = (lease: RunLease, after: AnchorId | undefined, limit: number) =>
+    staged.anchorsToMerge(this.#data, lease, after, limit);
   loadAnchors = (_: RunLease, ids: readonly AnchorId[]) => anchors.loadAnchors(this.#data, ids);
   stagedFor = (lease: RunLease, ids: readonly AnchorId[]) => staged.stagedFor(this.#data, lease, ids);
-  savePlan = (lease: RunLease, entries: readonly PlanEntry[]) => runs.withLease(this.#data, lease, (db) => plans.savePlan(db, lease, entries));
-  planned = (lease: RunLease, after: AnchorId | undefined, limit: number) => plans.planned(this.#data, lease, after, limit);
+  savePlan = (lease: RunLease, entries: readonly PlanEntry[]) =>
+    runs.withLease(this.#data, lease, (db) => plans.savePlan(db, lease, entries));
+  planned = (lease: RunLease, after: AnchorId | undefined, limit: number) =>
+    plans.planned(this.#data, lease, after, limit);
 
-  async commitMerge(lease: RunLease, entries: readonly PlanEntry[], intents: readonly Intent[], rows: readonly JournalRow[], at: number): Promise<readonly AnchorId[]> {
+  async commitMerge(
+    lease: RunLease,
+    entries: readonly PlanEntry[],
+    intents: readonly Intent[],
+    rows: readonly JournalRow[],
+    at: number,
+  ): Promise<readonly AnchorId[]> {
     return runs.withLease(this.#data, lease, async (db) => {
       const ids = entries.map(({ anchor }) => anchor);
       await plans.forgetPlanned(db, lease, ids);
       const revisions = await anchors.lockRevisions(db, ids);
       const current = entries.filter(({ anchor, revision }) => (revisions.get(anchor) ?? 0) === revision);
       const applied = new Set(current.map(({ anchor }) => anchor));
-      const saves = current.map((entry) => ({ anchor: entry.after, open: entry.operations.length > 0 || isOpen(entry), title: entry.title, index: entry.index }));
+      const saves = current.map((entry) => ({
+        anchor: entry.after,
+        open: entry.operations.length > 0 || isOpen(entry),
+        title: entry.title,
+        index: entry.index,
+      }));
       await anchors.saveAnchors(db, lease.knot, saves, at);
       const drafts = current.flatMap((entry) => entry.decisions);
       await decisions.replaceDecisions(db, lease.knot, { of: 'anchors', anchors: [...applied] }, drafts, at);
@@ -121,7 +151,8 @@ export class PostgresStore implements Store {
   }
 
   openIntents = (knot: string) => journal.openIntents(this.#data, knot);
-  markUnclear = (lease: RunLease, intents: readonly string[]) => runs.withLease(this.#data, lease, (db) => journal.markUnclear(db, intents));
+  markUnclear = (lease: RunLease, intents: readonly string[]) =>
+    runs.withLease(this.#data, lease, (db) => journal.markUnclear(db, intents));
   saveRunDecisions = (lease: RunLease, drafts: readonly DecisionDraft[], at: number) =>
     runs.withLease(this.#data, lease, (db) => decisions.replaceDecisions(db, lease.knot, { of: 'run' }, drafts, at));
 }

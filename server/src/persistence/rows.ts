@@ -1,4 +1,13 @@
-import { type Agreed, type Anchor, anchorId, type AnchorId, type FieldId, recordKey, type Shared, type Tie } from '@anchor-knot/core';
+import {
+  type Agreed,
+  type Anchor,
+  anchorId,
+  type AnchorId,
+  type FieldId,
+  recordKey,
+  type Shared,
+  type Tie,
+} from '@anchor-knot/core';
 import { tieFingerprint } from '../orchestration/fingerprint.js';
 
 /** Below every anchor's id: where a walk through anchors in order begins. */
@@ -67,11 +76,20 @@ export function tieFromRow(row: TieRow): Tie {
 }
 
 export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor {
-  return { id: anchorId(row.id), agreed: agreedFromColumn(row.agreed), beganIn: row.began_in, parkedCreates: row.parked_creates, ties: ties.map(tieFromRow) };
+  return {
+    id: anchorId(row.id),
+    agreed: agreedFromColumn(row.agreed),
+    beganIn: row.began_in,
+    parkedCreates: row.parked_creates,
+    ties: ties.map(tieFromRow),
+  };
 }
 
 export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {
-  const givings = new Map<string, { by: Agreed['by']; at: number; why: Agreed['why']; values: Record<FieldId, Shared> }>();
+  const givings = new Map<
+    string,
+    { by: Agreed['by']; at: number; why: Agreed['why']; values: Record<FieldId, Shared> }
+  >();
   for (const [field, { value, by, at, why }] of Object.entries(agreed)) {
     const name = JSON.stringify([by, at, why]);
     const giving = givings.get(name);
@@ -83,7 +101,8 @@ export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {
 
 export function agreedFromColumn(column: AgreedColumn): Anchor['agreed'] {
   const agreed: Record<FieldId, Agreed> = {};
-  for (const { by, at, why, values } of column) for (const [field, value] of Object.entries(values)) agreed[field] = { value, by, at, why };
+  for (const { by, at, why, values } of column)
+    for (const [field, value] of Object.entries(values)) agreed[field] = { value, by, at, why };
   return agreed;
 }
 

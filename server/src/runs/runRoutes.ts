@@ -51,9 +51,18 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     async (request, reply) => {
       const { knot } = request.params;
       if (!(await knots.inForce(knot)))
-        return reply.code(404).send({ code: 'not in force', says: 'No version of this knot is in force, so there is nothing to run.', advice: 'Put its draft in force first.' });
+        return reply
+          .code(404)
+          .send({
+            code: 'not in force',
+            says: 'No version of this knot is in force, so there is nothing to run.',
+            advice: 'Put its draft in force first.',
+          });
       const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
-      if (run === undefined) return reply.code(409).send({ code: 'run waiting', says: 'A run of this knot is already waiting; it will do the same.' });
+      if (run === undefined)
+        return reply
+          .code(409)
+          .send({ code: 'run waiting', says: 'A run of this knot is already waiting; it will do the same.' });
       return reply.code(202).send({ run });
     },
   );
@@ -76,9 +85,14 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         order: { startedAt: 'DESC' },
         take: pageSize,
       });
-      const waiting = before ? [] : (await queue.waiting()).filter((job) => !knot || job.data.knot === knot).map((job) => waitingRun(job, 0));
+      const waiting = before
+        ? []
+        : (await queue.waiting()).filter((job) => !knot || job.data.knot === knot).map((job) => waitingRun(job, 0));
       const last = rows.at(-1);
-      return { runs: [...waiting, ...rows.map(runSummary)], next: rows.length === pageSize && last ? last.startedAt.toISOString() : null };
+      return {
+        runs: [...waiting, ...rows.map(runSummary)],
+        next: rows.length === pageSize && last ? last.startedAt.toISOString() : null,
+      };
     },
   );
 
@@ -86,7 +100,12 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     '/api/runs/:run',
     {
       config: { role: 'viewer' },
-      schema: { tags: ['runs'], summary: 'One run', params: z.object({ run: z.uuid() }), response: { 200: runViewSchema, 404: problemSchema } },
+      schema: {
+        tags: ['runs'],
+        summary: 'One run',
+        params: z.object({ run: z.uuid() }),
+        response: { 200: runViewSchema, 404: problemSchema },
+      },
     },
     async (request, reply) => {
       const row = await runs.findOneBy({ id: request.params.run });
@@ -125,12 +144,21 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     async (request) => {
       const { after, member, kind, state, search } = request.query;
       const conditions = `run_id = $1 and ($2::text is null or member = $2) and ($3::text is null or kind = $3) and ($4::text is null or state = $4) and ($5::text is null or title ilike $5 or record_key ilike $5)`;
-      const parameters = [request.params.run, member ?? null, kind ?? null, state ?? null, search ? `%${search.replaceAll(/[\\%_]/g, '\\$&')}%` : null];
+      const parameters = [
+        request.params.run,
+        member ?? null,
+        kind ?? null,
+        state ?? null,
+        search ? `%${search.replaceAll(/[\\%_]/g, '\\$&')}%` : null,
+      ];
       const rows = (await data.query(
         `select id, anchor_id, title, member, kind, record_key, state, words, changes from plan_operation where ${conditions} and id > $6 order by id limit ${pageSize}`,
         [...parameters, after ?? 0],
       )) as OperationRow[];
-      const [{ total }] = (await data.query(`select count(*)::int as total from plan_operation where ${conditions}`, parameters)) as [{ total: number }];
+      const [{ total }] = (await data.query(
+        `select count(*)::int as total from plan_operation where ${conditions}`,
+        parameters,
+      )) as [{ total: number }];
       const operations = rows.map((row): PlannedOperation => ({
         id: row.id,
         anchor: row.anchor_id,
@@ -166,10 +194,17 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
 
   app.get(
     '/api/events',
-    { config: { role: 'viewer' }, schema: { tags: ['runs'], summary: 'Server-sent events: runs as they change, drafts as they are kept' } },
+    {
+      config: { role: 'viewer' },
+      schema: { tags: ['runs'], summary: 'Server-sent events: runs as they change, drafts as they are kept' },
+    },
     (request, reply) => {
       reply.hijack();
-      reply.raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
+      reply.raw.writeHead(200, {
+        'content-type': 'text/event-stream',
+        'cache-control': 'no-store',
+        'x-accel-buffering': 'no',
+      });
       reply.raw.write('retry: 2000\n\n');
       const end = events.subscribe((event) => reply.raw.write(`data: ${JSON.stringify(event)}\n\n`));
       // Proxies close connections on which nothing is said.

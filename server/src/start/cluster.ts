@@ -39,12 +39,19 @@ export function findPostgres(): string | undefined {
  * because PostgreSQL refuses root; its folder must then be one that this user can enter.
  * @param folder where it keeps its data; kept for the next start
  */
-export async function startCluster(folder: string, options: { readonly port?: number; readonly throwAway?: boolean } = {}): Promise<Cluster> {
+export async function startCluster(
+  folder: string,
+  options: { readonly port?: number; readonly throwAway?: boolean } = {},
+): Promise<Cluster> {
   const programs = findPostgres();
-  if (programs === undefined) throw new Error('PostgreSQL is not installed. Install it with: apt-get install postgresql');
+  if (programs === undefined)
+    throw new Error('PostgreSQL is not installed. Install it with: apt-get install postgresql');
   const asRoot = process.getuid?.() === 0;
   const owner = asRoot
-    ? { uid: Number(execFileSync('id', ['-u', 'postgres'], { encoding: 'utf8' })), gid: Number(execFileSync('id', ['-g', 'postgres'], { encoding: 'utf8' })) }
+    ? {
+        uid: Number(execFileSync('id', ['-u', 'postgres'], { encoding: 'utf8' })),
+        gid: Number(execFileSync('id', ['-g', 'postgres'], { encoding: 'utf8' })),
+      }
     : undefined;
   // The postgres user must be able to pass through the folder above; its own folder is nobody else's business.
   mkdirSync(dirname(folder), { recursive: true, mode: 0o755 });
@@ -59,7 +66,8 @@ export async function startCluster(folder: string, options: { readonly port?: nu
       env: { ...process.env, LC_ALL: 'C.UTF-8', HOME: folder },
       stdio: ['ignore', 'pipe', 'pipe'],
     });
-    if (result.status !== 0) throw new Error(`${program} failed: ${result.error?.message ?? ''}${result.stderr}${result.stdout}`);
+    if (result.status !== 0)
+      throw new Error(`${program} failed: ${result.error?.message ?? ''}${result.stderr}${result.stdout}`);
     return result.stdout;
   };
   const secretFile = join(folder, 'password');
@@ -81,7 +89,8 @@ export async function startCluster(folder: string, options: { readonly port?: nu
   }
   const password = readFileSync(secretFile, 'utf8').trim();
   const portFile = join(folder, 'port');
-  const running = spawnSync(join(programs, 'pg_ctl'), ['-D', data, 'status'], { cwd: '/', ...(owner ?? {}) }).status === 0;
+  const running =
+    spawnSync(join(programs, 'pg_ctl'), ['-D', data, 'status'], { cwd: '/', ...(owner ?? {}) }).status === 0;
   const port = running ? Number(readFileSync(portFile, 'utf8')) : (options.port ?? (await freePort()));
   if (!running) {
     writeFileSync(portFile, String(port));

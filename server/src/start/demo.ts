@@ -42,17 +42,27 @@ export const demoSystems = {
 /** The first administrator and, with stand-ins, the demo's systems and knot. What is there already is left as it is, but for addresses. */
 export async function loadDemo(parts: InstallationParts, standIns: readonly StandIn[]): Promise<void> {
   if ((await parts.data.getRepository(UserEntity).count()) === 0) {
-    for (const { password, ...person } of standIns.length > 0 ? demoPeople : demoPeople.slice(0, 1)) await addPerson(parts.data, person, password);
+    for (const { password, ...person } of standIns.length > 0 ? demoPeople : demoPeople.slice(0, 1))
+      await addPerson(parts.data, person, password);
   }
   if (standIns.length === 0) return;
   const folder = join(import.meta.dirname, '../../demo');
-  const descriptions = JSON.parse(readFileSync(join(folder, 'systems.json'), 'utf8')) as Record<StandIn['system'], Record<string, unknown>>;
+  const descriptions = JSON.parse(readFileSync(join(folder, 'systems.json'), 'utf8')) as Record<
+    StandIn['system'],
+    Record<string, unknown>
+  >;
   for (const { system, pageAddress, place, credential } of standIns) {
     const known = await parts.systems.find(system);
     if (known) await parts.systems.moveTo(known, place, pageAddress, credential);
     else {
       const description = movedTo(systemSchema.parse(descriptions[system]), place);
-      await parts.systems.save({ id: system, description, pennant: demoSystems[system].pennant, pageAddress, credential });
+      await parts.systems.save({
+        id: system,
+        description,
+        pennant: demoSystems[system].pennant,
+        pageAddress,
+        credential,
+      });
     }
   }
   const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, 'customers.knot.json'), 'utf8')));

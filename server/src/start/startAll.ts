@@ -77,7 +77,8 @@ const standInStarts: readonly StandInStart[] = [
   { which: 'post', systems: [], port: 4318 },
 ];
 const otherNames: Readonly<Record<string, string>> = { post: 'Gull Post' };
-const nameOf = ({ which, systems: [first] }: StandInStart): string => (first ? demoSystems[first].name : (otherNames[which] ?? which));
+const nameOf = ({ which, systems: [first] }: StandInStart): string =>
+  first ? demoSystems[first].name : (otherNames[which] ?? which);
 
 interface Kept {
   ports: Record<string, number>;
@@ -146,7 +147,16 @@ async function startStandIn(kept: Kept, start: StandInStart, cluster: Cluster): 
   const { hostname, port: databasePort } = new URL(cluster.url('postgres'));
   const pageAddress = `http://127.0.0.1:${port}`;
   const place = { address: pageAddress, database: { host: hostname, port: Number(databasePort) }, folder };
-  return { name: nameOf(start), pageAddress, systems: systems.map((system) => ({ system, pageAddress, place, credential: which === 'bay' ? undefined : credential })) };
+  return {
+    name: nameOf(start),
+    pageAddress,
+    systems: systems.map((system) => ({
+      system,
+      pageAddress,
+      place,
+      credential: which === 'bay' ? undefined : credential,
+    })),
+  };
 }
 
 /** What a person needs to connect a stand-in by hand. */
@@ -163,7 +173,11 @@ function connectionOf({ place, credential, system }: StandIn): string {
 
 /** Detached, so that Ctrl-C in the terminal reaches only this process, which then stops the others in order. */
 async function startProcess(name: string, file: string, environment: NodeJS.ProcessEnv): Promise<void> {
-  const child = fork(join(import.meta.dirname, '..', file), { env: { ...process.env, ...environment }, stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true });
+  const child = fork(join(import.meta.dirname, '..', file), {
+    env: { ...process.env, ...environment },
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+    detached: true,
+  });
   keep(name, child);
   await new Promise<void>((done, failed) => {
     child.once('message', () => done());
@@ -216,7 +230,10 @@ async function main(): Promise<void> {
 
   say(`Starting the stand-ins: ${standInStarts.map(nameOf).join(', ')}.`);
   // The databases of other systems are not the application's: they are in a cluster of their own.
-  const theirs = await openCluster('database of the stand-ins', clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'));
+  const theirs = await openCluster(
+    'database of the stand-ins',
+    clusterFolder(data, process.getuid?.() === 0 ? `${id}-standins` : 'standins-database'),
+  );
   const standIns = await Promise.all(standInStarts.map((start) => startStandIn(kept, start, theirs)));
   const webPort = await portFor(kept, 'web', Number(process.env.PORT ?? 4300));
   writeFileSync(keptFile, JSON.stringify(kept), { mode: 0o600 });
@@ -234,15 +251,25 @@ async function main(): Promise<void> {
     FILE_FOLDERS: process.env.FILE_FOLDERS ?? join(data, 'loading-bay'),
     PUBLIC_ADDRESS: process.env.PUBLIC_ADDRESS ?? `http://127.0.0.1:${webPort}`,
   };
-  const parts = await openInstallation({ DATABASE_URL: environment.DATABASE_URL, SECRET_KEY: environment.SECRET_KEY, REACHABLE_NETWORKS: [], FILE_FOLDERS: [] });
+  const parts = await openInstallation({
+    DATABASE_URL: environment.DATABASE_URL,
+    SECRET_KEY: environment.SECRET_KEY,
+    REACHABLE_NETWORKS: [],
+    FILE_FOLDERS: [],
+  });
   await loadDemo(parts, empty ? [] : standIns.flatMap(({ systems }) => systems));
   await parts.close();
 
   say('Starting the server and a worker.');
   await startProcess('worker', 'workerProcess.js', environment);
   await startProcess('server', 'serverProcess.js', environment);
-  const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`);
-  const pages = standIns.flatMap(({ name, pageAddress, systems }) => [`  ${name}: ${pageAddress}`, ...(empty ? systems.map(connectionOf) : [])]);
+  const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(
+    ({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`,
+  );
+  const pages = standIns.flatMap(({ name, pageAddress, systems }) => [
+    `  ${name}: ${pageAddress}`,
+    ...(empty ? systems.map(connectionOf) : []),
+  ]);
   say(
     [
       '',
@@ -251,7 +278,9 @@ async function main(): Promise<void> {
       '  Sign in with',
       ...people,
       '',
-      ...(pages.length > 0 ? ['  The stand-ins have pages of their own, to edit records and to switch faults on', ...pages, ''] : []),
+      ...(pages.length > 0
+        ? ['  The stand-ins have pages of their own, to edit records and to switch faults on', ...pages, '']
+        : []),
       'Ctrl-C stops everything.',
     ].join('\n'),
   );

@@ -66,17 +66,35 @@ describe('a consent', () => {
     const { consents, systems } = installation.parts;
     await useSignIn(scope);
     const row = await rowOf('fernhill');
-    const answer = await visit(await consents.begin(row, system, row.credentialId as string, person, callback), 'allow');
+    const answer = await visit(
+      await consents.begin(row, system, row.credentialId as string, person, callback),
+      'allow',
+    );
     const state = answer.get('state') as string;
     const begun = await consents.take(state, person);
     if (!begun) throw new Error('not begun');
-    await consents.complete(row, system, systems.credential(row) as never, { ...begun, state }, answer, person, systems.dependencies(row));
+    await consents.complete(
+      row,
+      system,
+      systems.credential(row) as never,
+      { ...begun, state },
+      answer,
+      person,
+      systems.dependencies(row),
+    );
   }
 
   async function useSignIn(scope: string): Promise<void> {
     const row = await rowOf('fernhill');
     const at = `${installation.addresses.crm}/oidc`;
-    const signIn = { kind: 'authorization code', issuer: at, authorizationUrl: `${at}/auth`, tokenUrl: `${at}/token`, revocationUrl: `${at}/token/revocation`, scope };
+    const signIn = {
+      kind: 'authorization code',
+      issuer: at,
+      authorizationUrl: `${at}/auth`,
+      tokenUrl: `${at}/token`,
+      revocationUrl: `${at}/token/revocation`,
+      scope,
+    };
     const description = httpSystemSchema.parse({ ...row.description, signIn });
     await installation.parts.systems.change(row, row.revision, { description, pennant: row.pennant as never });
     system = consented((await rowOf('fernhill')).description) as ConsentedSystem;
@@ -93,7 +111,11 @@ describe('a consent', () => {
   }
 
   beforeAll(async () => {
-    await fetch(`${installation.addresses.crm}/applications`, { method: 'POST', body: new URLSearchParams({ callback }), redirect: 'manual' });
+    await fetch(`${installation.addresses.crm}/applications`, {
+      method: 'POST',
+      body: new URLSearchParams({ callback }),
+      redirect: 'manual',
+    });
   });
 
   test('nothing is read before it is given; what it gives is used, and what it does not give is refused', async () => {
@@ -102,7 +124,9 @@ describe('a consent', () => {
     await give('accounts.read offline_access');
     expect((await readOne())?.key).toBe(data.accounts[0]?.id);
     const connector = await installation.parts.systems.connect({ system: 'fernhill', object: 'accounts' }, systemClock);
-    await expect(connector.write([{ kind: 'create', idempotencyKey: 'x', fields: new Map([['name', 'X']]) }])).rejects.toThrow(/was not granted accounts\.write/);
+    await expect(
+      connector.write([{ kind: 'create', idempotencyKey: 'x', fields: new Map([['name', 'X']]) }]),
+    ).rejects.toThrow(/was not granted accounts\.write/);
     await connector.close();
     expect(await rowOf('fernhill')).toMatchObject({ consentBy: 'Ottilie Brandt' });
     expect((await rowOf('fernhill')).tokens?.toString('latin1')).not.toMatch(/access/);
@@ -144,8 +168,18 @@ describe('a consent', () => {
 
   test.each<[string, (answer: URLSearchParams) => URLSearchParams, 'allow' | 'deny', RegExp]>([
     ['a person who denies', (answer) => answer, 'deny', /denied access/],
-    ['a code that was tampered with', (answer) => (answer.set('code', 'x'), answer), 'allow', /refused the sign-in: .*(invalid_grant|grant request is invalid)/],
-    ['an answer of another provider', (answer) => (answer.set('iss', 'https://evil.example'), answer), 'allow', /issuer/],
+    [
+      'a code that was tampered with',
+      (answer) => (answer.set('code', 'x'), answer),
+      'allow',
+      /refused the sign-in: .*(invalid_grant|grant request is invalid)/,
+    ],
+    [
+      'an answer of another provider',
+      (answer) => (answer.set('iss', 'https://evil.example'), answer),
+      'allow',
+      /issuer/,
+    ],
   ])('%s', async (_, change, button, says) => {
     const { consents, systems } = installation.parts;
     await useSignIn('accounts.read');
@@ -157,13 +191,26 @@ describe('a consent', () => {
     const begun = await consents.take(state, person);
     expect(await consents.take(state, person)).toBeUndefined();
     const credential = systems.credential(row) as never;
-    await expect(consents.complete(row, system, credential, { ...(begun as NonNullable<typeof begun>), state }, answer, person, systems.dependencies(row))).rejects.toThrow(says);
+    await expect(
+      consents.complete(
+        row,
+        system,
+        credential,
+        { ...(begun as NonNullable<typeof begun>), state },
+        answer,
+        person,
+        systems.dependencies(row),
+      ),
+    ).rejects.toThrow(says);
   });
 
   afterAll(async () => {
     const row = await rowOf('fernhill');
     await installation.parts.systems.change(row, row.revision, {
-      description: httpSystemSchema.parse({ ...row.description, signIn: { kind: 'client credentials', tokenPath: '/oauth/token' } }),
+      description: httpSystemSchema.parse({
+        ...row.description,
+        signIn: { kind: 'client credentials', tokenPath: '/oauth/token' },
+      }),
       pennant: row.pennant as never,
     });
   });
@@ -174,7 +221,10 @@ describe.each<['fernhill' | 'marketRow', 'crm' | 'shop', string, Record<string, 
   ['marketRow', 'shop', 'shoppers', { city: 'Ashcombe' }],
 ])('webhooks of %s', (id, which, object, change) => {
   const key = which === 'crm' ? (data.accounts[0]?.id ?? '') : (data.shoppers[0]?.id ?? '');
-  const subscription = async () => (await installation.parts.inbox.of(id))[0] as NonNullable<Awaited<ReturnType<typeof installation.parts.inbox.of>>[number]>;
+  const subscription = async () =>
+    (await installation.parts.inbox.of(id))[0] as NonNullable<
+      Awaited<ReturnType<typeof installation.parts.inbox.of>>[number]
+    >;
   const until = async (good: () => Promise<boolean>): Promise<void> => {
     for (const end = Date.now() + 20_000; Date.now() < end; await wait(40)) if (await good()) return;
     throw new Error('it did not come about');
@@ -194,16 +244,30 @@ describe.each<['fernhill' | 'marketRow', 'crm' | 'shop', string, Record<string, 
     const [known] = await installation.parts.inbox.deliveries(own);
     const body = known?.body ?? '';
     const post = async (headers: Record<string, string>, text = body) =>
-      (await fetch(address, { method: 'POST', body: text, headers: { 'content-type': 'application/json', ...headers } })).status;
+      (
+        await fetch(address, {
+          method: 'POST',
+          body: text,
+          headers: { 'content-type': 'application/json', ...headers },
+        })
+      ).status;
     const sign = (secret: string, sentAt: Date, msg = 'msg_new') => ({
       'webhook-id': msg,
       'webhook-timestamp': String(Math.floor(sentAt.getTime() / 1000)),
       'webhook-signature': new Webhook(secret).sign(msg, sentAt, body),
     });
     expect(await post({})).toBe(401);
-    expect(await post({ ...sign(`whsec_${Buffer.from('another secret').toString('base64')}`, new Date()), 'x-delivery': 'd', 'x-signature': '00'.repeat(32) })).toBe(401);
+    expect(
+      await post({
+        ...sign(`whsec_${Buffer.from('another secret').toString('base64')}`, new Date()),
+        'x-delivery': 'd',
+        'x-signature': '00'.repeat(32),
+      }),
+    ).toBe(401);
     if (which === 'crm') {
-      const [row] = (await installation.parts.data.query('select secret from webhook_subscription where id = $1', [own])) as { secret: Buffer }[];
+      const [row] = (await installation.parts.data.query('select secret from webhook_subscription where id = $1', [
+        own,
+      ])) as { secret: Buffer }[];
       const secret = new SecretBox(installation.key).open(row?.secret as Buffer, `webhook ${own}`);
       expect(await post(sign(secret, new Date(Date.now() - 600_000)))).toBe(401);
       expect(await post(sign(secret, new Date()), `${body} `)).toBe(401);
@@ -219,20 +283,34 @@ describe.each<['fernhill' | 'marketRow', 'crm' | 'shop', string, Record<string, 
     const page = await (await fetch(`${installation.addresses[which]}/webhooks`)).text();
     const remote = /action="\/webhooks\/([^"]+)"/.exec(page)?.[1] ?? '';
     for (const done of ['off', 'remove'] as const) {
-      const now = /action="\/webhooks\/([^"]+)"/.exec(await (await fetch(`${installation.addresses[which]}/webhooks`)).text())?.[1] ?? remote;
-      await fetch(`${installation.addresses[which]}/webhooks/${now}`, { method: 'POST', body: new URLSearchParams({ do: done }), redirect: 'manual' });
+      const now =
+        /action="\/webhooks\/([^"]+)"/.exec(
+          await (await fetch(`${installation.addresses[which]}/webhooks`)).text(),
+        )?.[1] ?? remote;
+      await fetch(`${installation.addresses[which]}/webhooks/${now}`, {
+        method: 'POST',
+        body: new URLSearchParams({ do: done }),
+        redirect: 'manual',
+      });
       await installation.parts.inbox.check(await rowOf(id));
     }
     const { received, putRight, words } = await subscription();
     expect([putRight, words]).toEqual([2, expect.stringMatching(/made anew/)]);
-    await editOnPage(installation.addresses[which], key, Object.fromEntries(Object.keys(change).map((field) => [field, 'Cressford'])));
+    await editOnPage(
+      installation.addresses[which],
+      key,
+      Object.fromEntries(Object.keys(change).map((field) => [field, 'Cressford'])),
+    );
     await until(async () => (await subscription()).received > received);
   });
 
   test('ended, it is gone on both sides; a system in trouble is told of', async () => {
     await installation.faults(which, { refuseSignIn: true });
     await installation.parts.inbox.check(await rowOf(id));
-    expect(await subscription()).toMatchObject({ state: 'unknown', words: expect.stringContaining('refused') as unknown as string });
+    expect(await subscription()).toMatchObject({
+      state: 'unknown',
+      words: expect.stringContaining('refused') as unknown as string,
+    });
     await installation.faults(which, {});
     await installation.parts.inbox.unsubscribe(await rowOf(id), object);
     expect(await installation.parts.inbox.of(id)).toEqual([]);
@@ -243,7 +321,8 @@ describe.each<['fernhill' | 'marketRow', 'crm' | 'shop', string, Record<string, 
 describe('a budget', () => {
   const slept: number[] = [];
   const clock: Clock = { now: () => Date.now(), sleep: async (milliseconds) => void slept.push(milliseconds) };
-  const budget = (settings: object, at = clock) => new PostgresCallBudget(installation.parts.data, { id: 'marketRow', name: 'Market Row' }, settings, at);
+  const budget = (settings: object, at = clock) =>
+    new PostgresCallBudget(installation.parts.data, { id: 'marketRow', name: 'Market Row' }, settings, at);
   const clear = async () => {
     slept.length = 0;
     await installation.parts.data.query('delete from call_budget');
@@ -260,7 +339,9 @@ describe('a budget', () => {
   test('ends at its number of calls a day, says so, and begins anew on the next', async () => {
     const one = budget({ perDay: 3 });
     for (let call = 0; call < 3; call += 1) await one.take();
-    await expect(budget({ perDay: 3 }).take()).rejects.toMatchObject(new SystemTrouble('too many calls', 'the 3 calls a day that Market Row may have are used up', ''));
+    await expect(budget({ perDay: 3 }).take()).rejects.toMatchObject(
+      new SystemTrouble('too many calls', 'the 3 calls a day that Market Row may have are used up', ''),
+    );
     expect(await installation.parts.systems.calls(await rowOf('marketRow'))).toMatchObject({ today: 3 });
     await installation.parts.data.query(`update call_budget set day = day - 1`);
     await one.take();
@@ -279,7 +360,9 @@ describe('a budget', () => {
     expect(third).toBe(false);
     ends[0]?.();
     (await waiting)();
-    await installation.parts.data.query(`update call_slot set held_until = now() - interval '1 second' where system_id = 'marketRow'`);
+    await installation.parts.data.query(
+      `update call_slot set held_until = now() - interval '1 second' where system_id = 'marketRow'`,
+    );
     (await other.take())();
   });
 

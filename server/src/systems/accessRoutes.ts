@@ -19,7 +19,8 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
   const oneSystem = z.object({ system: z.string() });
   const oneObject = z.object({ system: z.string(), object: z.string() });
-  const addressOf = (request: FastifyRequest): string => context.publicAddress ?? `${request.protocol}://${request.host}`;
+  const addressOf = (request: FastifyRequest): string =>
+    context.publicAddress ?? `${request.protocol}://${request.host}`;
 
   /** A system whose sign-in is by consent, with the id and secret of this application there. */
   async function consentedSystem(id: string): Promise<{ row: SystemRow; system: ConsentedSystem } | undefined> {
@@ -47,10 +48,24 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
       // Back to where the person is now: their session is there, and nowhere else.
       const own = [request.host, ...(context.publicAddress === undefined ? [] : [new URL(context.publicAddress).host])];
       if (!own.includes(new URL(callback).host) || new URL(callback).pathname !== consentPath)
-        return reply.code(422).send({ code: 'not here', says: 'The callback address is not of this installation.', advice: 'Open the system here, and give consent from there.' });
+        return reply
+          .code(422)
+          .send({
+            code: 'not here',
+            says: 'The callback address is not of this installation.',
+            advice: 'Open the system here, and give consent from there.',
+          });
       if (found.row.credentialId === null)
-        return reply.code(422).send({ code: 'secret needed', says: 'No client id and secret are kept for it.', advice: 'Enter those of this application there.' });
-      return { url: await consents.begin(found.row, found.system, found.row.credentialId, request.person as Person, callback) };
+        return reply
+          .code(422)
+          .send({
+            code: 'secret needed',
+            says: 'No client id and secret are kept for it.',
+            advice: 'Enter those of this application there.',
+          });
+      return {
+        url: await consents.begin(found.row, found.system, found.row.credentialId, request.person as Person, callback),
+      };
     },
   );
 
@@ -78,7 +93,15 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
           advice: 'Open the system and give consent from there.',
         });
       return orTrouble(reply, async () => {
-        await consents.complete(found.row, found.system, credential, { ...begun, state }, answer, request.person as Person, systems.dependencies(found.row));
+        await consents.complete(
+          found.row,
+          found.system,
+          credential,
+          { ...begun, state },
+          answer,
+          request.person as Person,
+          systems.dependencies(found.row),
+        );
         await writeAudit(data, request.person, 'consent given', { system: found.row.id });
         return { system: found.row.id };
       });
@@ -89,7 +112,12 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems/:system/consent',
     {
       config: { role: 'administrator' },
-      schema: { tags: ['systems'], summary: 'Give a consent back', params: oneSystem, response: { 204: z.null(), 404: problemSchema, 422: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'Give a consent back',
+        params: oneSystem,
+        response: { 204: z.null(), 404: problemSchema, 422: problemSchema },
+      },
     },
     async (request, reply) => {
       const found = await consentedSystem(request.params.system);
@@ -106,7 +134,12 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems/:system/objects/:object/subscription',
     {
       config: { role: 'administrator' },
-      schema: { tags: ['systems'], summary: 'Subscribe to what happens with an object', params: oneObject, response: { 204: z.null(), 404: problemSchema, 422: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'Subscribe to what happens with an object',
+        params: oneObject,
+        response: { 204: z.null(), 404: problemSchema, 422: problemSchema },
+      },
     },
     async (request, reply) => {
       const { system, object } = request.params;
@@ -125,7 +158,12 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems/:system/objects/:object/subscription',
     {
       config: { role: 'administrator' },
-      schema: { tags: ['systems'], summary: 'End a subscription', params: oneObject, response: { 204: z.null(), 404: problemSchema, 422: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'End a subscription',
+        params: oneObject,
+        response: { 204: z.null(), 404: problemSchema, 422: problemSchema },
+      },
     },
     async (request, reply) => {
       const { system, object } = request.params;
@@ -162,7 +200,12 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/subscriptions/:subscription/deliveries',
     {
       config: { role: 'operator' },
-      schema: { tags: ['systems'], summary: 'What was delivered lately', params: z.object({ subscription: z.uuid() }), response: { 200: deliveriesSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'What was delivered lately',
+        params: z.object({ subscription: z.uuid() }),
+        response: { 200: deliveriesSchema },
+      },
     },
     async (request) => ({ deliveries: await inbox.deliveries(request.params.subscription) }),
   );
@@ -173,11 +216,22 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
     hooks.addContentTypeParser('*', { parseAs: 'buffer', bodyLimit: 1024 * 1024 }, (_, body, done) => done(null, body));
     hooks.post(
       '/hooks/:subscription',
-      { config: { role: 'everybody', rateLimit: { max: 1200, timeWindow: '1 minute', keyGenerator: (request: FastifyRequest) => request.url } }, schema: { hide: true } },
+      {
+        config: {
+          role: 'everybody',
+          rateLimit: { max: 1200, timeWindow: '1 minute', keyGenerator: (request: FastifyRequest) => request.url },
+        },
+        schema: { hide: true },
+      },
       async (request, reply) => {
         const { subscription } = request.params as { subscription: string };
-        const headers = Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value[0] : value]));
-        const outcome = z.uuid().safeParse(subscription).success && Buffer.isBuffer(request.body) ? await inbox.receive(subscription, headers, request.body) : undefined;
+        const headers = Object.fromEntries(
+          Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value[0] : value]),
+        );
+        const outcome =
+          z.uuid().safeParse(subscription).success && Buffer.isBuffer(request.body)
+            ? await inbox.receive(subscription, headers, request.body)
+            : undefined;
         if (outcome === undefined) return reply.code(404).send(noSuch('subscription'));
         // A delivery that was taken before is good: whoever sent it again only missed the answer.
         if (typeof outcome === 'string') return reply.code(outcome === 'taken' ? 202 : 200).send({ outcome });

@@ -15,7 +15,12 @@ export class PostgresCallBudget implements CallBudget {
   readonly #clock: Clock;
   #slotsMade = false;
 
-  constructor(data: DataSource, system: { readonly id: string; readonly name: string }, settings: CallBudgetSettings, clock: Clock) {
+  constructor(
+    data: DataSource,
+    system: { readonly id: string; readonly name: string },
+    settings: CallBudgetSettings,
+    clock: Clock,
+  ) {
     this.#data = data;
     this.#system = system;
     this.#settings = settings;
@@ -53,15 +58,19 @@ export class PostgresCallBudget implements CallBudget {
   }
 
   async rest(milliseconds: number): Promise<void> {
-    await this.#data.query(`update call_budget set rest_until = greatest(rest_until, clock_timestamp() + make_interval(secs => $2)) where system_id = $1`, [
-      this.#system.id,
-      milliseconds / 1000,
-    ]);
+    await this.#data.query(
+      `update call_budget set rest_until = greatest(rest_until, clock_timestamp() + make_interval(secs => $2)) where system_id = $1`,
+      [this.#system.id, milliseconds / 1000],
+    );
   }
 
   async #takeSlot(atOnce: number, signal: AbortSignal | undefined): Promise<() => void> {
     const { id } = this.#system;
-    if (!this.#slotsMade) await this.#data.query('insert into call_slot (system_id, slot) select $1, generate_series(1, $2::int) on conflict do nothing', [id, atOnce]);
+    if (!this.#slotsMade)
+      await this.#data.query(
+        'insert into call_slot (system_id, slot) select $1, generate_series(1, $2::int) on conflict do nothing',
+        [id, atOnce],
+      );
     this.#slotsMade = true;
     for (;;) {
       signal?.throwIfAborted();
@@ -81,11 +90,10 @@ export class PostgresCallBudget implements CallBudget {
     let held = until;
     const hold = (text: string): Promise<void> =>
       this.#data
-        .query(`update call_slot set held_until = ${text} where system_id = $1 and slot = $2 and held_until = $3 returning held_until::text as until`, [
-          this.#system.id,
-          slot,
-          held,
-        ])
+        .query(
+          `update call_slot set held_until = ${text} where system_id = $1 and slot = $2 and held_until = $3 returning held_until::text as until`,
+          [this.#system.id, slot, held],
+        )
         .then(([[row]]: [{ until: string }[]]) => void (held = row?.until ?? held))
         .catch(() => undefined);
     let last: Promise<void> = Promise.resolve();

@@ -1,6 +1,14 @@
 import { createHash } from 'node:crypto';
 import type { DataSource } from 'typeorm';
-import { beginConsent, type CallerDependencies, completeConsent, type ConsentedSystem, revokeConsent, type TokenKeeper, type Tokens } from '@anchor-knot/connectors';
+import {
+  beginConsent,
+  type CallerDependencies,
+  completeConsent,
+  type ConsentedSystem,
+  revokeConsent,
+  type TokenKeeper,
+  type Tokens,
+} from '@anchor-knot/connectors';
 import { type Credential, type Person, type System, systemSchema } from '@anchor-knot/contracts';
 import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
 import type { SecretBox } from './secretBox.js';
@@ -21,23 +29,45 @@ export class Consents {
   }
 
   /** @returns where to send the person, who comes back to `callback` */
-  async begin(row: SystemRow, system: ConsentedSystem, clientId: string, person: Person, callback: string): Promise<string> {
+  async begin(
+    row: SystemRow,
+    system: ConsentedSystem,
+    clientId: string,
+    person: Person,
+    callback: string,
+  ): Promise<string> {
     const { url, state, verifier } = await beginConsent(system, clientId, callback);
     await this.#data.query('delete from consent_begun where expires_at < now()');
     await this.#data.query(
       `insert into consent_begun (state_digest, system_id, person, verifier, callback, expires_at) values ($1, $2, $3, $4, $5, now() + make_interval(mins => $6))`,
-      [digest(state), row.id, person.email, this.#secrets.seal(verifier, `consent ${row.id}`), callback, minutesToDecide],
+      [
+        digest(state),
+        row.id,
+        person.email,
+        this.#secrets.seal(verifier, `consent ${row.id}`),
+        callback,
+        minutesToDecide,
+      ],
     );
     return url;
   }
 
   /** Whose consent an answer ends; each state is good once, for the person who began it. */
-  async take(state: string, person: Person): Promise<{ system: string; callback: string; verifier: string } | undefined> {
-    const [[row]] = (await this.#data.query(`delete from consent_begun where state_digest = $1 and person = $2 and expires_at > now() returning system_id, callback, verifier`, [
-      digest(state),
-      person.email,
-    ])) as [{ system_id: string; callback: string; verifier: Buffer }[], number];
-    return row && { system: row.system_id, callback: row.callback, verifier: this.#secrets.open(row.verifier, `consent ${row.system_id}`) };
+  async take(
+    state: string,
+    person: Person,
+  ): Promise<{ system: string; callback: string; verifier: string } | undefined> {
+    const [[row]] = (await this.#data.query(
+      `delete from consent_begun where state_digest = $1 and person = $2 and expires_at > now() returning system_id, callback, verifier`,
+      [digest(state), person.email],
+    )) as [{ system_id: string; callback: string; verifier: Buffer }[], number];
+    return (
+      row && {
+        system: row.system_id,
+        callback: row.callback,
+        verifier: this.#secrets.open(row.verifier, `consent ${row.system_id}`),
+      }
+    );
   }
 
   /** @throws {SystemTrouble} when the other system does not give tokens for it */
@@ -53,11 +83,25 @@ export class Consents {
     const tokens = await completeConsent(system, credential, begun, answer, dependencies);
     await this.#data
       .getRepository(SystemEntity)
-      .update({ id: row.id }, { tokens: this.#sealed(row.id, tokens), consentBy: person.name, consentAt: new Date(), consentScope: tokens.scope ?? null, trouble: null as never });
+      .update(
+        { id: row.id },
+        {
+          tokens: this.#sealed(row.id, tokens),
+          consentBy: person.name,
+          consentAt: new Date(),
+          consentScope: tokens.scope ?? null,
+          trouble: null as never,
+        },
+      );
   }
 
   /** Gives it back at the other system too; what is kept here is forgotten in any case. @throws {SystemTrouble} */
-  async revoke(row: SystemRow, system: ConsentedSystem, credential: Credential | undefined, dependencies: CallerDependencies): Promise<void> {
+  async revoke(
+    row: SystemRow,
+    system: ConsentedSystem,
+    credential: Credential | undefined,
+    dependencies: CallerDependencies,
+  ): Promise<void> {
     const tokens = await this.#read(row.id);
     await this.#data.getRepository(SystemEntity).update({ id: row.id }, noConsent);
     if (tokens && credential) await revokeConsent(system, credential, tokens, dependencies);
@@ -69,19 +113,27 @@ export class Consents {
       // The row is locked while it is renewed: a second worker waits, and finds the new tokens.
       renew: (stale, renew) =>
         this.#data.transaction(async (db) => {
-          const [row] = (await db.query('select tokens from system where id = $1 for update', [id])) as { tokens: Buffer | null }[];
+          const [row] = (await db.query('select tokens from system where id = $1 for update', [id])) as {
+            tokens: Buffer | null;
+          }[];
           if (!row?.tokens) return undefined;
           const known = this.#opened(id, row.tokens);
           if (known.access !== stale) return known;
           const renewed = await renew(known);
-          await db.query('update system set tokens = $2, consent_scope = $3 where id = $1', [id, renewed ? this.#sealed(id, renewed) : null, renewed?.scope ?? null]);
+          await db.query('update system set tokens = $2, consent_scope = $3 where id = $1', [
+            id,
+            renewed ? this.#sealed(id, renewed) : null,
+            renewed?.scope ?? null,
+          ]);
           return renewed;
         }),
     };
   }
 
   async #read(id: string): Promise<Tokens | undefined> {
-    const [row] = (await this.#data.query('select tokens from system where id = $1', [id])) as { tokens: Buffer | null }[];
+    const [row] = (await this.#data.query('select tokens from system where id = $1', [id])) as {
+      tokens: Buffer | null;
+    }[];
     return row?.tokens ? this.#opened(id, row.tokens) : undefined;
   }
 
@@ -97,7 +149,9 @@ export class Consents {
 /** The system of a row, where its sign-in is by consent. */
 export function consented(description: System): ConsentedSystem | undefined {
   const system = systemSchema.parse(description);
-  return (system.kind === 'http' || system.kind === 'odata') && system.signIn.kind === 'authorization code' ? (system as ConsentedSystem) : undefined;
+  return (system.kind === 'http' || system.kind === 'odata') && system.signIn.kind === 'authorization code'
+    ? (system as ConsentedSystem)
+    : undefined;
 }
 
 function digest(state: string): string {

@@ -1,7 +1,15 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { newFieldSchema, objectViewSchema, problemSchema, type NewFieldType, type Sample, sampleSchema, systemSchema } from '@anchor-knot/contracts';
+import {
+  newFieldSchema,
+  objectViewSchema,
+  problemSchema,
+  type NewFieldType,
+  type Sample,
+  sampleSchema,
+  systemSchema,
+} from '@anchor-knot/contracts';
 import { recordKey, type SourceRecord } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
@@ -23,12 +31,25 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
 
   typed.get(
     '/api/systems/:system/objects/:object',
-    { config: { role: 'viewer' }, schema: { tags: ['systems'], summary: 'What is in an object', params: oneObject, response: { 200: objectViewSchema, 404: problemSchema } } },
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['systems'],
+        summary: 'What is in an object',
+        params: oneObject,
+        response: { 200: objectViewSchema, 404: problemSchema },
+      },
+    },
     async (request, reply) => {
       const row = await systems.find(request.params.system);
-      const object = row && (await objects.summaries(row.id, systemSchema.parse(row.description))).find(({ name }) => name === request.params.object);
+      const object =
+        row &&
+        (await objects.summaries(row.id, systemSchema.parse(row.description))).find(
+          ({ name }) => name === request.params.object,
+        );
       if (!row || !object) return reply.code(404).send(noSuch('object'));
-      const { createField } = (row.description.kind === 'http' ? row.description.objects[object.name] : undefined) ?? {};
+      const { createField } =
+        (row.description.kind === 'http' ? row.description.objects[object.name] : undefined) ?? {};
       return {
         system: await summaryOf(context, row),
         environment: row.environment,
@@ -53,7 +74,8 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
     },
     async (request, reply) => {
       const row = await systems.find(request.params.system);
-      if (!row || !Object.hasOwn(row.description.objects, request.params.object)) return reply.code(404).send(noSuch('object'));
+      if (!row || !Object.hasOwn(row.description.objects, request.params.object))
+        return reply.code(404).send(noSuch('object'));
       await objects.sayNature(row.id, request.params.object, request.body.holds);
       return reply.code(204).send(null);
     },
@@ -99,7 +121,13 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       if (!row || !types) return reply.code(404).send(noSuch('object to which fields can be added'));
       const { name, type } = request.body;
       if (types[type] === undefined)
-        return reply.code(422).send({ code: 'not possible', says: `${row.name} has no fields of the type ${type}.`, advice: `Choose ${Object.keys(types).join(', ')}.` });
+        return reply
+          .code(422)
+          .send({
+            code: 'not possible',
+            says: `${row.name} has no fields of the type ${type}.`,
+            advice: `Choose ${Object.keys(types).join(', ')}.`,
+          });
       return orTrouble(reply, async () => {
         const connector = await systems.connect({ system, object }, systemClock);
         try {
@@ -121,7 +149,10 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
         tags: ['systems'],
         summary: 'Sample records, straight from the system',
         params: oneObject,
-        querystring: z.object({ page: z.coerce.number().int().min(0).max(mostSamplePages).default(0), search: z.string().max(200).optional() }),
+        querystring: z.object({
+          page: z.coerce.number().int().min(0).max(mostSamplePages).default(0),
+          search: z.string().max(200).optional(),
+        }),
         response: { 200: sampleSchema, 404: problemSchema, 422: problemSchema },
       },
     },
@@ -144,7 +175,8 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       if (search !== undefined) {
         const byKey = await connector.readOne(recordKey(search));
         const found = new Map(byKey ? [[byKey.key, byKey]] : []);
-        for (const field of connector.capabilities.searchable) for (const record of await connector.search(field, search)) found.set(record.key, record);
+        for (const field of connector.capabilities.searchable)
+          for (const record of await connector.search(field, search)) found.set(record.key, record);
         return shown([...found.values()].slice(0, 100), false);
       }
       const from = wanted * samplesOnPage;

@@ -34,10 +34,12 @@ export class SystemObjects {
       [systemId],
     )) as { object: string; version: number; seen_at: Date; fields: number; timed: boolean }[];
     const natures = new Map(
-      ((await this.#data.query('select object, holds from object_nature where system_id = $1', [systemId])) as { object: string; holds: ObjectSummary['holds'] }[]).map((row) => [
-        row.object,
-        row.holds,
-      ]),
+      (
+        (await this.#data.query('select object, holds from object_nature where system_id = $1', [systemId])) as {
+          object: string;
+          holds: ObjectSummary['holds'];
+        }[]
+      ).map((row) => [row.object, row.holds]),
     );
     return Object.keys(description.objects).map((name): ObjectSummary => {
       const schema = schemas.find(({ object }) => object === name);
@@ -59,24 +61,36 @@ export class SystemObjects {
   }
 
   async details(systemId: string, object: string): Promise<Pick<ObjectView, 'schema' | 'profile' | 'history'>> {
-    const versions = (await this.#data.query('select version, seen_at, schema, changes from object_schema where system_id = $1 and object = $2 order by version desc limit 100', [
+    const versions = (await this.#data.query(
+      'select version, seen_at, schema, changes from object_schema where system_id = $1 and object = $2 order by version desc limit 100',
+      [systemId, object],
+    )) as {
+      version: number;
+      seen_at: Date;
+      schema: ObjectView['schema'];
+      changes: ObjectView['history'][number]['changes'];
+    }[];
+    const [row] = (await this.#data.query('select profile from object_profile where system_id = $1 and object = $2', [
       systemId,
       object,
-    ])) as { version: number; seen_at: Date; schema: ObjectView['schema']; changes: ObjectView['history'][number]['changes'] }[];
-    const [row] = (await this.#data.query('select profile from object_profile where system_id = $1 and object = $2', [systemId, object])) as { profile: ObjectProfile | null }[];
+    ])) as { profile: ObjectProfile | null }[];
     return {
       schema: versions[0]?.schema ?? null,
       profile: row?.profile ?? null,
-      history: versions.map(({ version, seen_at, schema, changes }) => ({ version, seenAt: seen_at.toISOString(), fields: schema?.fields.length ?? 0, changes })),
+      history: versions.map(({ version, seen_at, schema, changes }) => ({
+        version,
+        seenAt: seen_at.toISOString(),
+        fields: schema?.fields.length ?? 0,
+        changes,
+      })),
     };
   }
 
   async sayNature(systemId: string, object: string, holds: ObjectSummary['holds']): Promise<void> {
-    await this.#data.query('insert into object_nature (system_id, object, holds) values ($1, $2, $3) on conflict (system_id, object) do update set holds = excluded.holds', [
-      systemId,
-      object,
-      holds,
-    ]);
+    await this.#data.query(
+      'insert into object_nature (system_id, object, holds) values ($1, $2, $3) on conflict (system_id, object) do update set holds = excluded.holds',
+      [systemId, object, holds],
+    );
   }
 
   /** Marks an object as about to be profiled. */
@@ -102,19 +116,28 @@ export class SystemObjects {
         records += page.records.length;
         if (Date.now() - told < progressMs) continue;
         told = Date.now();
-        await this.#data.query(`update object_profile set state = 'reading', records = $3 where system_id = $1 and object = $2`, [systemId, object, records]);
+        await this.#data.query(
+          `update object_profile set state = 'reading', records = $3 where system_id = $1 and object = $2`,
+          [systemId, object, records],
+        );
       }
       const profile = profiler.profile();
       await this.#saveSchema(systemId, object, schemaFrom(declared, profile));
-      await this.#data.query(`update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4 where system_id = $1 and object = $2`, [
-        systemId,
-        object,
-        profile.records,
-        JSON.stringify(profile),
-      ]);
+      await this.#data.query(
+        `update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4 where system_id = $1 and object = $2`,
+        [systemId, object, profile.records, JSON.stringify(profile)],
+      );
     } catch (error) {
-      const words = error instanceof SystemTrouble ? `${error.message}. ${error.advice}` : signal?.aborted ? 'It was stopped.' : 'Something failed inside; the log says what.';
-      await this.#data.query(`update object_profile set state = 'failed', ended_at = now(), words = $3 where system_id = $1 and object = $2`, [systemId, object, words]);
+      const words =
+        error instanceof SystemTrouble
+          ? `${error.message}. ${error.advice}`
+          : signal?.aborted
+            ? 'It was stopped.'
+            : 'Something failed inside; the log says what.';
+      await this.#data.query(
+        `update object_profile set state = 'failed', ended_at = now(), words = $3 where system_id = $1 and object = $2`,
+        [systemId, object, words],
+      );
       if (!(error instanceof SystemTrouble) && !signal?.aborted) throw error;
     } finally {
       await connector?.close().catch(() => undefined);
@@ -122,28 +145,37 @@ export class SystemObjects {
   }
 
   async #saveSchema(systemId: string, object: string, schema: SourceSchema): Promise<void> {
-    const [last] = (await this.#data.query('select version, schema from object_schema where system_id = $1 and object = $2 order by version desc limit 1', [systemId, object])) as {
+    const [last] = (await this.#data.query(
+      'select version, schema from object_schema where system_id = $1 and object = $2 order by version desc limit 1',
+      [systemId, object],
+    )) as {
       version: number;
       schema: SourceSchema;
     }[];
     const changes = last ? compareSchemas(last.schema, schema) : [];
     if (last && changes.length === 0) return;
-    await this.#data.query('insert into object_schema (system_id, object, version, seen_at, schema, changes) values ($1, $2, $3, now(), $4, $5) on conflict do nothing', [
-      systemId,
-      object,
-      (last?.version ?? 0) + 1,
-      JSON.stringify(schema),
-      JSON.stringify(changes),
-    ]);
+    await this.#data.query(
+      'insert into object_schema (system_id, object, version, seen_at, schema, changes) values ($1, $2, $3, now(), $4, $5) on conflict do nothing',
+      [systemId, object, (last?.version ?? 0) + 1, JSON.stringify(schema), JSON.stringify(changes)],
+    );
   }
 
   async #profiles(systemId: string): Promise<ProfileRow[]> {
-    return (await this.#data.query('select object, state, records, started_at, ended_at, words from object_profile where system_id = $1', [systemId])) as ProfileRow[];
+    return (await this.#data.query(
+      'select object, state, records, started_at, ended_at, words from object_profile where system_id = $1',
+      [systemId],
+    )) as ProfileRow[];
   }
 }
 
 function profileState({ state, records, started_at, ended_at, words }: ProfileRow): ProfileState {
-  return { state, records: Number(records), startedAt: started_at.toISOString(), endedAt: ended_at?.toISOString() ?? null, words };
+  return {
+    state,
+    records: Number(records),
+    startedAt: started_at.toISOString(),
+    endedAt: ended_at?.toISOString() ?? null,
+    words,
+  };
 }
 
 /** What its description lets us do with an object. */
@@ -162,12 +194,21 @@ export function mayOf(description: System, object: string): ObjectSummary['may']
     }
     case 'odata': {
       const { mayCreate, mayUpdate, mayDelete } = description.objects[object] ?? {};
-      return ['read', ...(mayCreate ? (['create'] as const) : []), ...(mayUpdate ? (['update'] as const) : []), ...(mayDelete ? (['delete'] as const) : [])];
+      return [
+        'read',
+        ...(mayCreate ? (['create'] as const) : []),
+        ...(mayUpdate ? (['update'] as const) : []),
+        ...(mayDelete ? (['delete'] as const) : []),
+      ];
     }
     case 'sql': {
       const { source, mayWrite, mayDelete } = description.objects[object] ?? {};
       if (source?.kind !== 'table') return ['read'];
-      return ['read', ...(mayWrite ? (['create', 'update'] as const) : []), ...(mayDelete ? (['delete'] as const) : [])];
+      return [
+        'read',
+        ...(mayWrite ? (['create', 'update'] as const) : []),
+        ...(mayDelete ? (['delete'] as const) : []),
+      ];
     }
     case 'files': {
       const { holds, path, format } = description.objects[object] ?? {};
@@ -189,5 +230,7 @@ function tellsChanges(description: System, object: string): boolean {
 function guessNature(description: System, object: string, hasTimes: boolean): ObjectSummary['holds'] {
   const isTimed = description.objects[object]?.modifiedAt !== undefined;
   const isQuery = description.kind === 'sql' && description.objects[object]?.source.kind === 'query';
-  return hasTimes && !isTimed && !isQuery && !mayOf(description, object).includes('update') ? 'events' : 'things that change';
+  return hasTimes && !isTimed && !isQuery && !mayOf(description, object).includes('update')
+    ? 'events'
+    : 'things that change';
 }

@@ -12,13 +12,15 @@ export async function rotateKey(environment: NodeJS.ProcessEnv): Promise<number>
   const { DATABASE_URL: url, SECRET_KEY: now, NEW_SECRET_KEY: next } = environment;
   if (!url) throw new Error('DATABASE_URL is missing');
   if (!isKey(now)) throw new Error('SECRET_KEY, the key that the secrets are under now, must be 32 bytes in base64');
-  if (!isKey(next)) throw new Error('NEW_SECRET_KEY must be 32 bytes in base64; make one with: openssl rand -base64 32');
+  if (!isKey(next))
+    throw new Error('NEW_SECRET_KEY must be 32 bytes in base64; make one with: openssl rand -base64 32');
   let data: DataSource | undefined;
   try {
     data = await openDatabase(url);
     return await moveSecrets(data, new SecretBox(now), new SecretBox(next));
   } catch (error) {
-    if (/authenticate data/.test((error as Error).message)) throw new Error('SECRET_KEY is not the key that the secrets are under; nothing was changed', { cause: error });
+    if (/authenticate data/.test((error as Error).message))
+      throw new Error('SECRET_KEY is not the key that the secrets are under; nothing was changed', { cause: error });
     throw error;
   } finally {
     await data?.destroy();
@@ -36,8 +38,14 @@ async function moveSecrets(data: DataSource, from: SecretBox, to: SecretBox): Pr
   return data.transaction(async (db) => {
     let moved = 0;
     for (const { table, column, id: key, owner } of places) {
-      const rows = (await db.query(`select ${key} as id, ${column} as secret from ${table} where ${column} is not null for update`)) as { id: string; secret: Buffer }[];
-      for (const { id, secret } of rows) await db.query(`update ${table} set ${column} = $2 where ${key} = $1`, [id, to.seal(from.open(secret, owner(id)), owner(id))]);
+      const rows = (await db.query(
+        `select ${key} as id, ${column} as secret from ${table} where ${column} is not null for update`,
+      )) as { id: string; secret: Buffer }[];
+      for (const { id, secret } of rows)
+        await db.query(`update ${table} set ${column} = $2 where ${key} = $1`, [
+          id,
+          to.seal(from.open(secret, owner(id)), owner(id)),
+        ]);
       moved += rows.length;
     }
     // Consents that somebody is just giving are begun again.

@@ -4,8 +4,22 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { FastifyInstance } from 'fastify';
 import { Pool } from 'pg';
-import { filesSystemSchema, httpSystemSchema, odataSystemSchema, type Problem, sqlSystemSchema } from '@anchor-knot/contracts';
-import { boardsServer, erpRole, erpServer, generateBusiness, generateCustomers, generateWork, openErpDatabase } from '@anchor-knot/standins';
+import {
+  filesSystemSchema,
+  httpSystemSchema,
+  odataSystemSchema,
+  type Problem,
+  sqlSystemSchema,
+} from '@anchor-knot/contracts';
+import {
+  boardsServer,
+  erpRole,
+  erpServer,
+  generateBusiness,
+  generateCustomers,
+  generateWork,
+  openErpDatabase,
+} from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
 import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
@@ -31,10 +45,18 @@ beforeAll(async () => {
   api = await ApiClient.start(installation);
   erpDatabase = await TestDatabase.start();
   place = new URL((await erpDatabase.fresh()).url);
-  pool = await openErpDatabase(place.href, secret, () => generateBusiness(customers, { seed: 6, documents: 30, mess: false }));
+  pool = await openErpDatabase(place.href, secret, () =>
+    generateBusiness(customers, { seed: 6, documents: 30, mess: false }),
+  );
   erp = await erpServer({ pool: new Pool({ ...pool.options }), secret });
-  boards = await boardsServer({ rows: generateWork(customers, { seed: 6, tickets: 1, projects: 3, tasksEach: 2 }).rows, key: secret });
-  addresses = { erp: await erp.listen({ host: '127.0.0.1', port: 0 }), boards: await boards.listen({ host: '127.0.0.1', port: 0 }) };
+  boards = await boardsServer({
+    rows: generateWork(customers, { seed: 6, tickets: 1, projects: 3, tasksEach: 2 }).rows,
+    key: secret,
+  });
+  addresses = {
+    erp: await erp.listen({ host: '127.0.0.1', port: 0 }),
+    boards: await boards.listen({ host: '127.0.0.1', port: 0 }),
+  };
   folder = mkdtempSync(join(tmpdir(), 'anchor-knot-routes-'));
   writeFileSync(join(folder, 'list.csv'), 'no;name\n1;One\n2;Two\n3\n');
 });
@@ -52,17 +74,46 @@ afterAll(async () => {
 const ask = (url: string, payload: unknown) => api.as('administrator', 'POST', url, payload);
 const problem = (answer: { json: () => unknown }): Problem => answer.json() as Problem;
 const http = (more: object = {}) =>
-  httpSystemSchema.parse({ kind: 'http', name: 'S', address: addresses.boards, signIn: { kind: 'header key', header: 'x-pegline-key' }, objects: {}, ...more });
-const odata = () => odataSystemSchema.parse({ kind: 'odata', name: 'O', address: `${addresses.erp}/odata`, signIn: { kind: 'key and secret' }, objects: {} });
-const sql = () => sqlSystemSchema.parse({ kind: 'sql', name: 'D', host: place.hostname, port: Number(place.port), database: 'coldharbour', tls: 'off', objects: {} });
-const files = (more: object = {}) => filesSystemSchema.parse({ kind: 'files', name: 'F', folder, objects: {}, ...more });
+  httpSystemSchema.parse({
+    kind: 'http',
+    name: 'S',
+    address: addresses.boards,
+    signIn: { kind: 'header key', header: 'x-pegline-key' },
+    objects: {},
+    ...more,
+  });
+const odata = () =>
+  odataSystemSchema.parse({
+    kind: 'odata',
+    name: 'O',
+    address: `${addresses.erp}/odata`,
+    signIn: { kind: 'key and secret' },
+    objects: {},
+  });
+const sql = () =>
+  sqlSystemSchema.parse({
+    kind: 'sql',
+    name: 'D',
+    host: place.hostname,
+    port: Number(place.port),
+    database: 'coldharbour',
+    tls: 'off',
+    objects: {},
+  });
+const files = (more: object = {}) =>
+  filesSystemSchema.parse({ kind: 'files', name: 'F', folder, objects: {}, ...more });
 const credential = { id: erpRole, secret };
-const unit = { list: { path: '/v2/boards/installations/workspaces', items: 'workspaces', id: 'id', name: 'title' }, header: 'x-pegline-workspace' };
+const unit = {
+  list: { path: '/v2/boards/installations/workspaces', items: 'workspaces', id: 'id', name: 'title' },
+  header: 'x-pegline-workspace',
+};
 const fileObject = { path: 'list.csv', format: 'csv', key: 'no', delimiter: ';' };
 
 describe('before a system is connected', () => {
   test('a database tells its tables, a query its columns and rows', async () => {
-    const { tables } = (await ask('/api/database-tables', { description: sql(), credential })).json() as { tables: { table: string; key: string }[] };
+    const { tables } = (await ask('/api/database-tables', { description: sql(), credential })).json() as {
+      tables: { table: string; key: string }[];
+    };
     expect(tables.find(({ table }) => table === 'debtor')).toMatchObject({ key: 'debtor_no', times: ['changed_at'] });
     const preview = await ask('/api/query-preview', {
       description: sql(),
@@ -76,31 +127,53 @@ describe('before a system is connected', () => {
       ],
       rows: expect.arrayContaining([expect.objectContaining({ kind: 'order' })]) as unknown,
     });
-    expect(problem(await ask('/api/query-preview', { description: sql(), credential, sql: 'select nothing from nowhere' })).says).toContain('nowhere');
+    expect(
+      problem(await ask('/api/query-preview', { description: sql(), credential, sql: 'select nothing from nowhere' }))
+        .says,
+    ).toContain('nowhere');
     const own = new URL(installation.url);
-    expect(problem(await ask('/api/database-tables', { description: { ...sql(), host: own.hostname, port: Number(own.port) }, credential })).says).toContain('own database');
+    expect(
+      problem(
+        await ask('/api/database-tables', {
+          description: { ...sql(), host: own.hostname, port: Number(own.port) },
+          credential,
+        }),
+      ).says,
+    ).toContain('own database');
   });
 
   test('a service tells its entity sets', async () => {
-    const { sets } = (await ask('/api/entity-sets', { description: odata(), credential })).json() as { sets: { name: string }[] };
+    const { sets } = (await ask('/api/entity-sets', { description: odata(), credential })).json() as {
+      sets: { name: string }[];
+    };
     expect(sets.map(({ name }) => name)).toEqual(['Debtors', 'SalesDocuments', 'SalesLines', 'Articles', 'Staff']);
     expect(sets[4]).toMatchObject({ key: 'StaffNo', insertable: false, updatable: false, times: [] });
-    expect(await ask('/api/entity-sets', { description: odata(), credential: { id: erpRole, secret: 'wrong' } })).toMatchObject({ statusCode: 422 });
+    expect(
+      await ask('/api/entity-sets', { description: odata(), credential: { id: erpRole, secret: 'wrong' } }),
+    ).toMatchObject({ statusCode: 422 });
   });
 
   test('an interface tells its units', async () => {
-    const { units } = (await ask('/api/units', { description: http({ unit }), credential: { id: 'x', secret } })).json() as { units: unknown[] };
+    const { units } = (
+      await ask('/api/units', { description: http({ unit }), credential: { id: 'x', secret } })
+    ).json() as { units: unknown[] };
     expect(units).toEqual([
       { id: 'works', name: 'Hazelmoor Glasshouse Works' },
       { id: 'practice', name: 'Practice boards' },
     ]);
-    expect((await ask('/api/units', { description: http(), credential: { id: 'x', secret } })).json()).toEqual({ units: [] });
+    expect((await ask('/api/units', { description: http(), credential: { id: 'x', secret } })).json()).toEqual({
+      units: [],
+    });
   });
 
   test('a folder tells its files; a preview shows good rows and rejected lines', async () => {
-    const found = (await ask('/api/folder-files', { description: files() })).json() as { files: { path: string; object: object }[] };
+    const found = (await ask('/api/folder-files', { description: files() })).json() as {
+      files: { path: string; object: object }[];
+    };
     expect(found.files).toMatchObject([{ path: 'list.csv', object: { delimiter: ';', key: 'no', encoding: 'utf-8' } }]);
-    const preview = (await ask('/api/file-preview', { description: files(), path: 'list.csv', object: fileObject })).json();
+    const preview = (
+      await ask('/api/file-preview', { description: files(), path: 'list.csv', object: fileObject })
+    ).json();
     expect(preview).toEqual({
       columns: ['no', 'name'],
       rows: [
@@ -110,21 +183,37 @@ describe('before a system is connected', () => {
       count: 2,
       rejected: [{ line: 4, reason: 'it has 1 values, the header has 2' }],
     });
-    expect(problem(await ask('/api/file-preview', { description: files(), path: '../../etc/passwd', object: fileObject }))).toMatchObject({ code: 'not allowed' });
+    expect(
+      problem(await ask('/api/file-preview', { description: files(), path: '../../etc/passwd', object: fileObject })),
+    ).toMatchObject({ code: 'not allowed' });
     expect(problem(await ask('/api/folder-files', { description: files({ folder: '/etc' }) }))).toMatchObject({
       code: 'not allowed',
       says: expect.stringContaining('may not read') as unknown,
     });
-    expect(problem(await ask('/api/folder-files', { description: files({ folder: join(folder, 'no') }) }))).toMatchObject({ code: 'file problem' });
+    expect(
+      problem(await ask('/api/folder-files', { description: files({ folder: join(folder, 'no') }) })),
+    ).toMatchObject({ code: 'file problem' });
   });
 
   test('an OpenAPI document is read from its text or its address, and one that is none is said to be none', async () => {
-    const document = JSON.stringify({ openapi: '3.1.0', info: { title: 'T' }, paths: { '/x': { get: { responses: {} } } } });
+    const document = JSON.stringify({
+      openapi: '3.1.0',
+      info: { title: 'T' },
+      paths: { '/x': { get: { responses: {} } } },
+    });
     expect((await ask('/api/openapi-reading', { document })).json()).toMatchObject({ title: 'T', objects: [] });
-    expect((await ask('/api/openapi-reading', { address: `${api.address}/api/openapi.json` })).json()).toMatchObject({ title: 'Anchor Knot' });
-    expect(problem(await ask('/api/openapi-reading', { document: 'a: shopping list' }))).toMatchObject({ code: 'not OpenAPI' });
-    expect(problem(await ask('/api/openapi-reading', { address: `${addresses.boards}/faults.json` }))).toMatchObject({ code: 'not OpenAPI' });
-    expect(problem(await ask('/api/openapi-reading', { address: 'http://169.254.169.254/' }))).toMatchObject({ code: 'not allowed' });
+    expect((await ask('/api/openapi-reading', { address: `${api.address}/api/openapi.json` })).json()).toMatchObject({
+      title: 'Anchor Knot',
+    });
+    expect(problem(await ask('/api/openapi-reading', { document: 'a: shopping list' }))).toMatchObject({
+      code: 'not OpenAPI',
+    });
+    expect(problem(await ask('/api/openapi-reading', { address: `${addresses.boards}/faults.json` }))).toMatchObject({
+      code: 'not OpenAPI',
+    });
+    expect(problem(await ask('/api/openapi-reading', { address: 'http://169.254.169.254/' }))).toMatchObject({
+      code: 'not allowed',
+    });
     expect((await ask('/api/openapi-reading', { document, address: 'http://x' })).statusCode).toBe(400);
   });
 
@@ -152,10 +241,17 @@ describe('a system that is connected', () => {
   const connect = async (description: object, more: object = {}) =>
     ((await ask('/api/systems', { description, pennant, credential, ...more })).json() as { system: string }).system;
   const view = async (id: string) =>
-    (await api.as('viewer', 'GET', `/api/systems/${id}`)).json() as Record<string, never> & { objects: { name: string; may: string[] }[]; revision: number };
+    (await api.as('viewer', 'GET', `/api/systems/${id}`)).json() as Record<string, never> & {
+      objects: { name: string; may: string[] }[];
+      revision: number;
+    };
 
   test('says of each object what may be done with it, whatever its kind', async () => {
-    const object = { key: 'id', list: { path: '/x', pageSize: { parameter: 'n', value: 1 }, paging: { kind: 'link header' } }, read: { path: '/x/{key}' } };
+    const object = {
+      key: 'id',
+      list: { path: '/x', pageSize: { parameter: 'n', value: 1 }, paging: { kind: 'link header' } },
+      read: { path: '/x/{key}' },
+    };
     const all = {
       read: object,
       everything: {
@@ -167,8 +263,14 @@ describe('a system that is connected', () => {
         createField: { method: 'POST', path: '/f', name: 'n', type: 't', types: { text: 'T' } },
       },
     };
-    const may = async (description: object) => Object.fromEntries((await view(await connect(description))).objects.map(({ name, may: these }) => [name, these.join(' ')]));
-    expect(await may({ ...http(), objects: all })).toEqual({ read: 'read', everything: 'read create update archive delete add fields' });
+    const may = async (description: object) =>
+      Object.fromEntries(
+        (await view(await connect(description))).objects.map(({ name, may: these }) => [name, these.join(' ')]),
+      );
+    expect(await may({ ...http(), objects: all })).toEqual({
+      read: 'read',
+      everything: 'read create update archive delete add fields',
+    });
     const table = { source: { kind: 'table', table: 't' }, key: 'id' };
     expect(
       await may({
@@ -186,14 +288,29 @@ describe('a system that is connected', () => {
       c: 'read create update delete',
       d: 'read',
     });
-    expect(await may({ ...odata(), objects: { a: { entitySet: 'A', key: 'K', mayUpdate: true }, b: { entitySet: 'B', key: 'K', mayCreate: true, mayDelete: true } } })).toEqual({
+    expect(
+      await may({
+        ...odata(),
+        objects: {
+          a: { entitySet: 'A', key: 'K', mayUpdate: true },
+          b: { entitySet: 'B', key: 'K', mayCreate: true, mayDelete: true },
+        },
+      }),
+    ).toEqual({
       a: 'read update',
       b: 'read create delete',
     });
     const file = { path: 'x.csv', format: 'csv', key: 'id' };
     expect(
       await may(
-        files({ objects: { a: file, b: { ...file, path: 'b-*.csv', holds: 'deliveries' }, c: { ...file, path: 'c-*.csv' }, d: { ...file, path: 'd.xlsx', format: 'xlsx' } } }),
+        files({
+          objects: {
+            a: file,
+            b: { ...file, path: 'b-*.csv', holds: 'deliveries' },
+            c: { ...file, path: 'c-*.csv' },
+            d: { ...file, path: 'd.xlsx', format: 'xlsx' },
+          },
+        }),
       ),
     ).toEqual({
       a: 'read create update delete',
@@ -204,7 +321,11 @@ describe('a system that is connected', () => {
   });
 
   test('shows its calls and its budget; one that is not called over HTTP shows none', async () => {
-    const id = await connect({ ...odata(), budget: { perDay: 5, perSecond: 100 }, objects: { staff: { entitySet: 'Staff', key: 'StaffNo' } } });
+    const id = await connect({
+      ...odata(),
+      budget: { perDay: 5, perSecond: 100 },
+      objects: { staff: { entitySet: 'Staff', key: 'StaffNo' } },
+    });
     expect((await view(id)).calls).toEqual({ today: 0, perDay: 5, perSecond: 100, atOnce: null, restUntil: null });
     await api.as('operator', 'POST', `/api/systems/${id}/probe`, {});
     const { today } = (await view(id)).calls as unknown as { today: number };
@@ -213,7 +334,9 @@ describe('a system that is connected', () => {
     for (let call = 0; call < 5; call += 1) await api.as('operator', 'POST', `/api/systems/${id}/probe`, {});
     expect((await view(id)).probe).toMatchObject({
       ok: false,
-      steps: expect.arrayContaining([expect.objectContaining({ says: expect.stringContaining('the 5 calls a day') as unknown })]) as unknown,
+      steps: expect.arrayContaining([
+        expect.objectContaining({ says: expect.stringContaining('the 5 calls a day') as unknown }),
+      ]) as unknown,
     });
     expect((await view(await connect(files()))).calls).toBeNull();
   });
@@ -221,7 +344,12 @@ describe('a system that is connected', () => {
   test('a field is added there, once, of a type that it has, and by an administrator only', async () => {
     const rows = {
       key: 'row',
-      list: { path: '/v2/boards/installations/rows', items: 'rows', pageSize: { parameter: 'size', value: 50 }, paging: { kind: 'page number', parameter: 'page' } },
+      list: {
+        path: '/v2/boards/installations/rows',
+        items: 'rows',
+        pageSize: { parameter: 'size', value: 50 },
+        paging: { kind: 'page number', parameter: 'page' },
+      },
       read: { path: '/v2/boards/installations/rows/{key}', item: 'row' },
     };
     const createField = {
@@ -233,22 +361,41 @@ describe('a system that is connected', () => {
       answer: 'column.id',
       fieldsUnder: 'cells',
     };
-    const id = await connect({ ...http(), objects: { rows: { ...rows, createField }, plain: rows } }, { credential: { id: 'x', secret } });
-    const add = (object: string, name: string, type: string) => ask(`/api/systems/${id}/objects/${object}/fields`, { name, type });
+    const id = await connect(
+      { ...http(), objects: { rows: { ...rows, createField }, plain: rows } },
+      { credential: { id: 'x', secret } },
+    );
+    const add = (object: string, name: string, type: string) =>
+      ask(`/api/systems/${id}/objects/${object}/fields`, { name, type });
     expect((await add('rows', 'Glass area', 'text')).json()).toEqual({ field: 'cells.glass_area' });
     expect(problem(await add('rows', 'Glass area', 'text')).says).toContain('there is a column "glass_area" already');
-    expect(problem(await add('rows', 'Sum', 'number'))).toMatchObject({ code: 'not possible', advice: 'Choose text, date.' });
+    expect(problem(await add('rows', 'Sum', 'number'))).toMatchObject({
+      code: 'not possible',
+      advice: 'Choose text, date.',
+    });
     expect((await add('rows', '  ', 'text')).statusCode).toBe(400);
     expect((await add('plain', 'X', 'text')).statusCode).toBe(404);
-    expect((await api.as('editor', 'POST', `/api/systems/${id}/objects/rows/fields`, { name: 'X', type: 'text' })).statusCode).toBe(403);
-    expect((await api.as('viewer', 'GET', `/api/systems/${id}/objects/rows`)).json()).toMatchObject({ newFieldTypes: ['text', 'date'] });
-    const audit = (await installation.parts.data.query(`select detail from audit where action = 'field added'`)) as { detail: object }[];
+    expect(
+      (await api.as('editor', 'POST', `/api/systems/${id}/objects/rows/fields`, { name: 'X', type: 'text' }))
+        .statusCode,
+    ).toBe(403);
+    expect((await api.as('viewer', 'GET', `/api/systems/${id}/objects/rows`)).json()).toMatchObject({
+      newFieldTypes: ['text', 'date'],
+    });
+    const audit = (await installation.parts.data.query(`select detail from audit where action = 'field added'`)) as {
+      detail: object;
+    }[];
     expect(audit).toEqual([{ detail: { system: id, object: 'rows', field: 'cells.glass_area' } }]);
   });
 
   test('a consent leads only back to here, and only where one is needed', async () => {
     const at = 'https://id.example';
-    const signIn = { kind: 'authorization code', authorizationUrl: `${at}/authorize?tenant=7`, tokenUrl: `${at}/token`, scope: 'a offline_access' };
+    const signIn = {
+      kind: 'authorization code',
+      authorizationUrl: `${at}/authorize?tenant=7`,
+      tokenUrl: `${at}/token`,
+      scope: 'a offline_access',
+    };
     const id = await connect(http({ signIn }));
     const begin = (system: string, callback: unknown) => ask(`/api/systems/${system}/consent`, { callback });
     const here = `${api.address}/consent`;
@@ -265,23 +412,42 @@ describe('a system that is connected', () => {
       state: expect.stringMatching(/^[\w-]{20,}$/) as unknown,
     });
     for (const callback of ['https://evil.example/consent', `${api.address}/systems`, 'javascript:alert(1)', 7])
-      expect([callback, (await begin(id, callback)).statusCode]).toEqual([callback, typeof callback === 'string' && callback.startsWith('http') ? 422 : 400]);
+      expect([callback, (await begin(id, callback)).statusCode]).toEqual([
+        callback,
+        typeof callback === 'string' && callback.startsWith('http') ? 422 : 400,
+      ]);
     expect((await begin('marketRow', here)).statusCode).toBe(404);
     const without = await connect(http({ signIn }), { credential: undefined });
     expect(problem(await begin(without, here))).toMatchObject({ code: 'secret needed' });
-    expect(problem(await ask('/api/consents', { answer: 'code=x&state=never-begun' }))).toMatchObject({ code: 'not asked for' });
+    expect(problem(await ask('/api/consents', { answer: 'code=x&state=never-begun' }))).toMatchObject({
+      code: 'not asked for',
+    });
     expect((await view(id)).consent).toEqual({ by: null, at: null, given: false, granted: null });
   });
 
   test('a change of where tokens come from needs the secret again, and ends the consent', async () => {
-    const signIn = (at: string) => ({ kind: 'authorization code', authorizationUrl: `${at}/authorize`, tokenUrl: `${at}/token` });
+    const signIn = (at: string) => ({
+      kind: 'authorization code',
+      authorizationUrl: `${at}/authorize`,
+      tokenUrl: `${at}/token`,
+    });
     const id = await connect(http({ signIn: signIn('https://id.example') }));
     const change = async (to: object, more: object = {}) =>
-      api.as('administrator', 'PUT', `/api/systems/${id}`, { description: to, pennant, revision: (await view(id)).revision, ...more });
-    await installation.parts.data.query(`update system set tokens = '\\x00', consent_by = 'somebody', consent_at = now(), consent_scope = 'a' where id = $1`, [id]);
+      api.as('administrator', 'PUT', `/api/systems/${id}`, {
+        description: to,
+        pennant,
+        revision: (await view(id)).revision,
+        ...more,
+      });
+    await installation.parts.data.query(
+      `update system set tokens = '\\x00', consent_by = 'somebody', consent_at = now(), consent_scope = 'a' where id = $1`,
+      [id],
+    );
     // What cannot be opened with the key of this installation keeps nobody from seeing the system.
     expect((await view(id)).consent).toMatchObject({ given: true, by: 'somebody', granted: 'a' });
-    expect(problem(await change(http({ signIn: signIn('https://elsewhere.example') })))).toMatchObject({ code: 'secret needed' });
+    expect(problem(await change(http({ signIn: signIn('https://elsewhere.example') })))).toMatchObject({
+      code: 'secret needed',
+    });
     expect((await change(http({ signIn: signIn('https://elsewhere.example') }), { credential })).statusCode).toBe(200);
     expect((await view(id)).consent).toMatchObject({ given: false, by: null });
   });
@@ -291,7 +457,11 @@ describe('a system that is connected', () => {
       fetch(`${api.address}${path}`, { method: 'POST', body, headers: { 'content-type': type } });
     expect((await post('/hooks/not-an-id', '{}')).status).toBe(404);
     expect((await post('/hooks/00000000-0000-7000-8000-000000000000', '{}')).status).toBe(404);
-    await installation.parts.inbox.subscribe((await installation.parts.systems.find('fernhill')) as never, 'accounts', api.address);
+    await installation.parts.inbox.subscribe(
+      (await installation.parts.systems.find('fernhill')) as never,
+      'accounts',
+      api.address,
+    );
     const [{ address } = { address: '' }] = await installation.parts.inbox.of('fernhill');
     const path = new URL(address).pathname;
     expect((await post(path, 'not JSON at all', 'text/plain')).status).toBe(401);
@@ -299,10 +469,14 @@ describe('a system that is connected', () => {
     expect((await post(path, new ArrayBuffer(2 * 1024 * 1024))).status).toBe(413);
     const [row] = await installation.parts.inbox.of('fernhill');
     expect(row).toMatchObject({ received: 0, refused: 2 });
-    expect((await api.as('operator', 'GET', `/api/subscriptions/${row?.id ?? ''}/deliveries`)).json()).toEqual({ deliveries: [] });
+    expect((await api.as('operator', 'GET', `/api/subscriptions/${row?.id ?? ''}/deliveries`)).json()).toEqual({
+      deliveries: [],
+    });
     expect((await api.as('viewer', 'GET', `/api/subscriptions/${row?.id ?? ''}/deliveries`)).statusCode).toBe(403);
     expect((await ask('/api/systems/fernhill/objects/nothing/subscription', {})).statusCode).toBe(404);
     expect((await ask('/api/systems/marketRow/objects/shoppers/subscription', {})).statusCode).toBe(204);
-    expect((await api.as('administrator', 'DELETE', '/api/systems/marketRow/objects/shoppers/subscription')).statusCode).toBe(204);
+    expect(
+      (await api.as('administrator', 'DELETE', '/api/systems/marketRow/objects/shoppers/subscription')).statusCode,
+    ).toBe(204);
   });
 });

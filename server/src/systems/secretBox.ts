@@ -22,7 +22,9 @@ export class SecretBox {
 
   /** @throws when the key is another one, or the secret was tampered with or belongs to something else */
   open(sealed: Buffer, owner: string): string {
-    const decipher = createDecipheriv('aes-256-gcm', this.#key, sealed.subarray(0, nonceBytes)).setAAD(Buffer.from(owner));
+    const decipher = createDecipheriv('aes-256-gcm', this.#key, sealed.subarray(0, nonceBytes)).setAAD(
+      Buffer.from(owner),
+    );
     decipher.setAuthTag(sealed.subarray(nonceBytes, nonceBytes + tagBytes));
     return Buffer.concat([decipher.update(sealed.subarray(nonceBytes + tagBytes)), decipher.final()]).toString('utf8');
   }

@@ -1,6 +1,15 @@
 /** The SQL connector on a real PostgreSQL, beside the ERP stand-in’s own tables and role. */
 import { Pool } from 'pg';
-import { AddressFilter, type Connector, listTables, previewQuery, probeSystem, SqlConnector, type SystemTrouble, type WriteOutcome } from '@anchor-knot/connectors';
+import {
+  AddressFilter,
+  type Connector,
+  listTables,
+  previewQuery,
+  probeSystem,
+  SqlConnector,
+  type SystemTrouble,
+  type WriteOutcome,
+} from '@anchor-knot/connectors';
 import { type SqlObject, type SqlSystem, sqlSystemSchema } from '@anchor-knot/contracts';
 import { type Raw, recordKey } from '@anchor-knot/core';
 import { erpRole, generateBusiness, generateCustomers, openErpDatabase } from '@anchor-knot/standins';
@@ -9,7 +18,13 @@ import { systemClock } from '../worker/systemClock.js';
 
 const password = 'a “password” with \' and "';
 const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
-const dependencies = { clock: systemClock, random: () => 0, addresses, folder: '/', credential: { id: erpRole, secret: password } };
+const dependencies = {
+  clock: systemClock,
+  random: () => 0,
+  addresses,
+  folder: '/',
+  credential: { id: erpRole, secret: password },
+};
 const customers = generateCustomers({ seed: 5, inBoth: 30, onlyCrm: 10, onlyShop: 5, mess: true });
 let database: TestDatabase;
 let owner: Pool;
@@ -19,9 +34,19 @@ const opened: Connector[] = [];
 beforeAll(async () => {
   database = await TestDatabase.start();
   const { url } = await database.fresh();
-  owner = await openErpDatabase(url, password, () => generateBusiness(customers, { seed: 5, documents: 60, mess: true }));
+  owner = await openErpDatabase(url, password, () =>
+    generateBusiness(customers, { seed: 5, documents: 60, mess: true }),
+  );
   const { hostname, port } = new URL(url);
-  system = sqlSystemSchema.parse({ kind: 'sql', name: 'Coldharbour ERP', host: hostname, port: Number(port), database: 'coldharbour', tls: 'off', objects: {} });
+  system = sqlSystemSchema.parse({
+    kind: 'sql',
+    name: 'Coldharbour ERP',
+    host: hostname,
+    port: Number(port),
+    database: 'coldharbour',
+    tls: 'off',
+    objects: {},
+  });
   await owner.query(`
     create table wide ("Key ""1""" bigint primary key, amount numeric, big bigint, flags text[], "order" jsonb, at timestamp, moment timestamptz, day date, note text);
     insert into wide values (12345678901234567890 % 9223372036854775807, 1.10, 9007199254740993, '{"a,b","c\\"d",NULL}', '{"n":1.50}', '2026-11-23 10:00:00.5', '2026-11-23 12:00:00+02', '2026-11-23', 'ü🌱');
@@ -36,14 +61,25 @@ afterAll(async () => {
   await database.stop();
 });
 
-function open(object: Partial<SqlObject> & Pick<SqlObject, 'source' | 'key'>, more: Partial<SqlSystem> = {}): SqlConnector {
-  const connector = new SqlConnector({ ...system, ...more, objects: { it: { search: [], mayWrite: true, mayDelete: true, ...object } } }, 'it', dependencies);
+function open(
+  object: Partial<SqlObject> & Pick<SqlObject, 'source' | 'key'>,
+  more: Partial<SqlSystem> = {},
+): SqlConnector {
+  const connector = new SqlConnector(
+    { ...system, ...more, objects: { it: { search: [], mayWrite: true, mayDelete: true, ...object } } },
+    'it',
+    dependencies,
+  );
   opened.push(connector);
   return connector;
 }
 const table = (name: string): SqlObject['source'] => ({ kind: 'table', schema: 'public', table: name });
 const query = (sql: string): SqlObject['source'] => ({ kind: 'query', sql });
-async function all(connector: Connector, changedSince?: number, between: (page: number) => Promise<unknown> = async () => undefined) {
+async function all(
+  connector: Connector,
+  changedSince?: number,
+  between: (page: number) => Promise<unknown> = async () => undefined,
+) {
   const records = new Map<string, Readonly<Record<string, Raw>>>();
   let pages = 0;
   for await (const page of connector.read({ changedSince })) {
@@ -78,9 +114,9 @@ test('values come as the database holds them, whatever their type and the names 
     ['order', { deep: [1] }],
     ['note', null],
   ]);
-  expect(await connector.write([{ kind: 'update', key: recordKey(key), version: undefined, fields: fields2 }])).toMatchObject([
-    { kind: 'written', record: { fields: Object.fromEntries(fields2) } },
-  ]);
+  expect(
+    await connector.write([{ kind: 'update', key: recordKey(key), version: undefined, fields: fields2 }]),
+  ).toMatchObject([{ kind: 'written', record: { fields: Object.fromEntries(fields2) } }]);
 });
 
 test('a listing by key gives every row that was there throughout, while others come, change and go', async () => {
@@ -108,7 +144,12 @@ test('writes have an outcome each: made, refused in the database’s words, race
   const [known] = [...(await all(connector)).keys()] as [string];
   const before = await connector.readOne(recordKey(known));
   await owner.query(`update debtor set place = 'Elsewhere' where debtor_no = $1`, [known]);
-  const update = (key: string, version: string | undefined, fields: [string, Raw][]) => ({ kind: 'update' as const, key: recordKey(key), version, fields: new Map(fields) });
+  const update = (key: string, version: string | undefined, fields: [string, Raw][]) => ({
+    kind: 'update' as const,
+    key: recordKey(key),
+    version,
+    fields: new Map(fields),
+  });
   const outcomes = await connector.write([
     {
       kind: 'create',
@@ -125,7 +166,9 @@ test('writes have an outcome each: made, refused in the database’s words, race
     update(known, undefined, [['no such column', 1]]),
   ]);
   expect(outcomes.map(({ kind }) => kind)).toEqual(['written', 'refused', 'raced', 'refused', 'gone', 'refused']);
-  expect((outcomes[1] as Extract<WriteOutcome, { kind: 'refused' }>).words).toMatch(/null value in column "name".*Failing row/s);
+  expect((outcomes[1] as Extract<WriteOutcome, { kind: 'refused' }>).words).toMatch(
+    /null value in column "name".*Failing row/s,
+  );
   expect((await connector.search('mail', 'new@x.example'))[0]?.fields.name).toBe('New "Ltd"; drop table debtor');
   expect(await connector.readOne(recordKey('no such key'))).toBeUndefined();
   expect(await open({ source: table('wide'), key: 'Key "1"' }).readOne(recordKey('not a number'))).toBeUndefined();
@@ -144,19 +187,34 @@ test('many updates of the same columns go in one statement; the raced, the gone 
   await owner.query(`update long set name = 'theirs' where id = 2050`);
   const many = Array.from({ length: 100 }, (_, index) => update(2001 + index, `new ${index} "quoted" \\ 🌱`));
   const outcomes = await connector.write([...many, update(999_999, 'nobody', '1')]);
-  expect(outcomes.map(({ kind }) => kind)).toEqual([...Array.from({ length: 100 }, (_, index) => (index === 49 ? 'raced' : 'written')), 'gone']);
-  const transactions = await owner.query('select xmin::text, count(*)::int from long where id between 2001 and 2100 and id <> 2050 group by 1');
+  expect(outcomes.map(({ kind }) => kind)).toEqual([
+    ...Array.from({ length: 100 }, (_, index) => (index === 49 ? 'raced' : 'written')),
+    'gone',
+  ]);
+  const transactions = await owner.query(
+    'select xmin::text, count(*)::int from long where id between 2001 and 2100 and id <> 2050 group by 1',
+  );
   expect(transactions.rows).toEqual([{ xmin: expect.any(String) as unknown as string, count: 99 }]);
   expect((await connector.readOne(recordKey('2007')))?.fields.name).toBe('new 6 "quoted" \\ 🌱');
   // One that is refused takes none of the others with it.
   expect(
-    (await connector.write([update(2201, 'good'), update(2202, null), update(2203, 'good too'), { ...update(2201, 'again'), version: undefined }])).map(({ kind }) => kind),
+    (
+      await connector.write([
+        update(2201, 'good'),
+        update(2202, null),
+        update(2203, 'good too'),
+        { ...update(2201, 'again'), version: undefined },
+      ])
+    ).map(({ kind }) => kind),
   ).toEqual(['written', 'refused', 'written', 'written']);
   expect((await connector.readOne(recordKey('2201')))?.fields.name).toBe('again');
 });
 
 test('a query can only read, only once, and not for ever', async () => {
-  const total = open({ source: query('select kind::text as kind, sum(total) as total from sales_document group by 1 -- by kind'), key: 'kind' });
+  const total = open({
+    source: query('select kind::text as kind, sum(total) as total from sales_document group by 1 -- by kind'),
+    key: 'kind',
+  });
   expect([...(await all(total)).keys()].sort()).toEqual(['invoice', 'order', 'quote']);
   for (const [sql, says] of [
     ['with gone as (delete from long returning id) select * from gone', 'answer not understood'],
@@ -168,17 +226,31 @@ test('a query can only read, only once, and not for ever', async () => {
   ] as const) {
     expect([sql, await trouble(all(open({ source: query(sql), key: 'id' })))]).toEqual([sql, says]);
   }
-  expect(await trouble(all(open({ source: query('select pg_sleep(5)::text as id'), key: 'id' }, { timeoutMs: 200 })))).toBe('server error');
-  expect(Number((await owner.query<{ count: string }>('select count(*) from long')).rows[0]?.count)).toBeGreaterThan(3000);
-  expect(await total.write([{ kind: 'create', idempotencyKey: 'z', fields: new Map() }])).toMatchObject([{ kind: 'refused' }]);
+  expect(
+    await trouble(all(open({ source: query('select pg_sleep(5)::text as id'), key: 'id' }, { timeoutMs: 200 }))),
+  ).toBe('server error');
+  expect(Number((await owner.query<{ count: string }>('select count(*) from long')).rows[0]?.count)).toBeGreaterThan(
+    3000,
+  );
+  expect(await total.write([{ kind: 'create', idempotencyKey: 'z', fields: new Map() }])).toMatchObject([
+    { kind: 'refused' },
+  ]);
 });
 
 test('a table describes itself: types, what is required or fixed, choices, references, lengths', async () => {
   const { fields } = await open({ source: table('sales_document'), key: 'doc_no' }).describe();
   expect(fields).toContainEqual({ path: 'kind', type: 'text', required: true, choices: ['quote', 'order', 'invoice'] });
   expect(fields).toContainEqual({ path: 'debtor_no', type: 'text', required: true, reference: 'debtor', longest: 10 });
-  expect((await open({ source: table('sales_line'), key: 'line_id' }).describe()).fields).toContainEqual({ path: 'amount', type: 'number', readOnly: true });
-  const preview = await previewQuery(system, 'select doc_date, sum(total) as total from sales_document group by 1 order by 1;', dependencies);
+  expect((await open({ source: table('sales_line'), key: 'line_id' }).describe()).fields).toContainEqual({
+    path: 'amount',
+    type: 'number',
+    readOnly: true,
+  });
+  const preview = await previewQuery(
+    system,
+    'select doc_date, sum(total) as total from sales_document group by 1 order by 1;',
+    dependencies,
+  );
   expect(preview.fields).toEqual([
     { path: 'doc_date', type: 'date', readOnly: true },
     { path: 'total', type: 'number', readOnly: true },
@@ -188,14 +260,24 @@ test('a table describes itself: types, what is required or fixed, choices, refer
 
 test('the tables that a role can see are listed with what it may do there', async () => {
   const tables = await listTables(system, dependencies);
-  expect(tables.find((one) => one.table === 'debtor')).toMatchObject({ key: 'debtor_no', times: ['changed_at'], may: ['read', 'create', 'update'], kind: 'table' });
+  expect(tables.find((one) => one.table === 'debtor')).toMatchObject({
+    key: 'debtor_no',
+    times: ['changed_at'],
+    may: ['read', 'create', 'update'],
+    kind: 'table',
+  });
   expect(tables.find((one) => one.table === 'staff')).toMatchObject({ may: ['read'] });
 });
 
 test('each thing that can be wrong is named, with the step where it failed and what to do', async () => {
-  const objects = { debtors: { source: table('debtor'), key: 'debtor_no', search: [], mayWrite: true, mayDelete: true } };
+  const objects = {
+    debtors: { source: table('debtor'), key: 'debtor_no', search: [], mayWrite: true, mayDelete: true },
+  };
   const tried = async (more: Partial<SqlSystem>, secret = password) => {
-    const { steps } = await probeSystem({ ...system, objects, ...more }, { ...dependencies, credential: { id: erpRole, secret } });
+    const { steps } = await probeSystem(
+      { ...system, objects, ...more },
+      { ...dependencies, credential: { id: erpRole, secret } },
+    );
     const failed = steps.find(({ state }) => state === 'failed');
     return failed ? `${failed.name}: ${failed.says} ${failed.advice}` : 'good';
   };
@@ -205,11 +287,21 @@ test('each thing that can be wrong is named, with the step where it failed and w
   expect(await tried({ port: 1 })).toMatch(/^Reach the host: .*ECONNREFUSED.*check the port/);
   expect(await tried({ host: '10.0.0.1' })).toMatch(/^Reach the host: .*private network/);
   expect(await tried({ tls: 'verified' })).toMatch(/^Read debtors: .*does not speak TLS/);
-  expect(await tried({ objects: { debtors: { ...objects.debtors, key: 'id' } } })).toMatch(/^Read debtors: .*column "id" does not exist/);
+  expect(await tried({ objects: { debtors: { ...objects.debtors, key: 'id' } } })).toMatch(
+    /^Read debtors: .*column "id" does not exist/,
+  );
   await owner.query(`revoke update on debtor from ${erpRole}`);
-  const doubts = await probeSystem({ ...system, objects }, { ...dependencies, credential: { id: erpRole, secret: password } });
-  expect([doubts.ok, doubts.steps.find(({ state }) => state === 'doubtful')?.says]).toEqual([true, expect.stringContaining('this account may read, and not update')]);
-  const write = open({ source: table('debtor'), key: 'debtor_no' }).write([{ kind: 'update', key: recordKey('D10001'), version: undefined, fields: new Map([['name', 'x']]) }]);
+  const doubts = await probeSystem(
+    { ...system, objects },
+    { ...dependencies, credential: { id: erpRole, secret: password } },
+  );
+  expect([doubts.ok, doubts.steps.find(({ state }) => state === 'doubtful')?.says]).toEqual([
+    true,
+    expect.stringContaining('this account may read, and not update'),
+  ]);
+  const write = open({ source: table('debtor'), key: 'debtor_no' }).write([
+    { kind: 'update', key: recordKey('D10001'), version: undefined, fields: new Map([['name', 'x']]) },
+  ]);
   expect(await trouble(write)).toBe('not allowed');
   await owner.query(`grant update on debtor to ${erpRole}`);
 });

@@ -40,7 +40,14 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       probe: row.probe && row.probedAt ? { ...row.probe, at: row.probedAt.toISOString() } : null,
       objects: await objects.summaries(row.id, description),
       calls: await systems.calls(row),
-      consent: consented(description) ? { given: row.tokens !== null, by: row.consentBy, at: row.consentAt?.toISOString() ?? null, granted: row.consentScope } : null,
+      consent: consented(description)
+        ? {
+            given: row.tokens !== null,
+            by: row.consentBy,
+            at: row.consentAt?.toISOString() ?? null,
+            granted: row.consentScope,
+          }
+        : null,
       subscriptions: await inbox.of(row.id),
     };
   }
@@ -49,7 +56,11 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems',
     {
       config: { role: 'viewer' },
-      schema: { tags: ['systems'], summary: 'Connected systems and how they are', response: { 200: z.object({ systems: z.array(systemSummarySchema) }) } },
+      schema: {
+        tags: ['systems'],
+        summary: 'Connected systems and how they are',
+        response: { 200: z.object({ systems: z.array(systemSummarySchema) }) },
+      },
     },
     async () => ({ systems: await Promise.all((await systems.all()).map((row) => summaryOf(context, row))) }),
   );
@@ -58,7 +69,12 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems/:system',
     {
       config: { role: 'viewer' },
-      schema: { tags: ['systems'], summary: 'One system and its objects', params: oneSystem, response: { 200: systemViewSchema, 404: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'One system and its objects',
+        params: oneSystem,
+        response: { 200: systemViewSchema, 404: problemSchema },
+      },
     },
     async (request, reply) => {
       const row = await systems.find(request.params.system);
@@ -70,7 +86,12 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems',
     {
       config: { role: 'administrator' },
-      schema: { tags: ['systems'], summary: 'Connect a system', body: connectSystemSchema, response: { 201: z.object({ system: z.string() }), 422: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'Connect a system',
+        body: connectSystemSchema,
+        response: { 201: z.object({ system: z.string() }), 422: problemSchema },
+      },
     },
     async (request, reply) => {
       const { credential, ...settings } = request.body;
@@ -101,7 +122,11 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       if (missing.length > 0)
         return reply
           .code(422)
-          .send({ code: 'object in use', says: `${missing.join(', ')} cannot be taken out.`, advice: 'A knot uses it: take the member out of the knot first.' });
+          .send({
+            code: 'object in use',
+            says: `${missing.join(', ')} cannot be taken out.`,
+            advice: 'A knot uses it: take the member out of the knot first.',
+          });
       const outcome = await systems.change(before, revision, settings);
       if (outcome === 'secret needed')
         return reply.code(422).send({
@@ -112,7 +137,11 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       if (outcome === 'changed meanwhile')
         return reply
           .code(409)
-          .send({ code: 'changed meanwhile', says: 'Somebody else has changed this system since you opened it.', advice: 'Load it again, and make your change anew.' });
+          .send({
+            code: 'changed meanwhile',
+            says: 'Somebody else has changed this system since you opened it.',
+            advice: 'Load it again, and make your change anew.',
+          });
       await writeAudit(data, request.person, 'system changed', { system });
       return viewOf((await systems.find(system)) as SystemRow);
     },
@@ -123,7 +152,8 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     for (const id of await knots.ids()) {
       const knot = await knots.inForce(id);
       for (const member of knot?.definition.members ?? []) {
-        if (member.system === system && !Object.hasOwn(description.objects, member.object)) missing.push(`“${member.object}” (used in ${knot?.definition.name ?? id})`);
+        if (member.system === system && !Object.hasOwn(description.objects, member.object))
+          missing.push(`“${member.object}” (used in ${knot?.definition.name ?? id})`);
       }
     }
     return missing;
@@ -154,14 +184,25 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems/:system',
     {
       config: { role: 'administrator' },
-      schema: { tags: ['systems'], summary: 'Disconnect a system that no knot uses', params: oneSystem, response: { 204: z.null(), 404: problemSchema, 409: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'Disconnect a system that no knot uses',
+        params: oneSystem,
+        response: { 204: z.null(), 404: problemSchema, 409: problemSchema },
+      },
     },
     async (request, reply) => {
       const row = await systems.find(request.params.system);
       if (!row) return reply.code(404).send(noSuch('system'));
       const { usedIn } = await summaryOf(context, row);
       if (usedIn.length > 0)
-        return reply.code(409).send({ code: 'in use', says: `${row.name} is used in ${usedIn.map(({ name }) => name).join(', ')}.`, advice: 'Take it out of the knots first.' });
+        return reply
+          .code(409)
+          .send({
+            code: 'in use',
+            says: `${row.name} is used in ${usedIn.map(({ name }) => name).join(', ')}.`,
+            advice: 'Take it out of the knots first.',
+          });
       await systems.remove(row.id);
       await writeAudit(data, request.person, 'system disconnected', { system: row.id, name: row.name });
       return reply.code(204).send(null);
@@ -172,7 +213,12 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     '/api/systems/:system/probe',
     {
       config: { role: 'operator' },
-      schema: { tags: ['systems'], summary: 'Try a connected system, and keep how it went', params: oneSystem, response: { 200: probeSchema, 404: problemSchema } },
+      schema: {
+        tags: ['systems'],
+        summary: 'Try a connected system, and keep how it went',
+        params: oneSystem,
+        response: { 200: probeSchema, 404: problemSchema },
+      },
     },
     async (request, reply) => {
       const row = await systems.find(request.params.system);

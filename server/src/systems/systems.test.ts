@@ -13,7 +13,10 @@ let installation: RealInstallation;
 const pennant: Pennant = { pattern: 'disc', colour: 'plum', letters: 'XX' };
 beforeAll(async () => {
   database = await TestDatabase.start();
-  installation = await RealInstallation.start(database, generateCustomers({ seed: 9, inBoth: 30, onlyCrm: 4, onlyShop: 2, mess: true }));
+  installation = await RealInstallation.start(
+    database,
+    generateCustomers({ seed: 9, inBoth: 30, onlyCrm: 4, onlyShop: 2, mess: true }),
+  );
   await installation.startWorker();
 });
 afterAll(async () => {
@@ -36,14 +39,18 @@ async function profileOf(system: string, object: string) {
 test('a profile reads every record once and tells what its fields hold, also nested ones', async () => {
   const { profile, schema, records } = await profileOf('fernhill', 'accounts');
   expect([profile, records, schema?.origin]).toMatchObject([{ records: 34 }, 34, 'seen']);
-  const email = (profile as unknown as { fields: { path: string; filled: number }[] }).fields.find(({ path }) => path === 'contact.email');
+  const email = (profile as unknown as { fields: { path: string; filled: number }[] }).fields.find(
+    ({ path }) => path === 'contact.email',
+  );
   expect(email?.filled).toBeGreaterThan(25);
 });
 
 test('a profile of an object that is as it was makes no new version; one whose fields differ tells how', async () => {
   expect((await profileOf('marketRow', 'shoppers')).history).toHaveLength(1);
   expect((await profileOf('marketRow', 'shoppers')).history).toHaveLength(1);
-  await installation.parts.data.query(`update object_schema set schema = jsonb_set(schema, '{fields,0,path}', '"old_name"') where system_id = 'marketRow'`);
+  await installation.parts.data.query(
+    `update object_schema set schema = jsonb_set(schema, '{fields,0,path}', '"old_name"') where system_id = 'marketRow'`,
+  );
   const { history } = await profileOf('marketRow', 'shoppers');
   expect(history[0]?.changes.map(({ kind }) => kind).sort()).toEqual(['added', 'removed']);
 });
@@ -92,25 +99,44 @@ test('a system that falls ill is noticed without a run, once for all workers, an
 
 test('two administrators who change a system at once: the second is told, and nothing of the first is lost', async () => {
   const { systems } = installation.parts;
-  const description = httpSystemSchema.parse({ kind: 'http', name: 'Éclair & Co', address: 'http://127.0.0.1:1', signIn: { kind: 'none' }, objects: {} });
+  const description = httpSystemSchema.parse({
+    kind: 'http',
+    name: 'Éclair & Co',
+    address: 'http://127.0.0.1:1',
+    signIn: { kind: 'none' },
+    objects: {},
+  });
   const id = await systems.connectNew({ description, pennant });
   expect([id, await systems.connectNew({ description, pennant })]).toEqual(['e-clair-co', 'e-clair-co-2']);
   const before = (await systems.find(id)) as NonNullable<Awaited<ReturnType<typeof systems.find>>>;
   expect(await systems.change(before, 1, { description: { ...description, name: 'First' }, pennant })).toBe('changed');
-  expect(await systems.change(before, 1, { description: { ...description, name: 'Second' }, pennant })).toBe('changed meanwhile');
+  expect(await systems.change(before, 1, { description: { ...description, name: 'Second' }, pennant })).toBe(
+    'changed meanwhile',
+  );
   expect((await systems.find(id))?.name).toBe('First');
 });
 
 test('a new key: every secret is moved or none, and the systems sign in as before', async () => {
   const next = randomBytes(32).toString('base64');
-  const sealed = async () => (await installation.parts.data.query('select credential from system where credential is not null order by id')) as { credential: Buffer }[];
+  const sealed = async () =>
+    (await installation.parts.data.query('select credential from system where credential is not null order by id')) as {
+      credential: Buffer;
+    }[];
   const before = await sealed();
-  await expect(rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: next, NEW_SECRET_KEY: installation.key })).rejects.toThrow('is not the key that the secrets are under');
-  await expect(rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: installation.key, NEW_SECRET_KEY: 'short' })).rejects.toThrow('NEW_SECRET_KEY');
+  await expect(
+    rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: next, NEW_SECRET_KEY: installation.key }),
+  ).rejects.toThrow('is not the key that the secrets are under');
+  await expect(
+    rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: installation.key, NEW_SECRET_KEY: 'short' }),
+  ).rejects.toThrow('NEW_SECRET_KEY');
   expect(await sealed()).toEqual(before);
-  expect(await rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: installation.key, NEW_SECRET_KEY: next })).toBe(2);
+  expect(await rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: installation.key, NEW_SECRET_KEY: next })).toBe(
+    2,
+  );
   const [first] = await sealed();
-  expect(JSON.parse(new SecretBox(next).open(first?.credential as Buffer, 'fernhill'))).toMatchObject({ secret: installation.secret });
+  expect(JSON.parse(new SecretBox(next).open(first?.credential as Buffer, 'fernhill'))).toMatchObject({
+    secret: installation.secret,
+  });
   expect(() => new SecretBox(installation.key).open(first?.credential as Buffer, 'fernhill')).toThrow();
   expect(() => new SecretBox(next).open(first?.credential as Buffer, 'marketRow')).toThrow();
   await rotateKey({ DATABASE_URL: installation.url, SECRET_KEY: next, NEW_SECRET_KEY: installation.key });

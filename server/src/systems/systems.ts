@@ -1,6 +1,22 @@
 import type { DataSource } from 'typeorm';
-import { type AddressFilter, type Clock, type Connector, type ConnectorDependencies, openConnector, type Probe, probeSystem, SystemTrouble } from '@anchor-knot/connectors';
-import { type Credential, credentialSchema, type Pennant, type System, systemSchema, type SystemView } from '@anchor-knot/contracts';
+import {
+  type AddressFilter,
+  type Clock,
+  type Connector,
+  type ConnectorDependencies,
+  openConnector,
+  type Probe,
+  probeSystem,
+  SystemTrouble,
+} from '@anchor-knot/connectors';
+import {
+  type Credential,
+  credentialSchema,
+  type Pennant,
+  type System,
+  systemSchema,
+  type SystemView,
+} from '@anchor-knot/contracts';
 import type { CompiledMember } from '@anchor-knot/core';
 import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
 import { systemClock } from '../worker/systemClock.js';
@@ -66,7 +82,11 @@ export class Systems {
   }
 
   /** Connects a system, or gives one that is connected new settings. A credential that is not given stays as it is. */
-  async save({ id, credential, ...settings }: SystemSettings & { id: string; credential?: Credential | undefined }): Promise<void> {
+  async save({
+    id,
+    credential,
+    ...settings
+  }: SystemSettings & { id: string; credential?: Credential | undefined }): Promise<void> {
     await this.#data.getRepository(SystemEntity).save({
       id,
       name: settings.description.name,
@@ -106,7 +126,8 @@ export class Systems {
     settings: SystemSettings & { credential?: Credential | undefined },
   ): Promise<'changed' | 'changed meanwhile' | 'secret needed'> {
     const { description, pennant, note, environment, credential } = settings;
-    if (before.credential && !credential && placeOf(before.description) !== placeOf(description)) return 'secret needed';
+    if (before.credential && !credential && placeOf(before.description) !== placeOf(description))
+      return 'secret needed';
     const { affected } = await this.#data.getRepository(SystemEntity).update(
       { id: before.id, revision },
       {
@@ -129,7 +150,10 @@ export class Systems {
     const description = movedTo(row.description, place);
     await this.#data
       .getRepository(SystemEntity)
-      .update({ id: row.id }, { description: description as never, pageAddress, ...(credential ? this.#sealed(row.id, credential) : {}) });
+      .update(
+        { id: row.id },
+        { description: description as never, pageAddress, ...(credential ? this.#sealed(row.id, credential) : {}) },
+      );
   }
 
   /** The only way a secret gets in; there is none out, but to the system itself. */
@@ -152,18 +176,28 @@ export class Systems {
    * The same for a description that is only being tried. What is kept for a system serves if it goes to the same place.
    * Calls that are tried are counted too, where the system is connected already.
    */
-  dependenciesToTry(description: System, row: SystemRow | undefined, typed: Credential | undefined): ConnectorDependencies {
+  dependenciesToTry(
+    description: System,
+    row: SystemRow | undefined,
+    typed: Credential | undefined,
+  ): ConnectorDependencies {
     const kept = row && placeOf(row.description) === placeOf(description) ? row : undefined;
     return this.#with(typed ?? (kept && this.credential(kept)), systemClock, kept);
   }
 
   #with(credential: Credential | undefined, clock: Clock, row: SystemRow | undefined): ConnectorDependencies {
-    const called = row && (row.description.kind === 'http' || row.description.kind === 'odata') ? row.description : undefined;
+    const called =
+      row && (row.description.kind === 'http' || row.description.kind === 'odata') ? row.description : undefined;
     return {
       clock,
       random: Math.random,
       credential,
-      ...(row && called ? { tokens: this.#consents.keeper(row.id), budget: new PostgresCallBudget(this.#data, row, called.budget ?? {}, clock) } : {}),
+      ...(row && called
+        ? {
+            tokens: this.#consents.keeper(row.id),
+            budget: new PostgresCallBudget(this.#data, row, called.budget ?? {}, clock),
+          }
+        : {}),
       ...this.#reach,
       folder: process.cwd(),
     };
@@ -172,7 +206,12 @@ export class Systems {
   /** A connector for one member's object. @throws {SystemTrouble} when there is no such system or object */
   async connect(member: Pick<CompiledMember, 'system' | 'object'>, clock: Clock): Promise<Connector> {
     const row = await this.find(member.system);
-    if (!row) throw new SystemTrouble('object is gone', `there is no system “${member.system}”`, 'Connect it, or choose another system for this member.');
+    if (!row)
+      throw new SystemTrouble(
+        'object is gone',
+        `there is no system “${member.system}”`,
+        'Connect it, or choose another system for this member.',
+      );
     return openConnector(systemSchema.parse(row.description), member.object, this.dependencies(row, clock));
   }
 
@@ -184,7 +223,13 @@ export class Systems {
       [id],
     )) as { today: number; rest: Date | null }[];
     const { perDay, perSecond, atOnce } = description.budget ?? {};
-    return { today: row?.today ?? 0, perDay: perDay ?? null, perSecond: perSecond ?? null, atOnce: atOnce ?? null, restUntil: row?.rest?.toISOString() ?? null };
+    return {
+      today: row?.today ?? 0,
+      perDay: perDay ?? null,
+      perSecond: perSecond ?? null,
+      atOnce: atOnce ?? null,
+      restUntil: row?.rest?.toISOString() ?? null,
+    };
   }
 
   /** Tries a connected system, and keeps how it went for everybody to see. */
@@ -192,7 +237,15 @@ export class Systems {
     const probe = await probeSystem(systemSchema.parse(row.description), this.dependencies(row));
     await this.#data
       .getRepository(SystemEntity)
-      .update({ id: row.id }, { probe: probe as never, probedAt: new Date(), trouble: troubleIn(probe.steps) as never, checkedAt: new Date() });
+      .update(
+        { id: row.id },
+        {
+          probe: probe as never,
+          probedAt: new Date(),
+          trouble: troubleIn(probe.steps) as never,
+          checkedAt: new Date(),
+        },
+      );
     return probe;
   }
 
@@ -201,21 +254,28 @@ export class Systems {
    * workers one does it.
    */
   async watch(silentMinutes: number): Promise<void> {
-    const [due] = (await this.#data.query(`update system set checked_at = now() where checked_at is null or checked_at < now() - make_interval(mins => $1) returning id`, [
-      silentMinutes,
-    ])) as [{ id: string }[], number];
+    const [due] = (await this.#data.query(
+      `update system set checked_at = now() where checked_at is null or checked_at < now() - make_interval(mins => $1) returning id`,
+      [silentMinutes],
+    )) as [{ id: string }[], number];
     for (const { id } of due) {
       const row = await this.find(id);
       const [first] = Object.entries(row?.description.objects ?? {});
       if (!row || !first) continue;
-      const { steps } = await probeSystem(systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]) }), this.dependencies(row));
-      await this.#data.getRepository(SystemEntity).update({ id }, { trouble: troubleIn(steps) as never, checkedAt: new Date() });
+      const { steps } = await probeSystem(
+        systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]) }),
+        this.dependencies(row),
+      );
+      await this.#data
+        .getRepository(SystemEntity)
+        .update({ id }, { trouble: troubleIn(steps) as never, checkedAt: new Date() });
     }
   }
 
   /** Keeps how each system did in the last run, for everybody to see. */
   async recordHealth(troubles: ReadonlyMap<string, SystemRow['trouble']>): Promise<void> {
-    for (const [id, trouble] of troubles) await this.#data.getRepository(SystemEntity).update({ id }, { trouble: trouble as never, checkedAt: new Date() });
+    for (const [id, trouble] of troubles)
+      await this.#data.getRepository(SystemEntity).update({ id }, { trouble: trouble as never, checkedAt: new Date() });
   }
 
   #sealed(id: string, credential: Credential): Pick<SystemRow, 'credential' | 'credentialId'> {
@@ -233,7 +293,8 @@ function troubleIn(steps: Probe['steps']): SystemRow['trouble'] {
 }
 
 function isSameSignIn(one: System, other: System): boolean {
-  const signInOf = (system: System): string => (system.kind === 'http' || system.kind === 'odata' ? JSON.stringify(system.signIn) : '');
+  const signInOf = (system: System): string =>
+    system.kind === 'http' || system.kind === 'odata' ? JSON.stringify(system.signIn) : '';
   return placeOf(one) === placeOf(other) && signInOf(one) === signInOf(other);
 }
 
@@ -244,7 +305,10 @@ function placeOf(description: System): string {
     case 'odata': {
       const { address, signIn } = description;
       // With a consent, id and secret go to where the tokens are given.
-      const all = signIn.kind === 'authorization code' ? [address, signIn.tokenUrl, ...(signIn.revocationUrl ? [signIn.revocationUrl] : [])] : [address];
+      const all =
+        signIn.kind === 'authorization code'
+          ? [address, signIn.tokenUrl, ...(signIn.revocationUrl ? [signIn.revocationUrl] : [])]
+          : [address];
       return [...new Set(all.map((one) => new URL(one).origin))].join(' ');
     }
     case 'sql':

@@ -40,13 +40,32 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
   /** Asks one kind of system something with what is typed so far, and with the credential that is kept for it. */
   function trial<Kind extends System['kind'], Body extends typeof testSystemSchema, Answer extends z.ZodType>(
     path: string,
-    { kind, noun, summary, body, answer }: { readonly kind: Kind; readonly noun: string; readonly summary: string; readonly body: Body; readonly answer: Answer },
-    ask: (description: Extract<System, { kind: Kind }>, dependencies: ConnectorDependencies, asked: z.output<Body>) => Promise<z.input<Answer>>,
+    {
+      kind,
+      noun,
+      summary,
+      body,
+      answer,
+    }: {
+      readonly kind: Kind;
+      readonly noun: string;
+      readonly summary: string;
+      readonly body: Body;
+      readonly answer: Answer;
+    },
+    ask: (
+      description: Extract<System, { kind: Kind }>,
+      dependencies: ConnectorDependencies,
+      asked: z.output<Body>,
+    ) => Promise<z.input<Answer>>,
   ): void {
     // What the schema says of body and answer, the compiler cannot follow through the type parameters.
     app.post(
       path,
-      { config: { role: 'administrator' }, schema: { tags: ['systems'], summary, body, response: { 200: answer, 404: problemSchema, 422: problemSchema } } },
+      {
+        config: { role: 'administrator' },
+        schema: { tags: ['systems'], summary, body, response: { 200: answer, 404: problemSchema, 422: problemSchema } },
+      },
       async (request, reply) => {
         const asked = request.body as z.output<Body>;
         const dependencies = await dependenciesFor(asked);
@@ -57,7 +76,11 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
   }
 
   /** `undefined` when a system is named that there is not. */
-  async function dependenciesFor({ description, credential, system }: z.output<typeof testSystemSchema>): Promise<ConnectorDependencies | undefined> {
+  async function dependenciesFor({
+    description,
+    credential,
+    system,
+  }: z.output<typeof testSystemSchema>): Promise<ConnectorDependencies | undefined> {
     const row = system === undefined ? undefined : await systems.find(system);
     return system !== undefined && !row ? undefined : systems.dependenciesToTry(description, row, credential);
   }
@@ -75,14 +98,28 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
     },
     async (request, reply) => {
       const dependencies = await dependenciesFor(request.body);
-      return dependencies ? probeAnswer(await probeSystem(request.body.description, dependencies)) : reply.code(404).send(noSuch('system'));
+      return dependencies
+        ? probeAnswer(await probeSystem(request.body.description, dependencies))
+        : reply.code(404).send(noSuch('system'));
     },
   );
 
   trial(
     '/api/database-tables',
-    { kind: 'sql', noun: 'database', summary: 'The tables that a role can see in a database', body: testSystemSchema, answer: tablesSchema },
-    async (description, dependencies) => ({ tables: (await listTables(description, dependencies)).map((table) => ({ ...table, times: [...table.times], may: [...table.may] })) }),
+    {
+      kind: 'sql',
+      noun: 'database',
+      summary: 'The tables that a role can see in a database',
+      body: testSystemSchema,
+      answer: tablesSchema,
+    },
+    async (description, dependencies) => ({
+      tables: (await listTables(description, dependencies)).map((table) => ({
+        ...table,
+        times: [...table.times],
+        may: [...table.may],
+      })),
+    }),
   );
 
   trial(
@@ -94,27 +131,52 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
       body: testSystemSchema.extend({ sql: z.string().trim().min(1).max(20_000) }),
       answer: queryPreviewSchema,
     },
-    async (description, dependencies, { sql }) => (await previewQuery(description, sql, dependencies)) as z.input<typeof queryPreviewSchema>,
+    async (description, dependencies, { sql }) =>
+      (await previewQuery(description, sql, dependencies)) as z.input<typeof queryPreviewSchema>,
   );
 
   trial(
     '/api/entity-sets',
-    { kind: 'odata', noun: 'service', summary: 'The entity sets that an OData service declares', body: testSystemSchema, answer: entitySetsSchema },
+    {
+      kind: 'odata',
+      noun: 'service',
+      summary: 'The entity sets that an OData service declares',
+      body: testSystemSchema,
+      answer: entitySetsSchema,
+    },
     async (description, dependencies) => ({
-      sets: (await listEntitySets(description, dependencies)).map((one) => ({ ...one, properties: [...one.properties], times: [...one.times] })),
+      sets: (await listEntitySets(description, dependencies)).map((one) => ({
+        ...one,
+        properties: [...one.properties],
+        times: [...one.times],
+      })),
     }),
   );
 
   trial(
     '/api/units',
-    { kind: 'http', noun: 'system', summary: 'The organisations, companies or units that the account sees', body: testSystemSchema, answer: unitsSchema },
+    {
+      kind: 'http',
+      noun: 'system',
+      summary: 'The organisations, companies or units that the account sees',
+      body: testSystemSchema,
+      answer: unitsSchema,
+    },
     async (description, dependencies) => ({ units: await listUnits(description, dependencies) }),
   );
 
   trial(
     '/api/folder-files',
-    { kind: 'files', noun: 'folder', summary: 'The files of a folder, with how they seem to be written', body: testSystemSchema, answer: folderFilesSchema },
-    async (description, dependencies) => ({ files: (await exploreFolder(description, dependencies)).map((one) => ({ ...one, sheets: [...one.sheets] })) }),
+    {
+      kind: 'files',
+      noun: 'folder',
+      summary: 'The files of a folder, with how they seem to be written',
+      body: testSystemSchema,
+      answer: folderFilesSchema,
+    },
+    async (description, dependencies) => ({
+      files: (await exploreFolder(description, dependencies)).map((one) => ({ ...one, sheets: [...one.sheets] })),
+    }),
   );
 
   trial(
@@ -126,7 +188,8 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
       body: testSystemSchema.extend({ path: z.string().min(1).max(500), object: fileObjectSchema }),
       answer: filePreviewSchema,
     },
-    async (description, dependencies, { path, object }) => (await previewFile(description, path, object, dependencies)) as z.input<typeof filePreviewSchema>,
+    async (description, dependencies, { path, object }) =>
+      (await previewFile(description, path, object, dependencies)) as z.input<typeof filePreviewSchema>,
   );
 
   typed.post(
@@ -136,13 +199,19 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
       schema: {
         tags: ['systems'],
         summary: 'What an OpenAPI 3 document says of a system: sign-in, and objects with what was guessed',
-        body: z.union([z.strictObject({ document: z.string().min(1) }), z.strictObject({ address: z.url({ protocol: /^https?$/ }) })]),
+        body: z.union([
+          z.strictObject({ document: z.string().min(1) }),
+          z.strictObject({ address: z.url({ protocol: /^https?$/ }) }),
+        ]),
         response: { 200: openApiReadingSchema, 422: problemSchema },
       },
     },
     async (request, reply) =>
       orTrouble(reply, async () => {
-        const document = 'document' in request.body ? request.body.document : await fetchDocument(request.body.address, systems.addresses);
+        const document =
+          'document' in request.body
+            ? request.body.document
+            : await fetchDocument(request.body.address, systems.addresses);
         try {
           const reading = readOpenApi(document);
           return { ...reading, objects: reading.objects.map((one) => ({ ...one, doubts: [...one.doubts] })) };
@@ -150,7 +219,11 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
           if (!(error instanceof NotOpenApi)) throw error;
           return reply
             .code(422)
-            .send({ code: 'not OpenAPI', says: `This is no OpenAPI 3 document: ${error.message}.`, advice: 'Give the JSON or YAML file that describes the interface.' });
+            .send({
+              code: 'not OpenAPI',
+              says: `This is no OpenAPI 3 document: ${error.message}.`,
+              advice: 'Give the JSON or YAML file that describes the interface.',
+            });
         }
       }),
   );

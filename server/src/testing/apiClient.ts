@@ -42,9 +42,14 @@ export class ApiClient {
     const events = new ServerEvents(installation.url, installation.parts.data);
     await events.open();
     const log = pino({ level: 'debug' }, { write: (line: string) => void logged.push(line) });
-    const app = await makeApp({ ...installation.parts, events }, { SECRET_KEY: installation.key, COOKIE_SECURE: false, WEB_FOLDER: undefined }, log);
+    const app = await makeApp(
+      { ...installation.parts, events },
+      { SECRET_KEY: installation.key, COOKIE_SECURE: false, WEB_FOLDER: undefined },
+      log,
+    );
     const address = await app.listen({ host: '127.0.0.1', port: 0 });
-    for (const role of roles) await addPerson(installation.parts.data, { name: role, email: `${role}@x.example`, role }, password);
+    for (const role of roles)
+      await addPerson(installation.parts.data, { name: role, email: `${role}@x.example`, role }, password);
     return new ApiClient(address, app, events, logged);
   }
 
@@ -57,15 +62,27 @@ export class ApiClient {
     });
     const body = await answer.text();
     this.answered.push(body);
-    return { statusCode: answer.status, body, json: () => JSON.parse(body) as unknown, cookies: answer.headers.getSetCookie() };
+    return {
+      statusCode: answer.status,
+      body,
+      json: () => JSON.parse(body) as unknown,
+      cookies: answer.headers.getSetCookie(),
+    };
   }
 
   /** A session of its own. */
   async signIn(role: Role): Promise<SignedIn> {
-    const answer = await this.call({ method: 'POST', url: '/api/session', payload: { email: `${role.toUpperCase()}@x.example`, password } });
+    const answer = await this.call({
+      method: 'POST',
+      url: '/api/session',
+      payload: { email: `${role.toUpperCase()}@x.example`, password },
+    });
     expect(answer.statusCode).toBe(200);
     for (const cookie of answer.cookies) expect(cookie).toMatch(/HttpOnly; SameSite=Strict/);
-    return { cookie: answer.cookies.map((cookie) => cookie.split(';')[0]).join('; '), 'x-csrf-token': (answer.json() as { csrfToken: string }).csrfToken };
+    return {
+      cookie: answer.cookies.map((cookie) => cookie.split(';')[0]).join('; '),
+      'x-csrf-token': (answer.json() as { csrfToken: string }).csrfToken,
+    };
   }
 
   /** The session that all tests of a file share: sign-ins are limited. */

@@ -7,7 +7,15 @@ import type { FastifyInstance } from 'fastify';
 import { pino } from 'pino';
 import { type HttpSystem, httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
-import { type CrmOptions, crmServer, type CustomerData, type Faults, noFaults, type ShopOptions, shopServer } from '@anchor-knot/standins';
+import {
+  type CrmOptions,
+  crmServer,
+  type CustomerData,
+  type Faults,
+  noFaults,
+  type ShopOptions,
+  shopServer,
+} from '@anchor-knot/standins';
 import { type InstallationParts, openInstallation } from '../installationParts.js';
 import type { RunResult } from '../orchestration/store.js';
 import { RunEntity, type RunRow } from '../persistence/entities/entities.js';
@@ -17,14 +25,22 @@ import type { TestDatabase } from './testDatabase.js';
 
 const demo = join(import.meta.dirname, '../../demo');
 /** The demo's knot between the two systems that are started here. */
-export const demoKnot: Knot = between(['crm', 'shop'], knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot);
-const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<string, Record<string, unknown>>;
+export const demoKnot: Knot = between(
+  ['crm', 'shop'],
+  knotFileSchema.parse(JSON.parse(readFileSync(join(demo, 'customers.knot.json'), 'utf8'))).knot,
+);
+const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<
+  string,
+  Record<string, unknown>
+>;
 
 /** A knot without its other members, and without what only those give; tied by keys alone. */
 function between(members: readonly string[], knot: Knot): Knot {
   const fields = knot.fields.flatMap((field) => {
     const mappings = Object.fromEntries(Object.entries(field.mappings).filter(([member]) => members.includes(member)));
-    const steps = field.rule.steps.map((step) => (step.step === 'order' ? { ...step, members: step.members.filter((member) => members.includes(member)) } : step));
+    const steps = field.rule.steps.map((step) =>
+      step.step === 'order' ? { ...step, members: step.members.filter((member) => members.includes(member)) } : step,
+    );
     const isGiven = field.formula !== undefined || Object.values(mappings).some(({ direction }) => direction !== 'to');
     return isGiven ? [{ ...field, mappings, rule: { ...field.rule, steps } }] : [];
   });
@@ -54,7 +70,15 @@ export class RealInstallation {
   readonly logged: string[] = [];
   #worker: { readonly worker: Worker; readonly done: Promise<void> } | undefined;
 
-  private constructor(url: string, parts: InstallationParts, crm: FastifyInstance, shop: FastifyInstance, addresses: { crm: string; shop: string }, secret: string, key: string) {
+  private constructor(
+    url: string,
+    parts: InstallationParts,
+    crm: FastifyInstance,
+    shop: FastifyInstance,
+    addresses: { crm: string; shop: string },
+    secret: string,
+    key: string,
+  ) {
     this.url = url;
     this.parts = parts;
     this.crm = crm;
@@ -78,11 +102,25 @@ export class RealInstallation {
     const { url } = await database.fresh();
     const secret = `secret-${randomBytes(9).toString('hex')}`;
     const key = randomBytes(32).toString('base64');
-    const parts = await openInstallation({ DATABASE_URL: url, SECRET_KEY: key, REACHABLE_NETWORKS: ['127.0.0.0/8'], FILE_FOLDERS: [tmpdir()] });
+    const parts = await openInstallation({
+      DATABASE_URL: url,
+      SECRET_KEY: key,
+      REACHABLE_NETWORKS: ['127.0.0.0/8'],
+      FILE_FOLDERS: [tmpdir()],
+    });
     const crm = await crmServer({ seed: data.accounts, clientId: 'id', clientSecret: secret, ...options.crm });
-    const shop = await shopServer({ seed: data.shoppers, key: 'id', secret, ...options.shop, faults: { callsPerSecond: 0, ...options.shop?.faults } });
+    const shop = await shopServer({
+      seed: data.shoppers,
+      key: 'id',
+      secret,
+      ...options.shop,
+      faults: { callsPerSecond: 0, ...options.shop?.faults },
+    });
     options.prepare?.(crm, shop);
-    const addresses = { crm: await crm.listen({ host: '127.0.0.1', port: 0 }), shop: await shop.listen({ host: '127.0.0.1', port: 0 }) };
+    const addresses = {
+      crm: await crm.listen({ host: '127.0.0.1', port: 0 }),
+      shop: await shop.listen({ host: '127.0.0.1', port: 0 }),
+    };
     const timeoutMs = options.timeoutMs ?? 5000;
     await parts.systems.save({
       id: 'fernhill',
@@ -103,7 +141,13 @@ export class RealInstallation {
   /** A worker in this process. */
   async startWorker(leaseMs = 20_000): Promise<void> {
     const log = pino({ level: 'debug' }, { write: (line: string) => void this.logged.push(line) });
-    const worker = new Worker({ ...this.parts, url: this.url, store: new PostgresStore(this.parts.data), log, leaseMs });
+    const worker = new Worker({
+      ...this.parts,
+      url: this.url,
+      store: new PostgresStore(this.parts.data),
+      log,
+      leaseMs,
+    });
     this.#worker = { worker, done: worker.work() };
   }
 
@@ -111,7 +155,14 @@ export class RealInstallation {
     kind: 'run' | 'dry run' = 'run',
     more: { knot?: string; full?: boolean; overGuards?: boolean } = {},
   ): Promise<RunRow & { readonly state: RunResult['state'] | 'running' }> {
-    const id = await this.parts.queue.send({ knot: 'customers', kind, startedBy: 'test', full: false, overGuards: false, ...more });
+    const id = await this.parts.queue.send({
+      knot: 'customers',
+      kind,
+      startedBy: 'test',
+      full: false,
+      overGuards: false,
+      ...more,
+    });
     return this.ended(id as string);
   }
 
@@ -124,11 +175,27 @@ export class RealInstallation {
   }
 
   async faults(which: 'crm' | 'shop', faults: Partial<Faults>): Promise<void> {
-    await fetch(`${this.addresses[which]}/faults.json`, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ ...noFaults, ...faults }) });
+    await fetch(`${this.addresses[which]}/faults.json`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ ...noFaults, ...faults }),
+    });
   }
 
-  async decisions(): Promise<{ kind: string; says: string; id: string; fingerprint: string; detail: never; member: string | null; record_key: string | null }[]> {
-    return this.parts.data.query('select id, kind, says, fingerprint, detail, member, record_key from decision where closed_at is null order by id');
+  async decisions(): Promise<
+    {
+      kind: string;
+      says: string;
+      id: string;
+      fingerprint: string;
+      detail: never;
+      member: string | null;
+      record_key: string | null;
+    }[]
+  > {
+    return this.parts.data.query(
+      'select id, kind, says, fingerprint, detail, member, record_key from decision where closed_at is null order by id',
+    );
   }
 
   async stop(): Promise<void> {
@@ -141,12 +208,19 @@ export class RealInstallation {
 }
 
 /** Edits a record as a person would, on the stand-in's own page. */
-export async function editOnPage(address: string, id: string, changes: Readonly<Record<string, string>>): Promise<void> {
+export async function editOnPage(
+  address: string,
+  id: string,
+  changes: Readonly<Record<string, string>>,
+): Promise<void> {
   const page = await (await fetch(`${address}/records/${id}`)).text();
   const form = new URLSearchParams();
-  const plain = (text: string): string => text.replaceAll('&quot;', '"').replaceAll('&lt;', '<').replaceAll('&gt;', '>').replaceAll('&amp;', '&');
-  for (const [, name, value] of page.matchAll(/<input id="[^"]*" name="([^"]*)" value="([^"]*)"/g)) form.set(name as string, plain(value as string));
-  for (const [, name, value] of page.matchAll(/<textarea id="[^"]*" name="([^"]*)" rows="4">([^<]*)</g)) form.set(name as string, plain(value as string));
+  const plain = (text: string): string =>
+    text.replaceAll('&quot;', '"').replaceAll('&lt;', '<').replaceAll('&gt;', '>').replaceAll('&amp;', '&');
+  for (const [, name, value] of page.matchAll(/<input id="[^"]*" name="([^"]*)" value="([^"]*)"/g))
+    form.set(name as string, plain(value as string));
+  for (const [, name, value] of page.matchAll(/<textarea id="[^"]*" name="([^"]*)" rows="4">([^<]*)</g))
+    form.set(name as string, plain(value as string));
   for (const [name, value] of Object.entries(changes)) form.set(name, value);
   const answer = await fetch(`${address}/records/${id}`, { method: 'POST', body: form, redirect: 'manual' });
   if (answer.status !== 302) throw new Error(`the page answered ${answer.status}: ${await answer.text()}`);

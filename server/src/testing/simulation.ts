@@ -1,5 +1,23 @@
-import { type CompiledKnot, compileKnot, type Knot, type MemberId, type Raw, readPath, type RecordKey, recordKey, type SourceRecord, writePath } from '@anchor-knot/core';
-import { type Capabilities, type Clock, type Connector, SystemTrouble, type WriteOutcome, type WriteRequest } from '@anchor-knot/connectors';
+import {
+  type CompiledKnot,
+  compileKnot,
+  type Knot,
+  type MemberId,
+  type Raw,
+  readPath,
+  type RecordKey,
+  recordKey,
+  type SourceRecord,
+  writePath,
+} from '@anchor-knot/core';
+import {
+  type Capabilities,
+  type Clock,
+  type Connector,
+  SystemTrouble,
+  type WriteOutcome,
+  type WriteRequest,
+} from '@anchor-knot/connectors';
 import type { Installation, RunOptions } from '../orchestration/installation.js';
 import { runKnot } from '../orchestration/runKnot.js';
 import type { Store } from '../orchestration/store.js';
@@ -91,12 +109,23 @@ export class SimulatedSystem {
   }
 
   connector(name: string, faults: FaultInjector): Connector {
-    const capabilities: Capabilities = { ...this.#options, archive: true, delete: true, createField: false, tombstones: false, webhooks: false, create: true, update: true };
+    const capabilities: Capabilities = {
+      ...this.#options,
+      archive: true,
+      delete: true,
+      createField: false,
+      tombstones: false,
+      webhooks: false,
+      create: true,
+      update: true,
+    };
     const trouble = (): never => {
       throw new SystemTrouble('server error', `${name} failed`, 'Try again later.');
     };
     const shown = (record: SourceRecord): SourceRecord =>
-      this.#options.conditionalUpdate ? record : { key: record.key, fields: record.fields, modifiedAt: record.modifiedAt as number };
+      this.#options.conditionalUpdate
+        ? record
+        : { key: record.key, fields: record.fields, modifiedAt: record.modifiedAt as number };
     const { records } = this;
     return {
       capabilities,
@@ -119,8 +148,18 @@ export class SimulatedSystem {
           );
         }
       },
-      readOne: (key) => faults.around(`${name}.readOne`, async () => (records.has(key) ? shown(records.get(key) as SourceRecord) : undefined), trouble),
-      search: (field, value) => faults.around(`${name}.search`, async () => [...records.values()].filter((record) => readPath(record.fields, field) === value).map(shown), trouble),
+      readOne: (key) =>
+        faults.around(
+          `${name}.readOne`,
+          async () => (records.has(key) ? shown(records.get(key) as SourceRecord) : undefined),
+          trouble,
+        ),
+      search: (field, value) =>
+        faults.around(
+          `${name}.search`,
+          async () => [...records.values()].filter((record) => readPath(record.fields, field) === value).map(shown),
+          trouble,
+        ),
       write: (requests) => {
         if (requests.length > capabilities.batchSize) throw new Error('batch too large');
         return faults.around<readonly WriteOutcome[]>(
@@ -147,7 +186,12 @@ export class SimulatedSystem {
       this.records.delete(request.key);
       return { kind: 'written', key: request.key, record: undefined };
     }
-    if (request.kind === 'archive') return { kind: 'written', key: request.key, record: shown(this.#put(request.key, new Map([['archived', true]]))) };
+    if (request.kind === 'archive')
+      return {
+        kind: 'written',
+        key: request.key,
+        record: shown(this.#put(request.key, new Map([['archived', true]]))),
+      };
     return { kind: 'written', key: request.key, record: shown(this.#put(request.key, request.fields)) };
   }
 }
@@ -184,7 +228,14 @@ export class SimulatedInstallation {
   /** A run; afterwards enough time passes that the lease of a dead worker has run out. */
   async run(more: Partial<RunOptions> = {}) {
     try {
-      return await runKnot(this.installation, { knot: this.knot, knotVersion: 1, kind: 'run', startedBy: 'simulation', leaseMs: 60_000, ...more });
+      return await runKnot(this.installation, {
+        knot: this.knot,
+        knotVersion: 1,
+        kind: 'run',
+        startedBy: 'simulation',
+        leaseMs: 60_000,
+        ...more,
+      });
     } finally {
       // Calls that were under way when the worker died come to their end; then another worker may start.
       if (this.faults.dead) await new Promise((resolve) => setTimeout(resolve, this.settleMs));

@@ -33,7 +33,13 @@ export const simulationKnot: Knot = {
     guards: {},
   })),
   fields: [
-    { id: 'email', name: 'Email', type: 'email', rule: { steps: [{ step: 'order', members }] }, mappings: each(() => mapping('email')) },
+    {
+      id: 'email',
+      name: 'Email',
+      type: 'email',
+      rule: { steps: [{ step: 'order', members }] },
+      mappings: each(() => mapping('email')),
+    },
     {
       id: 'name',
       name: 'Name',
@@ -41,7 +47,13 @@ export const simulationKnot: Knot = {
       rule: { steps: [{ step: 'newest' }, { step: 'order', members }] },
       mappings: each((member) => mapping('name', member === 'shop' ? { steps: [{ kind: 'cut', length: 6 }] } : {})),
     },
-    { id: 'limit', name: 'Limit', type: 'number', rule: { steps: [{ step: 'ask' }] }, mappings: each(() => mapping('limit')) },
+    {
+      id: 'limit',
+      name: 'Limit',
+      type: 'number',
+      rule: { steps: [{ step: 'ask' }] },
+      mappings: each(() => mapping('limit')),
+    },
   ],
   keyRules: [{ name: 'Email', fields: [{ field: 'email', normalise: 'email' }] }],
 };

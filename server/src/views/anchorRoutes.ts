@@ -1,7 +1,16 @@
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { anchorListSchema, anchorViewSchema, forecastRequestSchema, forecastSchema, type JournalEntry, problemSchema, regroupSchema, tieSchema } from '@anchor-knot/contracts';
+import {
+  anchorListSchema,
+  anchorViewSchema,
+  forecastRequestSchema,
+  forecastSchema,
+  type JournalEntry,
+  problemSchema,
+  regroupSchema,
+  tieSchema,
+} from '@anchor-knot/contracts';
 import { forecast, type HandOutcome, mergeByHand, type Refusal, splitByHand, tieByHand } from '../anchors/handTies.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
@@ -69,9 +78,26 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
          (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone) order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
        from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid)) order by lower(a.title), a.id limit ${pageSize}`,
         [...parameters, afterTitle?.toLowerCase() ?? null, afterId ?? '00000000-0000-0000-0000-000000000000'],
-      )) as { id: string; title: string; open: boolean; changed_at: Date; decisions: number; ties: { member: string; key: string; gone: boolean }[] }[];
-      const [{ total }] = (await data.query(`select count(*)::int as total from anchor a where ${where}`, parameters)) as [{ total: number }];
-      const anchors = rows.map((row) => ({ id: row.id, title: row.title, agrees: !row.open, ties: row.ties, decisions: row.decisions, changedAt: row.changed_at.toISOString() }));
+      )) as {
+        id: string;
+        title: string;
+        open: boolean;
+        changed_at: Date;
+        decisions: number;
+        ties: { member: string; key: string; gone: boolean }[];
+      }[];
+      const [{ total }] = (await data.query(
+        `select count(*)::int as total from anchor a where ${where}`,
+        parameters,
+      )) as [{ total: number }];
+      const anchors = rows.map((row) => ({
+        id: row.id,
+        title: row.title,
+        agrees: !row.open,
+        ties: row.ties,
+        decisions: row.decisions,
+        changedAt: row.changed_at.toISOString(),
+      }));
       return { anchors, next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null, total };
     },
   );
@@ -89,15 +115,24 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     },
     async (request, reply) => {
       const id = request.params.anchor;
-      const [row] = (await data.query('select id, knot_id, title, open, agreed, began_in, parked_creates, revision from anchor where id = $1', [id])) as (AnchorRow & {
+      const [row] = (await data.query(
+        'select id, knot_id, title, open, agreed, began_in, parked_creates, revision from anchor where id = $1',
+        [id],
+      )) as (AnchorRow & {
         knot_id: string;
         title: string;
         open: boolean;
       })[];
       const knot = row && (await knots.inForce(row.knot_id));
       if (!row || !knot) {
-        const [moved] = (await data.query('select to_id from anchor_redirect where from_id = $1', [id])) as { to_id: string }[];
-        return moved ? reply.code(410).send({ code: 'merged', says: 'This anchor was merged into another one.', movedTo: moved.to_id }) : reply.code(404).send(noSuch('anchor'));
+        const [moved] = (await data.query('select to_id from anchor_redirect where from_id = $1', [id])) as {
+          to_id: string;
+        }[];
+        return moved
+          ? reply
+              .code(410)
+              .send({ code: 'merged', says: 'This anchor was merged into another one.', movedTo: moved.to_id })
+          : reply.code(404).send(noSuch('anchor'));
       }
       const ties = (await data.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[];
       const decisions = (await data.query(
@@ -114,7 +149,13 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         row.title,
         !row.open,
         memberSummaries(knot.definition, await systems.all()),
-        decisions.map((one) => decisionView(one, knot.definition.name, knot.definition.fields.find(({ id: field }) => field === one.field)?.name)),
+        decisions.map((one) =>
+          decisionView(
+            one,
+            knot.definition.name,
+            knot.definition.fields.find(({ id: field }) => field === one.field)?.name,
+          ),
+        ),
         journal.map((one): JournalEntry => ({
           id: one.id,
           run: one.run_id,
@@ -141,7 +182,8 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       config: { role: 'operator' },
       schema: {
         tags: ['anchors'],
-        summary: 'Take records out of an anchor, to be a thing of their own; or bring another anchor’s records to this one',
+        summary:
+          'Take records out of an anchor, to be a thing of their own; or bring another anchor’s records to this one',
         params: z.object({ anchor: z.uuid() }),
         body: regroupSchema,
         response: answers,
@@ -182,7 +224,10 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       const outcome = await forecast(
         data,
         knot,
-        { connect: () => systems.connect(member as NonNullable<typeof member>, systemClock), nameOf: await names(knot) },
+        {
+          connect: () => systems.connect(member as NonNullable<typeof member>, systemClock),
+          nameOf: await names(knot),
+        },
         request.params.anchor,
         body,
         new Date(),
@@ -195,7 +240,13 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     '/api/anchors/:anchor/tie',
     {
       config: { role: 'operator' },
-      schema: { tags: ['anchors'], summary: 'Tie a record to an anchor', params: z.object({ anchor: z.uuid() }), body: tieSchema, response: answers },
+      schema: {
+        tags: ['anchors'],
+        summary: 'Tie a record to an anchor',
+        params: z.object({ anchor: z.uuid() }),
+        body: tieSchema,
+        response: answers,
+      },
     },
     async (request, reply) => {
       const knot = await knotOf(request.params.anchor);

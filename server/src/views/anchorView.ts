@@ -1,5 +1,13 @@
 import type { AnchorView, Cell, Decision, JournalEntry, MemberSummary } from '@anchor-knot/contracts';
-import { type Anchor, type CompiledField, presentOf, type Raw, sameShared, type Shared, type Tie } from '@anchor-knot/core';
+import {
+  type Anchor,
+  type CompiledField,
+  presentOf,
+  type Raw,
+  sameShared,
+  type Shared,
+  type Tie,
+} from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 
 type JsonOf = NonNullable<Cell['raw']>;
@@ -38,7 +46,14 @@ export function anchorView(
         id: field.id,
         name: field.name,
         type: field.type,
-        agreed: agreed ? { value: agreed.value as JsonOf | null, by: agreed.by, at: new Date(agreed.at).toISOString(), why: agreed.why as unknown as JsonOf } : null,
+        agreed: agreed
+          ? {
+              value: agreed.value as JsonOf | null,
+              by: agreed.by,
+              at: new Date(agreed.at).toISOString(),
+              why: agreed.why as unknown as JsonOf,
+            }
+          : null,
         cells: Object.fromEntries(members.map(({ id }) => [id, cellOf(field, id, ties.get(id), agreed?.value)])),
       };
     }),
@@ -49,7 +64,13 @@ export function anchorView(
 
 function cellOf(field: CompiledField, member: string, tie: Tie | undefined, agreed: Shared | undefined): Cell {
   const mapping = field.mappings.get(member);
-  const blank = { raw: null, meaning: null, reason: null, direction: mapping?.direction ?? null, path: mapping?.field ?? null };
+  const blank = {
+    raw: null,
+    meaning: null,
+    reason: null,
+    direction: mapping?.direction ?? null,
+    path: mapping?.field ?? null,
+  };
   if (!mapping) return { ...blank, state: 'no mapping' };
   const raw = tie ? presentOf(tie, undefined, field.id) : undefined;
   if (!tie || raw === undefined) return { ...blank, state: 'not sent' };
@@ -58,6 +79,10 @@ function cellOf(field: CompiledField, member: string, tie: Tie | undefined, agre
   if (tie.rejected) return { ...shown, state: 'rejected' };
   if (!read.ok && mapping.lens.reads) return { ...shown, state: 'unreadable', reason: read.reason };
   if (tie.ahead[field.id]) return { ...shown, state: 'ahead' };
-  const agrees = agreed !== undefined && (mapping.lens.means(raw as Raw, agreed) || (read.ok && sameShared(read.value, agreed)));
-  return { ...shown, state: agrees ? 'agrees' : agreed === undefined && read.ok && read.value === null ? 'agrees' : 'differs' };
+  const agrees =
+    agreed !== undefined && (mapping.lens.means(raw as Raw, agreed) || (read.ok && sameShared(read.value, agreed)));
+  return {
+    ...shown,
+    state: agrees ? 'agrees' : agreed === undefined && read.ok && read.value === null ? 'agrees' : 'differs',
+  };
 }

@@ -48,7 +48,11 @@ export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): Memb
       system: member.system,
       systemName: system?.name ?? member.system,
       object: member.object,
-      pennant: (system?.pennant as MemberSummary['pennant'] | undefined) ?? { pattern: 'border', colour: 'ink', letters: '??' },
+      pennant: (system?.pennant as MemberSummary['pennant'] | undefined) ?? {
+        pattern: 'border',
+        colour: 'ink',
+        letters: '??',
+      },
       recordPage: system?.pageAddress ? `${system.pageAddress}/records/{key}` : null,
     };
   });
@@ -58,7 +62,9 @@ const kindNames = { http: 'JSON over HTTP', odata: 'OData v4', sql: 'SQL databas
 
 function addressOf(description: System): string {
   if (description.kind === 'http' || description.kind === 'odata') return description.address;
-  return description.kind === 'sql' ? `${description.host}:${description.port}/${description.database}` : description.folder;
+  return description.kind === 'sql'
+    ? `${description.host}:${description.port}/${description.database}`
+    : description.folder;
 }
 
 export function systemSummary(row: SystemRow, usedIn: SystemSummary['usedIn']): SystemSummary {

@@ -36,7 +36,12 @@ export class RunQueue {
     await boss.start();
     // A run may take hours; dead workers are noticed by their lease, not by this limit.
     await boss.createQueue(runQueue, { name: runQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
-    await boss.createQueue(profileQueue, { name: profileQueue, policy: 'stately', expireInSeconds: 23 * 3600, retryLimit: 0 });
+    await boss.createQueue(profileQueue, {
+      name: profileQueue,
+      policy: 'stately',
+      expireInSeconds: 23 * 3600,
+      retryLimit: 0,
+    });
     return new RunQueue(boss, data);
   }
 
@@ -58,7 +63,10 @@ export class RunQueue {
 
   /** Waiting runs that no worker has taken yet. */
   async waiting(): Promise<{ id: string; data: RunJob; createdOn: Date }[]> {
-    return (await this.#data.query(`select id, data, created_on as "createdOn" from pgboss.job where name = $1 and state = 'created' order by created_on`, [runQueue])) as {
+    return (await this.#data.query(
+      `select id, data, created_on as "createdOn" from pgboss.job where name = $1 and state = 'created' order by created_on`,
+      [runQueue],
+    )) as {
       id: string;
       data: RunJob;
       createdOn: Date;

@@ -36,7 +36,8 @@ function watch(app: FastifyInstance, name: string): void {
   const isCall = (url: string): boolean => url.startsWith('/api/') || url.startsWith('/shop/');
   app.addHook('onRequest', async (request) => {
     if (!isCall(request.url) || !counted.test(`${name} ${request.method}`)) return;
-    if ((countdown -= 1) === 0 && when === 'before') killNow(`before ${name} ${request.method} ${request.url.split('?')[0]}`);
+    if ((countdown -= 1) === 0 && when === 'before')
+      killNow(`before ${name} ${request.method} ${request.url.split('?')[0]}`);
   });
   app.addHook('onResponse', async (request) => {
     if (isCall(request.url) && counted.test(`${name} ${request.method}`) && countdown <= 0 && when === 'after')
@@ -44,7 +45,8 @@ function watch(app: FastifyInstance, name: string): void {
   });
   // A dropped connection has no response: its request ends in an abort.
   app.addHook('onRequestAbort', async (request) => {
-    if (isCall(request.url) && counted.test(`${name} ${request.method}`) && countdown <= 0 && when === 'after') killNow(`after dropped ${name} ${request.method}`);
+    if (isCall(request.url) && counted.test(`${name} ${request.method}`) && countdown <= 0 && when === 'after')
+      killNow(`after dropped ${name} ${request.method}`);
   });
 }
 
@@ -98,22 +100,40 @@ async function rows() {
     (await (
       await fetch(`${installation.addresses.crm}/oauth/token`, {
         method: 'POST',
-        headers: { authorization: `Basic ${Buffer.from(`id:${installation.secret}`).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+        headers: {
+          authorization: `Basic ${Buffer.from(`id:${installation.secret}`).toString('base64')}`,
+          'content-type': 'application/x-www-form-urlencoded',
+        },
         body: 'grant_type=client_credentials',
       })
     ).json()) as { access_token: string }
   ).access_token;
   countdown = Number.POSITIVE_INFINITY;
-  const crm = ((await (await fetch(`${installation.addresses.crm}/api/accounts?limit=1000`, { headers: { authorization: `Bearer ${token}` } })).json()) as { data: Account[] })
-    .data;
+  const crm = (
+    (await (
+      await fetch(`${installation.addresses.crm}/api/accounts?limit=1000`, {
+        headers: { authorization: `Bearer ${token}` },
+      })
+    ).json()) as { data: Account[] }
+  ).data;
   const shop = (await (
     await fetch(`${installation.addresses.shop}/shop/v1/shoppers?per_page=1000`, {
       headers: { authorization: `Basic ${Buffer.from(`id:${installation.secret}`).toString('base64')}` },
     })
   ).json()) as (Shopper & { shopper_id: number })[];
   return {
-    crm: crm.map((one) => ({ key: one.id, email: one.contact.email as string, street: one.address.street ?? '', town: one.address.town ?? '' })),
-    shop: shop.map((one) => ({ key: String(one.shopper_id), email: one.mail, street: one.address_line, town: one.city })),
+    crm: crm.map((one) => ({
+      key: one.id,
+      email: one.contact.email as string,
+      street: one.address.street ?? '',
+      town: one.address.town ?? '',
+    })),
+    shop: shop.map((one) => ({
+      key: String(one.shopper_id),
+      email: one.mail,
+      street: one.address_line,
+      town: one.city,
+    })),
   };
 }
 
@@ -135,7 +155,12 @@ async function edit(): Promise<void> {
     await fetch(`${installation.addresses.shop}/records`, {
       method: 'POST',
       redirect: 'manual',
-      body: new URLSearchParams({ company_name: `New ${serial}`, mail: email, city: 'Ashcombe', address_line: `Street ${serial}` }),
+      body: new URLSearchParams({
+        company_name: `New ${serial}`,
+        mail: email,
+        city: 'Ashcombe',
+        address_line: `Street ${serial}`,
+      }),
     });
     model.set(email, { street: `Street ${serial}`, town: 'Ashcombe' });
   }
@@ -148,12 +173,20 @@ async function settle(): Promise<void> {
       `select (select count(*) from run where ended_at is null)::int + (select count(*) from pgboss.job where name = 'run-knot' and state in ('created', 'active'))::int as busy`,
     )) as [{ busy: number }];
     if (busy > 0) continue;
-    const [{ open }] = (await installation.parts.data.query(`select (select count(*) from anchor where open)::int + (select count(*) from write_intent)::int as open`)) as [
-      { open: number },
-    ];
-    const [last] = (await installation.parts.data.query(`select state from run order by started_at desc limit 1`)) as { state: string }[];
+    const [{ open }] = (await installation.parts.data.query(
+      `select (select count(*) from anchor where open)::int + (select count(*) from write_intent)::int as open`,
+    )) as [{ open: number }];
+    const [last] = (await installation.parts.data.query(`select state from run order by started_at desc limit 1`)) as {
+      state: string;
+    }[];
     if (open === 0 && last?.state === 'succeeded') return;
-    await installation.parts.queue.send({ knot: 'customers', kind: 'run', startedBy: 'test', full: false, overGuards: true });
+    await installation.parts.queue.send({
+      knot: 'customers',
+      kind: 'run',
+      startedBy: 'test',
+      full: false,
+      overGuards: true,
+    });
   }
   throw new Error(`not settled after a kill ${killedAt.at(-1)}: ${JSON.stringify(await installation.decisions())}`);
 }
@@ -170,12 +203,22 @@ test('killed at fifty and more points, it creates nothing twice and loses no cha
     const kind = kinds[(round >> 1) % kinds.length] as RegExp;
     counted = round % 2 === 0 ? /./ : kind;
     countdown = 1 + Math.floor(random() * (round % 2 === 0 ? 14 : 2));
-    await installation.parts.queue.send({ knot: 'customers', kind: 'run', startedBy: 'test', full: false, overGuards: true });
+    await installation.parts.queue.send({
+      knot: 'customers',
+      kind: 'run',
+      startedBy: 'test',
+      full: false,
+      overGuards: true,
+    });
     await settle();
     const now = await rows();
-    const expected = [...model].map(([email, value]) => ({ email, ...value })).sort((a, b) => (a.email < b.email ? -1 : 1));
+    const expected = [...model]
+      .map(([email, value]) => ({ email, ...value }))
+      .sort((a, b) => (a.email < b.email ? -1 : 1));
     for (const system of [now.crm, now.shop]) {
-      const held = system.map(({ email, street, town }) => ({ email, street, town })).sort((a, b) => (a.email < b.email ? -1 : 1));
+      const held = system
+        .map(({ email, street, town }) => ({ email, street, town }))
+        .sort((a, b) => (a.email < b.email ? -1 : 1));
       expect({ round, killed: killedAt.at(-1), held }).toEqual({ round, killed: killedAt.at(-1), held: expected });
     }
   }

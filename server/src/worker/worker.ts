@@ -137,7 +137,13 @@ export class Worker {
       const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
       const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
       const end = await runKnot(
-        { store, clock: this.#clock, nextId: () => uuid(), connect: (member) => systems.connect(member, this.#clock), systemName },
+        {
+          store,
+          clock: this.#clock,
+          nextId: () => uuid(),
+          connect: (member) => systems.connect(member, this.#clock),
+          systemName,
+        },
         {
           knot: knot.compiled,
           knotVersion: knot.version,
@@ -206,7 +212,8 @@ export class Worker {
 /** How each system of a knot did in a run. */
 function healthOf(result: RunResult, systemOf: ReadonlyMap<string, string>): ReadonlyMap<string, SystemRow['trouble']> {
   const health = new Map<string, SystemRow['trouble']>([...systemOf.values()].map((system) => [system, null]));
-  for (const trouble of result.troubles) if (trouble.code !== 'record unusable') health.set(systemOf.get(trouble.member) as string, pickTrouble(trouble));
+  for (const trouble of result.troubles)
+    if (trouble.code !== 'record unusable') health.set(systemOf.get(trouble.member) as string, pickTrouble(trouble));
   return health;
 }
 

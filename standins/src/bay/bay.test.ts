@@ -9,7 +9,15 @@ import { generateCustomers } from '../generator/customers.js';
 import { generatePartners } from '../generator/partners.js';
 import { bayServer } from './server.js';
 
-const seed = () => generatePartners(generateBusiness(generateCustomers({ seed: 1, inBoth: 5, onlyCrm: 0, onlyShop: 0, mess: false }), { seed: 1, documents: 5, mess: false }), 1);
+const seed = () =>
+  generatePartners(
+    generateBusiness(generateCustomers({ seed: 1, inBoth: 5, onlyCrm: 0, onlyShop: 0, mess: false }), {
+      seed: 1,
+      documents: 5,
+      mess: false,
+    }),
+    1,
+  );
 let parent: string;
 let folder: string;
 let app: FastifyInstance;
@@ -24,7 +32,8 @@ afterEach(async () => {
   await app.close();
   rmSync(parent, { recursive: true, force: true });
 });
-const post = (path: string, form: Record<string, string>) => fetch(`${address}${path}`, { method: 'POST', body: new URLSearchParams(form), redirect: 'manual' });
+const post = (path: string, form: Record<string, string>) =>
+  fetch(`${address}${path}`, { method: 'POST', body: new URLSearchParams(form), redirect: 'manual' });
 
 test('it is filled once, in several forms, and left as it is afterwards', async () => {
   expect(readdirSync(folder).sort()).toEqual(['leads', 'partner-prices.xlsx', 'partners.csv', 'visits.jsonl']);
@@ -38,25 +47,32 @@ test('it is filled once, in several forms, and left as it is afterwards', async 
 
 test('a file is shown and edited in the encoding that it is in', async () => {
   await post('/file', { path: 'partners.csv', text: 'Nummer;Firma\r\nPA-1;Müller & Söhne\r\n' });
-  expect(iconv.decode(readFileSync(join(folder, 'partners.csv')), 'windows-1252')).toBe('Nummer;Firma\nPA-1;Müller & Söhne\n');
+  expect(iconv.decode(readFileSync(join(folder, 'partners.csv')), 'windows-1252')).toBe(
+    'Nummer;Firma\nPA-1;Müller & Söhne\n',
+  );
   expect(readFileSync(join(folder, 'partners.csv')).includes(Buffer.from('ü', 'utf8'))).toBe(false);
   expect(await (await fetch(`${address}/file?path=partners.csv`)).text()).toContain('Müller &amp; Söhne');
   await post('/file', { path: 'leads/by-hand.csv', text: 'id\nL-1\n' });
   expect(readFileSync(join(folder, 'leads/by-hand.csv'), 'utf8')).toBe('id\nL-1\n');
 });
 
-test.each(['../outside.csv', 'leads/../../outside.csv', '/etc/hosts', 'deeper/x.csv', '.hidden', ''])('nothing is read or written at “%s”', async (path) => {
-  writeFileSync(join(parent, 'outside.csv'), 'secret');
-  expect((await fetch(`${address}/file?path=${encodeURIComponent(path)}`)).status).toBe(404);
-  await post('/file', { path, text: 'overwritten' });
-  expect(readFileSync(join(parent, 'outside.csv'), 'utf8')).toBe('secret');
-  expect([existsSync(join(folder, '.hidden')), existsSync(join(folder, 'deeper'))]).toEqual([false, false]);
-});
+test.each(['../outside.csv', 'leads/../../outside.csv', '/etc/hosts', 'deeper/x.csv', '.hidden', ''])(
+  'nothing is read or written at “%s”',
+  async (path) => {
+    writeFileSync(join(parent, 'outside.csv'), 'secret');
+    expect((await fetch(`${address}/file?path=${encodeURIComponent(path)}`)).status).toBe(404);
+    await post('/file', { path, text: 'overwritten' });
+    expect(readFileSync(join(parent, 'outside.csv'), 'utf8')).toBe('secret');
+    expect([existsSync(join(folder, '.hidden')), existsSync(join(folder, 'deeper'))]).toEqual([false, false]);
+  },
+);
 
 test('broken deliveries are made and tidied away by buttons', async () => {
   await post('/faults', { do: 'bad rows' });
   await post('/faults', { do: 'half' });
-  expect(readdirSync(join(folder, 'leads'))).toEqual(expect.arrayContaining(['leads-broken.csv', 'leads-unfinished.csv.part']));
+  expect(readdirSync(join(folder, 'leads'))).toEqual(
+    expect.arrayContaining(['leads-broken.csv', 'leads-unfinished.csv.part']),
+  );
   await post('/faults', { do: 'tidy' });
   expect(readdirSync(join(folder, 'leads'))).toHaveLength(3);
 });

@@ -1,4 +1,13 @@
-import { appendFileSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import {
+  appendFileSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import ExcelJS from 'exceljs';
 import type { FastifyInstance } from 'fastify';
@@ -33,11 +42,18 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
 
   app.get('/', async (_, reply) => {
     const rows = files().map(
-      ({ path, size, mtime }) => `<tr><td><a href="/file?path=${encodeURIComponent(path)}">${escapeHtml(path)}</a></td><td>${size} bytes</td><td>${mtime.toISOString()}</td></tr>`,
+      ({ path, size, mtime }) =>
+        `<tr><td><a href="/file?path=${encodeURIComponent(path)}">${escapeHtml(path)}</a></td><td>${size} bytes</td><td>${mtime.toISOString()}</td></tr>`,
     );
     return reply
       .type('text/html')
-      .send(page(name, 'Files', `<p>${escapeHtml(folder)}</p><table><thead><tr><th>File</th><th>Size</th><th>Changed</th></tr></thead><tbody>${rows.join('')}</tbody></table>`));
+      .send(
+        page(
+          name,
+          'Files',
+          `<p>${escapeHtml(folder)}</p><table><thead><tr><th>File</th><th>Size</th><th>Changed</th></tr></thead><tbody>${rows.join('')}</tbody></table>`,
+        ),
+      );
   });
   app.get('/file', async (request, reply) => {
     const { path = '' } = request.query as { path?: string };
@@ -86,14 +102,27 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
     const wanted = (request.body as { do?: string }).do;
     const at = (file: string): string => join(folder, 'leads', file);
     const header = 'id,partner,name,interest,received\n';
-    if (wanted === 'bad rows') writeFileSync(at('leads-broken.csv'), `${header}L-8001,PA-102,One Good,repair,2026-11-22\nL-8002,PA-103\n,PA-104,No Key,repair,2026-11-22\n`);
+    if (wanted === 'bad rows')
+      writeFileSync(
+        at('leads-broken.csv'),
+        `${header}L-8001,PA-102,One Good,repair,2026-11-22\nL-8002,PA-103\n,PA-104,No Key,repair,2026-11-22\n`,
+      );
     if (wanted === 'half') writeFileSync(at('leads-unfinished.csv.part'), `${header}L-8101,PA-1`);
     if (wanted === 'slow') {
       writeFileSync(at('leads-slow.csv'), header);
       for (let line = 1; line <= 20; line += 1)
-        setTimeout(() => appendFileSync(at('leads-slow.csv'), `L-82${String(line).padStart(2, '0')},PA-105,Slow ${line},repair,2026-11-22\n`), line * 500).unref();
+        setTimeout(
+          () =>
+            appendFileSync(
+              at('leads-slow.csv'),
+              `L-82${String(line).padStart(2, '0')},PA-105,Slow ${line},repair,2026-11-22\n`,
+            ),
+          line * 500,
+        ).unref();
     }
-    if (wanted === 'tidy') for (const file of ['leads-broken.csv', 'leads-unfinished.csv.part', 'leads-slow.csv']) rmSync(at(file), { force: true });
+    if (wanted === 'tidy')
+      for (const file of ['leads-broken.csv', 'leads-unfinished.csv.part', 'leads-slow.csv'])
+        rmSync(at(file), { force: true });
     return reply.redirect('/');
   });
   return app;
@@ -112,8 +141,13 @@ async function fill(folder: string, { partners, leads, prices }: ReturnType<type
   ];
   writeFileSync(join(folder, 'partners.csv'), iconv.encode(`${semicolons.join('\r\n')}\r\n`, 'windows-1252'));
   for (let part = 0; part < 3; part += 1) {
-    const lines = leads.slice(part * 30, part * 30 + 30).map((one) => [one.id, one.partner, one.name, one.interest, one.received].join(','));
-    writeFileSync(join(folder, 'leads', `leads-2026-11-${String(6 + part * 6).padStart(2, '0')}.csv`), `id,partner,name,interest,received\n${lines.join('\n')}\n`);
+    const lines = leads
+      .slice(part * 30, part * 30 + 30)
+      .map((one) => [one.id, one.partner, one.name, one.interest, one.received].join(','));
+    writeFileSync(
+      join(folder, 'leads', `leads-2026-11-${String(6 + part * 6).padStart(2, '0')}.csv`),
+      `id,partner,name,interest,received\n${lines.join('\n')}\n`,
+    );
   }
   writeFileSync(
     join(folder, 'visits.jsonl'),

@@ -42,19 +42,35 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
   const works = new RecordLog<BoardRow>(options.dataFile);
   if (works.size === 0) works.load(options.rows);
   const practice = new RecordLog<BoardRow>(options.dataFile === undefined ? undefined : `${options.dataFile}.practice`);
-  if (practice.size === 0) practice.load(options.rows.slice(0, 11).map((row) => ({ ...row, cells: { ...row.cells, title: `Practice: ${row.cells.title ?? ''}` } })));
+  if (practice.size === 0)
+    practice.load(
+      options.rows
+        .slice(0, 11)
+        .map((row) => ({ ...row, cells: { ...row.cells, title: `Practice: ${row.cells.title ?? ''}` } })),
+    );
   /** Two workspaces; a header says which is meant. */
-  const workspaces = { works: { name: 'Hazelmoor Glasshouse Works', rows: works }, practice: { name: 'Practice boards', rows: practice } } as const;
-  const rowsOf = (request: FastifyRequest): RecordLog<BoardRow> => workspaces[request.headers['x-pegline-workspace'] === 'practice' ? 'practice' : 'works'].rows;
+  const workspaces = {
+    works: { name: 'Hazelmoor Glasshouse Works', rows: works },
+    practice: { name: 'Practice boards', rows: practice },
+  } as const;
+  const rowsOf = (request: FastifyRequest): RecordLog<BoardRow> =>
+    workspaces[request.headers['x-pegline-workspace'] === 'practice' ? 'practice' : 'works'].rows;
   const columns = new RecordLog<Column>(options.dataFile === undefined ? undefined : `${options.dataFile}.columns`);
   if (columns.size === 0) columns.load(firstColumns);
   const wanted = Buffer.from(options.key);
   const fail = (reply: FastifyReply, code: number, error: string) => reply.code(code).send({ ok: false, error });
-  const shown = ({ id, parent, cells }: BoardRow) => ({ row: id, parent, cells: Object.fromEntries(columns.all().map((column) => [column.id, cells[column.id] ?? null])) });
+  const shown = ({ id, parent, cells }: BoardRow) => ({
+    row: id,
+    parent,
+    cells: Object.fromEntries(columns.all().map((column) => [column.id, cells[column.id] ?? null])),
+  });
 
   /** @returns the row with the changes, or why it cannot be */
   function changed(rows: RecordLog<BoardRow>, known: BoardRow | undefined, input: unknown): BoardRow | string {
-    const body = typeof input === 'object' && input !== null ? (input as { parent?: string | null; cells?: Record<string, unknown> }) : {};
+    const body =
+      typeof input === 'object' && input !== null
+        ? (input as { parent?: string | null; cells?: Record<string, unknown> })
+        : {};
     const cells: Record<string, string | null> = { ...known?.cells };
     for (const [id, value] of Object.entries(body.cells ?? {})) {
       const column = columns.get(id);
@@ -74,13 +90,19 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
   await app.register(
     async (api) => {
       api.addHook('onRequest', async (request, reply) => {
-        const stopped = await faults.before(request, reply, (late) => late.send({ ok: false, error: 'rate limit reached' }));
+        const stopped = await faults.before(request, reply, (late) =>
+          late.send({ ok: false, error: 'rate limit reached' }),
+        );
         if (stopped) return stopped;
         const given = Buffer.from(String(request.headers['x-pegline-key'] ?? ''));
-        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted)) return fail(reply, 401, 'unknown key');
+        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted))
+          return fail(reply, 401, 'unknown key');
         return undefined;
       });
-      api.get('/workspaces', async () => ({ ok: true, workspaces: Object.entries(workspaces).map(([id, one]) => ({ id, title: one.name })) }));
+      api.get('/workspaces', async () => ({
+        ok: true,
+        workspaces: Object.entries(workspaces).map(([id, one]) => ({ id, title: one.name })),
+      }));
       api.get('/columns', async () => ({ ok: true, columns: columns.all() }));
       api.post('/columns', async (request, reply) => {
         const { title, type } = (request.body ?? {}) as { title?: string; type?: string };
@@ -134,7 +156,13 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
     noun: ['row', 'rows'],
     fields: firstColumns.map(({ id, title }) => ({ name: id, label: title })),
     columns: ['Title', 'Under', 'Stage', 'Lead', 'Start', 'End'],
-    list: async () => works.all().map(({ id, parent, cells }) => ({ id, cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end] })),
+    list: async () =>
+      works
+        .all()
+        .map(({ id, parent, cells }) => ({
+          id,
+          cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end],
+        })),
     show: async (id) => works.get(id)?.cells,
     save: async (id, form) => {
       const result = changed(works, id === undefined ? undefined : works.get(id), { cells: form });
@@ -149,6 +177,7 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
 function wrongFor({ type, choices }: Column, text: string): string | undefined {
   if (type === 'choice' && choices && !choices.includes(text)) return `"${text}" is not one of ${choices.join(', ')}`;
   if (type === 'date' && !/^\d\d\.\d\d\.\d{4}$/.test(text)) return `"${text}" is not a date like 23.11.2026`;
-  if (type === 'number' && !/^-?\d{1,3}(\.\d{3})*(,\d+)?$|^-?\d+(,\d+)?$/.test(text)) return `"${text}" is not a number like 1.500,00`;
+  if (type === 'number' && !/^-?\d{1,3}(\.\d{3})*(,\d+)?$|^-?\d+(,\d+)?$/.test(text))
+    return `"${text}" is not a number like 1.500,00`;
   return text.length > 500 ? 'has more than 500 characters' : undefined;
 }

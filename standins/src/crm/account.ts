@@ -4,8 +4,18 @@ import { randomUUID } from 'node:crypto';
 export interface Account {
   readonly id: string;
   readonly name: string | null;
-  readonly contact: { readonly firstName: string | null; readonly lastName: string | null; readonly email: string | null; readonly phone: string | null };
-  readonly address: { readonly street: string | null; readonly postcode: string | null; readonly town: string | null; readonly country: string | null };
+  readonly contact: {
+    readonly firstName: string | null;
+    readonly lastName: string | null;
+    readonly email: string | null;
+    readonly phone: string | null;
+  };
+  readonly address: {
+    readonly street: string | null;
+    readonly postcode: string | null;
+    readonly town: string | null;
+    readonly country: string | null;
+  };
   readonly segment: string | null;
   readonly creditLimit: number | null;
   readonly turnover: number | null;
@@ -20,30 +30,44 @@ export interface Account {
 
 export type AccountInput = { [Name in keyof Account]?: unknown };
 
-export const segments = ['Grower, retail', 'Grower, trade', 'Landscaper', 'School or college', 'Private garden'] as const;
+export const segments = [
+  'Grower, retail',
+  'Grower, trade',
+  'Landscaper',
+  'School or college',
+  'Private garden',
+] as const;
 const longestNote = 4000;
 
 /** Takes a new or changed account apart and says what is wrong with it, in this system's own words. */
-export function changeAccount(known: Account | undefined, input: AccountInput, now: Date): { account: Account } | { errors: { field: string; message: string }[] } {
+export function changeAccount(
+  known: Account | undefined,
+  input: AccountInput,
+  now: Date,
+): { account: Account } | { errors: { field: string; message: string }[] } {
   const errors: { field: string; message: string }[] = [];
   const text = (field: string, value: unknown, before: string | null, longest = 255): string | null => {
     if (value === undefined) return before;
     if (value === null || value === '') return null;
     if (typeof value !== 'string') errors.push({ field, message: 'must be a string' });
-    else if ([...value].length > longest) errors.push({ field, message: `is too long (maximum is ${longest} characters)` });
+    else if ([...value].length > longest)
+      errors.push({ field, message: `is too long (maximum is ${longest} characters)` });
     return String(value);
   };
   const contact = (input.contact ?? {}) as Record<string, unknown>;
   const address = (input.address ?? {}) as Record<string, unknown>;
   const amount = (field: 'creditLimit' | 'turnover'): number | null => {
     const number = input[field] === undefined ? (known?.[field] ?? null) : input[field];
-    if (number !== null && (typeof number !== 'number' || number < 0)) errors.push({ field, message: 'must be a number of 0 or more' });
+    if (number !== null && (typeof number !== 'number' || number < 0))
+      errors.push({ field, message: 'must be a number of 0 or more' });
     return number as number | null;
   };
   const lastVisit = text('lastVisit', input.lastVisit, known?.lastVisit ?? null);
-  if (lastVisit !== null && Number.isNaN(Date.parse(lastVisit))) errors.push({ field: 'lastVisit', message: 'must be a date' });
+  if (lastVisit !== null && Number.isNaN(Date.parse(lastVisit)))
+    errors.push({ field: 'lastVisit', message: 'must be a date' });
   const consent = input.marketingConsent === undefined ? (known?.marketingConsent ?? null) : input.marketingConsent;
-  if (consent !== null && typeof consent !== 'boolean') errors.push({ field: 'marketingConsent', message: 'must be true or false' });
+  if (consent !== null && typeof consent !== 'boolean')
+    errors.push({ field: 'marketingConsent', message: 'must be true or false' });
   const account: Account = {
     id: known?.id ?? `A-${randomUUID().slice(0, 8)}`,
     name: text('name', input.name, known?.name ?? null, 120),

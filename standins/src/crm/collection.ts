@@ -21,8 +21,12 @@ export interface Collection<T extends CollectionRecord> {
 }
 
 /** People and deals of the CRM: pages by cursor, a filter by modification time, entity tags. */
-export function registerCollection<T extends CollectionRecord>(api: FastifyInstance, { path, log, idPrefix, fields, faults, now, fail, changed }: Collection<T>): void {
-  const etagOf = (record: T): string => `"${createHash('sha1').update(JSON.stringify(record)).digest('hex').slice(0, 16)}"`;
+export function registerCollection<T extends CollectionRecord>(
+  api: FastifyInstance,
+  { path, log, idPrefix, fields, faults, now, fail, changed }: Collection<T>,
+): void {
+  const etagOf = (record: T): string =>
+    `"${createHash('sha1').update(JSON.stringify(record)).digest('hex').slice(0, 16)}"`;
 
   function problemsOf(body: Readonly<Record<string, unknown>>): string[] {
     return Object.entries(body).flatMap(([field, value]) => {
@@ -42,7 +46,13 @@ export function registerCollection<T extends CollectionRecord>(api: FastifyInsta
     if (problems.length > 0) return fail(reply, 422, 'the record is not valid', problems);
     const given = Object.fromEntries(Object.entries(body).filter(([field]) => field in fields));
     const blank = Object.fromEntries(Object.keys(fields).map((field) => [field, null]));
-    const record = { ...blank, ...known, ...given, id: known?.id ?? `${idPrefix}${randomUUID().slice(0, 8)}`, modifiedAt: now().toISOString() } as unknown as T;
+    const record = {
+      ...blank,
+      ...known,
+      ...given,
+      id: known?.id ?? `${idPrefix}${randomUUID().slice(0, 8)}`,
+      modifiedAt: now().toISOString(),
+    } as unknown as T;
     log.put(record);
     changed(record, known === undefined);
     return faults.drops(reply)
@@ -54,7 +64,11 @@ export function registerCollection<T extends CollectionRecord>(api: FastifyInsta
   }
 
   api.get(path, async (request, reply) => {
-    const { limit: asked, cursor, modifiedSince } = request.query as { limit?: string; cursor?: string; modifiedSince?: string };
+    const {
+      limit: asked,
+      cursor,
+      modifiedSince,
+    } = request.query as { limit?: string; cursor?: string; modifiedSince?: string };
     const limit = Math.min(Math.max(Number(asked ?? 50) || 50, 1), 1000);
     const since = modifiedSince === undefined ? 0 : Date.parse(modifiedSince);
     if (Number.isNaN(since)) return fail(reply, 400, 'modifiedSince is not a time in ISO 8601');
@@ -79,7 +93,8 @@ export function registerCollection<T extends CollectionRecord>(api: FastifyInsta
     const known = log.get((request.params as { id: string }).id);
     if (!known) return fail(reply, 404, 'no such record');
     const ifMatch = request.headers['if-match'];
-    if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return fail(reply, 412, 'the record has changed since it was read');
+    if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known))
+      return fail(reply, 412, 'the record has changed since it was read');
     return save(known, request.body, reply);
   });
 }

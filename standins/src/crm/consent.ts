@@ -18,13 +18,20 @@ export interface ConsentFace {
 }
 
 const tokenSeconds = 120;
-const scopes = { 'accounts.read': 'Read accounts, people and deals', 'accounts.write': 'Create and change them', offline_access: 'Stay signed in while you are away' } as const;
+const scopes = {
+  'accounts.read': 'Read accounts, people and deals',
+  'accounts.write': 'Create and change them',
+  offline_access: 'Stay signed in while you are away',
+} as const;
 
 /**
  * Sign-in by a person's consent at the CRM: OAuth 2.0 authorization code with PKCE, refresh and revocation, by the
  * oidc-provider package. A person says who may come back where, gives consent on a page, and takes it back on another.
  */
-export function registerConsent(app: FastifyInstance, { name, clientId, clientSecret, dataFile }: ConsentOptions): ConsentFace {
+export function registerConsent(
+  app: FastifyInstance,
+  { name, clientId, clientSecret, dataFile }: ConsentOptions,
+): ConsentFace {
   /** Addresses that people are sent back to; an administrator of the CRM enters them. */
   const callbacks = new RecordLog<{ id: string }>(dataFile === undefined ? undefined : `${dataFile}.callbacks`);
   let made: Provider | undefined;
@@ -50,23 +57,44 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
           id_token_signed_response_alg: 'ES256',
         },
       ],
-      jwks: { keys: [{ ...generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }), use: 'sig', alg: 'ES256' } as never] },
+      jwks: {
+        keys: [
+          {
+            ...generateKeyPairSync('ec', { namedCurve: 'P-256' }).privateKey.export({ format: 'jwk' }),
+            use: 'sig',
+            alg: 'ES256',
+          } as never,
+        ],
+      },
       scopes: Object.keys(scopes),
       features: {
         devInteractions: { enabled: false },
-        revocation: { enabled: true, allowedPolicy: async (_context, client, token) => token.clientId === client.clientId },
+        revocation: {
+          enabled: true,
+          allowedPolicy: async (_context, client, token) => token.clientId === client.clientId,
+        },
         rpInitiatedLogout: { enabled: false },
       },
       pkce: { required: () => true },
       rotateRefreshToken: true,
-      issueRefreshToken: async (_context, client, code) => client.grantTypeAllowed('refresh_token') && code.scopes.has('offline_access'),
+      issueRefreshToken: async (_context, client, code) =>
+        client.grantTypeAllowed('refresh_token') && code.scopes.has('offline_access'),
       interactions: { url: (_context, interaction) => `/consent/${interaction.uid}` },
       findAccount: async (_context, id) => ({ accountId: id, claims: async () => ({ sub: id }) }),
-      ttl: { AccessToken: tokenSeconds, AuthorizationCode: 60, Interaction: 900, Session: 3600, Grant: 90 * 86_400, RefreshToken: 90 * 86_400 },
+      ttl: {
+        AccessToken: tokenSeconds,
+        AuthorizationCode: 60,
+        Interaction: 900,
+        Session: 3600,
+        Grant: 90 * 86_400,
+        RefreshToken: 90 * 86_400,
+      },
       cookies: { keys: [randomBytes(24).toString('base64url')] },
       conformIdTokenClaims: false,
     });
-    (made.Client as unknown as { prototype: { redirectUriAllowed: (uri: string) => boolean } }).prototype.redirectUriAllowed = (uri) => callbacks.get(uri) !== undefined;
+    (
+      made.Client as unknown as { prototype: { redirectUriAllowed: (uri: string) => boolean } }
+    ).prototype.redirectUriAllowed = (uri) => callbacks.get(uri) !== undefined;
     return made;
   }
 
@@ -82,12 +110,15 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
     });
   });
 
-  const html = (reply: FastifyReply, title: string, body: string): FastifyReply => reply.type('text/html').send(page(name, title, body));
+  const html = (reply: FastifyReply, title: string, body: string): FastifyReply =>
+    reply.type('text/html').send(page(name, title, body));
 
   app.get('/consent/:uid', async (request, reply) => {
     const { params } = await (await provider(request)).interactionDetails(request.raw, reply.raw);
     const wanted = String(params.scope ?? '').split(' ');
-    const rows = wanted.flatMap((scope) => (scope in scopes ? [`<li>${scopes[scope as keyof typeof scopes]}</li>`] : []));
+    const rows = wanted.flatMap((scope) =>
+      scope in scopes ? [`<li>${scopes[scope as keyof typeof scopes]}</li>`] : [],
+    );
     const action = escapeHtml(request.url);
     return html(
       reply,
@@ -109,7 +140,9 @@ export function registerConsent(app: FastifyInstance, { name, clientId, clientSe
       grants.add(grantId);
       result = { login: { accountId: who || 'service.exchange' }, consent: { grantId } };
     }
-    const back = await oidc.interactionResult(request.raw, reply.raw, result as never, { mergeWithLastSubmission: false });
+    const back = await oidc.interactionResult(request.raw, reply.raw, result as never, {
+      mergeWithLastSubmission: false,
+    });
     return reply.redirect(back);
   });
 

@@ -63,7 +63,11 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
     name,
     dataFile: options.dataFile,
     style: 'standard',
-    events: ['account', 'person', 'deal'].flatMap((what) => [`${what}.created`, `${what}.changed`, ...(what === 'account' ? [`${what}.deleted`] : [])]),
+    events: ['account', 'person', 'deal'].flatMap((what) => [
+      `${what}.created`,
+      `${what}.changed`,
+      ...(what === 'account' ? [`${what}.deleted`] : []),
+    ]),
   });
   const consent = registerConsent(app, { ...options, name });
   const saved = (account: Account, isNew: boolean): void => {
@@ -77,7 +81,9 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   };
   const tokens = new Map<string, number>();
   /** Which account each idempotency key made. It survives in the log as long as the account does not need it. */
-  const created = new RecordLog<{ id: string; account: string }>(options.dataFile === undefined ? undefined : `${options.dataFile}.keys`);
+  const created = new RecordLog<{ id: string; account: string }>(
+    options.dataFile === undefined ? undefined : `${options.dataFile}.keys`,
+  );
 
   const error = (reply: FastifyReply, code: number, message: string, details?: unknown) =>
     reply.code(code).send({ error: { code, message, ...(details ? { errors: details } : {}) } });
@@ -94,7 +100,10 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
     if (stopped) return stopped;
     const [id = '', secret = ''] = basicOf(request).map(decodeURIComponent);
     const body = request.body as Record<string, string> | undefined;
-    if (body?.grant_type !== 'client_credentials') return reply.code(400).send({ error: 'unsupported_grant_type', error_description: 'only client_credentials is offered' });
+    if (body?.grant_type !== 'client_credentials')
+      return reply
+        .code(400)
+        .send({ error: 'unsupported_grant_type', error_description: 'only client_credentials is offered' });
     if (faults.faults.refuseSignIn || !equal(id, options.clientId) || !equal(secret, options.clientSecret))
       return reply.code(401).send({ error: 'invalid_client', error_description: 'the client id or secret is wrong' });
     const token = randomBytes(24).toString('base64url');
@@ -105,7 +114,9 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   await app.register(
     async (api) => {
       api.addHook('onRequest', async (request, reply) => {
-        const stopped = await faults.before(request, reply, (late) => late.send({ error: { code: 429, message: 'rate limit exceeded' } }));
+        const stopped = await faults.before(request, reply, (late) =>
+          late.send({ error: { code: 429, message: 'rate limit exceeded' } }),
+        );
         if (stopped) return stopped;
         const token = /^Bearer (.+)$/.exec(request.headers.authorization ?? '')?.[1];
         const refused = () => error(reply, 401, 'the access token is missing, wrong or expired');
@@ -119,7 +130,8 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
       webhooks.register(api, '/webhooks');
       const changed = (what: string) => (record: { id: string; modifiedAt: string }, isNew: boolean) =>
         webhooks.emit(`${what}.${isNew ? 'created' : 'changed'}`, { id: record.id, modifiedAt: record.modifiedAt });
-      const fail = (reply: FastifyReply, code: number, message: string, details?: readonly string[]) => error(reply, code, message, details);
+      const fail = (reply: FastifyReply, code: number, message: string, details?: readonly string[]) =>
+        error(reply, code, message, details);
       registerCollection(api, {
         path: '/people',
         log: people,
@@ -151,14 +163,19 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const sorted = byId(accounts, after);
         const found = sorted.filter(
           (account) =>
-            (since === undefined || Date.parse(account.modifiedAt) >= since) && (query.email === undefined || account.contact.email?.toLowerCase() === query.email.toLowerCase()),
+            (since === undefined || Date.parse(account.modifiedAt) >= since) &&
+            (query.email === undefined || account.contact.email?.toLowerCase() === query.email.toLowerCase()),
         );
         const data = found.slice(0, limit);
         // What was deleted is told to who asks for changes, on the first page.
         const tombstones =
           since === undefined || after !== undefined
             ? []
-            : deleted.all().flatMap(({ id, modifiedAt }) => (Date.parse(modifiedAt) >= since ? [{ id, modifiedAt, deleted: true }] : []));
+            : deleted
+                .all()
+                .flatMap(({ id, modifiedAt }) =>
+                  Date.parse(modifiedAt) >= since ? [{ id, modifiedAt, deleted: true }] : [],
+                );
         if (faults.faults.brokenPages) return reply.type('application/json').send(`{"data":[{"id":"A-1","name":"Brok`);
         const last = data.at(-1);
         return {
@@ -169,7 +186,8 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
 
       api.get('/accounts/:id', async (request, reply) => {
         const account = accounts.get((request.params as { id: string }).id);
-        if (!account && deleted.get((request.params as { id: string }).id)) return error(reply, 410, 'the account was deleted');
+        if (!account && deleted.get((request.params as { id: string }).id))
+          return error(reply, 410, 'the account was deleted');
         return account ? reply.header('etag', etagOf(account)).send(account) : error(reply, 404, 'no such account');
       });
 
@@ -189,7 +207,8 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const known = accounts.get((request.params as { id: string }).id);
         if (!known) return error(reply, 404, 'no such account');
         const ifMatch = request.headers['if-match'];
-        if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return error(reply, 412, 'the account has changed since it was read');
+        if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known))
+          return error(reply, 412, 'the account has changed since it was read');
         const result = changeAccount(known, request.body as AccountInput, now());
         if ('errors' in result) return invalid(reply, result.errors);
         saved(result.account, false);
@@ -201,7 +220,8 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const known = accounts.get((request.params as { id: string }).id);
         if (!known) return error(reply, 404, 'no such account');
         const ifMatch = request.headers['if-match'];
-        if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known)) return error(reply, 412, 'the account has changed since it was read');
+        if (ifMatch !== undefined && ifMatch !== '*' && ifMatch !== etagOf(known))
+          return error(reply, 412, 'the account has changed since it was read');
         removed(known.id);
         return faults.drops(reply) ? reply : reply.code(204).send();
       });
@@ -238,7 +258,13 @@ function byId(log: RecordLog<Account>, after: string | undefined): Account[] {
   return ids.slice(low).map((id) => log.get(id) as Account);
 }
 
-function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved: (account: Account, isNew: boolean) => void, remove: (id: string) => void, now: () => Date): void {
+function registerPages(
+  app: FastifyInstance,
+  accounts: RecordLog<Account>,
+  saved: (account: Account, isNew: boolean) => void,
+  remove: (id: string) => void,
+  now: () => Date,
+): void {
   const flat = ({ contact, address, ...rest }: Account): Record<string, unknown> => ({
     ...rest,
     ...Object.fromEntries(Object.entries(contact).map(([key, value]) => [`contact.${key}`, value])),
@@ -252,8 +278,18 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved
     turnover: form.turnover === '' ? null : Number(form.turnover),
     lastVisit: form.lastVisit,
     marketingConsent: form.marketingConsent === '' ? null : form.marketingConsent === 'true',
-    contact: { firstName: form['contact.firstName'], lastName: form['contact.lastName'], email: form['contact.email'], phone: form['contact.phone'] },
-    address: { street: form['address.street'], postcode: form['address.postcode'], town: form['address.town'], country: form['address.country'] },
+    contact: {
+      firstName: form['contact.firstName'],
+      lastName: form['contact.lastName'],
+      email: form['contact.email'],
+      phone: form['contact.phone'],
+    },
+    address: {
+      street: form['address.street'],
+      postcode: form['address.postcode'],
+      town: form['address.town'],
+      country: form['address.country'],
+    },
   });
   registerRecordPages(app, {
     name,
@@ -263,7 +299,13 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved
     list: async () =>
       accounts.all().map((account) => ({
         id: account.id,
-        cells: [account.name, `${account.contact.firstName ?? ''} ${account.contact.lastName ?? ''}`, account.contact.email, account.contact.phone, account.modifiedAt],
+        cells: [
+          account.name,
+          `${account.contact.firstName ?? ''} ${account.contact.lastName ?? ''}`,
+          account.contact.email,
+          account.contact.phone,
+          account.modifiedAt,
+        ],
       })),
     show: async (id) => {
       const account = accounts.get(id);
@@ -272,7 +314,8 @@ function registerPages(app: FastifyInstance, accounts: RecordLog<Account>, saved
     remove: async (id) => remove(id),
     save: async (id, form) => {
       const result = changeAccount(id === undefined ? undefined : accounts.get(id), inputOf(form), now());
-      if ('errors' in result) return { refused: result.errors.map(({ field, message }) => `${field} ${message}`).join('; ') };
+      if ('errors' in result)
+        return { refused: result.errors.map(({ field, message }) => `${field} ${message}`).join('; ') };
       saved(result.account, id === undefined);
       return { id: result.account.id };
     },

@@ -33,7 +33,17 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
     tickets: {
       log: keptLog<Ticket>('tickets', options.tickets),
       check: ticketProblems,
-      blank: { subject: '', body: '', state: 'new', priority: 3, requester_id: 0, agent: null, order_ref: null, opened: 0, touched: 0 },
+      blank: {
+        subject: '',
+        body: '',
+        state: 'new',
+        priority: 3,
+        requester_id: 0,
+        agent: null,
+        order_ref: null,
+        opened: 0,
+        touched: 0,
+      },
     },
     requesters: {
       log: keptLog<Requester>('requesters', options.requesters),
@@ -47,7 +57,8 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
     if (log.size === 0) log.load(seed);
     return log;
   }
-  const etagOf = (item: Item): string => `"${createHash('sha1').update(JSON.stringify(item)).digest('hex').slice(0, 16)}"`;
+  const etagOf = (item: Item): string =>
+    `"${createHash('sha1').update(JSON.stringify(item)).digest('hex').slice(0, 16)}"`;
   /** Which customer of the generator it is, is nobody's business but the truth file's. */
   const shown = ({ customer: _, id, ...rest }: Item & { customer?: string }) => ({ id: Number(id), ...rest });
   const fail = (reply: FastifyReply, code: number, problems: Problems) => reply.code(code).send({ problems });
@@ -57,26 +68,48 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
   function changed(kind: keyof typeof kinds, known: Item | undefined, input: unknown): Item | Problems {
     const { log, check, blank } = kinds[kind];
     const body = typeof input === 'object' && input !== null ? (input as Record<string, unknown>) : {};
-    const given = Object.fromEntries(Object.keys(blank).flatMap((field) => (field in body && field !== 'touched' && field !== 'opened' ? [[field, body[field]]] : [])));
+    const given = Object.fromEntries(
+      Object.keys(blank).flatMap((field) =>
+        field in body && field !== 'touched' && field !== 'opened' ? [[field, body[field]]] : [],
+      ),
+    );
     const problems = check(given, known === undefined);
     if (problems.length > 0) return problems;
     const id = known?.id ?? String(Math.max(0, ...log.all().map((item) => Number(item.id))) + 1);
-    return { ...blank, ...(kind === 'tickets' ? { opened: seconds() } : {}), ...known, ...given, id, touched: seconds() } as unknown as Item;
+    return {
+      ...blank,
+      ...(kind === 'tickets' ? { opened: seconds() } : {}),
+      ...known,
+      ...given,
+      id,
+      touched: seconds(),
+    } as unknown as Item;
   }
-  const webhooks = new Webhooks({ name, dataFile: options.dataFile, style: 'standard', events: ['ticket.created', 'ticket.changed', 'requester.created', 'requester.changed'] });
+  const webhooks = new Webhooks({
+    name,
+    dataFile: options.dataFile,
+    style: 'standard',
+    events: ['ticket.created', 'ticket.changed', 'requester.created', 'requester.changed'],
+  });
   const put = (kind: keyof typeof kinds, item: Item): void => {
     const isNew = kinds[kind].log.get(item.id) === undefined;
     (kinds[kind].log as RecordLog<Item>).put(item);
-    webhooks.emit(`${kind.slice(0, -1)}.${isNew ? 'created' : 'changed'}`, { id: Number(item.id), touched: item.touched });
+    webhooks.emit(`${kind.slice(0, -1)}.${isNew ? 'created' : 'changed'}`, {
+      id: Number(item.id),
+      touched: item.touched,
+    });
   };
 
   await app.register(
     async (api) => {
       api.addHook('onRequest', async (request, reply) => {
-        const stopped = await faults.before(request, reply, (late) => late.send({ problems: [{ field: '', message: 'slow down' }] }));
+        const stopped = await faults.before(request, reply, (late) =>
+          late.send({ problems: [{ field: '', message: 'slow down' }] }),
+        );
         if (stopped) return stopped;
         const given = Buffer.from(request.headers.authorization ?? '');
-        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted)) return fail(reply, 401, [{ field: 'token', message: 'is not valid' }]);
+        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted))
+          return fail(reply, 401, [{ field: 'token', message: 'is not valid' }]);
         return undefined;
       });
       webhooks.register(api, '/webhooks');
@@ -93,13 +126,20 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
           const limit = Math.min(mostAtOnce, Math.max(1, Number(query.limit ?? 50) || 50));
           const offset = Math.max(0, Number(query.offset ?? 0) || 0);
           const from = Number(query.touched_from ?? 0) || 0;
-          const found = log.all().filter((item) => item.touched >= from && (query.email === undefined || (item as Requester).email === query.email));
+          const found = log
+            .all()
+            .filter(
+              (item) =>
+                item.touched >= from && (query.email === undefined || (item as Requester).email === query.email),
+            );
           if (faults.faults.brokenPages) return reply.type('application/json').send('{"items":[{"id":1,');
           return { items: found.slice(offset, offset + limit).map(shown), total: found.length };
         });
         api.get(`/${kind}/:id`, async (request, reply) => {
           const item = log.get((request.params as { id: string }).id);
-          return item ? reply.header('etag', etagOf(item)).send(shown(item)) : fail(reply, 404, [{ field: 'id', message: 'is unknown' }]);
+          return item
+            ? reply.header('etag', etagOf(item)).send(shown(item))
+            : fail(reply, 404, [{ field: 'id', message: 'is unknown' }]);
         });
         api.post(`/${kind}`, async (request, reply) => {
           const result = changed(kind, undefined, request.body);
@@ -116,7 +156,8 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
           const known = log.get((request.params as { id: string }).id);
           if (!known) return fail(reply, 404, [{ field: 'id', message: 'is unknown' }]);
           const condition = request.headers['if-match'];
-          if (condition !== undefined && condition !== etagOf(known)) return fail(reply, 412, [{ field: '', message: 'somebody has changed it meanwhile' }]);
+          if (condition !== undefined && condition !== etagOf(known))
+            return fail(reply, 412, [{ field: '', message: 'somebody has changed it meanwhile' }]);
           const result = changed(kind, known, request.body);
           if (Array.isArray(result)) return fail(reply, 422, result);
           put(kind, result as Item);
@@ -142,12 +183,25 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
       { name: 'order_ref', label: 'Order' },
     ],
     columns: ['Subject', 'State', 'Priority', 'Requester', 'Agent'],
-    list: async () => kinds.tickets.log.all().map(({ id, subject, state, priority, requester_id, agent }) => ({ id, cells: [subject, state, priority, requester_id, agent] })),
+    list: async () =>
+      kinds.tickets.log
+        .all()
+        .map(({ id, subject, state, priority, requester_id, agent }) => ({
+          id,
+          cells: [subject, state, priority, requester_id, agent],
+        })),
     show: async (id) => kinds.tickets.log.get(id) as Record<string, unknown> | undefined,
     save: async (id, form) => {
-      const input = { ...form, priority: Number(form.priority), requester_id: Number(form.requester_id), agent: form.agent || null, order_ref: form.order_ref || null };
+      const input = {
+        ...form,
+        priority: Number(form.priority),
+        requester_id: Number(form.requester_id),
+        agent: form.agent || null,
+        order_ref: form.order_ref || null,
+      };
       const result = changed('tickets', id === undefined ? undefined : kinds.tickets.log.get(id), input);
-      if (Array.isArray(result)) return { refused: (result as Problems).map(({ field, message }) => `${field} ${message}`).join('; ') };
+      if (Array.isArray(result))
+        return { refused: (result as Problems).map(({ field, message }) => `${field} ${message}`).join('; ') };
       put('tickets', result as Item);
       return { id: (result as Item).id };
     },
@@ -157,14 +211,21 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
 
 function ticketProblems(given: Readonly<Record<string, unknown>>, isNew: boolean): Problems {
   const problems: { field: string; message: string }[] = [];
-  if ((isNew || 'subject' in given) && (typeof given.subject !== 'string' || given.subject.trim() === '')) problems.push({ field: 'subject', message: 'must be filled' });
-  if (typeof given.subject === 'string' && given.subject.length > 200) problems.push({ field: 'subject', message: 'has more than 200 characters' });
-  if ('state' in given && !ticketStates.includes(given.state as 'new')) problems.push({ field: 'state', message: `must be one of ${ticketStates.join(', ')}` });
-  if ('priority' in given && ![1, 2, 3, 4].includes(given.priority as number)) problems.push({ field: 'priority', message: 'must be a number from 1 to 4' });
+  if ((isNew || 'subject' in given) && (typeof given.subject !== 'string' || given.subject.trim() === ''))
+    problems.push({ field: 'subject', message: 'must be filled' });
+  if (typeof given.subject === 'string' && given.subject.length > 200)
+    problems.push({ field: 'subject', message: 'has more than 200 characters' });
+  if ('state' in given && !ticketStates.includes(given.state as 'new'))
+    problems.push({ field: 'state', message: `must be one of ${ticketStates.join(', ')}` });
+  if ('priority' in given && ![1, 2, 3, 4].includes(given.priority as number))
+    problems.push({ field: 'priority', message: 'must be a number from 1 to 4' });
   return problems;
 }
 
 function requesterProblems(given: Readonly<Record<string, unknown>>, isNew: boolean): Problems {
-  if ((isNew || 'full_name' in given) && (typeof given.full_name !== 'string' || given.full_name.trim() === '')) return [{ field: 'full_name', message: 'must be filled' }];
-  return 'email' in given && given.email !== null && !String(given.email).includes('@') ? [{ field: 'email', message: 'is no address' }] : [];
+  if ((isNew || 'full_name' in given) && (typeof given.full_name !== 'string' || given.full_name.trim() === ''))
+    return [{ field: 'full_name', message: 'must be filled' }];
+  return 'email' in given && given.email !== null && !String(given.email).includes('@')
+    ? [{ field: 'email', message: 'is no address' }]
+    : [];
 }

@@ -66,12 +66,17 @@ export async function createDatabase(adminUrl: string, name: string): Promise<st
 export async function ensureRole(pool: Pool, role: string, password: string): Promise<void> {
   const { rowCount } = await pool.query('select 1 from pg_roles where rolname = $1', [role]);
   const literal = `'${password.replaceAll("'", "''")}'`;
-  await pool.query(rowCount === 0 ? `create role ${role} login password ${literal}` : `alter role ${role} password ${literal}`);
+  await pool.query(
+    rowCount === 0 ? `create role ${role} login password ${literal}` : `alter role ${role} password ${literal}`,
+  );
 }
 
 async function fill(pool: Pool, { debtors, articles, documents, staff }: Business): Promise<void> {
   const insert = (table: string, columns: string, rows: readonly object[]) =>
-    pool.query(`insert into ${table} (${columns}) select ${columns} from jsonb_populate_recordset(null::${table}, $1)`, [JSON.stringify(rows)]);
+    pool.query(
+      `insert into ${table} (${columns}) select ${columns} from jsonb_populate_recordset(null::${table}, $1)`,
+      [JSON.stringify(rows)],
+    );
   await insert(
     'debtor',
     'debtor_no, name, name2, street, zip, place, country, phone, mail, vat_no, payment_days, credit_limit, blocked, changed_at',
@@ -111,13 +116,22 @@ async function fill(pool: Pool, { debtors, articles, documents, staff }: Busines
   await insert(
     'sales_line',
     'doc_no, position, article_no, quantity, price',
-    documents.flatMap(({ number, lines }) => lines.map((line, index) => ({ ...line, doc_no: number, position: index + 1, article_no: line.article }))),
+    documents.flatMap(({ number, lines }) =>
+      lines.map((line, index) => ({ ...line, doc_no: number, position: index + 1, article_no: line.article })),
+    ),
   );
   await insert(
     'stock_movement',
     'article_no, quantity, reason, booked_at',
     documents
       .filter(({ kind }) => kind === 'order')
-      .flatMap(({ lines, date }) => lines.map((line) => ({ article_no: line.article, quantity: -Number(line.quantity), reason: 'sale', booked_at: `${date}T09:00:00Z` }))),
+      .flatMap(({ lines, date }) =>
+        lines.map((line) => ({
+          article_no: line.article,
+          quantity: -Number(line.quantity),
+          reason: 'sale',
+          booked_at: `${date}T09:00:00Z`,
+        })),
+      ),
   );
 }

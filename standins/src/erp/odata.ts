@@ -59,7 +59,10 @@ export interface ODataFaceOptions {
  * The OData v4 face of the ERP (OASIS, OData Version 4.01): `$metadata`, `$filter`, `$orderby`, `$top`, `$skip`, `$count`,
  * pages by `$skiptoken`, entity tags, JSON batches. What it does not know, it refuses with 501, as the standard asks.
  */
-export async function registerODataFace(app: FastifyInstance, { pool, id, secret, faults }: ODataFaceOptions): Promise<void> {
+export async function registerODataFace(
+  app: FastifyInstance,
+  { pool, id, secret, faults }: ODataFaceOptions,
+): Promise<void> {
   const wanted = Buffer.from(`Basic ${Buffer.from(`${id}:${secret}`).toString('base64')}`);
 
   async function columnsOf(table: string): Promise<Column[]> {
@@ -90,13 +93,23 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
     const { table, key } = sets[name];
     const columns = await columnsOf(table);
     const query = request.query as Record<string, string>;
-    const unknown = Object.keys(query).find((option) => option.startsWith('$') && !['$filter', '$orderby', '$top', '$skip', '$count', '$skiptoken', '$format'].includes(option));
+    const unknown = Object.keys(query).find(
+      (option) =>
+        option.startsWith('$') &&
+        !['$filter', '$orderby', '$top', '$skip', '$count', '$skiptoken', '$format'].includes(option),
+    );
     if (unknown) throw new Refusal(501, 'NotImplemented', `${unknown} is not implemented`);
     const values: unknown[] = [];
     const conditions = query.$filter ? [condition(parsed(query.$filter), columns, values)] : [];
-    const { rows: counted } = query.$count === 'true' ? await pool.query<{ count: string }>(`select count(*) from ${table} source ${where(conditions)}`, values) : { rows: [] };
+    const { rows: counted } =
+      query.$count === 'true'
+        ? await pool.query<{ count: string }>(`select count(*) from ${table} source ${where(conditions)}`, values)
+        : { rows: [] };
     const order = orderOf(query.$orderby, columns, key);
-    const token = query.$skiptoken === undefined ? undefined : (JSON.parse(Buffer.from(query.$skiptoken, 'base64url').toString()) as { after?: string; skip?: number });
+    const token =
+      query.$skiptoken === undefined
+        ? undefined
+        : (JSON.parse(Buffer.from(query.$skiptoken, 'base64url').toString()) as { after?: string; skip?: number });
     const byKey = order.length === 1 && order[0]?.column === key && !order[0].descending;
     if (token?.after !== undefined) conditions.push(`source.${key} > $${values.push(token.after)}`);
     const skip = token?.skip ?? count(query.$skip, '$skip') ?? 0;
@@ -112,7 +125,10 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
     const shown = rows.slice(0, limit);
     const isMore = rows.length > limit && (top === undefined || top > limit);
     const next = isMore
-      ? nextLink(request, { token: byKey ? { after: shown.at(-1)?.key } : { skip: skip + limit }, left: top === undefined ? undefined : top - limit })
+      ? nextLink(request, {
+          token: byKey ? { after: shown.at(-1)?.key } : { skip: skip + limit },
+          left: top === undefined ? undefined : top - limit,
+        })
       : undefined;
     const members = [
       `"@odata.context":${JSON.stringify(`${rootOf(request)}$metadata#${name}`)}`,
@@ -123,9 +139,15 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
     return json(reply, `{${members.join(',')}}`);
   }
 
-  async function write(name: SetName, key: string | undefined, request: FastifyRequest, reply: FastifyReply): Promise<FastifyReply> {
+  async function write(
+    name: SetName,
+    key: string | undefined,
+    request: FastifyRequest,
+    reply: FastifyReply,
+  ): Promise<FastifyReply> {
     const { table, key: keyColumn, insert, update } = sets[name];
-    if (key === undefined ? !insert : !update) throw new Refusal(405, 'NotAllowed', `${name} cannot be ${key === undefined ? 'inserted into' : 'updated'}`);
+    if (key === undefined ? !insert : !update)
+      throw new Refusal(405, 'NotAllowed', `${name} cannot be ${key === undefined ? 'inserted into' : 'updated'}`);
     const columns = await columnsOf(table);
     const given = Object.entries((request.body ?? {}) as Record<string, unknown>).map(([property, value]) => {
       const column = columns.find((one) => one.property === property);
@@ -138,7 +160,8 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
       const known = await entity(name, key);
       if (!known) throw new Refusal(match === '*' ? 412 : 404, 'NotFound', `there is no ${sets[name].type} ${key}`);
       if (match === undefined) throw new Refusal(428, 'PreconditionRequired', 'an update needs If-Match');
-      if (match !== '*' && match !== known.etag) throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
+      if (match !== '*' && match !== known.etag)
+        throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
     }
     const values = given.map(([, value]) => value);
     const names = given.map(([column]) => column);
@@ -150,9 +173,13 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
     let written: string | undefined;
     try {
       if (names.length > 0) {
-        const { rows } = await pool.query<{ key: string }>(text, key === undefined ? values : [...values, key, version]);
+        const { rows } = await pool.query<{ key: string }>(
+          text,
+          key === undefined ? values : [...values, key, version],
+        );
         written = rows[0]?.key;
-        if (written === undefined) throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
+        if (written === undefined)
+          throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
       } else written = key;
     } catch (error) {
       if (error instanceof Refusal) throw error;
@@ -166,11 +193,16 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
   await app.register(
     async (face) => {
       face.addHook('onRequest', async (request, reply) => {
-        const stopped = await faults.before(request, reply, (late) => late.send(problem('TooManyRequests', 'the allowance is used up')));
+        const stopped = await faults.before(request, reply, (late) =>
+          late.send(problem('TooManyRequests', 'the allowance is used up')),
+        );
         if (stopped) return stopped;
         const given = Buffer.from(request.headers.authorization ?? '');
         if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted))
-          return reply.code(401).header('www-authenticate', 'Basic realm="Coldharbour"').send(problem('Unauthorized', 'user or password is wrong'));
+          return reply
+            .code(401)
+            .header('www-authenticate', 'Basic realm="Coldharbour"')
+            .send(problem('Unauthorized', 'user or password is wrong'));
         reply.header('odata-version', '4.0');
         return undefined;
       });
@@ -180,21 +212,36 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
         return reply.code(statusCode).send(problem('Error', statusCode < 500 ? message : 'internal error'));
       });
       face.get('/', async (request, reply) =>
-        json(reply, JSON.stringify({ '@odata.context': `${rootOf(request)}$metadata`, value: Object.keys(sets).map((name) => ({ name, kind: 'EntitySet', url: name })) })),
+        json(
+          reply,
+          JSON.stringify({
+            '@odata.context': `${rootOf(request)}$metadata`,
+            value: Object.keys(sets).map((name) => ({ name, kind: 'EntitySet', url: name })),
+          }),
+        ),
       );
       face.get('/$metadata', async (_, reply) => reply.type('application/xml').send(await metadata()));
       face.post('/$batch', async (request, reply) => {
         const { requests } = (request.body ?? {}) as { requests?: unknown };
-        if (!Array.isArray(requests) || requests.length > 200) throw new Refusal(400, 'BadBatch', 'a batch needs 1 to 200 requests');
+        if (!Array.isArray(requests) || requests.length > 200)
+          throw new Refusal(400, 'BadBatch', 'a batch needs 1 to 200 requests');
         const responses = [];
-        for (const one of requests as { id: string; method: 'POST' | 'PATCH' | 'DELETE'; url: string; headers?: Record<string, string>; body?: object }[]) {
+        for (const one of requests as {
+          id: string;
+          method: 'POST' | 'PATCH' | 'DELETE';
+          url: string;
+          headers?: Record<string, string>;
+          body?: object;
+        }[]) {
           const answer = await app.inject({
             method: one.method,
             url: `/odata/${one.url}`,
             headers: { ...one.headers, authorization: request.headers.authorization ?? '' },
             ...(one.body ? { payload: one.body } : {}),
           });
-          responses.push(`{"id":${JSON.stringify(one.id)},"status":${answer.statusCode},"headers":${JSON.stringify(answer.headers)},"body":${answer.body || 'null'}}`);
+          responses.push(
+            `{"id":${JSON.stringify(one.id)},"status":${answer.statusCode},"headers":${JSON.stringify(answer.headers)},"body":${answer.body || 'null'}}`,
+          );
         }
         return json(reply, `{"responses":[${responses.join(',')}]}`);
       });
@@ -211,9 +258,11 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
         const { name, key } = target(request);
         const known = key === undefined ? undefined : await entity(name, key);
         const match = request.headers['if-match'];
-        if (key === undefined || !sets[name].insert) throw new Refusal(405, 'NotAllowed', `${name} cannot be deleted from`);
+        if (key === undefined || !sets[name].insert)
+          throw new Refusal(405, 'NotAllowed', `${name} cannot be deleted from`);
         if (!known) throw new Refusal(match === '*' ? 412 : 404, 'NotFound', `there is no ${sets[name].type} ${key}`);
-        if (match !== undefined && match !== '*' && match !== known.etag) throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
+        if (match !== undefined && match !== '*' && match !== known.etag)
+          throw new Refusal(412, 'PreconditionFailed', 'the entity has changed since it was read');
         try {
           await pool.query(`delete from ${sets[name].table} where ${sets[name].key}::text = $1`, [key]);
         } catch (error) {
@@ -261,9 +310,11 @@ export async function registerODataFace(app: FastifyInstance, { pool, id, secret
   }
 }
 
-const where = (conditions: readonly string[]): string => (conditions.length > 0 ? `where ${conditions.join(' and ')}` : '');
+const where = (conditions: readonly string[]): string =>
+  conditions.length > 0 ? `where ${conditions.join(' and ')}` : '';
 const problem = (code: string, message: string) => ({ error: { code, message } });
-const json = (reply: FastifyReply, text: string): FastifyReply => reply.type('application/json;odata.metadata=minimal').send(text);
+const json = (reply: FastifyReply, text: string): FastifyReply =>
+  reply.type('application/json;odata.metadata=minimal').send(text);
 
 /** `debtor_no` is `DebtorNo` to the outside. */
 function propertyName(column: string): string {
@@ -300,7 +351,11 @@ function count(text: string | undefined, option: string): number | undefined {
   return Number(text);
 }
 
-function orderOf(text: string | undefined, columns: readonly Column[], key: string): { column: string; descending: boolean }[] {
+function orderOf(
+  text: string | undefined,
+  columns: readonly Column[],
+  key: string,
+): { column: string; descending: boolean }[] {
   const order = (text ?? '')
     .split(',')
     .filter((part) => part.trim() !== '')
@@ -341,7 +396,8 @@ function condition(token: Token, columns: readonly Column[], values: unknown[]):
   const value = token.value as { left: Token; right: Token; method: string; parameters: Token[] };
   if (type === 'AndExpression' || type === 'OrExpression')
     return `(${condition(value.left, columns, values)} ${type === 'AndExpression' ? 'and' : 'or'} ${condition(value.right, columns, values)})`;
-  if (type === 'BoolParenExpression' || type === 'ParenExpression' || type === 'CommonExpression') return condition(token.value as Token, columns, values);
+  if (type === 'BoolParenExpression' || type === 'ParenExpression' || type === 'CommonExpression')
+    return condition(token.value as Token, columns, values);
   if (type === 'NotExpression') return `not ${condition(token.value as Token, columns, values)}`;
   const operator = comparisons[type];
   if (operator) {
@@ -352,7 +408,11 @@ function condition(token: Token, columns: readonly Column[], values: unknown[]):
   }
   if (type === 'MethodCallExpression') {
     const [field, literal] = value.parameters;
-    const patterns: Readonly<Record<string, (text: string) => string>> = { contains: (text) => `%${text}%`, startswith: (text) => `${text}%`, endswith: (text) => `%${text}` };
+    const patterns: Readonly<Record<string, (text: string) => string>> = {
+      contains: (text) => `%${text}%`,
+      startswith: (text) => `${text}%`,
+      endswith: (text) => `%${text}`,
+    };
     const pattern = patterns[value.method];
     if (pattern && field && literal)
       return `source.${columnOf(field.raw, columns).column}::text like $${values.push(pattern(String(literalOf(literal)).replaceAll(/[\\%_]/g, '\\$&')))}`;

@@ -69,10 +69,18 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
     fields,
     columns: ['Name', 'Place', 'Mail', 'Phone', 'Changed'],
     list: async () => {
-      const { rows } = await pool.query<Record<string, unknown> & { debtor_no: string }>('select * from debtor order by debtor_no');
+      const { rows } = await pool.query<Record<string, unknown> & { debtor_no: string }>(
+        'select * from debtor order by debtor_no',
+      );
       return rows.map((row) => ({
         id: row.debtor_no,
-        cells: [row.name, row.place, row.mail, row.phone ?? row.telephone, row.changed_at instanceof Date ? row.changed_at.toISOString() : ''],
+        cells: [
+          row.name,
+          row.place,
+          row.mail,
+          row.phone ?? row.telephone,
+          row.changed_at instanceof Date ? row.changed_at.toISOString() : '',
+        ],
       }));
     },
     show: async (id) => {
@@ -84,7 +92,11 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
         `select attname as name from pg_attribute where attrelid = 'debtor'::regclass and attname = 'phone' and not attisdropped`,
       );
       const phone = rows.length > 0 ? 'phone' : 'telephone';
-      const given = fields.flatMap(({ name: field }) => (form[field] === undefined ? [] : [[field === 'phone' ? phone : field, form[field] === '' ? null : form[field]] as const]));
+      const given = fields.flatMap(({ name: field }) =>
+        form[field] === undefined
+          ? []
+          : [[field === 'phone' ? phone : field, form[field] === '' ? null : form[field]] as const],
+      );
       const values = given.map(([, value]) => value);
       const text =
         id === undefined
@@ -124,7 +136,8 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
       if (wanted !== rows[0]?.is_on) await pool.query(wanted ? on : off);
     }
     // Whoever is signed in would stay so: open connections are ended.
-    if (body.refuseSignIn === 'on') await pool.query('select pg_terminate_backend(pid) from pg_stat_activity where usename = $1', [erpRole]);
+    if (body.refuseSignIn === 'on')
+      await pool.query('select pg_terminate_backend(pid) from pg_stat_activity where usename = $1', [erpRole]);
     return reply.redirect('/faults');
   });
   app.addHook('onClose', async () => void (await pool.end()));

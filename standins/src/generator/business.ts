@@ -39,7 +39,12 @@ export interface Business {
   readonly documents: readonly SalesDocument[];
   /** When somebody went to see a debtor. */
   readonly visits: readonly { readonly debtor: string; readonly day: string; readonly staff: string }[];
-  readonly staff: readonly { readonly number: string; readonly name: string; readonly role: string; readonly mail: string }[];
+  readonly staff: readonly {
+    readonly number: string;
+    readonly name: string;
+    readonly role: string;
+    readonly mail: string;
+  }[];
 }
 
 const iso3: Readonly<Record<string, string>> = { GB: 'GBR', DE: 'DEU', FR: 'FRA', IE: 'IRL' };
@@ -58,12 +63,19 @@ const kits = [
   'Rain butt',
 ];
 const sizes = ['6 ft', '8 ft', '10 ft'];
-const statuses = { quote: ['open', 'declined', 'accepted'], order: ['booked', 'picked', 'shipped', 'cancelled'], invoice: ['posted', 'paid', 'overdue'] } as const;
+const statuses = {
+  quote: ['open', 'declined', 'accepted'],
+  order: ['booked', 'picked', 'shipped', 'cancelled'],
+  invoice: ['posted', 'paid', 'overdue'],
+} as const;
 const firstDay = Date.UTC(2026, 0, 5);
 const dayMs = 86_400_000;
 
 /** What the ERP knows of the same company: debtors, articles, sales documents, staff. The same options give the same data. */
-export function generateBusiness({ customers }: CustomerData, options: { readonly seed: number; readonly documents: number; readonly mess: boolean }): Business {
+export function generateBusiness(
+  { customers }: CustomerData,
+  options: { readonly seed: number; readonly documents: number; readonly mess: boolean },
+): Business {
   const random = seededRandom(options.seed);
   const pick = <T>(items: readonly T[]): T => items[Math.floor(random() * items.length)] as T;
   const chance = (share: number): boolean => options.mess && random() < share;
@@ -87,23 +99,31 @@ export function generateBusiness({ customers }: CustomerData, options: { readonl
     const kind = pick(['quote', 'order', 'order', 'order', 'invoice', 'invoice'] as const);
     const lines = Array.from({ length: 1 + Math.floor(random() * 4) }, () => {
       const article = pick(articles);
-      return { article: article.number, quantity: String(1 + Math.floor(random() * 6)), price: chance(0.15) ? (Number(article.price) * 0.9).toFixed(2) : article.price };
+      return {
+        article: article.number,
+        quantity: String(1 + Math.floor(random() * 6)),
+        price: chance(0.15) ? (Number(article.price) * 0.9).toFixed(2) : article.price,
+      };
     });
     return {
       number: 260_000_000 + index + 1,
       debtor: pick(debtors).number,
       kind,
       status: pick(statuses[kind]),
-      date: new Date(firstDay + Math.floor((index / options.documents) * 300 + random() * 5) * dayMs).toISOString().slice(0, 10),
+      date: new Date(firstDay + Math.floor((index / options.documents) * 300 + random() * 5) * dayMs)
+        .toISOString()
+        .slice(0, 10),
       lines,
     };
   });
-  const staff = ['Ottilie Brandt', 'Halima Boye', 'Bram Quarrie', 'Wren Ashdown', 'Piers Loxley', 'Sunniva Dahl'].map((name, index) => ({
-    number: `S${String(index + 1).padStart(3, '0')}`,
-    name,
-    role: ['administration', 'sales', 'installation', 'reporting', 'sales', 'purchasing'][index] as string,
-    mail: `${name.split(' ')[0]?.toLowerCase() ?? ''}@hazelmoor.example`,
-  }));
+  const staff = ['Ottilie Brandt', 'Halima Boye', 'Bram Quarrie', 'Wren Ashdown', 'Piers Loxley', 'Sunniva Dahl'].map(
+    (name, index) => ({
+      number: `S${String(index + 1).padStart(3, '0')}`,
+      name,
+      role: ['administration', 'sales', 'installation', 'reporting', 'sales', 'purchasing'][index] as string,
+      mail: `${name.split(' ')[0]?.toLowerCase() ?? ''}@hazelmoor.example`,
+    }),
+  );
   // Drawn apart, so that what was drawn before stays what it is.
   const visiting = seededRandom(options.seed + 1);
   const visits = debtors.flatMap(({ number }) =>
@@ -116,7 +136,14 @@ export function generateBusiness({ customers }: CustomerData, options: { readonl
   return { debtors, articles, documents, visits, staff };
 }
 
-function debtorOf(of: Customer, index: number, number: number, pick: <T>(items: readonly T[]) => T, random: () => number, chance: (share: number) => boolean): Debtor {
+function debtorOf(
+  of: Customer,
+  index: number,
+  number: number,
+  pick: <T>(items: readonly T[]) => T,
+  random: () => number,
+  chance: (share: number) => boolean,
+): Debtor {
   const legal = chance(0.4) ? ` ${of.country === 'DE' ? 'GmbH' : of.country === 'FR' ? 'SARL' : 'Ltd.'}` : '';
   return {
     number: `D${number}`,
@@ -129,7 +156,8 @@ function debtorOf(of: Customer, index: number, number: number, pick: <T>(items: 
     country: iso3[of.country] ?? 'GBR',
     phone: chance(0.15) ? null : `00${{ GB: '44', DE: '49', FR: '33', IE: '353' }[of.country] ?? '44'}${of.digits}`,
     mail: chance(0.3) ? null : of.email,
-    vatNumber: of.country === 'GB' && random() < 0.5 ? `GB${String(100_000_000 + Math.floor(random() * 899_999_999))}` : null,
+    vatNumber:
+      of.country === 'GB' && random() < 0.5 ? `GB${String(100_000_000 + Math.floor(random() * 899_999_999))}` : null,
     paymentDays: pick([14, 30, 30, 30, 60]),
     creditLimit: of.credit.toFixed(2),
     blocked: random() < 0.03,

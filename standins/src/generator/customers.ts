@@ -1,7 +1,16 @@
 import type { Account } from '../crm/account.js';
 import { seededRandom } from '../kit/faults.js';
 import type { Shopper } from '../shop/shopper.js';
-import { companyEnds, companyStarts, countryNames, firstNames, lastNames, notes, streets, towns } from './vocabulary.js';
+import {
+  companyEnds,
+  companyStarts,
+  countryNames,
+  firstNames,
+  lastNames,
+  notes,
+  streets,
+  towns,
+} from './vocabulary.js';
 
 export interface CustomerData {
   readonly accounts: readonly Account[];
@@ -9,7 +18,11 @@ export interface CustomerData {
   /** The customers themselves, without any mess: other systems of the same company know them too. */
   readonly customers: readonly Customer[];
   /** What really belongs together: one entry per customer, with its records in each system. */
-  readonly truth: readonly { readonly customer: string; readonly crm: readonly string[]; readonly shop: readonly string[] }[];
+  readonly truth: readonly {
+    readonly customer: string;
+    readonly crm: readonly string[];
+    readonly shop: readonly string[];
+  }[];
 }
 
 export interface CustomerOptions {
@@ -40,7 +53,13 @@ export interface Customer {
   readonly note: string | null;
 }
 
-const groupOfSegment: Readonly<Record<string, number>> = { 'Grower, retail': 7, 'Grower, trade': 7, Landscaper: 8, 'School or college': 9, 'Private garden': 3 };
+const groupOfSegment: Readonly<Record<string, number>> = {
+  'Grower, retail': 7,
+  'Grower, trade': 7,
+  Landscaper: 8,
+  'School or college': 9,
+  'Private garden': 3,
+};
 const dialling: Readonly<Record<string, string>> = { GB: '44', DE: '49', FR: '33', IE: '353' };
 const firstDay = Date.UTC(2026, 5, 1);
 
@@ -75,7 +94,9 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
         phone: chance(0.02) ? `${of.digits.slice(0, 4)}O${of.digits.slice(5)}` : chance(0.06) ? null : phone,
       },
       address: {
-        street: chance(0.12) ? of.street.replace(/Lane|Road|Street/, (word) => ({ Lane: 'Ln', Road: 'Rd', Street: 'St' })[word] ?? word) : of.street,
+        street: chance(0.12)
+          ? of.street.replace(/Lane|Road|Street/, (word) => ({ Lane: 'Ln', Road: 'Rd', Street: 'St' })[word] ?? word)
+          : of.street,
         postcode: chance(0.05) ? of.postcode.toLowerCase() : of.postcode,
         town: of.town,
         country: chance(0.008) ? 'Albion' : pick(countryNames[of.country] as readonly string[]),
@@ -132,15 +153,33 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
 
 /** Somebody who registered in the shop with a private email, and typed the rest in once more. */
 function astray(shopper: Shopper, random: () => number): Shopper {
-  const strayed = { ...shopper, mail: `${shopper.first_name.charAt(0)}${shopper.surname}${shopper.id.slice(-2)}@gullpost.example`.toLowerCase().replaceAll(/[^a-z0-9@.]/g, '') };
+  const strayed = {
+    ...shopper,
+    mail: `${shopper.first_name.charAt(0)}${shopper.surname}${shopper.id.slice(-2)}@gullpost.example`
+      .toLowerCase()
+      .replaceAll(/[^a-z0-9@.]/g, ''),
+  };
   const [company, name, phone, address] = [random(), random(), random(), random()];
   return {
     ...strayed,
-    company_name: company < 0.35 ? misspelled(shopper.company_name, random) : company < 0.5 ? `${shopper.company_name.split(' ')[0] ?? ''} Ltd` : shopper.company_name,
+    company_name:
+      company < 0.35
+        ? misspelled(shopper.company_name, random)
+        : company < 0.5
+          ? `${shopper.company_name.split(' ')[0] ?? ''} Ltd`
+          : shopper.company_name,
     first_name: name < 0.3 ? shopper.first_name.charAt(0) : shopper.first_name,
     surname: name > 0.85 ? misspelled(shopper.surname, random) : shopper.surname,
-    tel: phone < 0.35 ? '' : phone < 0.5 ? `07700 900${String(Math.floor(random() * 1000)).padStart(3, '0')}` : shopper.tel,
-    address_line: address < 0.25 ? `${streets[Math.floor(random() * streets.length)] ?? ''} ${1 + Math.floor(random() * 90)}` : shopper.address_line,
+    tel:
+      phone < 0.35
+        ? ''
+        : phone < 0.5
+          ? `07700 900${String(Math.floor(random() * 1000)).padStart(3, '0')}`
+          : shopper.tel,
+    address_line:
+      address < 0.25
+        ? `${streets[Math.floor(random() * streets.length)] ?? ''} ${1 + Math.floor(random() * 90)}`
+        : shopper.address_line,
     post_code: address < 0.12 ? '' : shopper.post_code,
   };
 }
@@ -150,7 +189,8 @@ function customer(index: number, pick: <T>(items: readonly T[]) => T, random: ()
   const lastName = pick(lastNames);
   const start = pick(companyStarts);
   const [town, postcodeStart, country] = pick(towns);
-  const company = random() < 0.12 ? `${start} ${lastName} ${pick(companyEnds)} of ${town}` : `${start} ${pick(companyEnds)}`;
+  const company =
+    random() < 0.12 ? `${start} ${lastName} ${pick(companyEnds)} of ${town}` : `${start} ${pick(companyEnds)}`;
   const segment = pick(Object.keys(groupOfSegment));
   const digits =
     country === 'GB'
@@ -187,7 +227,11 @@ function customer(index: number, pick: <T>(items: readonly T[]) => T, random: ()
 
 function phoneForms({ digits, country }: Customer, random: () => number): string {
   const code = dialling[country] as string;
-  const forms = [`+${code} ${digits.slice(0, 4)} ${digits.slice(4)}`, `+${code}${digits}`, country === 'GB' ? `0${digits.slice(0, 4)} ${digits.slice(4)}` : `00${code} ${digits}`];
+  const forms = [
+    `+${code} ${digits.slice(0, 4)} ${digits.slice(4)}`,
+    `+${code}${digits}`,
+    country === 'GB' ? `0${digits.slice(0, 4)} ${digits.slice(4)}` : `00${code} ${digits}`,
+  ];
   return forms[Math.floor(random() * forms.length)] as string;
 }
 

@@ -33,21 +33,61 @@ test('it is a company of the size that was promised', () => {
   expect(orders.length).toBeGreaterThan(1100);
   expect(orders.length).toBeLessThan(1300);
   expect(orders.every(({ lines }) => lines.length > 0)).toBe(true);
-  expect([work.tickets.length, work.rows.filter(({ parent }) => parent === null).length, work.rows.filter(({ parent }) => parent !== null).length]).toEqual([300, 30, 300]);
+  expect([
+    work.tickets.length,
+    work.rows.filter(({ parent }) => parent === null).length,
+    work.rows.filter(({ parent }) => parent !== null).length,
+  ]).toEqual([300, 30, 300]);
   expect([sales.people.length > 400, sales.deals.length > 100, sales.orders.length > 300]).toEqual([true, true, true]);
 });
 
 test.each<[string, readonly unknown[], readonly unknown[]]>([
-  ['the accounts of people and deals', [...demo.sales.people, ...demo.sales.deals].map(({ accountId }) => accountId), demo.customers.accounts.map(({ id }) => id)],
-  ['the shoppers of orders', demo.sales.orders.map(({ shopper_id }) => shopper_id), demo.customers.shoppers.map(({ id }) => Number(id))],
-  ['the articles of order lines', demo.sales.orders.flatMap(({ lines }) => lines.map(({ sku }) => sku)), demo.business.articles.map(({ number }) => number)],
-  ['the orders that became documents', demo.sales.orders.map(({ id }) => Number(id)), demo.business.documents.map(({ number }) => number)],
-  ['the debtors of documents', demo.business.documents.map(({ debtor }) => debtor), demo.business.debtors.map(({ number }) => number)],
-  ['the articles of document lines', demo.business.documents.flatMap(({ lines }) => lines.map(({ article }) => article)), demo.business.articles.map(({ number }) => number)],
-  ['the requesters of tickets', demo.work.tickets.map(({ requester_id }) => requester_id), demo.work.requesters.map(({ id }) => Number(id))],
+  [
+    'the accounts of people and deals',
+    [...demo.sales.people, ...demo.sales.deals].map(({ accountId }) => accountId),
+    demo.customers.accounts.map(({ id }) => id),
+  ],
+  [
+    'the shoppers of orders',
+    demo.sales.orders.map(({ shopper_id }) => shopper_id),
+    demo.customers.shoppers.map(({ id }) => Number(id)),
+  ],
+  [
+    'the articles of order lines',
+    demo.sales.orders.flatMap(({ lines }) => lines.map(({ sku }) => sku)),
+    demo.business.articles.map(({ number }) => number),
+  ],
+  [
+    'the orders that became documents',
+    demo.sales.orders.map(({ id }) => Number(id)),
+    demo.business.documents.map(({ number }) => number),
+  ],
+  [
+    'the debtors of documents',
+    demo.business.documents.map(({ debtor }) => debtor),
+    demo.business.debtors.map(({ number }) => number),
+  ],
+  [
+    'the articles of document lines',
+    demo.business.documents.flatMap(({ lines }) => lines.map(({ article }) => article)),
+    demo.business.articles.map(({ number }) => number),
+  ],
+  [
+    'the requesters of tickets',
+    demo.work.tickets.map(({ requester_id }) => requester_id),
+    demo.work.requesters.map(({ id }) => Number(id)),
+  ],
   ['the projects of tasks', demo.work.rows.flatMap(({ parent }) => parent ?? []), demo.work.rows.map(({ id }) => id)],
-  ['the partners of leads', demo.partners.leads.map(({ partner }) => partner), demo.partners.partners.map(({ number }) => number)],
-  ['the articles of partner prices', demo.partners.prices.map(({ article }) => article), demo.business.articles.map(({ number }) => number)],
+  [
+    'the partners of leads',
+    demo.partners.leads.map(({ partner }) => partner),
+    demo.partners.partners.map(({ number }) => number),
+  ],
+  [
+    'the articles of partner prices',
+    demo.partners.prices.map(({ article }) => article),
+    demo.business.articles.map(({ number }) => number),
+  ],
 ])('whatever refers to something refers to something that is there: %s', (_, wanted, there) => {
   expect(wanted.length).toBeGreaterThan(0);
   expect(missing(wanted, there)).toEqual([]);
@@ -75,7 +115,10 @@ test('keys are used once in each system, and each record of the CRM and the shop
 test('the money of an order is the sum of its lines, and the shop and the ERP say the same', () => {
   const documents = new Map(demo.business.documents.map((document) => [String(document.number), document]));
   for (const order of demo.sales.orders) {
-    const sum = order.lines.reduce((total, { qty, unit_price }) => total + Math.round(qty * Number(unit_price) * 100), 0);
+    const sum = order.lines.reduce(
+      (total, { qty, unit_price }) => total + Math.round(qty * Number(unit_price) * 100),
+      0,
+    );
     expect([order.id, Math.round(Number(order.total) * 100)]).toEqual([order.id, sum]);
     expect(documents.get(order.id)?.lines.map(({ article }) => article)).toEqual(order.lines.map(({ sku }) => sku));
   }

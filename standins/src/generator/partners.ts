@@ -25,7 +25,14 @@ export function generatePartners(
   const partners = Array.from({ length: 64 }, (_, index): Partner => {
     const [town, , country] = pick(towns);
     const name = `${pick(companyStarts)} ${pick(companyEnds)}${country === 'DE' ? ' GmbH & Co. KG' : ''}`;
-    return { number: `PA-${String(index + 101)}`, name, contact: `${pick(firstNames)} ${pick(lastNames)}`, town, country, terms: pick([14, 30, 60]) };
+    return {
+      number: `PA-${String(index + 101)}`,
+      name,
+      contact: `${pick(firstNames)} ${pick(lastNames)}`,
+      town,
+      country,
+      terms: pick([14, 30, 60]),
+    };
   });
   const leads = Array.from({ length: 90 }, (_, index) => ({
     id: `L-${String(index + 1).padStart(4, '0')}`,

@@ -38,7 +38,11 @@ const firstDay = Date.UTC(2026, 1, 2);
 const dayMs = 86_400_000;
 
 /** People and deals of the CRM's accounts, and the orders of the shop: what the ERP sold to customers who have an account there. */
-export function generateSales({ customers, accounts, truth }: CustomerData, business: Business, seed: number): { people: ContactPerson[]; deals: Deal[]; orders: ShopOrder[] } {
+export function generateSales(
+  { customers, accounts, truth }: CustomerData,
+  business: Business,
+  seed: number,
+): { people: ContactPerson[]; deals: Deal[]; orders: ShopOrder[] } {
   const random = seededRandom(seed);
   const pick = <T>(items: readonly T[]): T => items[Math.floor(random() * items.length)] as T;
   const time = (): string => new Date(firstDay + Math.floor(random() * 280 * dayMs)).toISOString();
@@ -55,7 +59,15 @@ export function generateSales({ customers, accounts, truth }: CustomerData, busi
           : count === 1
             ? account.contact.email
             : `${of.firstName.toLowerCase().replaceAll(/[^a-z]/g, '')}@${account.contact.email?.split('@')[1] ?? 'nowhere.example'}`;
-      people.push({ id, accountId: account.id, firstName: of.firstName, lastName, email, role: pick(roles), modifiedAt: time() });
+      people.push({
+        id,
+        accountId: account.id,
+        firstName: of.firstName,
+        lastName,
+        email,
+        role: pick(roles),
+        modifiedAt: time(),
+      });
     }
     if (random() < 0.4)
       deals.push({
@@ -64,11 +76,14 @@ export function generateSales({ customers, accounts, truth }: CustomerData, busi
         title: `${account.name ?? 'Somebody'}: ${pick(['greenhouse', 'new roof', 'staging', 'service contract'])}`,
         stage: pick(dealStages),
         value: random() < 0.15 ? null : Math.round(random() * 200) * 100,
-        closeOn: random() < 0.2 ? null : new Date(firstDay + Math.floor(random() * 400) * dayMs).toISOString().slice(0, 10),
+        closeOn:
+          random() < 0.2 ? null : new Date(firstDay + Math.floor(random() * 400) * dayMs).toISOString().slice(0, 10),
         modifiedAt: time(),
       });
   }
-  const shopperOf = new Map(truth.flatMap(({ customer, shop }) => (shop[0] === undefined ? [] : [[customer, shop[0]] as const])));
+  const shopperOf = new Map(
+    truth.flatMap(({ customer, shop }) => (shop[0] === undefined ? [] : [[customer, shop[0]] as const])),
+  );
   const customerOf = new Map(business.debtors.map(({ number, customer }) => [number, customer]));
   const orders = business.documents.flatMap((document): ShopOrder[] => {
     const shopper = shopperOf.get(customerOf.get(document.debtor) ?? '');
@@ -81,8 +96,14 @@ export function generateSales({ customers, accounts, truth }: CustomerData, busi
         status: document.status === 'cancelled' ? 'cancelled' : pick(['pending', 'paid', 'dispatched', 'dispatched']),
         placed,
         changed: placed,
-        total: document.lines.reduce((sum, { quantity, price }) => sum + Number(quantity) * Number(price), 0).toFixed(2),
-        lines: document.lines.map(({ article, quantity, price }) => ({ sku: article, qty: Number(quantity), unit_price: price })),
+        total: document.lines
+          .reduce((sum, { quantity, price }) => sum + Number(quantity) * Number(price), 0)
+          .toFixed(2),
+        lines: document.lines.map(({ article, quantity, price }) => ({
+          sku: article,
+          qty: Number(quantity),
+          unit_price: price,
+        })),
       },
     ];
   });

@@ -29,18 +29,31 @@ export async function openGranaryDatabase(adminUrl: string, password: string, bu
   const { debtors, articles, documents, visits } = business();
   const sold = documents
     .filter(({ kind }) => kind === 'invoice')
-    .flatMap(({ debtor, date, lines }) => lines.map(({ article, quantity, price }) => ({ debtor, day: date, article, quantity, price })));
-  await pool.query(`insert into calendar_day select day, extract(week from day), extract(month from day) from generate_series('2026-01-01'::date, '2026-12-31', '1 day') day`);
-  await pool.query(`insert into article_dimension select number, description from jsonb_to_recordset($1) as r(number text, description text)`, [JSON.stringify(articles)]);
-  await pool.query(`insert into debtor_dimension select number, name, country from jsonb_to_recordset($1) as r(number text, name text, country text)`, [JSON.stringify(debtors)]);
+    .flatMap(({ debtor, date, lines }) =>
+      lines.map(({ article, quantity, price }) => ({ debtor, day: date, article, quantity, price })),
+    );
+  await pool.query(
+    `insert into calendar_day select day, extract(week from day), extract(month from day) from generate_series('2026-01-01'::date, '2026-12-31', '1 day') day`,
+  );
+  await pool.query(
+    `insert into article_dimension select number, description from jsonb_to_recordset($1) as r(number text, description text)`,
+    [JSON.stringify(articles)],
+  );
+  await pool.query(
+    `insert into debtor_dimension select number, name, country from jsonb_to_recordset($1) as r(number text, name text, country text)`,
+    [JSON.stringify(debtors)],
+  );
   await pool.query(
     `insert into sales_fact select day, debtor, article, sum(quantity), sum(quantity * price) from jsonb_to_recordset($1) as r(day date, debtor text, article text, quantity numeric, price numeric) group by 1, 2, 3`,
     [JSON.stringify(sold)],
   );
-  await pool.query(`insert into visit_fact (day, debtor_no, staff_no) select day, debtor, staff from jsonb_to_recordset($1) as r(day date, debtor text, staff text)`, [
-    JSON.stringify(visits),
-  ]);
-  await pool.query('update debtor_dimension d set first_sale = (select min(day) from sales_fact f where f.debtor_no = d.debtor_no)');
+  await pool.query(
+    `insert into visit_fact (day, debtor_no, staff_no) select day, debtor, staff from jsonb_to_recordset($1) as r(day date, debtor text, staff text)`,
+    [JSON.stringify(visits)],
+  );
+  await pool.query(
+    'update debtor_dimension d set first_sale = (select min(day) from sales_fact f where f.debtor_no = d.debtor_no)',
+  );
   await pool.query(
     `grant usage on schema public to ${granaryRole}; grant select on all tables in schema public to ${granaryRole}; alter role ${granaryRole} set default_transaction_read_only = on`,
   );
@@ -51,7 +64,9 @@ export async function openGranaryDatabase(adminUrl: string, password: string, bu
 export async function granaryServer({ pool }: { readonly pool: Pool }): Promise<FastifyInstance> {
   const app = await standInServer();
   app.get('/', async (_, reply) => {
-    const { rows } = await pool.query<Record<string, unknown>>('select * from revenue_by_debtor order by revenue desc limit 100');
+    const { rows } = await pool.query<Record<string, unknown>>(
+      'select * from revenue_by_debtor order by revenue desc limit 100',
+    );
     const body = rows.map(
       (row) =>
         `<tr>${['debtor_no', 'name', 'country', 'revenue', 'last_sale'].map((column) => `<td>${escapeHtml(row[column] instanceof Date ? row[column].toISOString().slice(0, 10) : row[column])}</td>`).join('')}</tr>`,

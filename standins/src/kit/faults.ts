@@ -17,7 +17,14 @@ export interface Faults {
   refuseSignIn: boolean;
 }
 
-export const noFaults: Faults = { delayMs: 0, errorRate: 0, callsPerSecond: 0, dropAfterWrite: 0, brokenPages: false, refuseSignIn: false };
+export const noFaults: Faults = {
+  delayMs: 0,
+  errorRate: 0,
+  callsPerSecond: 0,
+  dropAfterWrite: 0,
+  brokenPages: false,
+  refuseSignIn: false,
+};
 
 const labels: Readonly<Record<keyof Faults, string>> = {
   delayMs: 'Each call takes longer by (milliseconds)',
@@ -52,7 +59,11 @@ export class FaultSwitch {
   }
 
   /** For `onRequest` of API routes. Answers itself when the call is to fail. */
-  async before(_: FastifyRequest, reply: FastifyReply, tooMany: (reply: FastifyReply) => FastifyReply): Promise<FastifyReply | undefined> {
+  async before(
+    _: FastifyRequest,
+    reply: FastifyReply,
+    tooMany: (reply: FastifyReply) => FastifyReply,
+  ): Promise<FastifyReply | undefined> {
     const { delayMs, errorRate } = this.faults;
     if (delayMs > 0) await new Promise((resolve) => setTimeout(resolve, delayMs));
     if (this.#overLimit()) return tooMany(reply.header('retry-after', '1').code(429));
@@ -87,7 +98,14 @@ export class FaultSwitch {
     app.put(`${path}.json`, async (request) => this.#set(request.body as Record<string, unknown>));
     app.post(path, async (request, reply) => {
       const body = request.body as Record<string, string>;
-      this.#set(Object.fromEntries(Object.entries(noFaults).map(([fault, off]) => [fault, typeof off === 'boolean' ? body[fault] === 'on' : Number(body[fault])])));
+      this.#set(
+        Object.fromEntries(
+          Object.entries(noFaults).map(([fault, off]) => [
+            fault,
+            typeof off === 'boolean' ? body[fault] === 'on' : Number(body[fault]),
+          ]),
+        ),
+      );
       return reply.redirect(path);
     });
   }
@@ -95,7 +113,8 @@ export class FaultSwitch {
   #set(values: Record<string, unknown>): Faults {
     for (const fault of Object.keys(noFaults) as (keyof Faults)[]) {
       const value = values[fault];
-      if (typeof value === 'boolean' || (typeof value === 'number' && Number.isFinite(value) && value >= 0)) Object.assign(this.faults, { [fault]: value });
+      if (typeof value === 'boolean' || (typeof value === 'number' && Number.isFinite(value) && value >= 0))
+        Object.assign(this.faults, { [fault]: value });
     }
     return this.faults;
   }

@@ -57,7 +57,14 @@ test('whether a record was added or taken away can be seen, so that what was sor
   look(() => log.remove('a'));
   look(() => log.remove('nobody'));
   look(() => log.load([{ id: 'z', name: 'z' }]));
-  expect(seen.map((now, index) => index > 0 && now !== seen[index - 1])).toEqual([false, true, false, true, false, true]);
+  expect(seen.map((now, index) => index > 0 && now !== seen[index - 1])).toEqual([
+    false,
+    true,
+    false,
+    true,
+    false,
+    true,
+  ]);
 });
 
 async function pages(remove?: (id: string) => Promise<void>) {
@@ -80,7 +87,8 @@ async function pages(remove?: (id: string) => Promise<void>) {
   closing.push(() => app.close());
   return { rows, address: await app.listen({ host: '127.0.0.1', port: 0 }) };
 }
-const post = (url: string, form: Record<string, string> = {}) => fetch(url, { method: 'POST', body: new URLSearchParams(form), redirect: 'manual' });
+const post = (url: string, form: Record<string, string> = {}) =>
+  fetch(url, { method: 'POST', body: new URLSearchParams(form), redirect: 'manual' });
 
 test('pages show, find, make and change records, whatever is in them, and say what is refused', async () => {
   const { rows, address } = await pages();
@@ -114,7 +122,11 @@ test('faults are switched on a page or as JSON, and what is no fault is left out
   const app = await standInServer();
   const faults = new FaultSwitch({ delayMs: 5 });
   faults.register(app, 'Test');
-  app.get('/call', { onRequest: async (request, reply) => faults.before(request, reply, (late) => late.send({ slow: 'down' })) }, async () => ({ ok: true }));
+  app.get(
+    '/call',
+    { onRequest: async (request, reply) => faults.before(request, reply, (late) => late.send({ slow: 'down' })) },
+    async () => ({ ok: true }),
+  );
   closing.push(() => app.close());
   const address = await app.listen({ host: '127.0.0.1', port: 0 });
   await post(`${address}/faults`, { delayMs: '0', errorRate: '1', refuseSignIn: 'on' });
@@ -153,14 +165,25 @@ describe('webhooks', () => {
   }
 
   async function sender() {
-    const webhooks = new Webhooks({ name: 'Test', dataFile: join(folder, 'w'), style: 'standard', events: ['thing.changed', 'thing.made'] });
+    const webhooks = new Webhooks({
+      name: 'Test',
+      dataFile: join(folder, 'w'),
+      style: 'standard',
+      events: ['thing.changed', 'thing.made'],
+    });
     const app = await standInServer();
     webhooks.register(app, '/hooks');
     webhooks.registerPage(app);
     closing.push(() => app.close());
     const address = await app.listen({ host: '127.0.0.1', port: 0 });
-    const subscribe = (body: object) => fetch(`${address}/hooks`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
-    const states = async () => ((await (await fetch(`${address}/hooks`)).json()) as { webhooks: { state: string; failed: number }[] }).webhooks;
+    const subscribe = (body: object) =>
+      fetch(`${address}/hooks`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      });
+    const states = async () =>
+      ((await (await fetch(`${address}/hooks`)).json()) as { webhooks: { state: string; failed: number }[] }).webhooks;
     return { webhooks, address, subscribe, states };
   }
   const until = async (good: () => boolean | Promise<boolean>): Promise<void> => {
@@ -176,7 +199,10 @@ describe('webhooks', () => {
     webhooks.emit('thing.changed', { id: 2, name: 'Größe' });
     await until(() => came.length > 0);
     const [{ headers, body }] = came as [(typeof came)[number]];
-    expect(new Webhook(secret).verify(body, headers as Record<string, string>)).toMatchObject({ type: 'thing.changed', data: { id: 2, name: 'Größe' } });
+    expect(new Webhook(secret).verify(body, headers as Record<string, string>)).toMatchObject({
+      type: 'thing.changed',
+      data: { id: 2, name: 'Größe' },
+    });
     expect(came).toHaveLength(1);
   });
 
@@ -207,13 +233,24 @@ describe('webhooks', () => {
 
   test.each<[string, object, RegExp]>([
     ['an address that is none', { url: 'ftp://x', secret, events: ['thing.made'] }, /url must be an address/],
-    ['a secret that anybody guesses', { url: 'http://x', secret: 'short', events: ['thing.made'] }, /secret is too short/],
-    ['an event that there is not', { url: 'http://x', secret, events: ['thing.eaten'] }, /events must be some of thing\.changed, thing\.made/],
+    [
+      'a secret that anybody guesses',
+      { url: 'http://x', secret: 'short', events: ['thing.made'] },
+      /secret is too short/,
+    ],
+    [
+      'an event that there is not',
+      { url: 'http://x', secret, events: ['thing.eaten'] },
+      /events must be some of thing\.changed, thing\.made/,
+    ],
     ['no event', { url: 'http://x', secret, events: [] }, /events must be some of/],
   ])('%s is refused', async (_, body, says) => {
     const { subscribe, states } = await sender();
     const answer = await subscribe(body);
-    expect([answer.status, ((await answer.json()) as { error: string }).error]).toEqual([422, expect.stringMatching(says)]);
+    expect([answer.status, ((await answer.json()) as { error: string }).error]).toEqual([
+      422,
+      expect.stringMatching(says),
+    ]);
     expect(await states()).toEqual([]);
   });
 });

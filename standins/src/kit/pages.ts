@@ -29,10 +29,16 @@ export interface PageField {
   readonly long?: boolean;
 }
 
-export function recordForm(fields: readonly PageField[], values: Readonly<Record<string, unknown>>, action: string): string {
+export function recordForm(
+  fields: readonly PageField[],
+  values: Readonly<Record<string, unknown>>,
+  action: string,
+): string {
   const rows = fields.map(({ name, label, long }) => {
     const value = escapeHtml(values[name]);
-    const control = long ? `<textarea id="${name}" name="${name}" rows="4">${value}</textarea>` : `<input id="${name}" name="${name}" value="${value}">`;
+    const control = long
+      ? `<textarea id="${name}" name="${name}" rows="4">${value}</textarea>`
+      : `<input id="${name}" name="${name}" value="${value}">`;
     return `<tr><th style="width:12rem"><label for="${name}">${escapeHtml(label)}</label></th><td>${control}</td></tr>`;
   });
   return `<form method="post" action="${escapeHtml(action)}"><table>${rows.join('')}</table><p><button>Save</button></p></form>`;
@@ -41,7 +47,11 @@ export function recordForm(fields: readonly PageField[], values: Readonly<Record
 const rowsShown = 100;
 
 /** A searchable list; each row leads to its record. */
-export function recordTable(query: string, columns: readonly string[], rows: readonly { readonly id: string; readonly cells: readonly unknown[] }[]): string {
+export function recordTable(
+  query: string,
+  columns: readonly string[],
+  rows: readonly { readonly id: string; readonly cells: readonly unknown[] }[],
+): string {
   const wanted = query.trim().toLowerCase();
   const found =
     wanted === ''
@@ -55,7 +65,10 @@ export function recordTable(query: string, columns: readonly string[], rows: rea
         );
   const body = found
     .slice(0, rowsShown)
-    .map(({ id, cells }) => `<tr><td><a href="/records/${encodeURIComponent(id)}">${escapeHtml(id)}</a></td>${cells.map((cell) => `<td>${escapeHtml(cell)}</td>`).join('')}</tr>`);
+    .map(
+      ({ id, cells }) =>
+        `<tr><td><a href="/records/${encodeURIComponent(id)}">${escapeHtml(id)}</a></td>${cells.map((cell) => `<td>${escapeHtml(cell)}</td>`).join('')}</tr>`,
+    );
   const count = found.length > rowsShown ? `the first ${rowsShown} of ${found.length}` : `${found.length}`;
   return `<form><input name="q" aria-label="Search" placeholder="Search" value="${escapeHtml(query)}"></form><p>${count} records</p><table><thead><tr><th>Id</th>${columns.map((name) => `<th>${escapeHtml(name)}</th>`).join('')}</tr></thead><tbody>${body.join('')}</tbody></table>`;
 }

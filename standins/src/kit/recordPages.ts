@@ -14,31 +14,43 @@ export interface RecordPages {
   /** Takes a record away, where that can be done. */
   readonly remove?: (id: string) => Promise<void>;
   /** Makes a record (without an id) or changes one. @returns its id, or why it cannot be */
-  readonly save: (id: string | undefined, form: Readonly<Record<string, string>>) => Promise<{ readonly id: string } | { readonly refused: string }>;
+  readonly save: (
+    id: string | undefined,
+    form: Readonly<Record<string, string>>,
+  ) => Promise<{ readonly id: string } | { readonly refused: string }>;
 }
 
 /** The pages of a stand-in on which people see and edit its records. */
-export function registerRecordPages(app: FastifyInstance, { name, noun: [one, many], fields, columns, list, show, save, remove }: RecordPages): void {
+export function registerRecordPages(
+  app: FastifyInstance,
+  { name, noun: [one, many], fields, columns, list, show, save, remove }: RecordPages,
+): void {
   const html = (reply: FastifyReply, title: string, body: string, code = 200): FastifyReply =>
     reply
       .code(code)
       .type('text/html')
       .send(page(name, title, body));
   const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
-  app.get('/', async (request, reply) => html(reply, capital(many), recordTable((request.query as { q?: string }).q ?? '', columns, await list())));
+  app.get('/', async (request, reply) =>
+    html(reply, capital(many), recordTable((request.query as { q?: string }).q ?? '', columns, await list())),
+  );
   app.get('/new', async (_, reply) => html(reply, `New ${one}`, recordForm(fields, {}, '/records')));
   app.get('/records/:id', async (request, reply) => {
     const { id } = request.params as { id: string };
     const values = await show(id);
     const at = `/records/${encodeURIComponent(id)}`;
     const removal = remove ? `<form method="post" action="${at}/delete"><p><button>Delete</button></p></form>` : '';
-    return values ? html(reply, `${capital(one)} ${id}`, recordForm(fields, values, at) + removal) : html(reply, `No such ${one}`, '', 404);
+    return values
+      ? html(reply, `${capital(one)} ${id}`, recordForm(fields, values, at) + removal)
+      : html(reply, `No such ${one}`, '', 404);
   });
   const post = async (request: FastifyRequest, reply: FastifyReply): Promise<FastifyReply> => {
     const { id } = request.params as { id?: string };
     if (id !== undefined && !(await show(id))) return html(reply, `No such ${one}`, '', 404);
     const result = await save(id, request.body as Record<string, string>);
-    return 'refused' in result ? html(reply, 'Not saved', `<p>${escapeHtml(result.refused)}</p>`, 422) : reply.redirect(`/records/${encodeURIComponent(result.id)}`);
+    return 'refused' in result
+      ? html(reply, 'Not saved', `<p>${escapeHtml(result.refused)}</p>`, 422)
+      : reply.redirect(`/records/${encodeURIComponent(result.id)}`);
   };
   if (remove)
     app.post('/records/:id/delete', async (request, reply) => {

@@ -52,11 +52,20 @@ export class Webhooks {
           ? 'url must be an address'
           : typeof secret !== 'string' || secret.length < 16
             ? 'secret is too short'
-            : !Array.isArray(events) || events.length === 0 || !events.every((event) => this.#options.events.includes(event as string))
+            : !Array.isArray(events) ||
+                events.length === 0 ||
+                !events.every((event) => this.#options.events.includes(event as string))
               ? `events must be some of ${this.#options.events.join(', ')}`
               : undefined;
       if (wrong) return reply.code(422).send({ error: wrong });
-      const made: Subscription = { id: randomUUID().slice(0, 8), url: url as string, secret: secret as string, events: events as string[], state: 'on', failed: 0 };
+      const made: Subscription = {
+        id: randomUUID().slice(0, 8),
+        url: url as string,
+        secret: secret as string,
+        events: events as string[],
+        state: 'on',
+        failed: 0,
+      };
       this.#subscriptions.put(made);
       return reply.code(201).send(shown(made));
     });
@@ -77,7 +86,9 @@ export class Webhooks {
           `<tr><td>${escapeHtml(id)}</td><td>${escapeHtml(url)}</td><td>${escapeHtml(events.join(', '))}</td><td>${state}, ${failed} failed</td><td><form method="post" action="/webhooks/${escapeHtml(id)}"><button name="do" value="off">Switch off</button> <button name="do" value="remove">Remove</button></form></td></tr>`,
       );
       const table = `<table><thead><tr><th>Id</th><th>Address</th><th>Events</th><th>State</th><th></th></tr></thead><tbody>${rows.join('')}</tbody></table>`;
-      return reply.type('text/html').send(page(this.#options.name, 'Webhooks', rows.length > 0 ? table : '<p>Nobody has subscribed.</p>'));
+      return reply
+        .type('text/html')
+        .send(page(this.#options.name, 'Webhooks', rows.length > 0 ? table : '<p>Nobody has subscribed.</p>'));
     });
     app.post('/webhooks/:id', async (request, reply) => {
       const known = this.#all().find(({ id }) => id === (request.params as { id: string }).id);
@@ -89,7 +100,8 @@ export class Webhooks {
   }
 
   emit(event: string, data: object): void {
-    for (const one of this.#all()) if (one.state === 'on' && one.events.includes(event)) void this.#deliver(one.id, event, data);
+    for (const one of this.#all())
+      if (one.state === 'on' && one.events.includes(event)) void this.#deliver(one.id, event, data);
   }
 
   async #deliver(id: string, event: string, data: object): Promise<void> {
@@ -108,7 +120,12 @@ export class Webhooks {
               'webhook-signature': new Webhook(one.secret).sign(delivery, sentAt, body),
             }
           : { 'x-delivery': delivery, 'x-signature': createHmac('sha256', one.secret).update(body).digest('hex') };
-      const ok = await fetch(one.url, { method: 'POST', headers: { 'content-type': 'application/json', ...headers }, body, signal: AbortSignal.timeout(5000) }).then(
+      const ok = await fetch(one.url, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', ...headers },
+        body,
+        signal: AbortSignal.timeout(5000),
+      }).then(
         (answer) => answer.ok,
         () => false,
       );
@@ -118,6 +135,7 @@ export class Webhooks {
       }
     }
     const one = this.#all().find((subscription) => subscription.id === id);
-    if (one) this.#subscriptions.put({ ...one, failed: one.failed + 1, state: one.failed + 1 >= mostFailed ? 'off' : 'on' });
+    if (one)
+      this.#subscriptions.put({ ...one, failed: one.failed + 1, state: one.failed + 1 >= mostFailed ? 'off' : 'on' });
   }
 }

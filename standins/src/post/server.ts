@@ -26,7 +26,10 @@ const name = 'Gull Post';
 const largestBytes = 10 * 1024 * 1024;
 
 /** Gull Post: takes any mail by SMTP (RFC 5321), sends none on, and shows what came. */
-export async function postServer({ dataFile, smtpPort }: PostOptions): Promise<{ app: FastifyInstance; smtpPort: number }> {
+export async function postServer({
+  dataFile,
+  smtpPort,
+}: PostOptions): Promise<{ app: FastifyInstance; smtpPort: number }> {
   const app = await standInServer();
   const caught = new RecordLog<CaughtMail>(dataFile);
   let refusing = false;
@@ -35,13 +38,21 @@ export async function postServer({ dataFile, smtpPort }: PostOptions): Promise<{
     disabledCommands: ['STARTTLS'],
     size: largestBytes,
     onAuth: (auth, _session, done) => done(null, { user: auth.username ?? '' }),
-    onRcptTo: (_address, _session, done) => done(refusing ? Object.assign(new Error('mailbox unavailable'), { responseCode: 550 }) : null),
+    onRcptTo: (_address, _session, done) =>
+      done(refusing ? Object.assign(new Error('mailbox unavailable'), { responseCode: 550 }) : null),
     onData: (stream, session, done) => {
       simpleParser(stream).then(
         (mail: ParsedMail) => {
           const to = session.envelope.rcptTo.map(({ address }) => address);
           const from = session.envelope.mailFrom === false ? '' : session.envelope.mailFrom.address;
-          caught.put({ id: randomUUID(), from, to, subject: mail.subject ?? '', text: mail.text ?? '', receivedAt: new Date().toISOString() });
+          caught.put({
+            id: randomUUID(),
+            from,
+            to,
+            subject: mail.subject ?? '',
+            text: mail.text ?? '',
+            receivedAt: new Date().toISOString(),
+          });
           done();
         },
         (error: Error) => done(error),
@@ -67,7 +78,13 @@ export async function postServer({ dataFile, smtpPort }: PostOptions): Promise<{
     const table = `<table><thead><tr><th>Subject</th><th>From</th><th>To</th><th>Received</th></tr></thead><tbody>${rows.join('')}</tbody></table>`;
     return reply
       .type('text/html')
-      .send(page(name, 'Mail', `<p>Listens for SMTP at 127.0.0.1:${port}; nothing is sent on.</p>${rows.length > 0 ? table : '<p>Nothing has come yet.</p>'}`));
+      .send(
+        page(
+          name,
+          'Mail',
+          `<p>Listens for SMTP at 127.0.0.1:${port}; nothing is sent on.</p>${rows.length > 0 ? table : '<p>Nothing has come yet.</p>'}`,
+        ),
+      );
   });
   app.get('/mail.json', async () => ({ mail: caught.all() }));
   app.get('/mail/:id', async (request, reply) => {

@@ -46,7 +46,12 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
   const orders = new RecordLog<ShopOrder>(options.dataFile === undefined ? undefined : `${options.dataFile}.orders`);
   if (orders.size === 0 && options.orders) orders.load(options.orders);
   const now = options.now ?? (() => new Date());
-  const webhooks = new Webhooks({ name, dataFile: options.dataFile, style: 'plain', events: ['shopper.saved', 'order.saved'] });
+  const webhooks = new Webhooks({
+    name,
+    dataFile: options.dataFile,
+    style: 'plain',
+    events: ['shopper.saved', 'order.saved'],
+  });
   const saved = (shopper: Shopper): void => {
     shoppers.put(shopper);
     webhooks.emit('shopper.saved', { shopper_id: Number(shopper.id) });
@@ -61,15 +66,19 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
   const nextId = (): string => String((lastId += 1));
   const wanted = Buffer.from(`Basic ${Buffer.from(`${options.key}:${options.secret}`).toString('base64')}`);
   const shown = ({ id, ...rest }: Shopper) => ({ shopper_id: Number(id), ...rest });
-  const fail = (reply: FastifyReply, status: number, reason: string) => reply.code(status).send({ status: 'error', reason });
+  const fail = (reply: FastifyReply, status: number, reason: string) =>
+    reply.code(status).send({ status: 'error', reason });
 
   await app.register(
     async (api) => {
       api.addHook('onRequest', async (request, reply) => {
-        const stopped = await faults.before(request, reply, (late) => late.send({ status: 'error', reason: 'too many calls, wait a little' }));
+        const stopped = await faults.before(request, reply, (late) =>
+          late.send({ status: 'error', reason: 'too many calls, wait a little' }),
+        );
         if (stopped) return stopped;
         const given = Buffer.from(request.headers.authorization ?? '');
-        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted)) return fail(reply, 401, 'key or secret not accepted');
+        if (faults.faults.refuseSignIn || given.length !== wanted.length || !timingSafeEqual(given, wanted))
+          return fail(reply, 401, 'key or secret not accepted');
         return undefined;
       });
 
@@ -88,7 +97,10 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
           : all;
         const part = found.slice((number - 1) * size, number * size);
         if (number * size < found.length) {
-          const next = new URLSearchParams({ ...query, page: String(number + 1), per_page: String(size) } as Record<string, string>);
+          const next = new URLSearchParams({ ...query, page: String(number + 1), per_page: String(size) } as Record<
+            string,
+            string
+          >);
           reply.header('link', `</shop/v1/shoppers?${next.toString()}>; rel="next"`);
         }
         if (faults.faults.brokenPages) return reply.type('application/json').send('[{"shopper_id": 77001, "mail": ');
@@ -122,7 +134,8 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
         const size = Math.min(Math.max(Number(query.per_page ?? 25) || 25, 1), 1000);
         const number = Math.max(Number(query.page ?? 1) || 1, 1);
         const all = orders.all();
-        if (number * size < all.length) reply.header('link', `</shop/v1/orders?page=${number + 1}&per_page=${size}>; rel="next"`);
+        if (number * size < all.length)
+          reply.header('link', `</shop/v1/orders?page=${number + 1}&per_page=${size}>; rel="next"`);
         return all.slice((number - 1) * size, number * size).map(order);
       });
       api.get('/orders/:id', async (request, reply) => {
@@ -133,9 +146,16 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
       api.put('/orders/:id', async (request, reply) => {
         const known = orders.get((request.params as { id: string }).id);
         if (!known) return fail(reply, 404, 'unknown order');
-        const { status } = ((request.body as { order?: { status?: string } } | undefined)?.order ?? {}) as { status?: string };
-        if (!orderStatuses.includes(status as 'paid')) return fail(reply, 400, `status must be one of ${orderStatuses.join(', ')}`);
-        const next = { ...known, status: status as string, changed: now().toISOString().slice(0, 19).replace('T', ' ') };
+        const { status } = ((request.body as { order?: { status?: string } } | undefined)?.order ?? {}) as {
+          status?: string;
+        };
+        if (!orderStatuses.includes(status as 'paid'))
+          return fail(reply, 400, `status must be one of ${orderStatuses.join(', ')}`);
+        const next = {
+          ...known,
+          status: status as string,
+          changed: now().toISOString().slice(0, 19).replace('T', ' '),
+        };
         orders.put(next);
         webhooks.emit('order.saved', { order_no: Number(next.id) });
         return faults.drops(reply) ? reply : { order: order(next) };
@@ -152,10 +172,26 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
     fields,
     columns: ['Company', 'Name', 'Mail', 'Telephone', 'Changed (UTC)'],
     list: async () =>
-      shoppers.all().map((shopper) => ({ id: shopper.id, cells: [shopper.company_name, `${shopper.first_name} ${shopper.surname}`, shopper.mail, shopper.tel, shopper.changed] })),
+      shoppers
+        .all()
+        .map((shopper) => ({
+          id: shopper.id,
+          cells: [
+            shopper.company_name,
+            `${shopper.first_name} ${shopper.surname}`,
+            shopper.mail,
+            shopper.tel,
+            shopper.changed,
+          ],
+        })),
     show: async (id) => shoppers.get(id) as Record<string, unknown> | undefined,
     save: async (id, form) => {
-      const result = changeShopper(id === undefined ? undefined : shoppers.get(id), form as ShopperInput, id ?? nextId(), now());
+      const result = changeShopper(
+        id === undefined ? undefined : shoppers.get(id),
+        form as ShopperInput,
+        id ?? nextId(),
+        now(),
+      );
       if ('reason' in result) return { refused: result.reason };
       saved(result.shopper);
       return { id: result.shopper.id };

@@ -37,7 +37,12 @@ const lengths: Partial<Record<keyof Shopper, number>> = {
 const groups = [3, 7, 8, 9];
 
 /** Takes a new or changed shopper apart and says what is wrong, in this system's own words. */
-export function changeShopper(known: Shopper | undefined, input: ShopperInput, newId: string, now: Date): { shopper: Shopper } | { reason: string } {
+export function changeShopper(
+  known: Shopper | undefined,
+  input: ShopperInput,
+  newId: string,
+  now: Date,
+): { shopper: Shopper } | { reason: string } {
   const reasons: string[] = [];
   const blank: Omit<Shopper, 'id' | 'changed'> = {
     first_name: '',
@@ -68,9 +73,17 @@ export function changeShopper(known: Shopper | undefined, input: ShopperInput, n
   if (shopper.mail === '') reasons.push('mail: must be given');
   if (!['Y', 'N', ''].includes(shopper.newsletter as string)) reasons.push('newsletter: Y or N');
   if (shopper.group_id === '') shopper.group_id = null;
-  if (shopper.group_id !== null && !groups.includes(Number(shopper.group_id))) reasons.push(`group_id: no group ${String(shopper.group_id)}`);
+  if (shopper.group_id !== null && !groups.includes(Number(shopper.group_id)))
+    reasons.push(`group_id: no group ${String(shopper.group_id)}`);
   if (shopper.group_id !== null) shopper.group_id = Number(shopper.group_id);
-  if (shopper.credit_ceiling !== '' && !/^\d+(\.\d\d)?$/.test(String(shopper.credit_ceiling))) reasons.push('credit_ceiling: an amount such as 1250.00');
+  if (shopper.credit_ceiling !== '' && !/^\d+(\.\d\d)?$/.test(String(shopper.credit_ceiling)))
+    reasons.push('credit_ceiling: an amount such as 1250.00');
   if (reasons.length > 0) return { reason: reasons.join('; ') };
-  return { shopper: { ...(shopper as unknown as Shopper), id: known?.id ?? newId, changed: now.toISOString().slice(0, 19).replace('T', ' ') } };
+  return {
+    shopper: {
+      ...(shopper as unknown as Shopper),
+      id: known?.id ?? newId,
+      changed: now.toISOString().slice(0, 19).replace('T', ' '),
+    },
+  };
 }

@@ -52,8 +52,10 @@ test.each([
 });
 
 test('one edit is a character more, less, another, or two swapped', () => {
-  for (const other of ['01632960417', '0163296041', '016329604171', '01632960471', '11632960417']) expect(isOneEdit('01632960417', other)).toBe(true);
-  for (const other of ['016329604', '10632960471', '', '01632961418']) expect(isOneEdit('01632960417', other)).toBe(false);
+  for (const other of ['01632960417', '0163296041', '016329604171', '01632960471', '11632960417'])
+    expect(isOneEdit('01632960417', other)).toBe(true);
+  for (const other of ['016329604', '10632960471', '', '01632961418'])
+    expect(isOneEdit('01632960417', other)).toBe(false);
 });
 
 test('words in common are counted once each', () => {
@@ -100,7 +102,20 @@ test.each([
 });
 
 test('every comparison is the same either way round, and a value is the same as itself', () => {
-  const texts = fc.oneof(fc.string(), fc.constantFrom('Ada Noel', '+441632960417', 'a@b.example', '2026-11-25', '12 Mill Lane', '12.5', 'נועה כהן', '   ', '𝒜𝒷 ﬁ'));
+  const texts = fc.oneof(
+    fc.string(),
+    fc.constantFrom(
+      'Ada Noel',
+      '+441632960417',
+      'a@b.example',
+      '2026-11-25',
+      '12 Mill Lane',
+      '12.5',
+      'נועה כהן',
+      '   ',
+      '𝒜𝒷 ﬁ',
+    ),
+  );
   for (const kind of comparisonKinds) {
     const comparison = comparisonOf(kind);
     fc.assert(
@@ -110,7 +125,8 @@ test('every comparison is the same either way round, and a value is the same as 
         const top = comparison.levels.length - 1;
         expect(comparison.level(left, left)).toBe(top);
         expect(comparison.level(left, right)).toBe(comparison.level(right, left));
-        if (comparison.level(left, right) === top && left.form === right.form) expect(comparison.hints(left).some((hint) => comparison.hints(right).includes(hint))).toBe(true);
+        if (comparison.level(left, right) === top && left.form === right.form)
+          expect(comparison.hints(left).some((hint) => comparison.hints(right).includes(hint))).toBe(true);
       }),
       { numRuns: 300 },
     );

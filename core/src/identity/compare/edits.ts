@@ -10,5 +10,9 @@ export function isOneEdit(a: string, b: string): boolean {
   while (from < short.length && short.charCodeAt(from) === long.charCodeAt(from)) from += 1;
   if (long.length > short.length) return short.slice(from) === long.slice(from + 1);
   if (short.slice(from + 1) === long.slice(from + 1)) return true;
-  return short.charCodeAt(from) === long.charCodeAt(from + 1) && short.charCodeAt(from + 1) === long.charCodeAt(from) && short.slice(from + 2) === long.slice(from + 2);
+  return (
+    short.charCodeAt(from) === long.charCodeAt(from + 1) &&
+    short.charCodeAt(from + 1) === long.charCodeAt(from) &&
+    short.slice(from + 2) === long.slice(from + 2)
+  );
 }

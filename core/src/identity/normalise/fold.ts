@@ -1,7 +1,19 @@
 const marks = /\p{M}/gu;
 const plainAscii = /^[a-z0-9 ]*$/;
 /** Letters that are no composition of a letter and a mark, as they are commonly written without it. */
-const letters: Readonly<Record<string, string>> = { ß: 'ss', æ: 'ae', œ: 'oe', ø: 'o', ð: 'd', þ: 'th', ł: 'l', đ: 'd', ı: 'i', ى: 'ي', ة: 'ه' };
+const letters: Readonly<Record<string, string>> = {
+  ß: 'ss',
+  æ: 'ae',
+  œ: 'oe',
+  ø: 'o',
+  ð: 'd',
+  þ: 'th',
+  ł: 'l',
+  đ: 'd',
+  ı: 'i',
+  ى: 'ي',
+  ة: 'ه',
+};
 const special = /[ßæœøðþłđıىة]/g;
 /** Vowels with marks that German and Nordic names have as two letters where marks cannot be typed. */
 const digraphs = /(?<=[aou])e/g;

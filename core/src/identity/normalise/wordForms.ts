@@ -6,5 +6,7 @@ import { tokensOf } from './fold.js';
  */
 export function wordForms(table: string): ReadonlyMap<string, string> {
   const lines = table.trim().split('\n').toReversed().map(tokensOf);
-  return new Map(lines.flatMap(([full = '', ...forms]) => [full, ...forms].map((form): [string, string] => [form, full])));
+  return new Map(
+    lines.flatMap(([full = '', ...forms]) => [full, ...forms].map((form): [string, string] => [form, full])),
+  );
 }

@@ -24,7 +24,9 @@ type AddressSpans = { [Part in AddressPart]?: Span | undefined };
 
 /** Where the parts of an address of one text stand: segments between commas or line ends, the country last, the town beside the postcode. */
 export function addressParts(text: string, country: string): AddressSpans {
-  const segments = [...text.matchAll(/[^,\n]+/g)].map((match): Span => trimmed(text, { from: match.index, to: match.index + match[0].length })).filter(({ from, to }) => to > from);
+  const segments = [...text.matchAll(/[^,\n]+/g)]
+    .map((match): Span => trimmed(text, { from: match.index, to: match.index + match[0].length }))
+    .filter(({ from, to }) => to > from);
   const parts: AddressSpans = {};
   const last = segments.at(-1);
   if (last && segments.length > 1 && countryCode(text.slice(last.from, last.to)) !== undefined) {
@@ -37,7 +39,10 @@ export function addressParts(text: string, country: string): AddressSpans {
     const found = index === 0 && segments.length > 1 ? null : pattern.exec(text.slice(segment.from, segment.to));
     if (!found) continue;
     parts.postcode = { from: segment.from + found.index, to: segment.from + found.index + found[0].length };
-    const beside = [trimmed(text, { from: segment.from, to: parts.postcode.from }), trimmed(text, { from: parts.postcode.to, to: segment.to })].filter(({ from, to }) => to > from);
+    const beside = [
+      trimmed(text, { from: segment.from, to: parts.postcode.from }),
+      trimmed(text, { from: parts.postcode.to, to: segment.to }),
+    ].filter(({ from, to }) => to > from);
     segments.splice(index, 1);
     parts.town = beside[0] ?? (index > 1 ? segments.splice(index - 1, 1)[0] : undefined);
     break;
@@ -70,9 +75,17 @@ export function addressLens({ part, country }: Extract<Step, { kind: 'address' }
     },
     outbound: (value: Raw, present?: Raw) => {
       const there = present === undefined || present === null ? '' : (textOf(present) ?? '');
-      if (there.trim() === '') return value === null ? good(null) : failed(`there is no address there that the ${part} could be put into; a computed field can write the whole`);
+      if (there.trim() === '')
+        return value === null
+          ? good(null)
+          : failed(
+              `there is no address there that the ${part} could be put into; a computed field can write the whole`,
+            );
       const span = addressParts(there, country)[part];
-      if (!span) return value === null ? good(there) : failed(`“${there}” has no place for the ${part}; a computed field can write the whole`);
+      if (!span)
+        return value === null
+          ? good(there)
+          : failed(`“${there}” has no place for the ${part}; a computed field can write the whole`);
       return good(there.slice(0, span.from) + (value === null ? '' : String(value)) + there.slice(span.to));
     },
   };

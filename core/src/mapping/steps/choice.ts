@@ -24,7 +24,9 @@ export function crosswalkLens(table: Crosswalk, member: MemberId): StepLens {
     },
     outbound: (value) => {
       const raw = written.get(String(value));
-      return raw === undefined ? failed(`the crosswalk ${table.name} has no value here for “${String(value)}”`) : good(raw);
+      return raw === undefined
+        ? failed(`the crosswalk ${table.name} has no value here for “${String(value)}”`)
+        : good(raw);
     },
   };
 }
@@ -41,7 +43,9 @@ export function yesNoLens(step: Extract<Step, { kind: 'yesNo' }>): StepLens {
       const word = fold(textOf(value) ?? '');
       if (yes.has(word)) return good(true);
       if (no.has(word)) return good(false);
-      return failed(`“${textOf(value) ?? JSON.stringify(value)}” is neither yes (${step.yes.join(', ')}) nor no (${step.no.join(', ')})`);
+      return failed(
+        `“${textOf(value) ?? JSON.stringify(value)}” is neither yes (${step.yes.join(', ')}) nor no (${step.no.join(', ')})`,
+      );
     },
     outbound: (value) => (value === true ? write(step.yes, 'yes') : write(step.no, 'no')),
   };

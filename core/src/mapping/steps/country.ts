@@ -33,7 +33,10 @@ export function countryCode(text: string): string | undefined {
   const upper = text.toUpperCase();
   if (upper.length === 2 && countries.isValid(upper)) return upper;
   if (codesOfNames.has(text)) return codesOfNames.get(text);
-  const code = (upper.length === 3 ? countries.alpha3ToAlpha2(upper) : undefined) ?? everydayNames[text.toLowerCase()] ?? countries.getAlpha2Code(text, 'en');
+  const code =
+    (upper.length === 3 ? countries.alpha3ToAlpha2(upper) : undefined) ??
+    everydayNames[text.toLowerCase()] ??
+    countries.getAlpha2Code(text, 'en');
   if (codesOfNames.size >= keptNames) codesOfNames.clear();
   codesOfNames.set(text, code);
   return code;

@@ -5,8 +5,10 @@ import { type Step, type StepLens, textOf } from '../step.js';
 /** Dates by format (luxon tokens); the shared value is ISO 8601: a calendar date, or an instant in UTC. */
 export function dateLens(step: Extract<Step, { kind: 'date' }>): StepLens {
   const zone = step.zone ?? 'utc';
-  const toShared = (date: DateTime): string => (step.to === 'date' ? (date.toISODate() ?? '') : (date.toUTC().toISO() ?? ''));
-  const toMember = (shared: string): DateTime => (step.to === 'date' ? DateTime.fromISO(shared, { zone }) : DateTime.fromISO(shared, { zone: 'utc' }).setZone(zone));
+  const toShared = (date: DateTime): string =>
+    step.to === 'date' ? (date.toISODate() ?? '') : (date.toUTC().toISO() ?? '');
+  const toMember = (shared: string): DateTime =>
+    step.to === 'date' ? DateTime.fromISO(shared, { zone }) : DateTime.fromISO(shared, { zone: 'utc' }).setZone(zone);
   return {
     usesHeld: true,
     setsRawForm: true,

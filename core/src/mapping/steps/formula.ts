@@ -13,7 +13,8 @@ function oneWay(source: string): Outcome<(value: Raw) => Outcome<Raw>> {
 
 /** A formula for one way or for each way, over `value`. Formulas also see blanks. */
 export function formulaLens(step: Extract<Step, { kind: 'formula' }>): Outcome<StepLens> {
-  if (step.inbound === undefined && step.outbound === undefined) return failed('a formula step needs a formula for at least one way');
+  if (step.inbound === undefined && step.outbound === undefined)
+    return failed('a formula step needs a formula for at least one way');
   const inbound = step.inbound === undefined ? undefined : oneWay(step.inbound);
   if (inbound && !inbound.ok) return inbound;
   const outbound = step.outbound === undefined ? undefined : oneWay(step.outbound);

@@ -11,20 +11,29 @@ export function moneyLens(step: Extract<Step, { kind: 'money' }>): Outcome<StepL
   const currency = step.currency.toUpperCase();
   let format: Intl.NumberFormat;
   try {
-    format = new Intl.NumberFormat(step.locale, { style: 'currency', currency, currencyDisplay: step.show === 'code' ? 'code' : 'symbol' });
+    format = new Intl.NumberFormat(step.locale, {
+      style: 'currency',
+      currency,
+      currencyDisplay: step.show === 'code' ? 'code' : 'symbol',
+    });
   } catch {
     return failed(`“${step.locale}” with “${step.currency}” is no locale and currency`);
   }
   const places = format.resolvedOptions().maximumFractionDigits ?? 2;
-  const bareFormat = new Intl.NumberFormat(step.locale, { minimumFractionDigits: places, maximumFractionDigits: places });
+  const bareFormat = new Intl.NumberFormat(step.locale, {
+    minimumFractionDigits: places,
+    maximumFractionDigits: places,
+  });
   const sample = format.formatToParts(-11111.11);
-  const mark = (type: Intl.NumberFormatPartTypes, otherwise: string): string => sample.find((part) => part.type === type)?.value ?? otherwise;
+  const mark = (type: Intl.NumberFormatPartTypes, otherwise: string): string =>
+    sample.find((part) => part.type === type)?.value ?? otherwise;
   const [group, decimalMark, symbol] = [mark('group', ''), mark('decimal', '.'), mark('currency', '')];
   const rounding = roundings[step.rounding ?? 'half up'];
   const written = (value: Decimal): Decimal => value.toDecimalPlaces(places, rounding);
   const code = new RegExp(`\\b${currency}\\b`, 'i');
   const needsNoRounding = places === 0 ? /^-?\d{1,30}$/ : new RegExp(`^-?\\d{1,30}(\\.\\d{1,${places}})?$`);
-  const groups = group.trim() === '' ? undefined : new RegExp(`(?<=\\d)[${escapeInClass(group)}](?=\\d{3}(?!\\d))`, 'g');
+  const groups =
+    group.trim() === '' ? undefined : new RegExp(`(?<=\\d)[${escapeInClass(group)}](?=\\d{3}(?!\\d))`, 'g');
   const read = (text: string): Decimal | undefined => {
     const unmarked = symbol !== '' && text.includes(symbol) ? text.replaceAll(symbol, '') : text.replace(code, '');
     const bare = needsCleaning.test(unmarked) ? unmarked.replaceAll(blanks, '').replace('\u2212', '-') : unmarked;
@@ -38,7 +47,12 @@ export function moneyLens(step: Extract<Step, { kind: 'money' }>): Outcome<StepL
     inbound: (raw: Raw, held: Raw | undefined) => {
       const number = numberText(raw);
       const text = textOf(raw);
-      const value = text === undefined || typeof raw === 'boolean' ? undefined : number === undefined ? read(text) : decimalOf(number);
+      const value =
+        text === undefined || typeof raw === 'boolean'
+          ? undefined
+          : number === undefined
+            ? read(text)
+            : decimalOf(number);
       if (!value) return failed(`“${text ?? JSON.stringify(raw)}” is no amount in ${currency}`);
       const whole = typeof held === 'string' ? decimalOf(held) : undefined;
       return good(whole && written(whole).eq(value) ? (held as string) : value.toString());

@@ -1,7 +1,8 @@
 import { failed, good, isBlank, isExactNumber, type Outcome, type Raw } from '../../record/index.js';
 import type { Step, StepLens } from '../step.js';
 
-const isObject = (value: Raw | undefined): value is Readonly<Record<string, Raw>> => typeof value === 'object' && value !== null && !Array.isArray(value) && !isExactNumber(value);
+const isObject = (value: Raw | undefined): value is Readonly<Record<string, Raw>> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value) && !isExactNumber(value);
 
 /** A value within lists and objects, as `contacts.0.email`: names and places (from 0), joined by points. The rest stays as it is. */
 export function nestedLens({ path }: Extract<Step, { kind: 'path' }>): Outcome<StepLens> {
@@ -37,11 +38,13 @@ function writeAt(there: Raw | undefined, [name, ...rest]: readonly string[], val
   if (Array.isArray(there) || ((there === null || there === undefined) && isPlace)) {
     const items = (there ?? []) as readonly Raw[];
     const place = isPlace ? Number(name) : -1;
-    if (place < 0 || place > items.length) return failed(`there is a list of ${items.length} there, and no place ${name} in it`);
+    if (place < 0 || place > items.length)
+      return failed(`there is a list of ${items.length} there, and no place ${name} in it`);
     const below = writeAt(items[place], rest, value);
     return below.ok ? good([...items.slice(0, place), below.value, ...items.slice(place + 1)]) : below;
   }
-  if (there !== null && there !== undefined && !isObject(there)) return failed(`there is a plain value where ${name} should be`);
+  if (there !== null && there !== undefined && !isObject(there))
+    return failed(`there is a plain value where ${name} should be`);
   const below = writeAt(isObject(there) && Object.hasOwn(there, name) ? there[name] : undefined, rest, value);
   return below.ok ? good({ ...(isObject(there) ? there : {}), [name]: below.value }) : below;
 }

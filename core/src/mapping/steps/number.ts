@@ -27,10 +27,13 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
   };
   const write = (shared: Decimal): Decimal => {
     const scaled = factor ? shared.times(factor) : shared;
-    return step.places === undefined ? scaled : scaled.toDecimalPlaces(step.places, roundings[step.rounding ?? 'half up']);
+    return step.places === undefined
+      ? scaled
+      : scaled.toDecimalPlaces(step.places, roundings[step.rounding ?? 'half up']);
   };
   const format = (value: Decimal): Raw => {
-    if (step.as === 'text') return (step.places === undefined ? value.toString() : value.toFixed(step.places)).replace('.', decimalMark);
+    if (step.as === 'text')
+      return (step.places === undefined ? value.toString() : value.toFixed(step.places)).replace('.', decimalMark);
     const text = value.toString();
     const plain = Number(text);
     return String(plain) === text ? plain : { $number: text };
@@ -41,7 +44,12 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
     inbound: (raw, held): Outcome<Raw> => {
       const text = textOf(raw);
       // Numbers in JSON always use the point, whatever the system's texts do.
-      const value = text === undefined || typeof raw === 'boolean' ? undefined : typeof raw === 'string' ? read(text) : decimalOf(text);
+      const value =
+        text === undefined || typeof raw === 'boolean'
+          ? undefined
+          : typeof raw === 'string'
+            ? read(text)
+            : decimalOf(text);
       if (!value) return failed(`“${text ?? JSON.stringify(raw)}” is not a number`);
       const whole = typeof held === 'string' ? decimalOf(held) : undefined;
       return good(whole && write(whole).eq(value) ? (held as string) : (factor ? value.div(factor) : value).toString());

@@ -22,7 +22,8 @@ export function readLayout(source: string): Outcome<Layout> {
   if (names.length === 0) return failed('the layout names no part: write one in braces, as {street}');
   const twice = names.find((name, index) => names.indexOf(name) !== index);
   if (twice !== undefined) return failed(`the layout names {${twice}} twice`);
-  if (fixed.slice(1, -1).includes('')) return failed('two parts of the layout have nothing between them, so nobody can tell where one ends');
+  if (fixed.slice(1, -1).includes(''))
+    return failed('two parts of the layout have nothing between them, so nobody can tell where one ends');
   return good({ names, fixed });
 }
 
@@ -43,7 +44,8 @@ function partsOf(text: string, { names, fixed }: Layout): string[] | undefined {
   return parts;
 }
 
-const write = ({ fixed }: Layout, parts: readonly string[]): string => fixed[0] + parts.map((part, index) => part + (fixed[index + 1] as string)).join('');
+const write = ({ fixed }: Layout, parts: readonly string[]): string =>
+  fixed[0] + parts.map((part, index) => part + (fixed[index + 1] as string)).join('');
 
 /** One part of a text of several. What is written goes into its place; the other parts stay as they are. */
 export function partLens(step: Extract<Step, { kind: 'part' }>): Outcome<StepLens> {
@@ -66,7 +68,8 @@ export function partLens(step: Extract<Step, { kind: 'part' }>): Outcome<StepLen
       const there = textThere(present);
       if (value === null && there === '') return good(null);
       const parts = there === '' ? undefined : partsOf(there, layout);
-      if (!parts && layout.names.length > 1) return failed(`the other parts of ${step.layout} are not there yet; a computed field can write the whole`);
+      if (!parts && layout.names.length > 1)
+        return failed(`the other parts of ${step.layout} are not there yet; a computed field can write the whole`);
       const text = value === null ? '' : String(value);
       return good(
         write(
@@ -81,12 +84,14 @@ export function partLens(step: Extract<Step, { kind: 'part' }>): Outcome<StepLen
 /** A web link in the member; the shared value is the key in it, which is percent-encoded there (RFC 3986). */
 export function linkLens({ address }: Extract<Step, { kind: 'link' }>): Outcome<StepLens> {
   const [before, after, more] = address.split('{key}');
-  if (before === undefined || after === undefined || more !== undefined) return failed('the address has to hold {key} once');
+  if (before === undefined || after === undefined || more !== undefined)
+    return failed('the address has to hold {key} once');
   if (!/^https?:\/\/./.test(before)) return failed('the address has to begin with https:// or http://');
   return good({
     inbound: (value: Raw) => {
       const text = textOf(value)?.trim() ?? '';
-      if (!text.startsWith(before) || !text.endsWith(after) || text.length <= before.length + after.length) return failed(`“${text}” is no link as ${address}`);
+      if (!text.startsWith(before) || !text.endsWith(after) || text.length <= before.length + after.length)
+        return failed(`“${text}” is no link as ${address}`);
       try {
         return good(decodeURIComponent(text.slice(before.length, text.length - after.length)));
       } catch {

@@ -2,7 +2,13 @@ import parser from 'humanparser';
 import { failed, good, type Raw } from '../../record/index.js';
 import { type PersonNamePart, type Step, type StepLens, textOf, textThere } from '../step.js';
 
-const names = { salutation: 'salutation', given: 'firstName', middle: 'middleName', family: 'lastName', suffix: 'suffix' } as const;
+const names = {
+  salutation: 'salutation',
+  given: 'firstName',
+  middle: 'middleName',
+  family: 'lastName',
+  suffix: 'suffix',
+} as const;
 const order: readonly PersonNamePart[] = ['salutation', 'given', 'middle', 'family', 'suffix'];
 
 /** One part of a person's whole name (`Dr. Ada Lovelace`, `Lovelace, Ada`). What is written takes the place of that part. */

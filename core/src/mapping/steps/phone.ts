@@ -1,4 +1,10 @@
-import { type CountryCode, getCountryCallingCode, isSupportedCountry, type MetadataJson, parsePhoneNumberFromString } from 'libphonenumber-js/core';
+import {
+  type CountryCode,
+  getCountryCallingCode,
+  isSupportedCountry,
+  type MetadataJson,
+  parsePhoneNumberFromString,
+} from 'libphonenumber-js/core';
 import metadataJson from 'libphonenumber-js/min/metadata';
 import { failed, good, type Outcome, type Raw } from '../../record/index.js';
 import { type Step, type StepLens, textOf } from '../step.js';
@@ -18,7 +24,10 @@ export function phoneLens(step: Extract<Step, { kind: 'phone' }>): StepLens {
     if (letter) return failed(`“${text}” is not a phone number: letter ${letter[0]} at place ${letter.index + 1}`);
     const number = parsePhoneNumberFromString(text, { defaultCountry: country, extract: false }, metadata);
     if (!number) return failed(`“${text}” is not a phone number`);
-    if (!number.isPossible()) return failed(`“${text}” is not a phone number: ${text.replace(/\D/g, '').length} digits do not make a number there`);
+    if (!number.isPossible())
+      return failed(
+        `“${text}” is not a phone number: ${text.replace(/\D/g, '').length} digits do not make a number there`,
+      );
     return good(number.ext ? `${number.number};ext=${number.ext}` : number.number);
   };
   return {
@@ -40,7 +49,8 @@ export function phoneLens(step: Extract<Step, { kind: 'phone' }>): StepLens {
       if (extension) number.setExt(extension);
       if (step.form === 'e164') return good(extension ? `${number.number} ext. ${extension}` : number.number);
       // A national form can only be read back in its own country.
-      const isNational = isSupportedCountry(country, metadata) && number.countryCallingCode === getCountryCallingCode(country, metadata);
+      const isNational =
+        isSupportedCountry(country, metadata) && number.countryCallingCode === getCountryCallingCode(country, metadata);
       return good(step.form === 'national' && isNational ? number.formatNational() : number.formatInternational());
     },
   };

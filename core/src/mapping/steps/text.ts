@@ -74,14 +74,17 @@ export function listLens({ separator }: Extract<Step, { kind: 'list' }>): StepLe
     outbound: (value) => {
       const items = Array.isArray(value) ? (value as readonly string[]) : [String(value)];
       const clash = items.find((item) => item.includes(separator));
-      return clash === undefined ? good(items.join(separator)) : failed(`“${clash}” contains the separator “${separator}”`);
+      return clash === undefined
+        ? good(items.join(separator))
+        : failed(`“${clash}” contains the separator “${separator}”`);
     },
   };
 }
 
 /** The member's text is filled up to a length, as in `000417`. Values that are longer stay as they are. */
 export function padLens(step: Extract<Step, { kind: 'pad' }>): StepLens {
-  const fill = (text: string): string => (step.side === 'start' ? text.padStart(step.length, step.with) : text.padEnd(step.length, step.with));
+  const fill = (text: string): string =>
+    step.side === 'start' ? text.padStart(step.length, step.with) : text.padEnd(step.length, step.with);
   const strip = (text: string): string => {
     let [from, to] = [0, text.length];
     // One character stays, so that 0000 is a number still.
@@ -91,7 +94,8 @@ export function padLens(step: Extract<Step, { kind: 'pad' }>): StepLens {
   };
   return {
     usesHeld: true,
-    inbound: (value, held) => asText(value, (text) => (typeof held === 'string' && fill(held) === text.trim() ? held : strip(text.trim()))),
+    inbound: (value, held) =>
+      asText(value, (text) => (typeof held === 'string' && fill(held) === text.trim() ? held : strip(text.trim()))),
     outbound: (value) => asText(value, fill),
   };
 }
@@ -101,7 +105,10 @@ export function replaceLens({ find, by }: Extract<Step, { kind: 'replace' }>): S
   const toMember = (text: string): string => (by === '' ? text : text.replaceAll(by, () => find));
   return {
     usesHeld: true,
-    inbound: (value, held) => asText(value, (text) => (typeof held === 'string' && toMember(held) === text ? held : text.replaceAll(find, () => by))),
+    inbound: (value, held) =>
+      asText(value, (text) =>
+        typeof held === 'string' && toMember(held) === text ? held : text.replaceAll(find, () => by),
+      ),
     outbound: (value) => asText(value, toMember),
   };
 }

@@ -57,7 +57,11 @@ export interface KnotRow {
 }
 export const KnotEntity = new EntitySchema<KnotRow>({
   name: 'knot',
-  columns: { id: { type: 'text', primary: true }, name: { type: 'text' }, versionInForce: { type: 'int', name: 'version_in_force' } },
+  columns: {
+    id: { type: 'text', primary: true },
+    name: { type: 'text' },
+    versionInForce: { type: 'int', name: 'version_in_force' },
+  },
 });
 
 export interface KnotVersionRow {
@@ -123,7 +127,13 @@ export interface UserRow {
 }
 export const UserEntity = new EntitySchema<UserRow>({
   name: 'user_account',
-  columns: { id: { type: 'uuid', primary: true }, name: { type: 'text' }, email: { type: 'text' }, role: { type: 'text' }, passwordHash: { type: 'text', name: 'password_hash' } },
+  columns: {
+    id: { type: 'uuid', primary: true },
+    name: { type: 'text' },
+    email: { type: 'text' },
+    role: { type: 'text' },
+    passwordHash: { type: 'text', name: 'password_hash' },
+  },
 });
 
 export interface SessionRow {
@@ -133,7 +143,11 @@ export interface SessionRow {
 }
 export const SessionEntity = new EntitySchema<SessionRow>({
   name: 'session',
-  columns: { tokenHash: { type: 'text', primary: true, name: 'token_hash' }, userId: { type: 'uuid', name: 'user_id' }, expiresAt: { type: 'timestamptz', name: 'expires_at' } },
+  columns: {
+    tokenHash: { type: 'text', primary: true, name: 'token_hash' },
+    userId: { type: 'uuid', name: 'user_id' },
+    expiresAt: { type: 'timestamptz', name: 'expires_at' },
+  },
 });
 
 export const entities = [SystemEntity, KnotEntity, KnotVersionEntity, RunEntity, UserEntity, SessionEntity];

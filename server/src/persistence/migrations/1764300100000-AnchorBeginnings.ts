@@ -6,7 +6,9 @@ export class AnchorBeginnings1764300100000 implements MigrationInterface {
 
   async up(queryRunner: QueryRunner): Promise<void> {
     await queryRunner.query(`alter table anchor add column began_in text[] not null default '{}'`);
-    await queryRunner.query(`update anchor set began_in = array(select member from tie where anchor_id = anchor.id order by member)`);
+    await queryRunner.query(
+      `update anchor set began_in = array(select member from tie where anchor_id = anchor.id order by member)`,
+    );
   }
 
   async down(queryRunner: QueryRunner): Promise<void> {

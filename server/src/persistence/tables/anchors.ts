@@ -2,7 +2,15 @@ import { createHash } from 'node:crypto';
 import type { DataSource, EntityManager } from 'typeorm';
 import { type Anchor, type AnchorId, anchorId, type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead } from '../../orchestration/store.js';
-import { agreedToColumn, anchorFromRows, type AnchorRow, byAnchor, leastAnchor, type TieRow, tieToRow } from '../rows.js';
+import {
+  agreedToColumn,
+  anchorFromRows,
+  type AnchorRow,
+  byAnchor,
+  leastAnchor,
+  type TieRow,
+  tieToRow,
+} from '../rows.js';
 import { saveEvidence } from './evidenceIndex.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
@@ -15,21 +23,42 @@ export interface AnchorSave {
 
 const longestTitle = 500;
 
-export async function loadAnchors(data: DataSource, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
-  const anchors = (await data.query('select id, agreed, began_in, parked_creates, revision from anchor where id = any($1::uuid[])', [ids])) as AnchorRow[];
+export async function loadAnchors(
+  data: DataSource,
+  ids: readonly AnchorId[],
+): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
+  const anchors = (await data.query(
+    'select id, agreed, began_in, parked_creates, revision from anchor where id = any($1::uuid[])',
+    [ids],
+  )) as AnchorRow[];
   if (anchors.length === 0) return new Map();
-  const ties = (await data.query('select * from tie where anchor_id = any($1::uuid[]) order by member', [ids])) as TieRow[];
+  const ties = (await data.query('select * from tie where anchor_id = any($1::uuid[]) order by member', [
+    ids,
+  ])) as TieRow[];
   const tiesOfAnchors = byAnchor(ties, ({ anchor_id }) => anchor_id);
-  return new Map(anchors.map((row) => [anchorId(row.id), { anchor: anchorFromRows(row, tiesOfAnchors.get(row.id) ?? []), revision: row.revision }]));
+  return new Map(
+    anchors.map((row) => [
+      anchorId(row.id),
+      { anchor: anchorFromRows(row, tiesOfAnchors.get(row.id) ?? []), revision: row.revision },
+    ]),
+  );
 }
 
 /** Locks the anchors that exist, until the end of the transaction. */
 export async function lockRevisions(db: EntityManager, ids: readonly AnchorId[]): Promise<ReadonlyMap<string, number>> {
-  const rows = (await db.query('select id, revision from anchor where id = any($1::uuid[]) for update', [ids])) as { id: string; revision: number }[];
+  const rows = (await db.query('select id, revision from anchor where id = any($1::uuid[]) for update', [ids])) as {
+    id: string;
+    revision: number;
+  }[];
   return new Map(rows.map(({ id, revision }) => [id, revision]));
 }
 
-export async function saveAnchors(db: EntityManager, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
+export async function saveAnchors(
+  db: EntityManager,
+  knot: string,
+  saves: readonly AnchorSave[],
+  at: number,
+): Promise<void> {
   if (saves.length === 0) return;
   await db.query(
     `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in)
@@ -87,13 +116,25 @@ export async function saveTies(db: EntityManager, knot: string, ties: readonly T
 }
 
 /** Replaces by what newcomers find these anchors. */
-export async function saveIndex(db: EntityManager, knot: string, anchors: readonly { readonly anchor: AnchorId; readonly index: PlanEntry['index'] }[]): Promise<void> {
-  const keys = anchors.flatMap(({ anchor, index }) => index.keys.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor })));
+export async function saveIndex(
+  db: EntityManager,
+  knot: string,
+  anchors: readonly { readonly anchor: AnchorId; readonly index: PlanEntry['index'] }[],
+): Promise<void> {
+  const keys = anchors.flatMap(({ anchor, index }) =>
+    index.keys.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor })),
+  );
   await db.query(
     `with wanted as (select distinct * from unnest($2::smallint[], $3::text[], $4::uuid[]) as r(rule, key_hash, anchor_id)),
           dropped as (delete from match_key m where m.anchor_id = any($5::uuid[]) and not exists (select 1 from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id))
      insert into match_key (knot_id, rule, key_hash, anchor_id) select $1, rule, key_hash, anchor_id from wanted on conflict do nothing`,
-    [knot, keys.map(({ rule }) => rule), keys.map(({ hash }) => hash), keys.map(({ anchor }) => anchor), anchors.map(({ anchor }) => anchor)],
+    [
+      knot,
+      keys.map(({ rule }) => rule),
+      keys.map(({ hash }) => hash),
+      keys.map(({ anchor }) => anchor),
+      anchors.map(({ anchor }) => anchor),
+    ],
   );
   await saveEvidence(
     db,
@@ -102,12 +143,25 @@ export async function saveIndex(db: EntityManager, knot: string, anchors: readon
   );
 }
 
-export async function anchorIds(data: DataSource, knot: string, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
-  const rows = (await data.query('select id from anchor where knot_id = $1 and id > $2 order by id limit $3', [knot, after ?? leastAnchor, limit])) as { id: string }[];
+export async function anchorIds(
+  data: DataSource,
+  knot: string,
+  after: AnchorId | undefined,
+  limit: number,
+): Promise<readonly AnchorId[]> {
+  const rows = (await data.query('select id from anchor where knot_id = $1 and id > $2 order by id limit $3', [
+    knot,
+    after ?? leastAnchor,
+    limit,
+  ])) as { id: string }[];
   return rows.map(({ id }) => anchorId(id));
 }
 
-export async function anchorsWithKeys(data: DataSource, knot: string, keys: readonly (readonly [rule: number, key: string])[]) {
+export async function anchorsWithKeys(
+  data: DataSource,
+  knot: string,
+  keys: readonly (readonly [rule: number, key: string])[],
+) {
   if (keys.length === 0) return [];
   const hashed = keys.map(([rule, key]) => ({ rule, key, hash: hashKey(key) }));
   const wanted = new Map(hashed.map(({ rule, key, hash }) => [`${rule}/${hash}`, key]));
@@ -115,49 +169,87 @@ export async function anchorsWithKeys(data: DataSource, knot: string, keys: read
     'select m.rule, m.key_hash, m.anchor_id from match_key m join unnest($2::smallint[], $3::text[]) as k(rule, key_hash) on m.rule = k.rule and m.key_hash = k.key_hash where m.knot_id = $1',
     [knot, hashed.map(({ rule }) => rule), hashed.map(({ hash }) => hash)],
   )) as { rule: number; key_hash: string; anchor_id: string }[];
-  return rows.map(({ rule, key_hash, anchor_id }) => ({ rule, key: wanted.get(`${rule}/${key_hash}`) as string, anchor: anchorId(anchor_id) }));
+  return rows.map(({ rule, key_hash, anchor_id }) => ({
+    rule,
+    key: wanted.get(`${rule}/${key_hash}`) as string,
+    anchor: anchorId(anchor_id),
+  }));
 }
 
-export async function tieHeads(data: DataSource, knot: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>> {
+export async function tieHeads(
+  data: DataSource,
+  knot: string,
+  member: MemberId,
+  keys: readonly RecordKey[],
+): Promise<ReadonlyMap<RecordKey, TieHead>> {
   if (keys.length === 0) return new Map();
-  const rows = (await data.query('select record_key, anchor_id, fingerprint, version, gone, ended from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
-    knot,
-    member,
-    keys,
-  ])) as Pick<TieRow, 'record_key' | 'anchor_id' | 'fingerprint' | 'version' | 'gone' | 'ended'>[];
+  const rows = (await data.query(
+    'select record_key, anchor_id, fingerprint, version, gone, ended from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])',
+    [knot, member, keys],
+  )) as Pick<TieRow, 'record_key' | 'anchor_id' | 'fingerprint' | 'version' | 'gone' | 'ended'>[];
   return new Map(
     rows.map((row) => [
       recordKey(row.record_key),
-      { anchor: anchorId(row.anchor_id), fingerprint: row.fingerprint, version: row.version ?? undefined, gone: row.gone, archived: row.ended === 'archived' },
+      {
+        anchor: anchorId(row.anchor_id),
+        fingerprint: row.fingerprint,
+        version: row.version ?? undefined,
+        gone: row.gone,
+        archived: row.ended === 'archived',
+      },
     ]),
   );
 }
 
 export async function tieCounts(data: DataSource, knot: string): Promise<ReadonlyMap<MemberId, number>> {
-  const rows = (await data.query('select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member', [knot])) as { member: string; count: number }[];
+  const rows = (await data.query(
+    'select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member',
+    [knot],
+  )) as { member: string; count: number }[];
   return new Map(rows.map(({ member, count }) => [member, count]));
 }
 
-export async function tiedKeys(data: DataSource, knot: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]> {
-  const rows = (await data.query('select record_key from tie where knot_id = $1 and member = $2 and not gone and record_key > $3 order by record_key limit $4', [
-    knot,
-    member,
-    after ?? '',
-    limit,
-  ])) as { record_key: string }[];
+export async function tiedKeys(
+  data: DataSource,
+  knot: string,
+  member: MemberId,
+  after: RecordKey | undefined,
+  limit: number,
+): Promise<readonly RecordKey[]> {
+  const rows = (await data.query(
+    'select record_key from tie where knot_id = $1 and member = $2 and not gone and record_key > $3 order by record_key limit $4',
+    [knot, member, after ?? '', limit],
+  )) as { record_key: string }[];
   return rows.map(({ record_key }) => recordKey(record_key));
 }
 
-export async function tiesOf(data: DataSource, knot: string, anchors: readonly AnchorId[]): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]> {
-  const rows = (await data.query('select anchor_id, member, record_key from tie where knot_id = $1 and anchor_id = any($2::uuid[])', [knot, anchors])) as {
+export async function tiesOf(
+  data: DataSource,
+  knot: string,
+  anchors: readonly AnchorId[],
+): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]> {
+  const rows = (await data.query(
+    'select anchor_id, member, record_key from tie where knot_id = $1 and anchor_id = any($2::uuid[])',
+    [knot, anchors],
+  )) as {
     anchor_id: string;
     member: string;
     record_key: string;
   }[];
-  return rows.map(({ anchor_id, member, record_key }) => ({ anchor: anchorId(anchor_id), member, key: recordKey(record_key) }));
+  return rows.map(({ anchor_id, member, record_key }) => ({
+    anchor: anchorId(anchor_id),
+    member,
+    key: recordKey(record_key),
+  }));
 }
 
-export async function markGone(db: EntityManager, lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number): Promise<void> {
+export async function markGone(
+  db: EntityManager,
+  lease: RunLease,
+  member: MemberId,
+  keys: readonly RecordKey[],
+  at: number,
+): Promise<void> {
   await db.query(
     `with gone as (update tie set gone = true where knot_id = $1 and member = $2 and record_key = any($3::text[]) and not gone returning anchor_id, record_key),
           opened as (update anchor set open = true, revision = revision + 1, changed_at = $5 from gone where anchor.id = gone.anchor_id)
@@ -172,6 +264,9 @@ function hashKey(key: string): string {
 }
 
 export async function rejectedTies(data: DataSource, knot: string): Promise<readonly RecordRef[]> {
-  const rows = (await data.query('select member, record_key from tie where knot_id = $1 and rejected is not null and not gone', [knot])) as Pick<TieRow, 'member' | 'record_key'>[];
+  const rows = (await data.query(
+    'select member, record_key from tie where knot_id = $1 and rejected is not null and not gone',
+    [knot],
+  )) as Pick<TieRow, 'member' | 'record_key'>[];
   return rows.map(({ member, record_key }) => ({ member, key: recordKey(record_key) }));
 }

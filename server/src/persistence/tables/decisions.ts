@@ -4,7 +4,10 @@ import { type DecisionDraft, decisionIdentity, type OutsideRecord } from '../../
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
 /** Which open decisions a list of drafts stands for: those of these anchors themselves, of the records outside of anchors, or of the run. */
-export type DecisionScope = { readonly of: 'anchors'; readonly anchors: readonly AnchorId[] } | { readonly of: 'outside' } | { readonly of: 'run' };
+export type DecisionScope =
+  | { readonly of: 'anchors'; readonly anchors: readonly AnchorId[] }
+  | { readonly of: 'outside' }
+  | { readonly of: 'run' };
 
 const outsideScope = `(kind in ('duplicate', 'unsure match') or (kind = 'rejected' and anchor_id is null))`;
 const conditions = {
@@ -14,14 +17,18 @@ const conditions = {
 };
 
 /** Open decisions of a scope become exactly the drafts: new ones open, known ones are brought up to date, the rest closes by itself. */
-export async function replaceDecisions(db: EntityManager, knot: string, scope: DecisionScope, drafts: readonly DecisionDraft[], at: number): Promise<void> {
+export async function replaceDecisions(
+  db: EntityManager,
+  knot: string,
+  scope: DecisionScope,
+  drafts: readonly DecisionDraft[],
+  at: number,
+): Promise<void> {
   const identities = drafts.map(decisionIdentity);
-  await db.query(`update decision set closed_at = $2, closed_by = null where knot_id = $1 and closed_at is null and not identity = any($3::text[]) and ${conditions[scope.of]}`, [
-    knot,
-    new Date(at),
-    identities,
-    scope.of === 'anchors' ? scope.anchors : null,
-  ]);
+  await db.query(
+    `update decision set closed_at = $2, closed_by = null where knot_id = $1 and closed_at is null and not identity = any($3::text[]) and ${conditions[scope.of]}`,
+    [knot, new Date(at), identities, scope.of === 'anchors' ? scope.anchors : null],
+  );
   if (drafts.length === 0) return;
   await db.query(
     `insert into decision (knot_id, identity, kind, anchor_id, member, record_key, field, says, detail, fingerprint, opened_at)
@@ -33,18 +40,32 @@ export async function replaceDecisions(db: EntityManager, knot: string, scope: D
 }
 
 export async function outsideRecords(data: DataSource, knot: string): Promise<readonly OutsideRecord[]> {
-  const rows = (await data.query('select member, record_key, reading, verdict from outside_record where knot_id = $1', [knot])) as {
+  const rows = (await data.query('select member, record_key, reading, verdict from outside_record where knot_id = $1', [
+    knot,
+  ])) as {
     member: string;
     record_key: string;
     reading: OutsideRecord['reading'];
     verdict: OutsideRecord['verdict'] | null;
   }[];
-  return rows.map(({ member, record_key, reading, verdict }) => ({ member, key: recordKey(record_key), reading, ...(verdict ? { verdict } : {}) }));
+  return rows.map(({ member, record_key, reading, verdict }) => ({
+    member,
+    key: recordKey(record_key),
+    reading,
+    ...(verdict ? { verdict } : {}),
+  }));
 }
 
 /** Replaces the records outside of anchors. A verdict that a person gave while the run was on is kept. */
-export async function replaceOutsideRecords(db: EntityManager, knot: string, records: readonly OutsideRecord[]): Promise<void> {
-  const given = (await db.query('select member, record_key, verdict, set_aside_by, set_aside_at from outside_record where knot_id = $1 for update', [knot])) as {
+export async function replaceOutsideRecords(
+  db: EntityManager,
+  knot: string,
+  records: readonly OutsideRecord[],
+): Promise<void> {
+  const given = (await db.query(
+    'select member, record_key, verdict, set_aside_by, set_aside_at from outside_record where knot_id = $1 for update',
+    [knot],
+  )) as {
     member: string;
     record_key: RecordKey;
     verdict: string | null;

@@ -18,22 +18,32 @@ interface IndexRow {
   readonly texts: string;
 }
 
-const rowName = (member: string, key: string, texts: string, blocks: readonly string[]): string => JSON.stringify([member, key, texts, blocks]);
+const rowName = (member: string, key: string, texts: string, blocks: readonly string[]): string =>
+  JSON.stringify([member, key, texts, blocks]);
 
 /** Replaces what the index has of these anchors; what is as it was stays. */
-export async function saveEvidence(db: EntityManager, knot: string, anchors: readonly { readonly anchor: AnchorId; readonly evidence: readonly IndexedRecord[] }[]): Promise<void> {
-  const rows = (await db.query('select id, anchor_id, member, record_key, texts, blocks from evidence_record where anchor_id = any($1::uuid[])', [
-    anchors.map(({ anchor }) => anchor),
-  ])) as (IndexRow & { readonly blocks: string[] })[];
+export async function saveEvidence(
+  db: EntityManager,
+  knot: string,
+  anchors: readonly { readonly anchor: AnchorId; readonly evidence: readonly IndexedRecord[] }[],
+): Promise<void> {
+  const rows = (await db.query(
+    'select id, anchor_id, member, record_key, texts, blocks from evidence_record where anchor_id = any($1::uuid[])',
+    [anchors.map(({ anchor }) => anchor)],
+  )) as (IndexRow & { readonly blocks: string[] })[];
   const number = blockNumber(knot);
   const there = byAnchor(rows, (row) => row.anchor_id);
   const old: string[] = [];
-  const fresh: (Omit<IndexedRecord, 'blocks'> & { readonly anchor: AnchorId; readonly blocks: readonly string[] })[] = [];
+  const fresh: (Omit<IndexedRecord, 'blocks'> & { readonly anchor: AnchorId; readonly blocks: readonly string[] })[] =
+    [];
   for (const { anchor, evidence } of anchors) {
-    const known = new Map((there.get(anchor) ?? []).map((row) => [rowName(row.member, row.record_key, row.texts, row.blocks), row.id]));
+    const known = new Map(
+      (there.get(anchor) ?? []).map((row) => [rowName(row.member, row.record_key, row.texts, row.blocks), row.id]),
+    );
     for (const { blocks, ...record } of evidence) {
       const numbers = blocks.map(number);
-      if (!known.delete(rowName(record.member, record.key, JSON.stringify(record.texts), numbers))) fresh.push({ ...record, anchor, blocks: numbers });
+      if (!known.delete(rowName(record.member, record.key, JSON.stringify(record.texts), numbers)))
+        fresh.push({ ...record, anchor, blocks: numbers });
     }
     old.push(...known.values());
   }
@@ -69,7 +79,8 @@ export async function evidenceCandidates(
 ): Promise<EvidenceCandidates> {
   const number = blockNumber(knot);
   const byLimit = new Map<number, Set<number>>();
-  for (const blocks of newcomers) for (const { block, limit } of blocks) byLimit.set(limit, (byLimit.get(limit) ?? new Set<number>()).add(block));
+  for (const blocks of newcomers)
+    for (const { block, limit } of blocks) byLimit.set(limit, (byLimit.get(limit) ?? new Set<number>()).add(block));
   const idsOf = new Map<string, string[]>();
   for (const [limit, blocks] of byLimit) {
     const rows = (await data.query(
@@ -89,16 +100,28 @@ export async function evidenceCandidates(
   )) as IndexRow[];
   const places = new Map(rows.map(({ id }, place) => [id, place]));
   return {
-    records: rows.map((row) => ({ anchor: anchorId(row.anchor_id), member: row.member, key: recordKey(row.record_key), texts: JSON.parse(row.texts) as EvidenceTexts })),
-    found: newcomers.map((blocks) => [...new Set(blocks.flatMap(({ block }) => idsOf.get(number(block)) ?? []).flatMap((id) => places.get(id) ?? []))]),
+    records: rows.map((row) => ({
+      anchor: anchorId(row.anchor_id),
+      member: row.member,
+      key: recordKey(row.record_key),
+      texts: JSON.parse(row.texts) as EvidenceTexts,
+    })),
+    found: newcomers.map((blocks) => [
+      ...new Set(blocks.flatMap(({ block }) => idsOf.get(number(block)) ?? []).flatMap((id) => places.get(id) ?? [])),
+    ]),
   };
 }
 
 export async function indexedAs(data: DataSource, knot: string): Promise<string | undefined> {
-  const [row] = (await data.query('select fingerprint from match_index where knot_id = $1', [knot])) as { fingerprint: string }[];
+  const [row] = (await data.query('select fingerprint from match_index where knot_id = $1', [knot])) as {
+    fingerprint: string;
+  }[];
   return row?.fingerprint;
 }
 
 export async function markIndexed(db: EntityManager, knot: string, fingerprint: string): Promise<void> {
-  await db.query('insert into match_index (knot_id, fingerprint) values ($1, $2) on conflict (knot_id) do update set fingerprint = excluded.fingerprint', [knot, fingerprint]);
+  await db.query(
+    'insert into match_index (knot_id, fingerprint) values ($1, $2) on conflict (knot_id) do update set fingerprint = excluded.fingerprint',
+    [knot, fingerprint],
+  );
 }

@@ -2,7 +2,11 @@ import type { DataSource, EntityManager } from 'typeorm';
 import type { Intent, JournalRow, RunLease } from '../../orchestration/store.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
-export async function writeJournal(db: EntityManager, { knot, run }: RunLease, rows: readonly JournalRow[]): Promise<void> {
+export async function writeJournal(
+  db: EntityManager,
+  { knot, run }: RunLease,
+  rows: readonly JournalRow[],
+): Promise<void> {
   if (rows.length === 0) return;
   await db.query(
     `insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, field, before, after, meaning, cause, knot_version, at)
@@ -13,16 +17,29 @@ export async function writeJournal(db: EntityManager, { knot, run }: RunLease, r
 }
 
 export async function openIntents(data: DataSource, knot: string): Promise<readonly Intent[]> {
-  const rows = (await data.query('select id, operation, stored_at, unclear from write_intent where knot_id = $1 order by stored_at, id', [knot])) as {
+  const rows = (await data.query(
+    'select id, operation, stored_at, unclear from write_intent where knot_id = $1 order by stored_at, id',
+    [knot],
+  )) as {
     id: string;
     operation: Intent['operation'];
     stored_at: Date;
     unclear: boolean;
   }[];
-  return rows.map(({ id, operation, stored_at, unclear }) => ({ id, operation, storedAt: stored_at.getTime(), unclear }));
+  return rows.map(({ id, operation, stored_at, unclear }) => ({
+    id,
+    operation,
+    storedAt: stored_at.getTime(),
+    unclear,
+  }));
 }
 
-export async function storeIntents(db: EntityManager, { knot, run }: RunLease, intents: readonly Intent[], at: number): Promise<void> {
+export async function storeIntents(
+  db: EntityManager,
+  { knot, run }: RunLease,
+  intents: readonly Intent[],
+  at: number,
+): Promise<void> {
   if (intents.length === 0) return;
   await db.query(
     `insert into write_intent (id, knot_id, run_id, operation, stored_at) select id, $1, $2, operation::jsonb, $3 from unnest($4::uuid[], ${fromJsonColumn('$5')}) as r(id, operation)`,

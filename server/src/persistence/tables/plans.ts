@@ -5,7 +5,9 @@ import { type AgreedColumn, agreedFromColumn, agreedToColumn, leastAnchor } from
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
 /** An entry with its agreed values in their short form: most of an entry's length is in them. */
-type EntryColumn = Omit<PlanEntry, 'after'> & { readonly after: Omit<PlanEntry['after'], 'agreed'> & { readonly agreed: AgreedColumn } };
+type EntryColumn = Omit<PlanEntry, 'after'> & {
+  readonly after: Omit<PlanEntry['after'], 'agreed'> & { readonly agreed: AgreedColumn };
+};
 
 function entryToColumn(entry: PlanEntry): EntryColumn {
   return { ...entry, after: { ...entry.after, agreed: agreedToColumn(entry.after.agreed) } };
@@ -38,8 +40,16 @@ export async function savePlan(db: EntityManager, { run }: RunLease, entries: re
 }
 
 /** From where the last batch ended: what was applied is deleted, and walking over deleted rows again and again would grow with their square. */
-export async function planned(data: DataSource, { run }: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]> {
-  const rows = (await data.query('select entry from plan_entry where run_id = $1 and anchor_id > $2 order by anchor_id limit $3', [run, after ?? leastAnchor, limit])) as {
+export async function planned(
+  data: DataSource,
+  { run }: RunLease,
+  after: AnchorId | undefined,
+  limit: number,
+): Promise<readonly PlanEntry[]> {
+  const rows = (await data.query(
+    'select entry from plan_entry where run_id = $1 and anchor_id > $2 order by anchor_id limit $3',
+    [run, after ?? leastAnchor, limit],
+  )) as {
     entry: string;
   }[];
   return rows.map(({ entry }) => entryFromColumn(JSON.parse(entry) as EntryColumn));
@@ -50,7 +60,11 @@ export async function forgetPlanned(db: EntityManager, { run }: RunLease, anchor
 }
 
 /** What a run shows of its operations, after their writes. */
-export async function recordStates(db: EntityManager, { run }: RunLease, writes: readonly WriteRecord[]): Promise<void> {
+export async function recordStates(
+  db: EntityManager,
+  { run }: RunLease,
+  writes: readonly WriteRecord[],
+): Promise<void> {
   if (writes.length === 0) return;
   await db.query(
     `update plan_operation o set state = r.state, words = r.words, record_key = coalesce(r.key, o.record_key)

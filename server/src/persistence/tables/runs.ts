@@ -1,6 +1,13 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import type { MemberId } from '@anchor-knot/core';
-import { LeaseLost, type MemberCursor, type RunLease, type RunProgress, type RunRequest, type RunResult } from '../../orchestration/store.js';
+import {
+  LeaseLost,
+  type MemberCursor,
+  type RunLease,
+  type RunProgress,
+  type RunRequest,
+  type RunResult,
+} from '../../orchestration/store.js';
 import { runChannel } from '../../worker/jobs.js';
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
@@ -12,12 +19,17 @@ async function tell(db: EntityManager, run: string): Promise<void> {
  * A transaction that holds the lease: the run's row is locked, so nobody can take the run over half-way. The run's own
  * transactions share the lock (members are read side by side), except those that `change` the row itself.
  */
-export async function withLease<T>(data: DataSource, lease: RunLease, work: (db: EntityManager) => Promise<T>, row: 'share' | 'change' = 'share'): Promise<T> {
+export async function withLease<T>(
+  data: DataSource,
+  lease: RunLease,
+  work: (db: EntityManager) => Promise<T>,
+  row: 'share' | 'change' = 'share',
+): Promise<T> {
   return data.transaction(async (db) => {
-    const rows = (await db.query(`select 1 from run where id = $1 and token = $2 and ended_at is null for ${row === 'share' ? 'share' : 'no key update'}`, [
-      lease.run,
-      lease.token,
-    ])) as unknown[];
+    const rows = (await db.query(
+      `select 1 from run where id = $1 and token = $2 and ended_at is null for ${row === 'share' ? 'share' : 'no key update'}`,
+      [lease.run, lease.token],
+    )) as unknown[];
     if (rows.length === 0) throw new LeaseLost(lease.run);
     return work(db);
   });
@@ -27,38 +39,49 @@ export async function withLease<T>(data: DataSource, lease: RunLease, work: (db:
 export async function openRun(db: EntityManager, request: RunRequest): Promise<RunLease | undefined> {
   // One at a time per knot: the row of the knot is the lock.
   await db.query('select 1 from knot where id = $1 for update', [request.knot]);
-  const [open] = (await db.query('select id, lease_until from run where knot_id = $1 and ended_at is null', [request.knot])) as { id: string; lease_until: Date }[];
+  const [open] = (await db.query('select id, lease_until from run where knot_id = $1 and ended_at is null', [
+    request.knot,
+  ])) as { id: string; lease_until: Date }[];
   if (open && open.lease_until.getTime() > request.now) return undefined;
   if (open) {
-    await db.query(`update run set ended_at = $2, state = 'failed', words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`, [
-      open.id,
-      new Date(request.now),
-    ]);
+    await db.query(
+      `update run set ended_at = $2, state = 'failed', words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`,
+      [open.id, new Date(request.now)],
+    );
     await tell(db, open.id);
   }
   await db.query('delete from staged_record where run_id in (select id from run where knot_id = $1)', [request.knot]);
   await db.query('delete from plan_entry where run_id in (select id from run where knot_id = $1)', [request.knot]);
-  const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [request.knot])) as [{ token: string }];
-  await db.query(`insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until) values ($1, $2, $3, $4, $5, $6, $7, $8)`, [
-    request.run,
+  const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [
     request.knot,
-    request.knotVersion,
-    request.kind,
-    request.startedBy,
-    new Date(request.now),
-    token,
-    new Date(request.now + request.leaseMs),
-  ]);
+  ])) as [{ token: string }];
+  await db.query(
+    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+    [
+      request.run,
+      request.knot,
+      request.knotVersion,
+      request.kind,
+      request.startedBy,
+      new Date(request.now),
+      token,
+      new Date(request.now + request.leaseMs),
+    ],
+  );
   await tell(db, request.run);
   return { run: request.run, knot: request.knot, token: Number(token) };
 }
 
-export async function renewLease(data: DataSource, lease: RunLease, now: number, leaseMs: number): Promise<{ stop: boolean }> {
-  const [rows] = (await data.query('update run set lease_until = $3 where id = $1 and token = $2 and ended_at is null returning stop_asked', [
-    lease.run,
-    lease.token,
-    new Date(now + leaseMs),
-  ])) as [{ stop_asked: boolean }[], number];
+export async function renewLease(
+  data: DataSource,
+  lease: RunLease,
+  now: number,
+  leaseMs: number,
+): Promise<{ stop: boolean }> {
+  const [rows] = (await data.query(
+    'update run set lease_until = $3 where id = $1 and token = $2 and ended_at is null returning stop_asked',
+    [lease.run, lease.token, new Date(now + leaseMs)],
+  )) as [{ stop_asked: boolean }[], number];
   if (!rows[0]) throw new LeaseLost(lease.run);
   return { stop: rows[0].stop_asked };
 }
@@ -68,16 +91,24 @@ export async function saveProgress(db: EntityManager, lease: RunLease, progress:
   await tell(db, lease.run);
 }
 
-export async function closeRun(db: EntityManager, lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>): Promise<void> {
-  await db.query('update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7 where id = $1', [
-    lease.run,
-    new Date(result.now),
-    result.state,
-    JSON.stringify(result.progress),
-    JSON.stringify(result.troubles),
-    JSON.stringify(result.guards),
-    result.words ?? null,
-  ]);
+export async function closeRun(
+  db: EntityManager,
+  lease: RunLease,
+  result: RunResult,
+  cursors: ReadonlyMap<MemberId, MemberCursor>,
+): Promise<void> {
+  await db.query(
+    'update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7 where id = $1',
+    [
+      lease.run,
+      new Date(result.now),
+      result.state,
+      JSON.stringify(result.progress),
+      JSON.stringify(result.troubles),
+      JSON.stringify(result.guards),
+      result.words ?? null,
+    ],
+  );
   for (const [member, { changedSince, listedAt, knotVersion }] of cursors) {
     await db.query(
       `insert into member_cursor (knot_id, member, changed_since, listed_at, knot_version) values ($1, $2, $3, $4, $5)
@@ -91,11 +122,19 @@ export async function closeRun(db: EntityManager, lease: RunLease, result: RunRe
 }
 
 export async function cursorsOf(data: DataSource, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
-  const rows = (await data.query('select member, changed_since, listed_at, knot_version from member_cursor where knot_id = $1', [knot])) as {
+  const rows = (await data.query(
+    'select member, changed_since, listed_at, knot_version from member_cursor where knot_id = $1',
+    [knot],
+  )) as {
     member: string;
     changed_since: string;
     listed_at: string;
     knot_version: number;
   }[];
-  return new Map(rows.map((row) => [row.member, { changedSince: Number(row.changed_since), listedAt: Number(row.listed_at), knotVersion: row.knot_version }]));
+  return new Map(
+    rows.map((row) => [
+      row.member,
+      { changedSince: Number(row.changed_since), listedAt: Number(row.listed_at), knotVersion: row.knot_version },
+    ]),
+  );
 }

@@ -1,5 +1,12 @@
 import type { DataSource, EntityManager } from 'typeorm';
-import { type AnchorId, anchorId, type EvidenceTexts, recordKey, type Reading, type TieReason } from '@anchor-knot/core';
+import {
+  type AnchorId,
+  anchorId,
+  type EvidenceTexts,
+  recordKey,
+  type Reading,
+  type TieReason,
+} from '@anchor-knot/core';
 import type { RecordRef, RunLease, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
 import { byAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
@@ -36,7 +43,11 @@ export async function stage(db: EntityManager, lease: RunLease, records: readonl
   await keepUniqueValues(db, lease, records);
 }
 
-export async function changeReadings(db: EntityManager, { run }: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]): Promise<void> {
+export async function changeReadings(
+  db: EntityManager,
+  { run }: RunLease,
+  records: readonly (RecordRef & { readonly reading: Reading })[],
+): Promise<void> {
   await db.query(
     `update staged_record s set reading = r.reading, rejected = r.rejected from unnest($2::text[], $3::text[], $4::boolean[], ${fromJsonColumn('$5')}) as r(member, key, rejected, reading)
      where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
@@ -71,12 +82,20 @@ export async function* stagedNewcomers(data: DataSource, { run }: RunLease): Asy
   }
 }
 
-export async function stagedReadings(data: DataSource, { run }: RunLease, refs: readonly RecordRef[]): Promise<readonly (RecordRef & { readonly reading: Reading })[]> {
+export async function stagedReadings(
+  data: DataSource,
+  { run }: RunLease,
+  refs: readonly RecordRef[],
+): Promise<readonly (RecordRef & { readonly reading: Reading })[]> {
   const rows = (await data.query(
     'select member, record_key, reading from staged_record join unnest($2::text[], $3::text[]) as wanted(member, record_key) using (member, record_key) where run_id = $1',
     [run, refs.map(({ member }) => member), refs.map(({ key }) => key)],
   )) as StagedRow[];
-  return rows.map((row) => ({ member: row.member, key: recordKey(row.record_key), reading: JSON.parse(row.reading) as Reading }));
+  return rows.map((row) => ({
+    member: row.member,
+    key: recordKey(row.record_key),
+    reading: JSON.parse(row.reading) as Reading,
+  }));
 }
 
 export async function assign(
@@ -87,11 +106,22 @@ export async function assign(
   await db.query(
     `update staged_record s set anchor_id = r.anchor, why = r.why from unnest($2::text[], $3::text[], $4::uuid[], $5::text[]) as r(member, key, anchor, why)
      where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
-    [run, records.map(({ member }) => member), records.map(({ key }) => key), records.map(({ anchor }) => anchor), records.map(({ why }) => (why ? JSON.stringify(why) : null))],
+    [
+      run,
+      records.map(({ member }) => member),
+      records.map(({ key }) => key),
+      records.map(({ anchor }) => anchor),
+      records.map(({ why }) => (why ? JSON.stringify(why) : null)),
+    ],
   );
 }
 
-export async function anchorsToMerge(data: DataSource, { run, knot }: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
+export async function anchorsToMerge(
+  data: DataSource,
+  { run, knot }: RunLease,
+  after: AnchorId | undefined,
+  limit: number,
+): Promise<readonly AnchorId[]> {
   if (after === undefined) await analyseIfMany(data, run);
   const rows = (await data.query(
     `select id from (
@@ -104,9 +134,10 @@ export async function anchorsToMerge(data: DataSource, { run, knot }: RunLease, 
 }
 
 async function analyseIfMany(data: DataSource, run: string): Promise<void> {
-  const [{ many }] = (await data.query('select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows', [run, worthAnalysing])) as [
-    { many: boolean },
-  ];
+  const [{ many }] = (await data.query(
+    'select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows',
+    [run, worthAnalysing],
+  )) as [{ many: boolean }];
   if (many) await data.query('analyze staged_record');
 }
 

@@ -4,8 +4,14 @@ import { recordKey } from '@anchor-knot/core';
 import type { RepeatedValue, RunLease, StagedRecord } from '../../orchestration/store.js';
 
 /** Keeps what staged records have under checks of unique values; a blank is kept as nothing. */
-export async function keepUniqueValues(db: EntityManager, { knot }: RunLease, records: readonly StagedRecord[]): Promise<void> {
-  const rows = records.flatMap(({ member, key, unique }) => (unique ?? []).map(({ check, value }) => ({ check, member, key, value })));
+export async function keepUniqueValues(
+  db: EntityManager,
+  { knot }: RunLease,
+  records: readonly StagedRecord[],
+): Promise<void> {
+  const rows = records.flatMap(({ member, key, unique }) =>
+    (unique ?? []).map(({ check, value }) => ({ check, member, key, value })),
+  );
   if (rows.length === 0) return;
   const columns = [rows.map(({ check }) => check), rows.map(({ member }) => member), rows.map(({ key }) => key)];
   await db.query(
@@ -17,7 +23,11 @@ export async function keepUniqueValues(db: EntityManager, { knot }: RunLease, re
     `insert into unique_value (knot_id, check_id, member, record_key, value_hash)
      select $1, check_id, member, record_key, value_hash from unnest($2::text[], $3::text[], $4::text[], $5::text[]) as r(check_id, member, record_key, value_hash)
      where value_hash is not null on conflict (knot_id, check_id, member, record_key) do update set value_hash = excluded.value_hash`,
-    [knot, ...columns, rows.map(({ value }) => (value === undefined ? null : createHash('sha256').update(value).digest('base64')))],
+    [
+      knot,
+      ...columns,
+      rows.map(({ value }) => (value === undefined ? null : createHash('sha256').update(value).digest('base64'))),
+    ],
   );
 }
 
@@ -34,5 +44,10 @@ export async function repeatedValues(data: DataSource, { run, knot }: RunLease):
      where alike > 1 order by check_id, member, record_key`,
     [run, knot],
   )) as { check_id: string; member: string; record_key: string; staged: boolean }[];
-  return rows.map(({ check_id, member, record_key, staged }) => ({ check: check_id, member, key: recordKey(record_key), isStaged: staged }));
+  return rows.map(({ check_id, member, record_key, staged }) => ({
+    check: check_id,
+    member,
+    key: recordKey(record_key),
+    isStaged: staged,
+  }));
 }

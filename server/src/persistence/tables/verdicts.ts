@@ -2,14 +2,21 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { recordId, recordKey, type RecordName, type Verdict } from '@anchor-knot/core';
 
 export async function verdictsOf(data: DataSource, knot: string): Promise<readonly Verdict[]> {
-  const rows = (await data.query('select member_a, key_a, member_b, key_b, same from verdict where knot_id = $1 order by id', [knot])) as {
+  const rows = (await data.query(
+    'select member_a, key_a, member_b, key_b, same from verdict where knot_id = $1 order by id',
+    [knot],
+  )) as {
     member_a: string;
     key_a: string;
     member_b: string;
     key_b: string;
     same: boolean;
   }[];
-  return rows.map((row) => ({ a: { member: row.member_a, key: recordKey(row.key_a) }, b: { member: row.member_b, key: recordKey(row.key_b) }, same: row.same }));
+  return rows.map((row) => ({
+    a: { member: row.member_a, key: recordKey(row.key_a) },
+    b: { member: row.member_b, key: recordKey(row.key_b) },
+    same: row.same,
+  }));
 }
 
 /** Keeps what a person says of pairs; what was said of a pair before is replaced. */
