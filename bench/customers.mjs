@@ -1,6 +1,7 @@
 /**
  * 100,000 customers in two stand-ins: no change, 1 percent changed, first load. Each is measured against a floor of the
- * same run: fetching and parsing the same pages with the plain HTTP client, with the same page size; for the first load,
+ * same run: fetching and parsing the same pages with the plain HTTP client, with the same page size; for the first
+ * load,
  * fetching and copying the raw records into one table. Prints ratios and peak memory. Settings: BENCH_CUSTOMERS.
  */
 import { spawn } from 'node:child_process';
@@ -69,7 +70,8 @@ const systems = Object.fromEntries(
 const { knot: definition } = knotFileSchema.parse(
   JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8')),
 );
-// Measured between the CRM and the shop: the thirteen fields that both have, with phones, a crosswalk and cuts, plus a formula on the note; no guards.
+// Measured between the CRM and the shop: the thirteen fields that both have, with phones, a crosswalk and cuts, plus a
+// formula on the note; no guards.
 definition.members = definition.members.filter(({ system }) => system in systems);
 const measured = new Set(definition.members.map(({ id }) => id));
 const ofMeasured = (mappings) =>
@@ -193,7 +195,10 @@ function report(name, measured, floor, goal) {
   const tally = measured.result?.result?.progress.tally;
   const written = tally ? Object.values(tally).reduce((sum, one) => sum + one.written, 0) : 0;
   console.log(
-    `${name}: ${measured.seconds.toFixed(2)} s, ${(measured.seconds / floor.seconds).toFixed(2)} times its floor of ${floor.seconds.toFixed(2)} s${goal ? ` (goal ${goal})` : ''}; processor ${(measured.processor / floor.processor).toFixed(2)} times; ${micro(measured.seconds)}; peak ${measured.megabytes.toFixed(0)} MB${written ? `; ${written} records written` : ''}`,
+    `${name}: ${measured.seconds.toFixed(2)} s, ${(measured.seconds / floor.seconds).toFixed(2)} times ` +
+      `its floor of ${floor.seconds.toFixed(2)} s${goal ? ` (goal ${goal})` : ''}; processor ` +
+      `${(measured.processor / floor.processor).toFixed(2)} times; ${micro(measured.seconds)}; peak ` +
+      `${measured.megabytes.toFixed(0)} MB${written ? `; ${written} records written` : ''}`,
   );
 }
 

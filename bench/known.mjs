@@ -1,7 +1,9 @@
 /**
- * 1,000 new records against many that are tied already, as a run finds them: by the index in the database, without comparing
+ * 1,000 new records against many that are tied already, as a run finds them: by the index in the database, without
+ * comparing
  * everything. Prints how long finding candidates, comparing and choosing take, beside reading as many records by their
- * keys from the same table (the floor). Settings: BENCH_KNOWN (records in the index, a million unless given), BENCH_SEED.
+ * keys from the same table (the floor). Settings: BENCH_KNOWN (records in the index, a million unless given),
+ * BENCH_SEED.
  */
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -70,7 +72,8 @@ try {
   await data.query('analyze evidence_record');
   await data.query('analyze evidence_block');
   const [{ blocks, size }] = await data.query(
-    `select count(*) as blocks, pg_total_relation_size('evidence_block') + pg_total_relation_size('evidence_record') as size from evidence_block`,
+    `select count(*) as blocks, pg_total_relation_size('evidence_block') + pg_total_relation_size('evidence_record') as
+      size from evidence_block`,
   );
   console.log(
     `${left.length} records indexed in ${took.toFixed(0)} s: ${blocks} blocks, ${Math.round(Number(size) / 1e6)} MB`,
@@ -131,7 +134,10 @@ try {
     );
     const floor = performance.now() - read;
     console.log(
-      `${turn}: ${newcomers} new against ${count}: ${((all - begun) / 1000).toFixed(2)} s (${((searched - begun) / 1000).toFixed(2)} s to find ${records.length} candidates, ${compared} pairs compared); ${good} of 600 found as the best; reading the candidates by key ${(floor / 1000).toFixed(2)} s`,
+      `${turn}: ${newcomers} new against ${count}: ${((all - begun) / 1000).toFixed(2)} s ` +
+        `(${((searched - begun) / 1000).toFixed(2)} s to find ${records.length} candidates, ${compared} ` +
+        `pairs compared); ${good} of 600 found as the best; reading the candidates by key ` +
+        `${(floor / 1000).toFixed(2)} s`,
     );
   }
   await data.destroy();

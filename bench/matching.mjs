@@ -1,5 +1,6 @@
 /**
- * How well and how fast records are matched by evidence, on lists with known truth (bench/matching) and on the demo's. Prints
+ * How well and how fast records are matched by evidence, on lists with known truth (bench/matching) and on the demo's.
+ * Prints
  * pairwise precision at the upper threshold, recall of tied and asked pairs together, how many are asked, the same for
  * exact keys alone, and the speed beside a plain loop over the same comparison functions (the floor).
  * Settings: BENCH_RECORDS (in each large list), BENCH_SEED, BENCH_UPPER and BENCH_LOWER (thresholds in bits).
@@ -173,17 +174,25 @@ async function measure(title, lists, evidence, keys) {
   const recall = found / ties;
   console.log(
     `${title}: ${left.length} against ${right.length}, ${ties} in both\n` +
-      `  precision ${precision.toFixed(4)}  recall ${recall.toFixed(4)} (tied alone ${(good / ties).toFixed(4)})  F1 ${((2 * precision * recall) / (precision + recall)).toFixed(4)}  asked ${((asked.length / ties) * 100).toFixed(1)} % of the true ones (${asked.filter(isRight).length} of ${asked.length} are); ${result.duplicates} records are like one that is tied to another\n` +
+      `  precision ${precision.toFixed(4)}  recall ${recall.toFixed(4)} (tied alone ` +
+      `${(good / ties).toFixed(4)})  F1 ${((2 * precision * recall) / (precision + recall)).toFixed(4)}  ` +
+      `asked ${((asked.length / ties) * 100).toFixed(1)} % of the true ones ` +
+      `(${asked.filter(isRight).length} of ${asked.length} are); ${result.duplicates} records are like one ` +
+      `that is tied to another\n` +
       `  exact keys alone: recall ${exactKeys(lists, keys).toFixed(3)}\n` +
-      `  ${(took / 1000).toFixed(1)} s; ${result.compared} pairs compared of ${(left.length * right.length).toExponential(1)}, ${Math.round(result.compared / (took / 1000))} a second in all; ${Math.round(process.memoryUsage().rss / 1e6)} MB`,
+      `  ${(took / 1000).toFixed(1)} s; ${result.compared} pairs compared of ` +
+      `${(left.length * right.length).toExponential(1)}, ${Math.round(result.compared / (took / 1000))} a ` +
+      `second in all; ${Math.round(process.memoryUsage().rss / 1e6)} MB`,
   );
   if (process.argv.includes('--weights')) {
     for (const [field, { m, u }] of result.weights.fields.entries())
       console.log(
-        `    ${evidence[field].name.padEnd(10)} ${m.map((share, level) => `m ${share.toFixed(3)} u ${u[level].toPrecision(2)} bits ${Math.log2(share / u[level]).toFixed(1)}`).join('  |  ')}`,
+        `    ${evidence[field].name.padEnd(10)} ` +
+          `${m.map((share, level) => `m ${share.toFixed(3)} u ${u[level].toPrecision(2)} bits ` + `${Math.log2(share / u[level]).toFixed(1)}`).join('  |  ')}`,
       );
     console.log(
-      `    prior ${Math.log2(result.weights.prior).toFixed(1)} bits, ${Math.round(result.weights.prior * left.length * right.length)} expected`,
+      `    prior ${Math.log2(result.weights.prior).toFixed(1)} bits, ` +
+        `${Math.round(result.weights.prior * left.length * right.length)} expected`,
     );
   }
   if (process.argv.includes('--wrong')) {
@@ -260,6 +269,7 @@ if (records > 0) {
       if (values[i] !== undefined && values[j] !== undefined) sum += comparison.level(values[i], values[j]);
   }
   console.log(
-    `  a plain loop over the same comparisons: ${Math.round(pairs / ((performance.now() - begun) / 1000))} pairs a second on one core (${sum})`,
+    '  a plain loop over the same comparisons: ' +
+      `${Math.round(pairs / ((performance.now() - begun) / 1000))} pairs a second on one core (${sum})`,
   );
 }

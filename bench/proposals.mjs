@@ -1,7 +1,10 @@
 /**
- * How well mapping proposals find the pairs of fields that correspond, on sets with known truth (bench/proposals). Prints
- * precision and recall for each set and over all, also without any values (names and types alone would be the floor: the
- * same number of records, none in common), and the time. Settings: BENCH_SEED, BENCH_THINGS, and --wrong to list mistakes.
+ * How well mapping proposals find the pairs of fields that correspond, on sets with known truth (bench/proposals).
+ * Prints
+ * precision and recall for each set and over all, also without any values (names and types alone would be the floor:
+ * the
+ * same number of records, none in common), and the time. Settings: BENCH_SEED, BENCH_THINGS, and --wrong to list
+ * mistakes.
  */
 import { performance } from 'node:perf_hooks';
 import { ObjectSketcher, proposePairs } from '@anchor-knot/core';
@@ -76,7 +79,10 @@ function measure(title, collection) {
       for (const key of ['right', 'proposed', 'truth']) sum[key] += one[key];
     const tied = found.tied.by ? `tied by ${found.tied.by.join(' = ')} (${found.tied.count})` : 'not tied';
     console.log(
-      `${set.name}\n  precision ${percent(found.right, found.proposed)}  recall ${percent(found.right, found.truth)}  (no record in common: ${percent(without.right, without.proposed)}, ${percent(without.right, without.truth)})  ${found.took.toFixed(0)} ms, ${tied}`,
+      `${set.name}\n  precision ${percent(found.right, found.proposed)}  recall ` +
+        `${percent(found.right, found.truth)}  (no record in common: ` +
+        `${percent(without.right, without.proposed)}, ${percent(without.right, without.truth)})  ` +
+        `${found.took.toFixed(0)} ms, ${tied}`,
     );
   }
   for (const [name, { right, proposed, truth }] of Object.entries({

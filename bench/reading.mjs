@@ -1,6 +1,7 @@
 /**
  * Reading 100,000 records of 30 fields through a connector, and profiling them in one pass. The floor, in the same run:
- * fetching the same pages with the same client and parsing them with JSON.parse, one page after the other. Prints ratios
+ * fetching the same pages with the same client and parsing them with JSON.parse, one page after the other. Prints
+ * ratios
  * and peak memory. Settings: BENCH_RECORDS.
  */
 import { spawn } from 'node:child_process';
@@ -132,7 +133,8 @@ async function measure() {
       `read through the connector:     ${Math.round(read)} ms, ${(read / base).toFixed(2)} times the floor (goal 1.3)`,
     );
     console.log(
-      `read and profiled in one pass:  ${Math.round(profile)} ms, ${(profile / base).toFixed(2)} times the floor; ${await profiled()}`,
+      `read and profiled in one pass:  ${Math.round(profile)} ms, ${(profile / base).toFixed(2)} times the ` +
+        `floor; ${await profiled()}`,
     );
     console.log(`peak memory ${Math.round(peak / 1024 / 1024)} MB`);
     await agent.close();

@@ -1,6 +1,8 @@
 /**
- * What each kind of step costs, read and written, as a ratio to the bare call of the library or of the language behind it
- * on the same values in the same run (the floor); then 100,000 records through 25 mappings, read as a run reads them and
+ * What each kind of step costs, read and written, as a ratio to the bare call of the library or of the language behind
+ * it
+ * on the same values in the same run (the floor); then 100,000 records through 25 mappings, read as a run reads them
+ * and
  * written once, with the time by kind of step. Goal: at most 1.5 for steps with a library behind them.
  * Settings: BENCH_VALUES (per round), BENCH_RECORDS.
  */
@@ -273,7 +275,9 @@ for (let n = 0; n < records; n += 1) {
   if (n % 5000 === 0) most = Math.max(most, process.memoryUsage().rss);
 }
 console.log(
-  `\n${records} records through ${chains.length} mappings: read ${(reading / 1000).toFixed(1)} s, written and read back ${(writing / 1000).toFixed(1)} s, all in all ${((performance.now() - begun) / 1000).toFixed(1)} s`,
+  `\n${records} records through ${chains.length} mappings: read ${(reading / 1000).toFixed(1)} s, ` +
+    `written and read back ${(writing / 1000).toFixed(1)} s, all in all ` +
+    `${((performance.now() - begun) / 1000).toFixed(1)} s`,
 );
 console.log(`  memory grew by ${Math.round((most - before) / 1e6)} MB at most`);
 const byKind = new Map();

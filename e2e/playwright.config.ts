@@ -1,6 +1,8 @@
 import { defineConfig } from '@playwright/test';
 
-/** The real interface in Debian's Chromium, on a real installation that `src/installation.ts` starts for the whole run. */
+/**
+ * The real interface in Debian's Chromium, on a real installation that `src/installation.ts` starts for the whole run.
+ */
 export default defineConfig({
   testDir: 'src',
   globalSetup: './src/installation.ts',

@@ -1,21 +1,27 @@
 /**
- * Two lists of invented people or companies with known truth, for measuring matching, in the manner of the generator of Febrl (Christen
+ * Two lists of invented people or companies with known truth, for measuring matching, in the manner of the generator of
+ * Febrl (Christen
  * 2005, Probabilistic data generation for deduplication and data linkage): originals, and copies with typing, phonetic
  * and scanning errors, changed and missing values, swapped fields. Households share surname, address and phone;
  * companies have branches. Seeded: the same options give the same lists.
  */
 import { random } from '../proposals/world.mjs';
 
-const starts =
-  'Bar Ber Bran Cal Car Col Dan Dor Ed El Fen Gar Hal Har Hol Kel Lan Mar Mel Nor Os Pen Quin Ros Sal Stan Tam Ul Van Wes Yar'.split(
-    ' ',
-  );
+const starts = (
+  'Bar Ber Bran Cal Car Col Dan Dor Ed El Fen Gar Hal Har Hol Kel Lan Mar Mel Nor Os Pen Quin Ros Sal ' +
+  'Stan Tam Ul Van Wes Yar'
+).split(' ');
 const middles = ['', '', 'a', 'e', 'er', 'in', 'ar', 'is', 'on'];
 const ends = 'ton ley ford wick son by well den man er ing low mont sen berg stein sky ham worth dale'.split(' ');
-const given =
-  'William Robert Richard Thomas Margaret Elizabeth Katherine James John Michael David Susan Jennifer Patricia Barbara Charles Joseph Daniel Matthew Anthony Andrew Edward Samuel Benjamin Emily Charlotte Amelia Sophie Grace Lucy Hannah Oliver George Harry Jack Noah Leo Arthur Freya Isla Ivy Rosie Ella Mia Lily Evie Theodore Frederick Alexander Nicholas Victoria Rebecca Rachel Sarah Helen Joan Ruth Alice Clara Edith Hugo Felix Oscar Ralph Simon Peter Philip Stephen Gregory Jonathan Timothy Deborah Pamela Sylvia Monica Anita Carmen Ingrid Astrid Bjorn Lars Anneke Pieter Marco Giulia Chiara Paolo Ines Diego'.split(
-    ' ',
-  );
+const given = (
+  'William Robert Richard Thomas Margaret Elizabeth Katherine James John Michael David Susan Jennifer ' +
+  'Patricia Barbara Charles Joseph Daniel Matthew Anthony Andrew Edward Samuel Benjamin Emily ' +
+  'Charlotte Amelia Sophie Grace Lucy Hannah Oliver George Harry Jack Noah Leo Arthur Freya Isla Ivy ' +
+  'Rosie Ella Mia Lily Evie Theodore Frederick Alexander Nicholas Victoria Rebecca Rachel Sarah Helen ' +
+  'Joan Ruth Alice Clara Edith Hugo Felix Oscar Ralph Simon Peter Philip Stephen Gregory Jonathan ' +
+  'Timothy Deborah Pamela Sylvia Monica Anita Carmen Ingrid Astrid Bjorn Lars Anneke Pieter Marco ' +
+  'Giulia Chiara Paolo Ines Diego'
+).split(' ');
 const nick = {
   William: 'Bill',
   Robert: 'Bob',
@@ -47,10 +53,10 @@ const nick = {
   Timothy: 'Tim',
   Stephen: 'Steve',
 };
-const streetNames =
-  'Mill Church Station Harbour High Orchard Bridge Victoria Saltpan Quarry Windmill Meadow Castle Abbey Fountain Chapel Market Priory Rectory Spring'.split(
-    ' ',
-  );
+const streetNames = (
+  'Mill Church Station Harbour High Orchard Bridge Victoria Saltpan Quarry Windmill Meadow Castle ' +
+  'Abbey Fountain Chapel Market Priory Rectory Spring'
+).split(' ');
 const kinds = ['Street', 'Road', 'Lane', 'Avenue', 'Close', 'Drive', 'Gardens', 'Terrace'];
 const short = {
   Street: 'St',
@@ -181,7 +187,9 @@ function replaced(text, [from, to]) {
 const digits = ({ int }, count) => Array.from({ length: count }, () => int(0, 9)).join('');
 const address = (tool) => ({
   street: `${tool.int(1, 180)} ${tool.pick(streetNames)} ${tool.pick(kinds)}`,
-  postcode: `${tool.pick(['HZ', 'TQ', 'MB', 'KB', 'FW', 'LN'])}${tool.int(1, 29)} ${tool.int(1, 9)}${tool.pick(['QD', 'AB', 'LN', 'TX', 'WY', 'RS', 'HG'])}`,
+  postcode:
+    `${tool.pick(['HZ', 'TQ', 'MB', 'KB', 'FW', 'LN'])}${tool.int(1, 29)} ` +
+    `${tool.int(1, 9)}${tool.pick(['QD', 'AB', 'LN', 'TX', 'WY', 'RS', 'HG'])}`,
 });
 const day = ({ int }) => new Date(Date.UTC(1930, 0, 1) + int(0, 27_000) * 86_400_000).toISOString().slice(0, 10);
 

@@ -1,5 +1,6 @@
 /**
- * Pairs of objects with data and truth, for measuring mapping proposals. Frozen: written and committed before the method
+ * Pairs of objects with data and truth, for measuring mapping proposals. Frozen: written and committed before the
+ * method
  * was, and not to be changed to suit it; a new kind of difficulty is a new set.
  *
  * Each set: `left` and `right` give the fields of one record of a thing; `same` lists the fields that correspond, left

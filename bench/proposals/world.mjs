@@ -8,18 +8,18 @@ export function random(seed) {
     return ((mixed ^ (mixed >>> 14)) >>> 0) / 4294967296;
   };
 }
-const first =
-  'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren Keziah Lorcan Mette Nils Orla Piet Quinn Rosa Sander Tilda Umar Vera Wren Yara'.split(
-    ' ',
-  );
-const last =
-  'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne Umber Vance Wetherby Yates'.split(
-    ' ',
-  );
-const firm =
-  'Oakridge Fernhill Saltpan Tidewater Lapwing Silverweed Larkspur Bramble Heron Quarry Millrace Thistle Copper Juniper Harbour'.split(
-    ' ',
-  );
+const first = (
+  'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren Keziah Lorcan Mette Nils Orla Piet Quinn ' +
+  'Rosa Sander Tilda Umar Vera Wren Yara'
+).split(' ');
+const last = (
+  'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist ' +
+  'Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne Umber Vance Wetherby Yates'
+).split(' ');
+const firm = (
+  'Oakridge Fernhill Saltpan Tidewater Lapwing Silverweed Larkspur Bramble Heron Quarry Millrace ' +
+  'Thistle Copper Juniper Harbour'
+).split(' ');
 const trade = 'Gardens;Nursery;Orchids;Landscapes;Academy;Estates;Growers;Botanics;Holdings;Parks'.split(';');
 const legal = ['Ltd', 'GmbH', 'SARL', 'BV', 'plc', ''];
 const towns =
@@ -33,10 +33,10 @@ const streets = [
   'Orchard Close',
   'Bridge End',
 ];
-const lorem =
-  'called asked about delivery of the glass wants a second visit before winter prefers mornings key with the neighbour frame was bent replaced at no cost invoice to head office'.split(
-    ' ',
-  );
+const lorem = (
+  'called asked about delivery of the glass wants a second visit before winter prefers mornings key ' +
+  'with the neighbour frame was bent replaced at no cost invoice to head office'
+).split(' ');
 const colours = ['green', 'anthracite', 'white', 'cedar'];
 
 /** One thing of the business with everything that any set may ask of it. */

@@ -2,7 +2,9 @@ import { lookup } from 'node:dns/promises';
 import { BlockList, isIP } from 'node:net';
 import { SystemTrouble } from './connector.js';
 
-/** Networks that are never the address of a business system: special use by RFC 6890, and what holds clouds' metadata. */
+/**
+ * Networks that are never the address of a business system: special use by RFC 6890, and what holds clouds' metadata.
+ */
 const never: readonly (readonly [network: string, prefix: number, family: 'ipv4' | 'ipv6'])[] = [
   ['0.0.0.0', 8, 'ipv4'],
   ['169.254.0.0', 16, 'ipv4'],

@@ -1,4 +1,7 @@
-/** What every connector must do, on real peers: stand-ins and a public REST server package over real HTTP, a real PostgreSQL, real files. */
+/**
+ * What every connector must do, on real peers: stand-ins and a public REST server package over real HTTP, a real
+ * PostgreSQL, real files.
+ */
 import { type ChildProcess, spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
@@ -102,7 +105,8 @@ async function stoodIn(
 }
 
 /**
- * A REST server that we did not write: the json-server package, with its data in memory. With a file, which it watches for
+ * A REST server that we did not write: the json-server package, with its data in memory. With a file, which it watches
+ * for
  * changes of others, it sometimes takes an older state of its own for news.
  */
 async function restServer(): Promise<Connector> {
@@ -461,29 +465,32 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
       ]);
   });
 
-  test('does what it declares: conditional updates lose against others, repeated creations make one record', async () => {
-    const [created] = await connector.write([
-      {
-        kind: 'create',
-        idempotencyKey: 'k2',
-        fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'twice@x.example' : value])),
-      },
-    ]);
-    if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
-    const before = await connector.readOne(created.key);
-    const update = () =>
-      connector.write([
-        { kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'mine']]) },
+  test(
+    'does what it declares: conditional updates lose against others, repeated creations ' + 'make one record',
+    async () => {
+      const [created] = await connector.write([
+        {
+          kind: 'create',
+          idempotencyKey: 'k2',
+          fields: new Map(create.map(([path, value]) => [path, /mail/i.test(path) ? 'twice@x.example' : value])),
+        },
       ]);
-    await connector.write([
-      { kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'theirs']]) },
-    ]);
-    if (connector.capabilities.conditionalUpdate) expect(await update()).toEqual([{ kind: 'raced' }]);
-    if (connector.capabilities.idempotentCreate)
-      expect(await connector.write([{ kind: 'create', idempotencyKey: 'k2', fields: new Map(create) }])).toMatchObject([
-        { kind: 'written', key: created.key },
+      if (created?.kind !== 'written') throw new Error(JSON.stringify(created));
+      const before = await connector.readOne(created.key);
+      const update = () =>
+        connector.write([
+          { kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'mine']]) },
+        ]);
+      await connector.write([
+        { kind: 'update', key: created.key, version: before?.version, fields: new Map([[field, 'theirs']]) },
       ]);
-  });
+      if (connector.capabilities.conditionalUpdate) expect(await update()).toEqual([{ kind: 'raced' }]);
+      if (connector.capabilities.idempotentCreate)
+        expect(
+          await connector.write([{ kind: 'create', idempotencyKey: 'k2', fields: new Map(create) }]),
+        ).toMatchObject([{ kind: 'written', key: created.key }]);
+    },
+  );
 });
 
 test.each<[string, () => Promise<Connector>]>([
@@ -636,7 +643,8 @@ describe('when a system does wrong', () => {
     ['numbered pages', { kind: 'page number', parameter: 'page' }, true],
     ['an offset', { kind: 'offset', parameter: 'from' }, true],
   ])(
-    'when a record disappears while it is listed, a listing by %s may skip another; that one can still be read by its key',
+    'when a record disappears while it is listed, a listing by %s may skip another; that one can still ' +
+      'be read by its key',
     async (_, paging, skips) => {
       const rows = Array.from({ length: 30 }, (__, index) => ({ id: String(100 + index) }));
       const app = (await import('node:http')).createServer((request, response) => {

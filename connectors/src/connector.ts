@@ -74,7 +74,8 @@ export type WriteOutcome =
 export interface Connector {
   readonly capabilities: Capabilities;
   /**
-   * All records, or those changed since a time (by the system's clock, inclusive), page by page. A record may come twice.
+   * All records, or those changed since a time (by the system's clock, inclusive), page by page. A record may come
+   * twice.
    * @throws {SystemTrouble} when the system cannot be read any further
    */
   read(options: {
@@ -89,9 +90,15 @@ export interface Connector {
   write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]>;
   /** The object's fields in the system's own words; `undefined` when it does not say. @throws {SystemTrouble} */
   describe(): Promise<SourceSchema | undefined>;
-  /** What the system itself says that this account may write here; `undefined` where it does not say. @throws {SystemTrouble} */
+  /**
+   * What the system itself says that this account may write here; `undefined` where it does not say. @throws
+   * {SystemTrouble}
+   */
   rights?(): Promise<{ readonly create: boolean; readonly update: boolean } | undefined>;
-  /** Adds a field to the object; only where that is declared. @returns the path under which it is found in records. @throws {SystemTrouble} */
+  /**
+   * Adds a field to the object; only where that is declared. @returns the path under which it is found in records.
+   * @throws {SystemTrouble}
+   */
   createField?(name: string, type: NewFieldType): Promise<FieldPath>;
   /** How far the system's clock is ahead of ours, in milliseconds; 0 until measured. */
   clockOffset(): number;
@@ -109,7 +116,8 @@ export type TroubleCode =
   | 'file problem';
 
 /**
- * A system, or one of its objects, cannot be worked with as described. The message says what happened, with the system's
+ * A system, or one of its objects, cannot be worked with as described. The message says what happened, with the
+ * system's
  * own words where it sent any; `advice` says what can be done; `code` is what programs tell troubles apart by. When one
  * record is refused, that is a {@link WriteOutcome} instead.
  */

@@ -151,23 +151,29 @@ async function read(answers: Answering): Promise<string> {
   }
 }
 
-test('a cursor that repeats ends with words, not never; a listing without an end is left when nobody wants more', async () => {
-  expect(await read(json({ items: [{ id: 1 }], next: 'same' }))).toMatch(/leads in a circle/);
-  let pages = 0;
-  answering = (path, answer) => json({ items: [{ id: (pages += 1) }], next: `page${pages}` })(path, answer);
-  const connector = new HttpConnector(system(), 'things', dependencies);
-  for await (const _ of connector.read({})) if (pages > 20) break;
-  await connector.close();
-  expect(pages).toBeLessThan(25);
-});
+test(
+  'a cursor that repeats ends with words, not never; a listing without an end is left when ' + 'nobody wants more',
+  async () => {
+    expect(await read(json({ items: [{ id: 1 }], next: 'same' }))).toMatch(/leads in a circle/);
+    let pages = 0;
+    answering = (path, answer) => json({ items: [{ id: (pages += 1) }], next: `page${pages}` })(path, answer);
+    const connector = new HttpConnector(system(), 'things', dependencies);
+    for await (const _ of connector.read({})) if (pages > 20) break;
+    await connector.close();
+    expect(pages).toBeLessThan(25);
+  },
+);
 
-test('records without a key are counted and left, repeated ones come as they are, and a field of 10 MB is read', async () => {
-  expect(
-    await read(
-      json({
-        items: [{ id: 1 }, { name: 'nobody' }, 'text', null, { id: 1 }, { id: 2, note: 'x'.repeat(10_000_000) }],
-        next: null,
-      }),
-    ),
-  ).toBe('3 read, 3 unusable');
-});
+test(
+  'records without a key are counted and left, repeated ones come as they are, and a field of ' + '10 MB is read',
+  async () => {
+    expect(
+      await read(
+        json({
+          items: [{ id: 1 }, { name: 'nobody' }, 'text', null, { id: 1 }, { id: 2, note: 'x'.repeat(10_000_000) }],
+          next: null,
+        }),
+      ),
+    ).toBe('3 read, 3 unusable');
+  },
+);

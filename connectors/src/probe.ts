@@ -28,7 +28,10 @@ const connectMs = 8000;
 /** Clocks further apart than this make *newest edit* decide wrongly. */
 const doubtfulOffsetMs = 2000;
 
-/** Tries a system step by step and says which step failed and what to do. Reads at most one page of each object; writes nothing. */
+/**
+ * Tries a system step by step and says which step failed and what to do. Reads at most one page of each object; writes
+ * nothing.
+ */
 export async function probeSystem(system: System, dependencies: ConnectorDependencies): Promise<Probe> {
   const steps: ProbeStep[] = [];
   const place = placeOf(system);
@@ -146,7 +149,8 @@ async function handshake(
   return new Promise((done, failed) => {
     const socket = connectTls({ host: address, port, servername: host, timeout: connectMs }, () => {
       const { subject, valid_to: until } = socket.getPeerCertificate();
-      const says = `${socket.getProtocol() ?? 'TLS'}, certificate of ${String(subject?.CN ?? host)}, good until ${until}`;
+      const says =
+        `${socket.getProtocol() ?? 'TLS'}, certificate of ${String(subject?.CN ?? host)}, good ` + `until ${until}`;
       socket.destroy();
       done(says);
     });

@@ -4,7 +4,9 @@ import { join } from 'node:path';
 import type { z } from 'zod';
 import { describeIssues, knotFileSchema, knotSchema } from './knotFile.js';
 
-/** Puts a value (or nothing) at a path of a knot, against its type; what is in a list is found by its id or its place. */
+/**
+ * Puts a value (or nothing) at a path of a knot, against its type; what is in a list is found by its id or its place.
+ */
 function spoil(knot: unknown, path: string, value?: unknown): void {
   const names = path.split('.');
   const last = names.pop() as string;

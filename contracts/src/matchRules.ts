@@ -22,11 +22,16 @@ const columns = z.union([
   z.array(z.string().min(1)).min(1).max(8),
 ]);
 
-/** How two lists are matched, as a file: which columns are compared and how. What is left out is recognised or learned. */
+/**
+ * How two lists are matched, as a file: which columns are compared and how. What is left out is recognised or learned.
+ */
 export const matchRulesSchema = z.strictObject({
   /** The columns that tell records of a list apart. */
   keys: z.strictObject({ left: z.string().optional(), right: z.string().optional() }).default({}),
-  /** Several columns are compared as one text. `others` are those of the third list and the ones after it; where it is left out they are called as in the second. */
+  /**
+   * Several columns are compared as one text. `others` are those of the third list and the ones after it; where it is
+   * left out they are called as in the second.
+   */
   fields: z
     .array(
       z.strictObject({

@@ -67,26 +67,28 @@ test('a person gives consent at another system; it is used, noticed when it is t
   await expect(page.getByRole('alert')).toContainText('belongs to no consent');
 });
 
-test('a system is subscribed to; what happens there is shown here, and a subscription that was switched off is put right', async ({
-  page,
-}) => {
-  await page.goto(`${address()}/systems/fernhill`);
-  await page.getByRole('button', { name: 'Subscribe to accounts' }).click();
-  await expect(aside(page)).toContainText(/accounts\s*working/);
-  await page.goto(crmPage());
-  const key = (await page.locator('tbody tr td a').first().textContent()) ?? '';
-  await editThere(page, crmPage(), key, 'Town', 'Ashcombe-by-Sea');
-  await page.goto(`${crmPage()}/webhooks`);
-  await page.getByRole('button', { name: 'Switch off' }).click();
-  await page.goto(`${address()}/systems/fernhill`);
-  await expect(aside(page)).toContainText('1 delivery');
-  await page.getByRole('button', { name: 'What came' }).click();
-  await expect(aside(page)).toContainText(`"id":"${key}"`);
-  await page.getByRole('button', { name: 'See whether they are in order there' }).click();
-  await expect(aside(page)).toContainText('It was switched off there, and was made anew.');
-  await page.getByRole('button', { name: 'End it' }).click();
-  await expect(aside(page)).toContainText('To nothing.');
-});
+test(
+  'a system is subscribed to; what happens there is shown here, and a subscription that was switched ' +
+    'off is put right',
+  async ({ page }) => {
+    await page.goto(`${address()}/systems/fernhill`);
+    await page.getByRole('button', { name: 'Subscribe to accounts' }).click();
+    await expect(aside(page)).toContainText(/accounts\s*working/);
+    await page.goto(crmPage());
+    const key = (await page.locator('tbody tr td a').first().textContent()) ?? '';
+    await editThere(page, crmPage(), key, 'Town', 'Ashcombe-by-Sea');
+    await page.goto(`${crmPage()}/webhooks`);
+    await page.getByRole('button', { name: 'Switch off' }).click();
+    await page.goto(`${address()}/systems/fernhill`);
+    await expect(aside(page)).toContainText('1 delivery');
+    await page.getByRole('button', { name: 'What came' }).click();
+    await expect(aside(page)).toContainText(`"id":"${key}"`);
+    await page.getByRole('button', { name: 'See whether they are in order there' }).click();
+    await expect(aside(page)).toContainText('It was switched off there, and was made anew.');
+    await page.getByRole('button', { name: 'End it' }).click();
+    await expect(aside(page)).toContainText('To nothing.');
+  },
+);
 
 test('an OData service says what it has; its entity sets are ticked, and its records are read', async ({ page }) => {
   await page.goto(`${address()}/systems/connect`);

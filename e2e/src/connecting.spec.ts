@@ -1,4 +1,7 @@
-/** What an administrator does first: connects a system, sees what is wrong with it, what is in it, and what changed there. */
+/**
+ * What an administrator does first: connects a system, sees what is wrong with it, what is in it, and what changed
+ * there.
+ */
 import { expect, test, type Page } from '@playwright/test';
 import { address, erpPage, signIn } from './steps.js';
 
@@ -16,38 +19,40 @@ async function fault(page: Page, label: string, on: boolean): Promise<void> {
   await page.getByRole('button', { name: 'Switch' }).click();
 }
 
-test('a database is connected: what is missing is named, a wrong password too, then tables are ticked and a query is written', async ({
-  page,
-}) => {
-  await page.goto(`${address()}/systems`);
-  const place = await page
-    .getByRole('row', { name: /Coldharbour ERP/ })
-    .locator('.value')
-    .first()
-    .textContent();
-  const [, host = '', port = '', database = ''] = /^(.*):(\d+)\/(.*)$/.exec(place ?? '') ?? [];
-  await page.getByRole('link', { name: 'Connect a system' }).click();
-  await page.getByRole('radio', { name: /SQL database/ }).check();
-  const aside = page.getByRole('complementary');
-  await expect(aside).toContainText('host');
-  await expect(page.getByRole('button', { name: 'Connect', exact: true })).toBeDisabled();
-  await page.getByLabel('Name', { exact: true }).fill('ERP, by hand');
-  await page.getByLabel('Environment').selectOption('test copy');
-  await page.getByLabel('Host').fill(host);
-  await page.getByLabel('Port').fill('1');
-  await page.getByRole('textbox', { name: 'Database' }).fill(database);
-  await page.getByLabel('TLS').selectOption('off');
-  await page.getByLabel('Role').fill('erp_exchange');
-  await page.getByLabel('Password').fill('wrong');
-  await page.getByRole('button', { name: 'Test' }).click();
-  await expect(aside).toContainText('check the port');
-  await page.getByLabel('Port').fill(port);
-  await page.getByRole('button', { name: 'List the tables' }).click();
-  await expect(page.getByRole('alert')).toContainText('password authentication failed');
-  await page.getByRole('button', { name: 'Connect', exact: true }).click();
-  await expect(page.getByRole('heading', { level: 1 })).toContainText('ERP, by hand');
-  await expect(page.locator('header')).toContainText('test copy');
-});
+test(
+  'a database is connected: what is missing is named, a wrong password too, then tables are ticked and ' +
+    'a query is written',
+  async ({ page }) => {
+    await page.goto(`${address()}/systems`);
+    const place = await page
+      .getByRole('row', { name: /Coldharbour ERP/ })
+      .locator('.value')
+      .first()
+      .textContent();
+    const [, host = '', port = '', database = ''] = /^(.*):(\d+)\/(.*)$/.exec(place ?? '') ?? [];
+    await page.getByRole('link', { name: 'Connect a system' }).click();
+    await page.getByRole('radio', { name: /SQL database/ }).check();
+    const aside = page.getByRole('complementary');
+    await expect(aside).toContainText('host');
+    await expect(page.getByRole('button', { name: 'Connect', exact: true })).toBeDisabled();
+    await page.getByLabel('Name', { exact: true }).fill('ERP, by hand');
+    await page.getByLabel('Environment').selectOption('test copy');
+    await page.getByLabel('Host').fill(host);
+    await page.getByLabel('Port').fill('1');
+    await page.getByRole('textbox', { name: 'Database' }).fill(database);
+    await page.getByLabel('TLS').selectOption('off');
+    await page.getByLabel('Role').fill('erp_exchange');
+    await page.getByLabel('Password').fill('wrong');
+    await page.getByRole('button', { name: 'Test' }).click();
+    await expect(aside).toContainText('check the port');
+    await page.getByLabel('Port').fill(port);
+    await page.getByRole('button', { name: 'List the tables' }).click();
+    await expect(page.getByRole('alert')).toContainText('password authentication failed');
+    await page.getByRole('button', { name: 'Connect', exact: true }).click();
+    await expect(page.getByRole('heading', { level: 1 })).toContainText('ERP, by hand');
+    await expect(page.locator('header')).toContainText('test copy');
+  },
+);
 
 test('a JSON interface is taken from its OpenAPI document: sign-in, address and the ticked objects', async ({
   page,
@@ -59,7 +64,8 @@ test('a JSON interface is taken from its OpenAPI document: sign-in, address and 
   await give('a: shopping list');
   await expect(page.getByRole('alert')).toContainText('This is no OpenAPI 3 document');
   const listed =
-    '{ get: { parameters: [{ name: offset, in: query }, { name: limit, in: query }], responses: { 200: { content: { application/json: { schema: { type: array, items: { properties: { id: {} } } } } } } } } }';
+    '{ get: { parameters: [{ name: offset, in: query }, { name: limit, in: query }], responses: { 200: { ' +
+    'content: { application/json: { schema: { type: array, items: { properties: { id: {} } } } } } } } } }';
   await give(`
 openapi: 3.1.0
 info: { title: Parcel tracker }

@@ -1,4 +1,7 @@
-/** Which records are the same thing: weighed, decided by keyboard, undone, merged and split; and what the systems hold then. */
+/**
+ * Which records are the same thing: weighed, decided by keyboard, undone, merged and split; and what the systems hold
+ * then.
+ */
 import { expect, type Page, test } from '@playwright/test';
 import { address, crmPage, openAnchor, runNow, shopPage, signIn } from './steps.js';
 
@@ -30,83 +33,87 @@ const total = async (system: string): Promise<number> =>
       .find(Boolean),
   );
 
-test('weights are learned from the data; moving a line changes counts and examples at once, and a pair adds up', async ({
-  page,
-}) => {
-  await page.goto(`${address()}/knots/customers/identity`);
-  await page.getByRole('button', { name: 'Learn the weights again' }).click();
-  const sum = page.locator('.weighed .sum');
-  await expect(sum).toContainText('that no key ties');
-  await expect(page.locator('.levels').first()).toContainText(/same \+\d/);
-  const asked = async () => numberIn(await sum.locator('b').nth(2).textContent());
-  const before = await asked();
-  const lower = page.getByRole('slider', { name: 'Ask from, in bits' });
-  await lower.focus();
-  for (let step = 0; step < 8; step += 1) await page.keyboard.press('ArrowLeft');
-  await expect.poll(asked).toBeGreaterThan(before);
-  await expect(page.locator('.key')).toContainText('−5.00 bits');
-  // The lines push each other.
-  await page.getByRole('slider', { name: 'Tie from, in bits' }).focus();
-  await page.keyboard.press('Home');
-  await expect(page.locator('.key')).toContainText('asked from −10.00 bits');
-  await page.getByRole('button', { name: 'Undo', exact: true }).click();
-  await expect(page.locator('.key')).toContainText('−5.00 bits');
-  await page.locator('ak-pair-examples button').first().click();
-  const parts = await page.locator('ak-pair-grid ak-score-share .value').allTextContents();
-  const [score, ...others] = await page.locator('ak-pair-grid p .value').allTextContents();
-  const hundredths = (text: string): number => Math.round(100 * numberIn(text));
-  expect([...others, ...parts].reduce((all, part) => all + hundredths(part), 0)).toBe(hundredths(score ?? ''));
-  await page.getByRole('button', { name: 'Give up…' }).click();
-  await page.getByRole('button', { name: 'Give it up' }).click();
-});
+test(
+  'weights are learned from the data; moving a line changes counts and examples at once, and a ' + 'pair adds up',
+  async ({ page }) => {
+    await page.goto(`${address()}/knots/customers/identity`);
+    await page.getByRole('button', { name: 'Learn the weights again' }).click();
+    const sum = page.locator('.weighed .sum');
+    await expect(sum).toContainText('that no key ties');
+    await expect(page.locator('.levels').first()).toContainText(/same \+\d/);
+    const asked = async () => numberIn(await sum.locator('b').nth(2).textContent());
+    const before = await asked();
+    const lower = page.getByRole('slider', { name: 'Ask from, in bits' });
+    await lower.focus();
+    for (let step = 0; step < 8; step += 1) await page.keyboard.press('ArrowLeft');
+    await expect.poll(asked).toBeGreaterThan(before);
+    await expect(page.locator('.key')).toContainText('−5.00 bits');
+    // The lines push each other.
+    await page.getByRole('slider', { name: 'Tie from, in bits' }).focus();
+    await page.keyboard.press('Home');
+    await expect(page.locator('.key')).toContainText('asked from −10.00 bits');
+    await page.getByRole('button', { name: 'Undo', exact: true }).click();
+    await expect(page.locator('.key')).toContainText('−5.00 bits');
+    await page.locator('ak-pair-examples button').first().click();
+    const parts = await page.locator('ak-pair-grid ak-score-share .value').allTextContents();
+    const [score, ...others] = await page.locator('ak-pair-grid p .value').allTextContents();
+    const hundredths = (text: string): number => Math.round(100 * numberIn(text));
+    expect([...others, ...parts].reduce((all, part) => all + hundredths(part), 0)).toBe(hundredths(score ?? ''));
+    await page.getByRole('button', { name: 'Give up…' }).click();
+    await page.getByRole('button', { name: 'Give it up' }).click();
+  },
+);
 
-test('unsure pairs are worked through by keyboard: later, back, the same, not the same; the next run does it in the systems', async ({
-  page,
-}) => {
-  await runCustomers(page);
-  await page.goto(`${address()}/decisions?kind=unsure%20match`);
-  const items = page.locator('article');
-  const first = page.locator('article h2 button').first();
-  await expect(page.locator('ak-pair-grid')).toContainText('what it adds');
-  const count = await items.count();
-  expect(count).toBeGreaterThan(3);
-  const [one, two] = (await page.locator('article h2 button').allTextContents()) as [string, string];
-  await page.keyboard.press('l');
-  await expect(first).toHaveText(two);
-  await expect(first).toBeFocused();
-  await page.keyboard.press('u');
-  await expect(first).toHaveText(one);
-  await page.keyboard.press('1');
-  await expect(items).toHaveCount(count - 1);
-  await page.keyboard.press('u');
-  await expect(items).toHaveCount(count);
-  const keyOf = (text: string): string => text.replace('Record ', '').trim();
-  /** The account beside the first record, once the two are shown. */
-  const crmOf = async (): Promise<string> => {
-    const account = page.locator('article').first().locator('ak-pair-grid thead a').filter({ hasText: /^A-/ });
-    await expect(account).toHaveCount(1);
-    return ((await account.textContent()) ?? '').split(' · ')[0] ?? '';
-  };
-  const same = { shop: keyOf(one), crm: (await crmOf()).trim() };
-  await page.keyboard.press('1');
-  await expect(first).toHaveText(two);
-  const different = { shop: keyOf(two), crm: (await crmOf()).trim() };
-  await page.keyboard.press('2');
-  await expect(items).toHaveCount(count - 2);
-  const [accounts, shoppers] = [await total(crmPage()), await total(shopPage())];
-  await runCustomers(page);
-  // The shop had no phone of what is the same, and has the account's now; what is not the same was made whole on both sides.
-  const digits = (phone: string): string => phone.replaceAll(/\D/g, '').slice(-9);
-  expect(digits(await held(page, shopPage(), same.shop, 'Telephone'))).toBe(
-    digits(await held(page, crmPage(), same.crm, 'Phone')),
-  );
-  expect([await total(crmPage()), await total(shopPage())]).toEqual([accounts + 1, shoppers + 1]);
-  await openAnchor(page, same.crm);
-  await expect(page.locator('thead')).toContainText(same.shop);
-  await expect(page.getByRole('complementary')).toContainText('somebody said that it is the same');
-  await openAnchor(page, different.shop);
-  await expect(page.locator('thead')).not.toContainText(different.crm);
-});
+test(
+  'unsure pairs are worked through by keyboard: later, back, the same, not the same; the next run does ' +
+    'it in the systems',
+  async ({ page }) => {
+    await runCustomers(page);
+    await page.goto(`${address()}/decisions?kind=unsure%20match`);
+    const items = page.locator('article');
+    const first = page.locator('article h2 button').first();
+    await expect(page.locator('ak-pair-grid')).toContainText('what it adds');
+    const count = await items.count();
+    expect(count).toBeGreaterThan(3);
+    const [one, two] = (await page.locator('article h2 button').allTextContents()) as [string, string];
+    await page.keyboard.press('l');
+    await expect(first).toHaveText(two);
+    await expect(first).toBeFocused();
+    await page.keyboard.press('u');
+    await expect(first).toHaveText(one);
+    await page.keyboard.press('1');
+    await expect(items).toHaveCount(count - 1);
+    await page.keyboard.press('u');
+    await expect(items).toHaveCount(count);
+    const keyOf = (text: string): string => text.replace('Record ', '').trim();
+    /** The account beside the first record, once the two are shown. */
+    const crmOf = async (): Promise<string> => {
+      const account = page.locator('article').first().locator('ak-pair-grid thead a').filter({ hasText: /^A-/ });
+      await expect(account).toHaveCount(1);
+      return ((await account.textContent()) ?? '').split(' · ')[0] ?? '';
+    };
+    const same = { shop: keyOf(one), crm: (await crmOf()).trim() };
+    await page.keyboard.press('1');
+    await expect(first).toHaveText(two);
+    const different = { shop: keyOf(two), crm: (await crmOf()).trim() };
+    await page.keyboard.press('2');
+    await expect(items).toHaveCount(count - 2);
+    const [accounts, shoppers] = [await total(crmPage()), await total(shopPage())];
+    await runCustomers(page);
+    // The shop had no phone of what is the same, and has the account's now; what is not the same was made whole on both
+    // sides.
+    const digits = (phone: string): string => phone.replaceAll(/\D/g, '').slice(-9);
+    expect(digits(await held(page, shopPage(), same.shop, 'Telephone'))).toBe(
+      digits(await held(page, crmPage(), same.crm, 'Phone')),
+    );
+    expect([await total(crmPage()), await total(shopPage())]).toEqual([accounts + 1, shoppers + 1]);
+    await openAnchor(page, same.crm);
+    await expect(page.locator('thead')).toContainText(same.shop);
+    await expect(page.getByRole('complementary')).toContainText('somebody said that it is the same');
+    await openAnchor(page, different.shop);
+    await expect(page.locator('thead')).not.toContainText(different.crm);
+  },
+);
 
 test('what was said is listed with who said it, and is taken back', async ({ page }) => {
   await page.goto(`${address()}/knots/customers/verdicts`);
@@ -121,35 +128,37 @@ test('what was said is listed with who said it, and is taken back', async ({ pag
   await expect(rows).toHaveCount(before - 1);
 });
 
-test('duplicates of one system are a list of their own: one carries the tie, the other is set aside and taken in again', async ({
-  page,
-}) => {
-  await page.goto(`${address()}/knots/customers/identity`);
-  await page.getByRole('link', { name: 'Duplicates' }).click();
-  const groups = page.locator('table').first().locator('tbody tr');
-  await expect(groups.first()).toContainText('Market Row');
-  const before = await groups.count();
-  const download = page.waitForEvent('download');
-  await page.getByRole('link', { name: 'Save as CSV' }).click();
-  expect((await download).suggestedFilename()).toBe('customers-duplicates.csv');
-  const keep = groups.first().getByRole('button', { name: /^Keep record/ });
-  await keep.first().click();
-  await expect(groups).toHaveCount(before - 1);
-  await page.getByRole('button', { name: 'Undo' }).click();
-  await expect(groups).toHaveCount(before);
-  await keep.first().click();
-  await expect(groups).toHaveCount(before - 1);
-  await runCustomers(page);
-  await page.goto(`${address()}/knots/customers/duplicates`);
-  await expect(page.getByRole('heading', { name: /Set aside/ })).toBeVisible();
-  const aside = page.locator('table').last().locator('tbody tr');
-  const kept = await aside.count();
-  await aside
-    .first()
-    .getByRole('button', { name: /in again/ })
-    .click();
-  await expect(page.getByRole('button', { name: /in again/ })).toHaveCount(kept - 1);
-});
+test(
+  'duplicates of one system are a list of their own: one carries the tie, the other is set aside and ' +
+    'taken in again',
+  async ({ page }) => {
+    await page.goto(`${address()}/knots/customers/identity`);
+    await page.getByRole('link', { name: 'Duplicates' }).click();
+    const groups = page.locator('table').first().locator('tbody tr');
+    await expect(groups.first()).toContainText('Market Row');
+    const before = await groups.count();
+    const download = page.waitForEvent('download');
+    await page.getByRole('link', { name: 'Save as CSV' }).click();
+    expect((await download).suggestedFilename()).toBe('customers-duplicates.csv');
+    const keep = groups.first().getByRole('button', { name: /^Keep record/ });
+    await keep.first().click();
+    await expect(groups).toHaveCount(before - 1);
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await expect(groups).toHaveCount(before);
+    await keep.first().click();
+    await expect(groups).toHaveCount(before - 1);
+    await runCustomers(page);
+    await page.goto(`${address()}/knots/customers/duplicates`);
+    await expect(page.getByRole('heading', { name: /Set aside/ })).toBeVisible();
+    const aside = page.locator('table').last().locator('tbody tr');
+    const kept = await aside.count();
+    await aside
+      .first()
+      .getByRole('button', { name: /in again/ })
+      .click();
+    await expect(page.getByRole('button', { name: /in again/ })).toHaveCount(kept - 1);
+  },
+);
 
 test('an anchor is split as was said before, the systems hold what follows, and the parts are merged again', async ({
   page,

@@ -1,4 +1,7 @@
-/** Starts one stand-in as a process of its own: `node main.js crm`, `shop`, `desk`, `boards`, `erp`, `granary`, `bay` or `post`. Settings come from the environment. */
+/**
+ * Starts one stand-in as a process of its own: `node main.js crm`, `shop`, `desk`, `boards`, `erp`, `granary`, `bay` or
+ * `post`. Settings come from the environment.
+ */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { FastifyInstance } from 'fastify';

@@ -8,7 +8,10 @@ import { checkColumns, fileProblem, type FileRow, type RowFile } from './rowFile
 
 type Form = Pick<FileObject, 'delimiter' | 'quote' | 'encoding'>;
 
-/** Comma-separated values (RFC 4180), with any delimiter, quote and encoding. A line with more or fewer values than columns is a problem of that line. */
+/**
+ * Comma-separated values (RFC 4180), with any delimiter, quote and encoding. A line with more or fewer values than
+ * columns is a problem of that line.
+ */
 export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encoding }: Form): RowFile {
   const { text, byteOrderMark } = decode(path, bytes, encoding);
   let lines: { record: string[]; raw: string; info: { lines: number } }[];
@@ -72,7 +75,10 @@ export function renderCsv(
 
 const delimiters = [',', ';', '\t', '|'];
 
-/** How a text is written as CSV: the delimiter that gives most columns, the same number in each of the first lines; and the quote beside it. */
+/**
+ * How a text is written as CSV: the delimiter that gives most columns, the same number in each of the first lines; and
+ * the quote beside it.
+ */
 export function recogniseCsv(text: string): Pick<Form, 'delimiter' | 'quote'> {
   const start = text.slice(0, 20_000);
   const quote = countMatches(start, /(^|[,;\t|\n])'/g) > countMatches(start, /(^|[,;\t|\n])"/g) ? "'" : '"';

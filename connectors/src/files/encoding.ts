@@ -44,7 +44,10 @@ export function canHold(encoding: string, text: string): boolean {
   );
 }
 
-/** The encoding of a file: by its byte order mark, as UTF-8 where it is valid as such, otherwise by the frequency of its letters. */
+/**
+ * The encoding of a file: by its byte order mark, as UTF-8 where it is valid as such, otherwise by the frequency of its
+ * letters.
+ */
 export function recogniseEncoding(bytes: Buffer): string {
   if (bytes[0] === 0xff && bytes[1] === 0xfe) return 'utf-16le';
   if (bytes[0] === 0xfe && bytes[1] === 0xff) return 'utf-16be';
@@ -53,7 +56,8 @@ export function recogniseEncoding(bytes: Buffer): string {
     return 'utf-8';
   } catch {
     const guess = chardet.detect(bytes)?.toLowerCase() ?? 'windows-1252';
-    // Where both fit, the file was written by a program on Windows: its quotes and its euro are where the other has control characters.
+    // Where both fit, the file was written by a program on Windows: its quotes and its euro are where the other has
+    // control characters.
     const likely = guess === 'iso-8859-1' ? 'windows-1252' : guess;
     return iconv.encodingExists(likely) ? likely : 'windows-1252';
   }

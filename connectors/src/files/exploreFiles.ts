@@ -26,7 +26,10 @@ export interface FileFound {
   readonly problem?: string;
 }
 
-/** The files of a folder that can be objects, with encoding, delimiter, quote and key as they were recognised. @throws {SystemTrouble} */
+/**
+ * The files of a folder that can be objects, with encoding, delimiter, quote and key as they were recognised. @throws
+ * {SystemTrouble}
+ */
 export async function exploreFolder(
   system: Pick<FilesSystem, 'name' | 'folder'>,
   dependencies: FilesDependencies,

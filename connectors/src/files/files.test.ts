@@ -87,19 +87,22 @@ test.each(spectrum)(
   },
 );
 
-test('only what is written changes: other rows keep their quotes, order and line ends, and a backup is kept', async () => {
-  const text = '\uFEFFid,name,note\r\n1,"Ann, B",\'x\'\r\n2,"Bob",""\r\n';
-  const files = connector(text);
-  const [outcome] = await files.write([
-    { kind: 'update', key: recordKey('2'), version: undefined, fields: new Map([['name', 'B "o", b']]) },
-  ]);
-  expect(outcome).toMatchObject({ kind: 'written' });
-  expect(readFileSync(join(folder, 'f.csv'), 'utf8')).toBe(
-    '\uFEFFid,name,note\r\n1,"Ann, B",\'x\'\r\n2,"B ""o"", b",\r\n',
-  );
-  expect(readFileSync(join(folder, 'f.csv.bak'), 'utf8')).toBe(text);
-  expect(existsSync(join(folder, 'f.csv.writing'))).toBe(false);
-});
+test(
+  'only what is written changes: other rows keep their quotes, order and line ends, and a ' + 'backup is kept',
+  async () => {
+    const text = '\uFEFFid,name,note\r\n1,"Ann, B",\'x\'\r\n2,"Bob",""\r\n';
+    const files = connector(text);
+    const [outcome] = await files.write([
+      { kind: 'update', key: recordKey('2'), version: undefined, fields: new Map([['name', 'B "o", b']]) },
+    ]);
+    expect(outcome).toMatchObject({ kind: 'written' });
+    expect(readFileSync(join(folder, 'f.csv'), 'utf8')).toBe(
+      '\uFEFFid,name,note\r\n1,"Ann, B",\'x\'\r\n2,"B ""o"", b",\r\n',
+    );
+    expect(readFileSync(join(folder, 'f.csv.bak'), 'utf8')).toBe(text);
+    expect(existsSync(join(folder, 'f.csv.writing'))).toBe(false);
+  },
+);
 
 test.each<[string, string, RegExp]>([
   ['a quote that is not closed', 'id,name\n1,"a\n', /not a CSV file/],
@@ -185,37 +188,41 @@ test('encoding, delimiter, quote, sheets and key are recognised, and a file is w
   expect(iconv.decode(readFileSync(join(folder, 'list.csv')), 'windows-1252')).toBe(rows.replace('Größe;', 'Größe;Ä€'));
 });
 
-test('each delivery is read when it came, the newest word on a record counts, and what is wrong with one keeps none of the others', async () => {
-  const at = (name: string, text: string) => writeFileSync(join(folder, name), text);
-  at('leads-1.csv', 'id,name\n1,one\n2,two\n');
-  await wait(20);
-  at('leads-2.csv', 'id,name\n2,zwei\n3,drei\n4\n');
-  at('leads-3.csv', 'id,name\n"5,fünf\n');
-  at('other.csv', 'id\n9\n');
-  const files = open({ path: 'leads-*.csv', format: 'csv', holds: 'deliveries' });
-  const { records, reasons } = await pagesOf(files);
-  expect(new Map(records.map(({ key, fields }) => [key, fields.name]))).toEqual(
-    new Map([
-      ['2', 'zwei'],
-      ['3', 'drei'],
-      ['1', 'one'],
-    ]),
-  );
-  expect(reasons).toEqual([
-    expect.stringMatching(/leads-3\.csv.*not a CSV file/),
-    expect.stringMatching(/leads-2\.csv: line 4: it has 1 values/),
-  ]);
-  await wait(20);
-  const since = Date.now();
-  expect((await pagesOf(files, since)).records).toEqual([]);
-  await wait(20);
-  at('leads-4.csv', 'id,name\n1,eins\n');
-  expect((await pagesOf(files, since)).records).toMatchObject([{ key: '1', fields: { name: 'eins' } }]);
-  expect((await files.readOne(recordKey('1')))?.fields.name).toBe('eins');
-  expect(
-    await files.write([{ kind: 'update', key: recordKey('1'), version: undefined, fields: new Map() }]),
-  ).toMatchObject([{ kind: 'refused' }]);
-});
+test(
+  'each delivery is read when it came, the newest word on a record counts, and what is wrong with one ' +
+    'keeps none of the others',
+  async () => {
+    const at = (name: string, text: string) => writeFileSync(join(folder, name), text);
+    at('leads-1.csv', 'id,name\n1,one\n2,two\n');
+    await wait(20);
+    at('leads-2.csv', 'id,name\n2,zwei\n3,drei\n4\n');
+    at('leads-3.csv', 'id,name\n"5,fünf\n');
+    at('other.csv', 'id\n9\n');
+    const files = open({ path: 'leads-*.csv', format: 'csv', holds: 'deliveries' });
+    const { records, reasons } = await pagesOf(files);
+    expect(new Map(records.map(({ key, fields }) => [key, fields.name]))).toEqual(
+      new Map([
+        ['2', 'zwei'],
+        ['3', 'drei'],
+        ['1', 'one'],
+      ]),
+    );
+    expect(reasons).toEqual([
+      expect.stringMatching(/leads-3\.csv.*not a CSV file/),
+      expect.stringMatching(/leads-2\.csv: line 4: it has 1 values/),
+    ]);
+    await wait(20);
+    const since = Date.now();
+    expect((await pagesOf(files, since)).records).toEqual([]);
+    await wait(20);
+    at('leads-4.csv', 'id,name\n1,eins\n');
+    expect((await pagesOf(files, since)).records).toMatchObject([{ key: '1', fields: { name: 'eins' } }]);
+    expect((await files.readOne(recordKey('1')))?.fields.name).toBe('eins');
+    expect(
+      await files.write([{ kind: 'update', key: recordKey('1'), version: undefined, fields: new Map() }]),
+    ).toMatchObject([{ kind: 'refused' }]);
+  },
+);
 
 test('several files together are a record set: all of them or none, and no key twice', async () => {
   const at = (name: string, text: string) => writeFileSync(join(folder, name), text);

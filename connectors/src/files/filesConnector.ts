@@ -38,7 +38,8 @@ export interface FilesDependencies extends FolderDependencies {
 }
 
 /**
- * Reads and writes a file as an object, or reads several as one, or the deliveries that a folder receives. Every write reads the file again,
+ * Reads and writes a file as an object, or reads several as one, or the deliveries that a folder receives. Every write
+ * reads the file again,
  * compares each row with what was read before, and replaces the file in one step; the file as it was before the first
  * write is kept beside it (`.bak`).
  */
@@ -242,7 +243,10 @@ export class FilesConnector implements Connector {
     return { line: row.line, fields: changed };
   }
 
-  /** The files of the object with what is in them, one at a time. A delivery that cannot be read at all is told of, and the others are read. */
+  /**
+   * The files of the object with what is in them, one at a time. A delivery that cannot be read at all is told of, and
+   * the others are read.
+   */
   async *#files(
     changedSince?: number,
   ): AsyncIterable<{ path: string; file: RowFile; arrival: number | undefined; problem?: string }> {

@@ -7,7 +7,10 @@ export interface FileRow {
   readonly fields: Readonly<Record<string, Raw>>;
   /** Line in the file, or row of the sheet, from 1; new rows have none. */
   readonly line?: number | undefined;
-  /** The row as it stands in the file, so that what is not changed stays as it was to the letter. New and changed rows have none. */
+  /**
+   * The row as it stands in the file, so that what is not changed stays as it was to the letter. New and changed rows
+   * have none.
+   */
   readonly source?: string | undefined;
   /** Why the row cannot be taken. It stays in the file as it is. */
   readonly problem?: string | undefined;

@@ -9,7 +9,8 @@ import { checkColumns, fileProblem, type FileRow, type RowFile } from './rowFile
 const asItWas = '';
 
 /**
- * A sheet of a workbook (Office Open XML, ISO/IEC 29500). The first row that holds anything has the names of the columns.
+ * A sheet of a workbook (Office Open XML, ISO/IEC 29500). The first row that holds anything has the names of the
+ * columns.
  * Numbers are numbers; dates are ISO 8601 without a zone, since a workbook has none.
  */
 export async function readWorkbook(
@@ -19,7 +20,8 @@ export async function readWorkbook(
 ): Promise<RowFile> {
   let read: SheetRows;
   try {
-    // On a busy machine the streaming reader may lose a part of the file: what it does not find is looked for in the whole.
+    // On a busy machine the streaming reader may lose a part of the file: what it does not find is looked for in the
+    // whole.
     const first = await readSheet(streamed(bytes), wanted).catch(() => undefined);
     read = first?.found === true ? first : await readSheet(loaded(bytes), wanted);
   } catch (cause) {

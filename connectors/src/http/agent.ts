@@ -2,7 +2,10 @@ import { isIP } from 'node:net';
 import { Agent, buildConnector } from 'undici';
 import type { AddressFilter } from '../addressFilter.js';
 
-/** Connections to one system. Where each leads is judged first, and the address that was judged is the one that is connected to. */
+/**
+ * Connections to one system. Where each leads is judged first, and the address that was judged is the one that is
+ * connected to.
+ */
 export function filteredAgent(addresses: AddressFilter, systemName: string, timeoutMs: number): Agent {
   const connect = buildConnector({ timeout: Math.min(timeoutMs, 10_000) });
   return new Agent({

@@ -74,7 +74,9 @@ export class Caller {
     this.#signIn = new SignInHeaders(system, dependencies, this.#agent);
   }
 
-  /** The whole URL of a path: below the address, which may have a path of its own; what is absolute already stays so. */
+  /**
+   * The whole URL of a path: below the address, which may have a path of its own; what is absolute already stays so.
+   */
   url(path: string): URL {
     return /^https?:/.test(path)
       ? new URL(path)
@@ -162,7 +164,8 @@ export class Caller {
     const { clock, budget } = this.#dependencies;
     const { unit } = this.#system;
     const ended = await budget?.take(call.signal);
-    // Not AbortSignal.timeout: within AbortSignal.any nothing holds it, and once it is collected it never fires (Node.js 20).
+    // Not AbortSignal.timeout: within AbortSignal.any nothing holds it, and once it is collected it never fires
+    // (Node.js 20).
     const limit = new AbortController();
     const timer = setTimeout(
       () => limit.abort(new DOMException('the whole answer took too long', 'TimeoutError')),
@@ -208,7 +211,8 @@ export class Caller {
       throw new SystemTrouble(
         'answer not understood',
         `${this.#system.name} answered with something that is not JSON: “${text.slice(0, 80).trim()}”`,
-        'Look at the address: it may lead to a sign-in page or a proxy. If only one page is broken, its system has to mend it.',
+        'Look at the address: it may lead to a sign-in page or a proxy. If only one page is broken, its ' +
+          'system has to mend it.',
         { cause },
       );
     }

@@ -18,7 +18,10 @@ export interface ConsentBegun {
   readonly verifier: string;
 }
 
-/** Begins the authorization code flow (RFC 6749 section 4.1.1) with PKCE by S256 (RFC 7636). @param callback where the person comes back to */
+/**
+ * Begins the authorization code flow (RFC 6749 section 4.1.1) with PKCE by S256 (RFC 7636). @param callback where the
+ * person comes back to
+ */
 export async function beginConsent(
   { signIn }: ConsentedSystem,
   clientId: string,

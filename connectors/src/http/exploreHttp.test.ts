@@ -1,4 +1,6 @@
-/** What is asked of a JSON interface before it is described: its units, its own description; and what webhooks it keeps. */
+/**
+ * What is asked of a JSON interface before it is described: its units, its own description; and what webhooks it keeps.
+ */
 import { createHmac } from 'node:crypto';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -249,23 +251,29 @@ describe('a delivery', () => {
     expect(() => verifyDelivery(timed, 'key', headers(String(now / 1000)), body, now + later)).toThrow(says);
   });
 
-  test('without a time in the signature is known by what it says: the same again is a replay, whatever id it claims', () => {
-    const sign = createHmac('sha256', 'key').update(body).digest('hex');
-    const first = verifyDelivery(untimed, 'key', { 'x-sign': `sha256=${sign}`, 'x-id': 'one' }, body, now);
-    expect(verifyDelivery(untimed, 'key', { 'x-sign': sign, 'x-id': 'two' }, body, now)).toBe(first);
-  });
+  test(
+    'without a time in the signature is known by what it says: the same again is a replay, whatever ' + 'id it claims',
+    () => {
+      const sign = createHmac('sha256', 'key').update(body).digest('hex');
+      const first = verifyDelivery(untimed, 'key', { 'x-sign': `sha256=${sign}`, 'x-id': 'one' }, body, now);
+      expect(verifyDelivery(untimed, 'key', { 'x-sign': sign, 'x-id': 'two' }, body, now)).toBe(first);
+    },
+  );
 
-  test('by the Standard Webhooks specification is taken from who knows the secret, also among several signatures', () => {
-    const standard = webhooksSchema.parse({ ...base, signature: { kind: 'standard webhooks' } });
-    const secret = `whsec_${Buffer.from('a long enough secret').toString('base64')}`;
-    const sentAt = new Date();
-    const headers = {
-      'webhook-id': 'msg_1',
-      'webhook-timestamp': String(Math.floor(sentAt.getTime() / 1000)),
-      'webhook-signature': `v1,AAAA ${new Webhook(secret).sign('msg_1', sentAt, body)}`,
-    };
-    expect(verifyDelivery(standard, secret, headers, body, Date.now())).toBe('msg_1');
-    expect(() => verifyDelivery(standard, secret, { ...headers, 'webhook-id': 'msg_2' }, body, Date.now())).toThrow();
-    expect(() => verifyDelivery(standard, secret, {}, body, Date.now())).toThrow();
-  });
+  test(
+    'by the Standard Webhooks specification is taken from who knows the secret, also among ' + 'several signatures',
+    () => {
+      const standard = webhooksSchema.parse({ ...base, signature: { kind: 'standard webhooks' } });
+      const secret = `whsec_${Buffer.from('a long enough secret').toString('base64')}`;
+      const sentAt = new Date();
+      const headers = {
+        'webhook-id': 'msg_1',
+        'webhook-timestamp': String(Math.floor(sentAt.getTime() / 1000)),
+        'webhook-signature': `v1,AAAA ${new Webhook(secret).sign('msg_1', sentAt, body)}`,
+      };
+      expect(verifyDelivery(standard, secret, headers, body, Date.now())).toBe('msg_1');
+      expect(() => verifyDelivery(standard, secret, { ...headers, 'webhook-id': 'msg_2' }, body, Date.now())).toThrow();
+      expect(() => verifyDelivery(standard, secret, {}, body, Date.now())).toThrow();
+    },
+  );
 });

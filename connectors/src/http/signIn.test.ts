@@ -1,4 +1,7 @@
-/** Signing in over real HTTP: what is sent, what is repeated, what is said when it is refused; and that no secret goes astray. */
+/**
+ * Signing in over real HTTP: what is sent, what is repeated, what is said when it is refused; and that no secret goes
+ * astray.
+ */
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { type Credential, httpSystemSchema } from '@anchor-knot/contracts';

@@ -12,8 +12,10 @@ const nine = 57;
 const mostSafeDigits = 15;
 
 /**
- * Whether a text holds a number literal that a JavaScript number would change: of more than 15 digits, with a zero at the
- * end after the point, with an exponent, or minus zero. Strings are leapt over, so that most of the text is not looked at.
+ * Whether a text holds a number literal that a JavaScript number would change: of more than 15 digits, with a zero at
+ * the
+ * end after the point, with an exponent, or minus zero. Strings are leapt over, so that most of the text is not looked
+ * at.
  */
 function hasDelicateNumber(text: string): boolean {
   for (let at = 0; at < text.length; at += 1) {
@@ -48,7 +50,10 @@ function endOfString(text: string, start: number): number {
   return text.length;
 }
 
-/** Parses JSON without losing a digit: numbers that need it become exact numbers (RFC 8259 leaves precision to us). @throws {SyntaxError} */
+/**
+ * Parses JSON without losing a digit: numbers that need it become exact numbers (RFC 8259 leaves precision to us).
+ * @throws {SyntaxError}
+ */
 export function parseExactJson(text: string): Raw {
   if (!hasDelicateNumber(text)) return JSON.parse(text) as Raw;
   return parse(text, undefined, {

@@ -1,4 +1,7 @@
-/** What OData services declare, in the forms that the standard allows; and the ERP’s face, asked by a client that we did not write. */
+/**
+ * What OData services declare, in the forms that the standard allows; and the ERP’s face, asked by a client that we did
+ * not write.
+ */
 import { createServer } from 'node:http';
 import { readMetadata, sourceField } from './metadata.js';
 import { ODataConnector, listEntitySets } from './odataConnector.js';
@@ -15,18 +18,27 @@ test('base types, aliases, enumerations, restrictions and annotations elsewhere 
     <Schema Namespace="Long.Name" Alias="Self" xmlns="s">
       <EnumType Name="Colour"><Member Name="Red"/><Member Name="Green" Value="1"/></EnumType>
       <ComplexType Name="Place"><Property Name="Town" Type="Edm.String"/></ComplexType>
-      <EntityType Name="Thing" Abstract="true"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Guid" Nullable="false"/></EntityType>
+      <EntityType Name="Thing" Abstract="true"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Guid"
+        Nullable="false"/></EntityType>
       <EntityType Name="Box" BaseType="Self.Thing">
-        <Property Name="Colour" Type="Self.Colour"/><Property Name="Label" Type="Edm.String" MaxLength="20" Nullable="false"/><Property Name="At" Type="Long.Name.Place"/>
-        <Property Name="Tags" Type="Collection(Edm.String)"/><Property Name="ShelfNo" Type="Edm.Int32"/><Property Name="Changed" Type="Edm.DateTimeOffset" Nullable="false"/>
-        <NavigationProperty Name="Shelf" Type="Self.Shelf"><ReferentialConstraint Property="ShelfNo" ReferencedProperty="No"/></NavigationProperty>
+        <Property Name="Colour" Type="Self.Colour"/><Property Name="Label" Type="Edm.String" MaxLength="20"
+          Nullable="false"/><Property Name="At" Type="Long.Name.Place"/>
+        <Property Name="Tags" Type="Collection(Edm.String)"/><Property Name="ShelfNo" Type="Edm.Int32"/><Property
+          Name="Changed" Type="Edm.DateTimeOffset" Nullable="false"/>
+        <NavigationProperty Name="Shelf" Type="Self.Shelf"><ReferentialConstraint Property="ShelfNo"
+          ReferencedProperty="No"/></NavigationProperty>
       </EntityType>
-      <EntityType Name="Pair"><Key><PropertyRef Name="A"/><PropertyRef Name="B"/></Key><Property Name="A" Type="Edm.Int32"/><Property Name="B" Type="Edm.Int32"/></EntityType>
+      <EntityType Name="Pair"><Key><PropertyRef Name="A"/><PropertyRef Name="B"/></Key><Property Name="A"
+        Type="Edm.Int32"/><Property Name="B" Type="Edm.Int32"/></EntityType>
       <EntityType Name="Loop" BaseType="Self.Loop"><Property Name="X" Type="Edm.String"/></EntityType>
       <Annotations Target="Long.Name.Box/Changed"><Annotation Term="Org.OData.Core.V1.Computed"/></Annotations>
-      <Annotations Target="Long.Name.Main/Boxes"><Annotation Term="Org.OData.Capabilities.V1.UpdateRestrictions"><Record><PropertyValue Property="Updatable" Bool="false"/></Record></Annotation></Annotations>
+      <Annotations Target="Long.Name.Main/Boxes"><Annotation
+        Term="Org.OData.Capabilities.V1.UpdateRestrictions"><Record><PropertyValue Property="Updatable"
+          Bool="false"/></Record></Annotation></Annotations>
     </Schema>
-    <Schema Namespace="Long.Name" xmlns="s"><EntityContainer Name="Main"><EntitySet Name="Boxes" EntityType="Self.Box"/><EntitySet Name="Pairs" EntityType="Self.Pair"/><EntitySet Name="Loops" EntityType="Self.Loop"/></EntityContainer></Schema>`),
+    <Schema Namespace="Long.Name" xmlns="s"><EntityContainer Name="Main"><EntitySet Name="Boxes"
+      EntityType="Self.Box"/><EntitySet Name="Pairs" EntityType="Self.Pair"/><EntitySet Name="Loops"
+        EntityType="Self.Loop"/></EntityContainer></Schema>`),
   );
   const boxes = sets.get('Boxes');
   expect(boxes).toMatchObject({ key: ['Id'], insertable: true, updatable: false });
@@ -117,7 +129,9 @@ describe('a service that does wrong', () => {
       200,
       'application/xml',
       edmx(
-        '<Schema Namespace="N" xmlns="s"><EntityType Name="Box"><Key><PropertyRef Name="Id"/></Key><Property Name="Id" Type="Edm.Int32"/></EntityType><EntityContainer Name="C"><EntitySet Name="Boxes" EntityType="N.Box"/></EntityContainer></Schema>',
+        '<Schema Namespace="N" xmlns="s"><EntityType Name="Box"><Key><PropertyRef Name="Id"/></Key><Property ' +
+          'Name="Id" Type="Edm.Int32"/></EntityType><EntityContainer Name="C"><EntitySet Name="Boxes" ' +
+          'EntityType="N.Box"/></EntityContainer></Schema>',
       ),
     ];
     answers['/root/v4/$batch'] = [

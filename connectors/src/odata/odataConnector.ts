@@ -83,7 +83,10 @@ export class ODataConnector implements Connector {
     return { create: insertable, update: updatable };
   }
 
-  /** Pages are the service's (server-driven paging, section 11.2.6.7); the next one is on its way while this one is worked on. */
+  /**
+   * Pages are the service's (server-driven paging, section 11.2.6.7); the next one is on its way while this one is
+   * worked on.
+   */
   async *read({
     changedSince,
     signal,
@@ -382,7 +385,10 @@ async function fetchMetadata(system: ODataSystem, caller: Caller): Promise<Reado
   }
 }
 
-/** A value as a literal of the URL conventions (OData 4.01 Part 2, section 5.1.1.14.1); `undefined` when the type cannot hold it. */
+/**
+ * A value as a literal of the URL conventions (OData 4.01 Part 2, section 5.1.1.14.1); `undefined` when the type cannot
+ * hold it.
+ */
 function literalOf(type: string, value: string): string | undefined {
   switch (type) {
     case 'Edm.Byte':

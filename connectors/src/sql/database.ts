@@ -17,7 +17,10 @@ export interface Answer {
   readonly rows: readonly Readonly<Record<string, Raw>>[];
 }
 
-/** One connection to a PostgreSQL database, opened when it is first needed, and told apart troubles of the system from those of a statement. */
+/**
+ * One connection to a PostgreSQL database, opened when it is first needed, and told apart troubles of the system from
+ * those of a statement.
+ */
 export class Database {
   readonly #system: SqlSystem;
   readonly #credential: Credential | undefined;
@@ -31,7 +34,9 @@ export class Database {
     this.#addresses = addresses;
   }
 
-  /** @throws {SystemTrouble} when the database cannot be reached or used; {DatabaseError} when the statement is at fault */
+  /**
+   * @throws {SystemTrouble} when the database cannot be reached or used; {DatabaseError} when the statement is at fault
+   */
   async query(text: string, values: readonly unknown[]): Promise<Answer> {
     const client = await this.#connected();
     const isArray = (typeId: number): boolean => this.#arrays?.has(typeId) ?? false;

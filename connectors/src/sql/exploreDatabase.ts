@@ -31,12 +31,16 @@ export async function listTables(
   try {
     const { rows } = await database.query(
       `select n.nspname as schema, c.relname as name, c.relkind in ('v', 'm') as view, c.reltuples::bigint as rows,
-              (select min(a.attname::text) from pg_index i join pg_attribute a on a.attrelid = c.oid and a.attnum = any(i.indkey) where i.indrelid = c.oid and i.indisprimary having count(*) = 1) as key,
-              array(select a.attname::text from pg_attribute a join pg_type t on t.oid = a.atttypid where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped and t.typname like 'timestamp%'
+              (select min(a.attname::text) from pg_index i join pg_attribute a on a.attrelid = c.oid
+                and a.attnum = any(i.indkey) where i.indrelid = c.oid and i.indisprimary having count(*) = 1) as key,
+              array(select a.attname::text from pg_attribute a join pg_type t on t.oid = a.atttypid
+                where a.attrelid = c.oid and a.attnum > 0 and not a.attisdropped and t.typname like 'timestamp%'
                     order by a.attname !~* 'mod|chang|updat', a.attnum) as times,
-              has_table_privilege(c.oid, 'select') as may_read, has_table_privilege(c.oid, 'insert') as may_create, has_table_privilege(c.oid, 'update') as may_update, has_table_privilege(c.oid, 'delete') as may_delete
+              has_table_privilege(c.oid, 'select') as may_read, has_table_privilege(c.oid, 'insert') as may_create,
+                has_table_privilege(c.oid, 'update') as may_update, has_table_privilege(c.oid, 'delete') as may_delete
        from pg_class c join pg_namespace n on n.oid = c.relnamespace
-       where c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname !~ '^pg_' and n.nspname <> 'information_schema' and has_schema_privilege(n.oid, 'usage')
+       where c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname !~ '^pg_' and n.nspname <> 'information_schema'
+         and has_schema_privilege(n.oid, 'usage')
        order by 1, 2 limit 1000`,
       [],
     );

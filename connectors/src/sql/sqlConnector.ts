@@ -123,7 +123,8 @@ export class SqlConnector implements Connector {
 
   async search(field: FieldPath, value: string): Promise<readonly SourceRecord[]> {
     const { rows } = await this.#reading(
-      `select * from ${this.#source()} where ${quoted(field)}::text = $1 order by ${quoted(this.#object.key)} limit 100`,
+      `select * from ${this.#source()} where ${quoted(field)}::text = $1
+        order by ${quoted(this.#object.key)} limit 100`,
       [value],
     );
     return rows.flatMap((row) => this.#record(row) ?? []);
@@ -139,7 +140,10 @@ export class SqlConnector implements Connector {
     return all;
   }
 
-  /** Updates of the same columns in one statement. @returns those that were written, or of which nobody knows; the others had no effect */
+  /**
+   * Updates of the same columns in one statement. @returns those that were written, or of which nobody knows; the
+   * others had no effect
+   */
   async #updateTogether(group: readonly UpdateAt[]): Promise<[number, WriteOutcome][]> {
     const { source, key, mayWrite } = this.#object;
     if (source.kind !== 'table' || !mayWrite) return [];
@@ -148,9 +152,11 @@ export class SqlConnector implements Connector {
     const rows = group.map(({ request }) => ({ ...Object.fromEntries(request.fields), [key]: request.key }));
     const versions = Object.fromEntries(group.map(({ request }) => [request.key, request.version ?? '*']));
     // A key that its column writes in another way finds no version here, is not updated, and goes by itself.
-    const text = `update ${table} as held set ${columns.map((column) => `${quoted(column)} = given.${quoted(column)}`).join(', ')}
+    const text = `update ${table} as held
+      set ${columns.map((column) => `${quoted(column)} = given.${quoted(column)}`).join(', ')}
       from jsonb_populate_recordset(null::${table}, $1::jsonb) as given
-      where held.${quoted(key)} = given.${quoted(key)} and $2::jsonb ->> given.${quoted(key)}::text in ('*', held.xmin::text)
+      where held.${quoted(key)} = given.${quoted(key)} and $2::jsonb ->> given.${quoted(key)}::text in ('*',
+        held.xmin::text)
       returning held.*, held.xmin::text as ${versionColumn}`;
     try {
       const answer = await this.#database.query(text, [stringifyExactJson(rows), JSON.stringify(versions)]);
@@ -175,7 +181,8 @@ export class SqlConnector implements Connector {
     if (source.kind !== 'table') return undefined;
     const [row] = (
       await this.#reading(
-        `select has_table_privilege(t, 'insert') as create, has_table_privilege(t, 'update') as update from (select format('%I.%I', $1::text, $2::text)::regclass as t) as named`,
+        `select has_table_privilege(t, 'insert') as create, has_table_privilege(t, 'update') as update
+          from (select format('%I.%I', $1::text, $2::text)::regclass as t) as named`,
         [source.schema, source.table],
       )
     ).rows;
@@ -226,7 +233,8 @@ export class SqlConnector implements Connector {
         const answer = await this.#database.query(
           columns.length === 0
             ? `insert into ${table} default values ${returning}`
-            : `insert into ${table} (${names}) values (${values.map((_, index) => `$${index + 1}`).join(', ')}) ${returning}`,
+            : `insert into ${table} (${names})
+              values (${values.map((_, index) => `$${index + 1}`).join(', ')}) ${returning}`,
           values,
         );
         const record = answer.rows[0] && this.#record(answer.rows[0]);
@@ -327,8 +335,10 @@ export class SqlConnector implements Connector {
   async #typeNames(ids: readonly number[]): Promise<ReadonlyMap<number, string>> {
     const { rows } = await this.#database.query(
       // A domain is what it is made of.
-      `select t.oid::int as id, case when t.typcategory = 'A' then 'array' else coalesce(base.typname, t.typname) end as name
-       from pg_type t left join pg_type base on base.oid = nullif(t.typbasetype, 0) where t.oid = any($1::int[]::oid[])`,
+      `select t.oid::int as id, case when t.typcategory = 'A' then 'array' else coalesce(base.typname,
+        t.typname) end as name
+       from pg_type t left join pg_type base on base.oid = nullif(t.typbasetype, 0)
+         where t.oid = any($1::int[]::oid[])`,
       [ids],
     );
     return new Map(rows.map(({ id, name }) => [Number(id), String(name)]));
@@ -336,10 +346,13 @@ export class SqlConnector implements Connector {
 
   async #tableColumns(schema: string, table: string): Promise<ReadonlyMap<string, ColumnFacts>> {
     const { rows } = await this.#database.query(
-      `select a.attname as name, a.attnotnull and not a.atthasdef and a.attidentity = '' as required, a.attgenerated <> '' or a.attidentity = 'a' as fixed,
+      `select a.attname as name, a.attnotnull and not a.atthasdef and a.attidentity = '' as required,
+        a.attgenerated <> '' or a.attidentity = 'a' as fixed,
               case when a.atttypmod > 4 and t.typname in ('varchar', 'bpchar') then a.atttypmod - 4 end as longest,
-              (select string_agg(e.enumlabel, e'\\x1e' order by e.enumsortorder) from pg_enum e where e.enumtypid = a.atttypid) as choices,
-              (select f.relname from pg_constraint c join pg_class f on f.oid = c.confrelid where c.conrelid = a.attrelid and c.contype = 'f' and c.conkey = array[a.attnum] limit 1) as reference
+              (select string_agg(e.enumlabel, e'\\x1e' order by e.enumsortorder) from pg_enum e
+                where e.enumtypid = a.atttypid) as choices,
+              (select f.relname from pg_constraint c join pg_class f on f.oid = c.confrelid
+                where c.conrelid = a.attrelid and c.contype = 'f' and c.conkey = array[a.attnum] limit 1) as reference
        from pg_attribute a join pg_type t on t.oid = a.atttypid
        where a.attrelid = format('%I.%I', $1::text, $2::text)::regclass and a.attnum > 0 and not a.attisdropped`,
       [schema, table],

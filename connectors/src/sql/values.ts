@@ -49,7 +49,10 @@ function exactNumber(text: string): Raw {
   return String(plain) === text ? plain : Number.isNaN(plain) ? text : { $number: text };
 }
 
-/** `2026-11-23 10:00:00+00` and `2026-11-23 10:00:00` (in UTC) to `2026-11-23T10:00:00Z`. `infinity` and years before Christ stay as they are. */
+/**
+ * `2026-11-23 10:00:00+00` and `2026-11-23 10:00:00` (in UTC) to `2026-11-23T10:00:00Z`. `infinity` and years before
+ * Christ stay as they are.
+ */
 function isoTime(text: string): Raw {
   const parts = /^(\d{4}-\d\d-\d\d) (\d\d:\d\d:\d\d(?:\.\d+)?)(?:\+00)?$/.exec(text);
   return parts ? `${parts[1] ?? ''}T${parts[2] ?? ''}Z` : text;

@@ -153,7 +153,10 @@ export const memberSurveySchema = z.object({
 export type MemberSurvey = z.output<typeof memberSurveySchema>;
 
 const pairSideSchema = z.object({ member: z.string(), key: z.string(), title: z.string() });
-/** A score taken apart, in bits; the prior, what related records take off and what the parts add make the whole, to the last digit. */
+/**
+ * A score taken apart, in bits; the prior, what related records take off and what the parts add make the whole, to the
+ * last digit.
+ */
 export const scoreSchema = z.object({
   bits: z.number(),
   probability: z.number(),

@@ -18,7 +18,8 @@ export const fileObjectSchema = z.strictObject({
   /** Of a workbook; the first where none is named. */
   sheet: z.string().min(1).max(100).optional(),
   /**
-   * Whether the file is the record set (with a pattern, all files together), or each new file brings records once: then a
+   * Whether the file is the record set (with a pattern, all files together), or each new file brings records once: then
+   * a
    * record is what the last delivery said of it. Several files are only read.
    */
   holds: z.enum(['record set', 'deliveries']).default('record set'),

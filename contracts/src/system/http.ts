@@ -14,7 +14,9 @@ export type NewFieldType = (typeof newFieldTypes)[number];
 export const httpObjectSchema = z.strictObject({
   key: fieldPath,
   modifiedAt: z.strictObject({ field: fieldPath, format: timeFormat }).optional(),
-  /** The field that holds an entity tag (RFC 9110 section 8.8.3) in listings; single answers have it in the ETag header. */
+  /**
+   * The field that holds an entity tag (RFC 9110 section 8.8.3) in listings; single answers have it in the ETag header.
+   */
   etag: fieldPath.optional(),
   list: z.strictObject({
     path,
@@ -79,7 +81,10 @@ export const httpObjectSchema = z.strictObject({
   events: z.array(z.string().min(1).max(200)).max(50).default([]),
 });
 
-/** Where a system says by itself that something happened: how subscriptions are kept there, and how their deliveries are signed. */
+/**
+ * Where a system says by itself that something happened: how subscriptions are kept there, and how their deliveries are
+ * signed.
+ */
 export const webhooksSchema = z.strictObject({
   /** POST makes one, GET lists them, DELETE below it removes one. */
   path,
@@ -94,7 +99,10 @@ export const webhooksSchema = z.strictObject({
   signature: z.discriminatedUnion('kind', [
     /** The Standard Webhooks specification 1.0: webhook-id, webhook-timestamp, webhook-signature. */
     z.strictObject({ kind: z.literal('standard webhooks') }),
-    /** HMAC-SHA256 (RFC 2104) over the raw body, after the time and a point where a time is sent; and an id of the delivery. */
+    /**
+     * HMAC-SHA256 (RFC 2104) over the raw body, after the time and a point where a time is sent; and an id of the
+     * delivery.
+     */
     z.strictObject({
       kind: z.literal('hmac sha256'),
       header: headerName,

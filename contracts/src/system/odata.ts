@@ -3,7 +3,10 @@ import { callBudgetSchema, systemSignInSchema } from './signIn.js';
 
 const property = z.string().min(1).max(200);
 
-/** An entity set of an OData v4 service (OASIS, OData Version 4.01). What its properties are, the service's `$metadata` says. */
+/**
+ * An entity set of an OData v4 service (OASIS, OData Version 4.01). What its properties are, the service's `$metadata`
+ * says.
+ */
 export const odataObjectSchema = z.strictObject({
   entitySet: property,
   /** The property that is its key; entities with a key of several properties cannot be tied yet. */
@@ -27,7 +30,9 @@ export const odataSystemSchema = z.strictObject({
   budget: callBudgetSchema.optional(),
   /** Entities that are asked for in one page; the service may give fewer. */
   pageSize: z.int().min(1).max(10_000).default(500),
-  /** Writes are gathered in JSON batches (OData JSON Format 4.01 section 19) of at most so many; 1 sends each by itself. */
+  /**
+   * Writes are gathered in JSON batches (OData JSON Format 4.01 section 19) of at most so many; 1 sends each by itself.
+   */
   batchSize: z.int().min(1).max(1000).default(1),
   objects: z.record(z.string(), odataObjectSchema),
 });

@@ -3,7 +3,8 @@ import { z } from 'zod';
 /** How to sign in to a system over HTTP. What signs in, the credential, is kept apart from it. */
 export const systemSignInSchema = z.discriminatedUnion('kind', [
   /**
-   * OAuth 2.0 authorization code (RFC 6749 section 4.1) with PKCE (RFC 7636): a person gives consent at the system, once.
+   * OAuth 2.0 authorization code (RFC 6749 section 4.1) with PKCE (RFC 7636): a person gives consent at the system,
+   * once.
    * The credential is that of this application there: its client id and secret.
    */
   z.strictObject({

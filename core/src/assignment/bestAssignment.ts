@@ -1,6 +1,7 @@
 /**
  * The one-to-one assignment of greatest total weight (Kuhn 1955, The Hungarian method; in the form with shortest
- * augmenting paths of Jonker and Volgenant 1987). Nothing needs a partner: pairs without a positive weight are left out.
+ * augmenting paths of Jonker and Volgenant 1987). Nothing needs a partner: pairs without a positive weight are left
+ * out.
  * @param weights one row for each left item, one column for each right one
  * @returns for each left item the index of its partner, or -1
  */

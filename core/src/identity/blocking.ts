@@ -2,9 +2,11 @@ import type { EvidenceColumn } from './evidence.js';
 import { fnv1a } from './fnv.js';
 
 /**
- * Which pairs are compared at all (blocking; Newcombe 1967, Record linking). Records are candidates for each other when they
+ * Which pairs are compared at all (blocking; Newcombe 1967, Record linking). Records are candidates for each other when
+ * they
  * share a key in one of several passes: the whole value of a field, or what two fields share but for an error. So an
- * error in one place leaves the other passes. A key that many records share tells little: beyond a limit it is passed over.
+ * error in one place leaves the other passes. A key that many records share tells little: beyond a limit it is passed
+ * over.
  */
 export interface BlockingPass {
   readonly fields: readonly number[];
@@ -12,7 +14,10 @@ export interface BlockingPass {
   readonly whole: boolean;
 }
 
-/** A pass for each field's whole value, and one for each two fields' hints. With many fields only the first ones are combined. */
+/**
+ * A pass for each field's whole value, and one for each two fields' hints. With many fields only the first ones are
+ * combined.
+ */
 export function blockingPasses(fields: number): BlockingPass[] {
   const single = Array.from({ length: fields }, (_, field): BlockingPass => ({ fields: [field], whole: true }));
   const combined = Math.min(fields, mostCombined);
@@ -25,7 +30,8 @@ export function blockingPasses(fields: number): BlockingPass[] {
 const mostCombined = 6;
 
 /**
- * A record's keys in a pass, as 32 bits each (FNV-1a); none where a field is missing. Two keys may meet by chance: such a
+ * A record's keys in a pass, as 32 bits each (FNV-1a); none where a field is missing. Two keys may meet by chance: such
+ * a
  * pair is compared in vain.
  */
 function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: BlockingPass, record: number): number[] {
@@ -46,7 +52,10 @@ const hashed = (before: number, text: string): number => fnv1a('\u001f', fnv1a(t
 /** Of how blocks are made. To be raised with every change of it, so that what is kept elsewhere is made anew. */
 export const blocksVersion = 2;
 
-/** A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index elsewhere. */
+/**
+ * A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index
+ * elsewhere.
+ */
 export function storedBlocks(
   columns: readonly EvidenceColumn[],
   record: number,

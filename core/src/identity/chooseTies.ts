@@ -31,7 +31,8 @@ const mostExact = 300;
 
 /**
  * Chooses which pairs are tied: the one-to-one assignment of greatest total weight among the pairs above the lower
- * threshold, in each group of records that such pairs connect. A pair whose record has another partner that is nearly as good is for a
+ * threshold, in each group of records that such pairs connect. A pair whose record has another partner that is nearly
+ * as good is for a
  * person, however high its score. The outcome does not depend on the order of the pairs.
  */
 export function chooseTies(pairs: readonly ScoredPair[], { upper, lower }: Thresholds): JudgedPair[] {

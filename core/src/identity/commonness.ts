@@ -2,7 +2,8 @@ import type { EvidenceColumn } from './evidence.js';
 import { fnv1a } from './fnv.js';
 
 /**
- * How common a value is: 100 times the binary logarithm of the share of records that have it, as a whole number. A value
+ * How common a value is: 100 times the binary logarithm of the share of records that have it, as a whole number. A
+ * value
  * of every second record is at -100, one of a thousand at -997.
  */
 export type Commonness = number;

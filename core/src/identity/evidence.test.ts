@@ -24,10 +24,10 @@ const evidence: EvidenceField[] = [
   { name: 'Born', fields: ['born'], compare: 'date' },
   { name: 'Phone', fields: ['phone'], compare: 'phone' },
 ];
-const families =
-  'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne'.split(
-    ' ',
-  );
+const families = (
+  'Ashdown Brandt Castellan Dunmore Eastlake Fairweather Garrick Holm Ivers Jansen Kettering Lindqvist ' +
+  'Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne'
+).split(' ');
 const givens = 'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren'.split(' ');
 const person = (number: number) => ({
   given: givens[(number * 7) % 10] ?? '',
@@ -132,28 +132,32 @@ test('expectation-maximisation finds the shares that made the data', () => {
   for (const [field, share] of (m ?? []).entries()) expect(learned.fields[field]?.m[1]).toBeCloseTo(share, 2);
 });
 
-test('candidates are found by keys, each once, and are all that share a value; a value that everybody has is passed over', () => {
-  const twice = [...lefts, ...lefts];
-  const columns = columnsOf(twice);
-  const index = new BlockIndex(columns, places(0, twice.length));
-  const into = new Int32Array(index.mostCandidates);
-  for (const at of [0, 17, 123]) {
-    const found = Array.from(into.slice(0, index.candidates(at, into)));
-    expect(new Set(found).size).toBe(found.length);
-    const sharing = twice.flatMap((one, other) =>
-      one.phone === lefts[at]?.phone || one.born === lefts[at]?.born ? [other] : [],
+test(
+  'candidates are found by keys, each once, and are all that share a value; a value that everybody has ' +
+    'is passed over',
+  () => {
+    const twice = [...lefts, ...lefts];
+    const columns = columnsOf(twice);
+    const index = new BlockIndex(columns, places(0, twice.length));
+    const into = new Int32Array(index.mostCandidates);
+    for (const at of [0, 17, 123]) {
+      const found = Array.from(into.slice(0, index.candidates(at, into)));
+      expect(new Set(found).size).toBe(found.length);
+      const sharing = twice.flatMap((one, other) =>
+        one.phone === lefts[at]?.phone || one.born === lefts[at]?.born ? [other] : [],
+      );
+      expect(sharing.length).toBeGreaterThan(1);
+      expect(found).toEqual(expect.arrayContaining(sharing));
+    }
+    const alike = prepareColumns(
+      [evidence[2] as EvidenceField],
+      Array.from({ length: 5000 }, () => ['01632 960417']),
     );
-    expect(sharing.length).toBeGreaterThan(1);
-    expect(found).toEqual(expect.arrayContaining(sharing));
-  }
-  const alike = prepareColumns(
-    [evidence[2] as EvidenceField],
-    Array.from({ length: 5000 }, () => ['01632 960417']),
-  );
-  const all = new BlockIndex(alike, places(0, 5000));
-  expect(all.candidates(0, new Int32Array(all.mostCandidates))).toBe(0);
-  expect(all.passedOver).toBeGreaterThan(0);
-});
+    const all = new BlockIndex(alike, places(0, 5000));
+    expect(all.candidates(0, new Int32Array(all.mostCandidates))).toBe(0);
+    expect(all.passedOver).toBeGreaterThan(0);
+  },
+);
 
 test('an index that is kept elsewhere finds what the one in memory finds, as far as no block is too large', () => {
   const columns = columnsOf([...lefts, ...rights]);
@@ -192,20 +196,24 @@ test('blocks that are kept elsewhere change only with their version', () => {
   expect([blocksVersion, blocks.length, fnv1a(blocks.join())]).toEqual([2, 60, -1339008605]);
 });
 
-test('records of one member are compared with each other where that is wanted: each pair once, and no record with itself', () => {
-  const columns = columnsOf([...lefts, person(5)]);
-  const shares = columns.map((column) => new ShareTable(learnShares(column)));
-  const memberOf = new Array<number>(301).fill(0);
-  const indexes = [new BlockIndex(columns, places(0, 301))];
-  const { left, right, patterns } = comparePairs({ columns, memberOf, indexes, withinMembers: true, shares }, 0, 301);
-  const pairs = Array.from(left, (one, at) => `${one}/${right[at]}`);
-  expect(pairs).toContain('5/300');
-  expect(new Set(pairs).size).toBe(pairs.length);
-  expect(Array.from(left).every((one, at) => one < (right[at] ?? 0))).toBe(true);
-  // Nothing is learned from them where there are other members.
-  expect(patterns.size).toBe(0);
-  expect(comparePairs({ columns, memberOf, indexes, withinMembers: false, shares }, 0, 301).compared).toBe(0);
-});
+test(
+  'records of one member are compared with each other where that is wanted: each pair once, and no ' +
+    'record with itself',
+  () => {
+    const columns = columnsOf([...lefts, person(5)]);
+    const shares = columns.map((column) => new ShareTable(learnShares(column)));
+    const memberOf = new Array<number>(301).fill(0);
+    const indexes = [new BlockIndex(columns, places(0, 301))];
+    const { left, right, patterns } = comparePairs({ columns, memberOf, indexes, withinMembers: true, shares }, 0, 301);
+    const pairs = Array.from(left, (one, at) => `${one}/${right[at]}`);
+    expect(pairs).toContain('5/300');
+    expect(new Set(pairs).size).toBe(pairs.length);
+    expect(Array.from(left).every((one, at) => one < (right[at] ?? 0))).toBe(true);
+    // Nothing is learned from them where there are other members.
+    expect(patterns.size).toBe(0);
+    expect(comparePairs({ columns, memberOf, indexes, withinMembers: false, shares }, 0, 301).compared).toBe(0);
+  },
+);
 
 test('a newcomer is compared with what is known, whichever comes first, and known records not with each other', () => {
   const columns = columnsOf([person(1), person(1), person(1), person(2)]);

@@ -1,7 +1,10 @@
 import type { FieldId, Shared } from '../record/index.js';
 import { type Comparison, type ComparisonKind, comparisonOf, type Prepared } from './comparison.js';
 
-/** Evidence that two records are the same thing: which fields are compared, and how. Several fields are compared as one text. */
+/**
+ * Evidence that two records are the same thing: which fields are compared, and how. Several fields are compared as one
+ * text.
+ */
 export interface EvidenceField {
   readonly name: string;
   readonly fields: readonly FieldId[];
@@ -61,7 +64,8 @@ export function prepareColumns(
 }
 
 /**
- * How the fields of a pair compare, as one number: for each field a digit, 0 where a side is missing, otherwise the level
+ * How the fields of a pair compare, as one number: for each field a digit, 0 where a side is missing, otherwise the
+ * level
  * plus one, in base {@link levelBase}. The last field is the highest digit.
  */
 export type PatternCode = number;

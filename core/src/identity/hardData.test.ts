@@ -1,4 +1,7 @@
-/** Data that are hard to match: households, values that everybody has, fields that nobody fills, other scripts. Work is bounded, and nothing is tied by what tells nothing. */
+/**
+ * Data that are hard to match: households, values that everybody has, fields that nobody fills, other scripts. Work is
+ * bounded, and nothing is tied by what tells nothing.
+ */
 import { compareLists } from '../testing/compareLists.js';
 import { chooseTies, defaultThresholds } from './chooseTies.js';
 import type { EvidenceField, EvidenceTexts } from './evidence.js';
@@ -77,7 +80,8 @@ const isFinite = ({ weights }: ReturnType<typeof compareLists>): boolean =>
   );
 
 test('two of one household who are in one list each are not tied, though they share name, address and phone', () => {
-  // In every twelfth the first name is another one, so that a name that is alike in part speaks against nobody by itself.
+  // In every twelfth the first name is another one, so that a name that is alike in part speaks against nobody by
+  // itself.
   const both = Array.from({ length: 400 }, (_, number) => person(number));
   const again = both.map((one, number) =>
     number % 12 === 0 ? one.with(0, `${word(number, 21)} ${one[0]?.split(' ')[1]}`) : one,
@@ -142,16 +146,20 @@ test('a field that nobody fills says nothing, and takes nothing from what the ot
   expect(compared.likely.explain(0, 300).parts[3]).toEqual({ name: 'Phone', says: 'missing', adds: 0, rarity: 0 });
 });
 
-test('records that all share one postcode and one day of birth are told apart by the rest, without comparing everything', () => {
-  const lists = Array.from({ length: 1500 }, (_, number) => {
-    const [name = '', , , line = ''] = person(number);
-    return [name, '1970-01-01', `${1 + spread(number, 4, 180)} ${word(number, 5)} Lane HZ4 8QD`, line];
-  });
-  const { ties, compared } = tiesOf(lists, lists);
-  expect(ties.filter((pair) => !same(pair))).toEqual([]);
-  expect(ties.length).toBeGreaterThan(1485);
-  expect(compared.part.compared).toBeLessThan(1500 * 1500 * 0.05);
-});
+test(
+  'records that all share one postcode and one day of birth are told apart by the rest, without ' +
+    'comparing everything',
+  () => {
+    const lists = Array.from({ length: 1500 }, (_, number) => {
+      const [name = '', , , line = ''] = person(number);
+      return [name, '1970-01-01', `${1 + spread(number, 4, 180)} ${word(number, 5)} Lane HZ4 8QD`, line];
+    });
+    const { ties, compared } = tiesOf(lists, lists);
+    expect(ties.filter((pair) => !same(pair))).toEqual([]);
+    expect(ties.length).toBeGreaterThan(1485);
+    expect(compared.part.compared).toBeLessThan(1500 * 1500 * 0.05);
+  },
+);
 
 test('records that are all alike are not compared at all, and weights stay numbers', () => {
   const lists = Array.from({ length: 2000 }, () => ['Ada Noel', '1970-01-01', '12 Mill Lane HZ4 8QD', '01632 960417']);

@@ -28,7 +28,8 @@ export interface AnyRecords {
 }
 
 /**
- * Learns weights from pairs that were compared: first from all, then from those that are the best of both their records.
+ * Learns weights from pairs that were compared: first from all, then from those that are the best of both their
+ * records.
  * Learned is from pairs of two members; from pairs of one member only where there is no other.
  * @param sizes how many records each member has
  */

@@ -47,7 +47,8 @@ const doubtsOf = (names: readonly string[], { doubts }: EvidenceOutcome) =>
   doubts.map((doubt) =>
     doubt.kind === 'unsure'
       ? `${names[doubt.record]}? ${doubt.candidates.map((one) => `${names[one.with]} ${one.bits}`).join(', ')}`
-      : `${doubt.records.map((at) => names[at]).join(' ')} duplicates${doubt.tied === undefined ? '' : ` of ${names[doubt.tied]}`}`,
+      : `${doubt.records.map((at) => names[at]).join(' ')} ` +
+        `duplicates${doubt.tied === undefined ? '' : ` of ${names[doubt.tied]}`}`,
   );
 
 test('clear pairs of three members come together; what is less clear is asked about; the rest stands alone', () => {
@@ -62,13 +63,16 @@ test('clear pairs of three members come together; what is less clear is asked ab
   ]);
 });
 
-test('unlike records are not chained together: where one record of a thing speaks against it, a person is asked', () => {
-  const names = ['a1', 'b1', 'c1'];
-  const outcome = finished(matchByEvidence(caseOf(names, { 'a1-b1': 20, 'b1-c1': 15, 'a1-c1': -9 })));
-  expect(groupsOf(names, outcome)).toEqual(['a1 b1']);
-  expect(doubtsOf(names, outcome)).toEqual(['c1? b1 15']);
-  expect(outcome.considered.at(-1)).toMatchObject({ isDisputed: true });
-});
+test(
+  'unlike records are not chained together: where one record of a thing speaks against it, a ' + 'person is asked',
+  () => {
+    const names = ['a1', 'b1', 'c1'];
+    const outcome = finished(matchByEvidence(caseOf(names, { 'a1-b1': 20, 'b1-c1': 15, 'a1-c1': -9 })));
+    expect(groupsOf(names, outcome)).toEqual(['a1 b1']);
+    expect(doubtsOf(names, outcome)).toEqual(['c1? b1 15']);
+    expect(outcome.considered.at(-1)).toMatchObject({ isDisputed: true });
+  },
+);
 
 test('three shop accounts that are one thing are one group, with or without the account that they belong to', () => {
   const names = ['a1', 'b1', 'b2', 'b3'];
@@ -122,60 +126,68 @@ const scores = fc.dictionary(
   { maxKeys: 20 },
 );
 
-test('every record is in one place, no unit has two of a member, and at once or as records arrive the same belong together', () => {
-  fc.assert(
-    fc.property(scores, (bits) => {
-      const outcome = finished(matchByEvidence(caseOf(names, bits)));
-      const inUnits = outcome.units.flatMap(({ records }) => records);
-      const asked = outcome.doubts.flatMap((doubt) => (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]));
-      expect(new Set([...inUnits, ...asked]).size).toBe(names.length);
-      expect(new Set(inUnits).size).toBe(inUnits.length);
-      for (const { records, waits } of outcome.units)
-        if (!waits) expect(new Set(records.map((at) => names[at]?.[0])).size).toBe(records.length);
-      // The last member's records come in a later run, when nothing of the others waits.
-      if (
-        outcome.doubts.some((doubt) =>
-          (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]).some((at) => at < 6),
+test(
+  'every record is in one place, no unit has two of a member, and at once or as records arrive the ' +
+    'same belong together',
+  () => {
+    fc.assert(
+      fc.property(scores, (bits) => {
+        const outcome = finished(matchByEvidence(caseOf(names, bits)));
+        const inUnits = outcome.units.flatMap(({ records }) => records);
+        const asked = outcome.doubts.flatMap((doubt) => (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]));
+        expect(new Set([...inUnits, ...asked]).size).toBe(names.length);
+        expect(new Set(inUnits).size).toBe(inUnits.length);
+        for (const { records, waits } of outcome.units)
+          if (!waits) expect(new Set(records.map((at) => names[at]?.[0])).size).toBe(records.length);
+        // The last member's records come in a later run, when nothing of the others waits.
+        if (
+          outcome.doubts.some((doubt) =>
+            (doubt.kind === 'duplicates' ? doubt.records : [doubt.record]).some((at) => at < 6),
+          )
         )
-      )
-        return;
-      const first = finished(matchByEvidence(caseOf(names, bits, { newcomers: [0, 1, 2, 3, 4, 5] })));
-      const units = first.units.map(({ records }) => ({
-        records,
-        taken: new Set(records.map((at) => Math.floor(at / 3))),
-      }));
-      const later = finished(matchByEvidence(caseOf(names, bits, { units, newcomers: [6, 7, 8] })));
-      expect(groupsOf(names, later)).toEqual(groupsOf(names, outcome));
-      expect(doubtsOf(names, later)).toEqual(doubtsOf(names, outcome));
-    }),
-  );
-});
+          return;
+        const first = finished(matchByEvidence(caseOf(names, bits, { newcomers: [0, 1, 2, 3, 4, 5] })));
+        const units = first.units.map(({ records }) => ({
+          records,
+          taken: new Set(records.map((at) => Math.floor(at / 3))),
+        }));
+        const later = finished(matchByEvidence(caseOf(names, bits, { units, newcomers: [6, 7, 8] })));
+        expect(groupsOf(names, later)).toEqual(groupsOf(names, outcome));
+        expect(doubtsOf(names, later)).toEqual(doubtsOf(names, outcome));
+      }),
+    );
+  },
+);
 
-test('what evidence ties gets an anchor with the reason, what it doubts waits, and nothing is created where a doubt is open', () => {
-  const records = ['a1', 'b1', 'b2', 'c1'].map((name) => ({
-    member: name[0] ?? '',
-    key: recordKey(name),
-    keys: [],
-    canStart: name !== 'c1',
-  }));
-  let next = 0;
-  const matching = new RecordMatching(
-    [],
-    records,
-    { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined },
-    () => anchorId(`new${(next += 1)}`),
-  ).applyKeys();
-  const outcome = finished(matchByEvidence(caseOf(['a1', 'b1', 'b2', 'c1'], { 'a1-b1': 20, 'b1-b2': 12 })));
-  finished(matching.applyEvidence(outcome, (place) => records[place] as (typeof records)[number], []));
-  const { ties, doubts, unmatched, blocked } = matching.finish();
-  expect(ties.map(({ newcomer, anchor, why }) => [newcomer.key, anchor, why])).toEqual([
-    ['a1', 'new1', undefined],
-    ['b1', 'new1', { kind: 'evidence', with: { member: 'a', key: 'a1' }, bits: 20 }],
-  ]);
-  expect(doubts).toMatchObject([{ kind: 'duplicate', member: 'b', keys: ['b2'], tiedKey: 'b1', anchor: 'new1' }]);
-  expect(unmatched.map(({ key }) => key)).toEqual(['c1']);
-  expect([...(blocked.get(anchorId('new1')) ?? [])]).toEqual(['b']);
-});
+test(
+  'what evidence ties gets an anchor with the reason, what it doubts waits, and nothing is created ' +
+    'where a doubt is open',
+  () => {
+    const records = ['a1', 'b1', 'b2', 'c1'].map((name) => ({
+      member: name[0] ?? '',
+      key: recordKey(name),
+      keys: [],
+      canStart: name !== 'c1',
+    }));
+    let next = 0;
+    const matching = new RecordMatching(
+      [],
+      records,
+      { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined },
+      () => anchorId(`new${(next += 1)}`),
+    ).applyKeys();
+    const outcome = finished(matchByEvidence(caseOf(['a1', 'b1', 'b2', 'c1'], { 'a1-b1': 20, 'b1-b2': 12 })));
+    finished(matching.applyEvidence(outcome, (place) => records[place] as (typeof records)[number], []));
+    const { ties, doubts, unmatched, blocked } = matching.finish();
+    expect(ties.map(({ newcomer, anchor, why }) => [newcomer.key, anchor, why])).toEqual([
+      ['a1', 'new1', undefined],
+      ['b1', 'new1', { kind: 'evidence', with: { member: 'a', key: 'a1' }, bits: 20 }],
+    ]);
+    expect(doubts).toMatchObject([{ kind: 'duplicate', member: 'b', keys: ['b2'], tiedKey: 'b1', anchor: 'new1' }]);
+    expect(unmatched.map(({ key }) => key)).toEqual(['c1']);
+    expect([...(blocked.get(anchorId('new1')) ?? [])]).toEqual(['b']);
+  },
+);
 
 test('matching of many records lets go again and again, so that it can be stopped, and is the same as at once', () => {
   const names = Array.from({ length: 4000 }, (_, at) => `${at < 2000 ? 'a' : 'b'}${at % 2000}`);

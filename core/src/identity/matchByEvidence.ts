@@ -47,7 +47,10 @@ export interface ConsideredPair {
   readonly record: number;
   readonly with: number;
   readonly bits: number;
-  /** Another is nearly as good, or another record of the unit speaks against it: a person is asked however high the score is. */
+  /**
+   * Another is nearly as good, or another record of the unit speaks against it: a person is asked however high the
+   * score is.
+   */
   readonly isDisputed: boolean;
 }
 
@@ -71,9 +74,12 @@ interface Unit {
 const mostCandidates = 5;
 
 /**
- * Puts records of any number of members together by the scores of their pairs. One member after another: its newcomers are
- * assigned to the units that there are, one to one; what is left begins units of its own. A record is as like a unit as it
- * is like the record in it that it is most like; but where the evidence of another one of its records speaks against it, it
+ * Puts records of any number of members together by the scores of their pairs. One member after another: its newcomers
+ * are
+ * assigned to the units that there are, one to one; what is left begins units of its own. A record is as like a unit as
+ * it
+ * is like the record in it that it is most like; but where the evidence of another one of its records speaks against
+ * it, it
  * is asked about, so that unlike records are not chained together.
  */
 export function* matchByEvidence(matching: EvidenceCase): Steps<EvidenceOutcome> {

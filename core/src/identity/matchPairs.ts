@@ -37,8 +37,10 @@ export interface ComparedPairs {
 const leastAgreement = 1.5;
 
 /**
- * Compares the candidates of some newcomers, from one place to another. What is kept of a pair is its pattern, so that it
- * can be scored with weights that are not known yet. Each pair of newcomers comes once: a record looks for those of members
+ * Compares the candidates of some newcomers, from one place to another. What is kept of a pair is its pattern, so that
+ * it
+ * can be scored with weights that are not known yet. Each pair of newcomers comes once: a record looks for those of
+ * members
  * after its own, and of its own member for those after itself.
  */
 export function comparePairs(comparing: Comparing, from: number, to: number): ComparedPairs {
@@ -119,7 +121,9 @@ export function commonnessAt(
   return digit === comparison.levels.length ? (shares[field] as ShareTable).of(values[record]?.form ?? '') : 0;
 }
 
-/** A whole agreement counts two, nearly one counts one and a half, less counts one, and each difference takes one half. */
+/**
+ * A whole agreement counts two, nearly one counts one and a half, less counts one, and each difference takes one half.
+ */
 function agreement(code: PatternCode, columns: readonly EvidenceColumn[]): number {
   return levelsOf(code, columns.length).reduce<number>((sum, level, field) => {
     if (level === undefined) return sum;

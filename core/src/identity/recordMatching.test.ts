@@ -28,7 +28,10 @@ const newcomer = (member: string, key: string, keys: (string | undefined)[], can
   canStart,
 });
 
-/** The matching with new anchors named by their records, so that two can be compared. The records of a doubt are in the order in which a person sees them. */
+/**
+ * The matching with new anchors named by their records, so that two can be compared. The records of a doubt are in the
+ * order in which a person sees them.
+ */
 function portrait(matching: Matching): string {
   const anchors = new Map<string, string[]>();
   for (const { newcomer: one, anchor } of matching.ties)
@@ -117,36 +120,42 @@ test('gives the same ties whatever the order of reading', () => {
   );
 });
 
-test('no two records of which somebody said that they are different come to one anchor, and those said to be the same do, where nothing stands against it', () => {
-  fc.assert(
-    fc.property(newcomers, verdictsOn, (all, verdicts) => {
-      const { ties } = matchByKey(['id', 'email'], all, known, ids(), verdicts);
-      const anchors = new Map(
-        ties.map(({ newcomer: { member, key }, anchor }) => [`${member}/${key}`, anchor as string]),
-      );
-      anchors.set('a/tied', 'old');
-      const said = new Verdicts(verdicts);
-      for (const { a, b } of verdicts) {
-        if (!said.areDifferent(a, b) || said.same(a).length > 0 || said.same(b).length > 0) continue;
-        const [one, other] = [anchors.get(`${a.member}/${a.key}`), anchors.get(`${b.member}/${b.key}`)];
-        if (one !== undefined && `${a.member}/${a.key}` !== `${b.member}/${b.key}`) expect(one).not.toBe(other);
-      }
-    }),
-    { numRuns: 1000 },
-  );
-  const record = (member: string, key: string) => ({ member, key: recordKey(key) });
-  const pair = [newcomer('a', '1', ['x']), newcomer('b', '2', ['y'])];
-  const together = matchByKey(['id'], pair, nobody, ids(), [{ a: record('a', '1'), b: record('b', '2'), same: true }]);
-  expect(together.ties.map(({ why }) => why)).toEqual([{ kind: 'verdict' }, { kind: 'verdict' }]);
-  const apart = [newcomer('a', '1', ['x']), newcomer('b', '2', ['x'])];
-  expect(
-    new Set(
-      matchByKey(['id'], apart, nobody, ids(), [{ a: record('b', '2'), b: record('a', '1'), same: false }]).ties.map(
-        ({ anchor }) => anchor,
-      ),
-    ).size,
-  ).toBe(2);
-});
+test(
+  'no two records of which somebody said that they are different come to one anchor, and those said to ' +
+    'be the same do, where nothing stands against it',
+  () => {
+    fc.assert(
+      fc.property(newcomers, verdictsOn, (all, verdicts) => {
+        const { ties } = matchByKey(['id', 'email'], all, known, ids(), verdicts);
+        const anchors = new Map(
+          ties.map(({ newcomer: { member, key }, anchor }) => [`${member}/${key}`, anchor as string]),
+        );
+        anchors.set('a/tied', 'old');
+        const said = new Verdicts(verdicts);
+        for (const { a, b } of verdicts) {
+          if (!said.areDifferent(a, b) || said.same(a).length > 0 || said.same(b).length > 0) continue;
+          const [one, other] = [anchors.get(`${a.member}/${a.key}`), anchors.get(`${b.member}/${b.key}`)];
+          if (one !== undefined && `${a.member}/${a.key}` !== `${b.member}/${b.key}`) expect(one).not.toBe(other);
+        }
+      }),
+      { numRuns: 1000 },
+    );
+    const record = (member: string, key: string) => ({ member, key: recordKey(key) });
+    const pair = [newcomer('a', '1', ['x']), newcomer('b', '2', ['y'])];
+    const together = matchByKey(['id'], pair, nobody, ids(), [
+      { a: record('a', '1'), b: record('b', '2'), same: true },
+    ]);
+    expect(together.ties.map(({ why }) => why)).toEqual([{ kind: 'verdict' }, { kind: 'verdict' }]);
+    const apart = [newcomer('a', '1', ['x']), newcomer('b', '2', ['x'])];
+    expect(
+      new Set(
+        matchByKey(['id'], apart, nobody, ids(), [{ a: record('b', '2'), b: record('a', '1'), same: false }]).ties.map(
+          ({ anchor }) => anchor,
+        ),
+      ).size,
+    ).toBe(2);
+  },
+);
 
 test('a key that people have said belongs to two things goes to a person for everybody else', () => {
   const all = [newcomer('a', '1', ['x']), newcomer('b', '2', ['x']), newcomer('c', '3', ['x'])];
@@ -178,17 +187,20 @@ test('of two that are different and have the key of what is tied, a person says 
   ]);
 });
 
-test('two shop customers that share an email are reported, and nothing is created in the shop for the CRM account', () => {
-  const all = [
-    newcomer('crm', 'A1', ['yard@osprey.example']),
-    newcomer('shop', '7', ['yard@osprey.example']),
-    newcomer('shop', '8', ['yard@osprey.example']),
-  ];
-  const matching = matchByKey(['email'], all, nobody, ids());
-  expect(matching.ties.map(({ newcomer: { key } }) => key)).toEqual(['A1']);
-  expect(matching.doubts).toMatchObject([{ kind: 'duplicate', member: 'shop', keys: ['7', '8'] }]);
-  expect([...(matching.blocked.get(matching.ties[0]?.anchor as AnchorId) ?? [])]).toEqual(['shop']);
-});
+test(
+  'two shop customers that share an email are reported, and nothing is created in the shop for ' + 'the CRM account',
+  () => {
+    const all = [
+      newcomer('crm', 'A1', ['yard@osprey.example']),
+      newcomer('shop', '7', ['yard@osprey.example']),
+      newcomer('shop', '8', ['yard@osprey.example']),
+    ];
+    const matching = matchByKey(['email'], all, nobody, ids());
+    expect(matching.ties.map(({ newcomer: { key } }) => key)).toEqual(['A1']);
+    expect(matching.doubts).toMatchObject([{ kind: 'duplicate', member: 'shop', keys: ['7', '8'] }]);
+    expect([...(matching.blocked.get(matching.ties[0]?.anchor as AnchorId) ?? [])]).toEqual(['shop']);
+  },
+);
 
 test('keys that disagree go to a person', () => {
   const matching = matchByKey(['id', 'email'], [newcomer('b', 'r', ['1', 'x'])], known, ids());

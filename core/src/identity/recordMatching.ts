@@ -75,9 +75,11 @@ export interface Matching {
 }
 
 /**
- * Ties newcomers to anchors: first by what people have said, then by keys, one rule over all records before the next rule
+ * Ties newcomers to anchors: first by what people have said, then by keys, one rule over all records before the next
+ * rule
  * begins, then by evidence, which is worked out outside in between. Two records of one member that match the same
- * anchor are reported as duplicates and never tied. The outcome does not depend on the order of the newcomers, except for
+ * anchor are reported as duplicates and never tied. The outcome does not depend on the order of the newcomers, except
+ * for
  * which new id goes to which new anchor.
  */
 export class RecordMatching {
@@ -293,7 +295,8 @@ export class RecordMatching {
       const anchors = this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(newcomer, anchor));
       if (anchors.length === 0 && newcomer.canStart) this.#tie(newcomer, this.#startAnchor(), undefined);
     }
-    // Those that may start nothing are not put together by what they share with a third: it is asked about when that one is tied.
+    // Those that may start nothing are not put together by what they share with a third: it is asked about when that
+    // one is tied.
     const apart = parted.filter(
       (one) =>
         this.#isFree(one) && parted.some((other) => this.#isFree(other) && this.#verdicts.areDifferent(one, other)),
@@ -303,7 +306,8 @@ export class RecordMatching {
       const all = this.#anchorsWith(rule, value);
       const allowed = all.filter((anchor) => this.#mayJoin(newcomer, anchor));
       if (allowed.length === all.length) return true;
-      // Of the anchors that are left, one alone is clear as long as its place is free; without any, a later rule may find one.
+      // Of the anchors that are left, one alone is clear as long as its place is free; without any, a later rule may
+      // find one.
       const [anchor] = allowed;
       if (allowed.length > 1)
         this.#doubt(newcomer, {

@@ -15,16 +15,20 @@ const leastPairs = 10;
 /** Agreeing in everything has to speak for being the same by so many bits. */
 const leastForAgreement = 3;
 /**
- * In so many fields related pairs have to speak against being the same, by a bit on the average. A record that is listed
+ * In so many fields related pairs have to speak against being the same, by a bit on the average. A record that is
+ * listed
  * twice with another phone is beaten as well; but it differs in that alone.
  */
 const leastFieldsAgainst = 2;
 
 /**
- * Learns a third class beside records that are the same thing and any two records: *related* ones, that agree in much without
- * being the same, such as people of one household or branches of one company (Winkler 1993, Improved decision rules in the
+ * Learns a third class beside records that are the same thing and any two records: *related* ones, that agree in much
+ * without
+ * being the same, such as people of one household or branches of one company (Winkler 1993, Improved decision rules in
+ * the
  * Fellegi-Sunter model of record linkage). Without it, what related records agree in counts as if it came by chance.
- * By expectation-maximisation from pairs that are likely: the best ones of both their records, and those that were beaten
+ * By expectation-maximisation from pairs that are likely: the best ones of both their records, and those that were
+ * beaten
  * by a better one, for a thing has one record in a member.
  * @param pairs how many pairs there are in all
  * @returns the weights with the related ones; as they were where none were found
@@ -92,7 +96,10 @@ function bitsForAgreement({ fields, related }: Weights<LevelWeights> & { readonl
   );
 }
 
-/** What each field of a related pair says, on the average, against its being the same (Kullback and Leibler 1951), in bits. */
+/**
+ * What each field of a related pair says, on the average, against its being the same (Kullback and Leibler 1951), in
+ * bits.
+ */
 function againstByField({ fields }: Weights<LevelWeights>, related: Related): number[] {
   return fields.map(({ m }, field) =>
     (related.fields[field] ?? []).reduce((sum, share, level) => sum + share * Math.log2(share / (m[level] ?? 1)), 0),

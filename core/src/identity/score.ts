@@ -13,7 +13,10 @@ export interface ScorePart {
   readonly rarity: number;
 }
 
-/** A score taken apart. The score is the prior, what related records take from it, and the sum of its parts, to the last digit. */
+/**
+ * A score taken apart. The score is the prior, what related records take from it, and the sum of its parts, to the last
+ * digit.
+ */
 export interface Score {
   readonly bits: number;
   readonly probability: number;
@@ -105,7 +108,8 @@ export class Scorer {
 }
 
 /**
- * The odds are against any two records and related ones together: `same / (any + related)`. In hundredths, given the odds
+ * The odds are against any two records and related ones together: `same / (any + related)`. In hundredths, given the
+ * odds
  * of related ones against any two.
  */
 function takenOff(related: number): number {

@@ -3,7 +3,8 @@ import type { ValueShares } from './commonness.js';
 import { type EvidenceColumn, type EvidenceField, levelsOf, type PatternCode, patternOf } from './evidence.js';
 
 /**
- * What each level of each field says for or against a match (Fellegi and Sunter 1969, A theory for record linkage): `m` is
+ * What each level of each field says for or against a match (Fellegi and Sunter 1969, A theory for record linkage): `m`
+ * is
  * how often it comes among records that are the same thing, `u` among any two records.
  */
 export interface LevelWeights {
@@ -37,7 +38,8 @@ const roundsOfLearning = 60;
 const settled = 1e-5;
 
 /**
- * How often each level comes among any two records, one of each side (places in the columns), from a sample of pairs that is spread evenly and the same each time.
+ * How often each level comes among any two records, one of each side (places in the columns), from a sample of pairs
+ * that is spread evenly and the same each time.
  * Values that came too rarely to be seen are thought to come half a time.
  */
 export function sampleAnyPairs(
@@ -76,7 +78,8 @@ function firstM(levels: number): number[] {
 
 /**
  * Learns `m` and the prior from the data by expectation-maximisation (Winkler 1988, Using the EM algorithm for weight
- * computation in the Fellegi-Sunter model of record linkage), on the patterns of the candidate pairs. `u` is not learned
+ * computation in the Fellegi-Sunter model of record linkage), on the patterns of the candidate pairs. `u` is not
+ * learned
  * from candidates: they were chosen because they agree on something.
  * @param counts how many candidate pairs have each pattern
  * @param anyPairs counts of levels among any two records, by field
@@ -121,7 +124,10 @@ export function learnWeights(
   return weights;
 }
 
-/** Pairs that have the same levels, and how many of them there are; a part of one counts as far as it belongs to a class. */
+/**
+ * Pairs that have the same levels, and how many of them there are; a part of one counts as far as it belongs to a
+ * class.
+ */
 export interface CountedLevels {
   readonly levels: readonly (number | undefined)[];
   readonly count: number;

@@ -71,12 +71,17 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
     member: MemberId,
     rawFields: Readonly<Record<FieldId, Raw>>,
   ): { readonly says: readonly string[]; readonly stops: boolean };
-  /** What a record has under each unique check of its member: the value as text, `undefined` for blank and unreadable. */
+  /**
+   * What a record has under each unique check of its member: the value as text, `undefined` for blank and unreadable.
+   */
   uniqueValues(
     member: MemberId,
     rawFields: Readonly<Record<FieldId, Raw>>,
   ): readonly { readonly check: string; readonly value: string | undefined }[];
-  /** The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are missing. */
+  /**
+   * The shared values of one record, of all fields or of some; fields that cannot be read, or were not sent, are
+   * missing.
+   */
   sharedValues(
     member: MemberId,
     rawFields: Readonly<Record<FieldId, Raw>>,
@@ -210,7 +215,8 @@ function checkReferences(knot: Knot, report: Report): void {
       if (index === field.rule.steps.length - 1 && missing.length > 0) {
         report(
           `fields.${field.id}.rule`,
-          `the order of members leaves out ${missing.map(({ id }) => id).join(', ')}; name all that give values, or end with ask`,
+          `the order of members leaves out ${missing.map(({ id }) => id).join(', ')}; name all that give ` +
+            'values, or end with ask',
         );
       }
     }
@@ -281,7 +287,8 @@ function checkEvidence({ evidence, fields }: Knot, report: Report): void {
 }
 
 /**
- * One mapping, ready to translate, with what is wrong in it: at which step (`.steps.2`), or in the whole (an empty place).
+ * One mapping, ready to translate, with what is wrong in it: at which step (`.steps.2`), or in the whole (an empty
+ * place).
  * Steps that cannot be compiled are left out of the lens.
  */
 export function compileMapping(

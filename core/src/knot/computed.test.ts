@@ -88,16 +88,19 @@ test('a computed field follows what it names, and is written like any other valu
   expect(world.run().operations).toEqual([]);
 });
 
-test('a part that is edited within the whole goes back to where the parts are kept, and nothing is put back over it', () => {
-  const world = new World(people());
-  add(world, 'crm', 'A1', { given: 'Ada', family: 'Noel', email: 'ada@x.example' });
-  world.run();
-  const [shop] = world.of('shop').values();
-  world.edit('shop', shop?.key as string, 'name', 'Augusta Noel');
-  world.run();
-  expect(world.value('crm', 'A1', 'given')).toBe('Augusta');
-  expect(world.value('shop', shop?.key as string, 'name')).toBe('Augusta Noel');
-});
+test(
+  'a part that is edited within the whole goes back to where the parts are kept, and nothing is put ' + 'back over it',
+  () => {
+    const world = new World(people());
+    add(world, 'crm', 'A1', { given: 'Ada', family: 'Noel', email: 'ada@x.example' });
+    world.run();
+    const [shop] = world.of('shop').values();
+    world.edit('shop', shop?.key as string, 'name', 'Augusta Noel');
+    world.run();
+    expect(world.value('crm', 'A1', 'given')).toBe('Augusta');
+    expect(world.value('shop', shop?.key as string, 'name')).toBe('Augusta Noel');
+  },
+);
 
 test('one system shows the key, or the link, that another one has for the record', () => {
   const world = new World(people());

@@ -20,7 +20,8 @@ const evidence: Evidence = {
 const word = (number: number): string =>
   ['Osprey', 'Saltpan', 'Marram', 'Heron', 'Quince', 'Fenwick', 'Juniper', 'Bracken'][number % 8] ?? '';
 const company = (number: number): string =>
-  `${word(number)} ${word(number * 3 + 1)} ${String.fromCharCode(65 + (number % 26))}${String.fromCharCode(97 + ((number * 7) % 26))}rtner`;
+  `${word(number)} ${word(number * 3 + 1)} ` +
+  `${String.fromCharCode(65 + (number % 26))}${String.fromCharCode(97 + ((number * 7) % 26))}rtner`;
 const phone = (number: number): string => `01632 ${String(100_000 + number * 37).slice(0, 6)}`;
 const record = (
   member: string,
@@ -34,7 +35,10 @@ const record = (
   canStart: true,
   texts: [more.company ?? company(number), more.phone === undefined ? phone(number) : more.phone],
 });
-/** Sixty things that both have: ten by their email, the rest by what is alike; five without a phone; and some that one has alone. */
+/**
+ * Sixty things that both have: ten by their email, the rest by what is alike; five without a phone; and some that one
+ * has alone.
+ */
 const records = [
   ...Array.from({ length: 80 }, (_, number) =>
     record('crm', number, number < 10 ? { email: `${number}@x.example` } : {}),

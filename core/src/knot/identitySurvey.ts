@@ -60,7 +60,10 @@ export interface EvidenceSurvey {
   /** How many pairs were compared; the records of all members together. */
   readonly compared: number;
   readonly records: number;
-  /** For each free record with a likely partner the best pair, by its score: from which bits on, how many, how many of them are disputed. */
+  /**
+   * For each free record with a likely partner the best pair, by its score: from which bits on, how many, how many of
+   * them are disputed.
+   */
   readonly bins: readonly {
     readonly from: number;
     readonly pairs: number;

@@ -27,7 +27,10 @@ export interface Knot {
   readonly crosswalks: Readonly<Record<string, Crosswalk>>;
 }
 
-/** Which shared fields are weighed when no key ties a record, from which score on it is tied or asked about, and what was learned. */
+/**
+ * Which shared fields are weighed when no key ties a record, from which score on it is tied or asked about, and what
+ * was learned.
+ */
 export interface Evidence {
   readonly fields: readonly EvidenceField[];
   readonly thresholds: Thresholds;
@@ -48,9 +51,15 @@ export interface Member {
   };
   /** Whether a record that belongs to no anchor starts a new one. */
   readonly startsAnchors: boolean;
-  /** Members of which one has to have had the thing when it began; otherwise nothing is created here. Any, when left out. */
+  /**
+   * Members of which one has to have had the thing when it began; otherwise nothing is created here. Any, when left
+   * out.
+   */
   readonly onlyFrom?: readonly MemberId[] | undefined;
-  /** What happens to the other records of an anchor when the one here is deleted, in members where that may be done. Nothing, when left out. */
+  /**
+   * What happens to the other records of an anchor when the one here is deleted, in members where that may be done.
+   * Nothing, when left out.
+   */
   readonly whenDeleted?: 'nothing' | 'archive' | 'delete' | 'ask' | undefined;
   /** A formula over `record`; records for which it is not true take no part. */
   readonly filter?: string | undefined;
@@ -75,7 +84,9 @@ export interface SharedField {
   readonly name: string;
   readonly type: FieldType;
   readonly rule: Rule;
-  /** A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it. */
+  /**
+   * A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it.
+   */
   readonly formula?: string | undefined;
   readonly mappings: Readonly<Record<MemberId, Mapping>>;
 }
@@ -113,6 +124,8 @@ export interface FormulaCheck extends CheckTerms {
 }
 
 export interface UniqueCheck extends CheckTerms {
-  /** A shared field; a record fails where another record of its member means the same value. Blanks are not compared. */
+  /**
+   * A shared field; a record fails where another record of its member means the same value. Blanks are not compared.
+   */
   readonly unique: FieldId;
 }

@@ -156,28 +156,31 @@ test('a check that every record of a member fails is told, one that some fail is
   ).toEqual([]);
 });
 
-test('a filter is tried on the records that are there; one that fails on some says why, one that is none says so', () => {
-  expect(tryFilter('record.name == "Fernhill"', crm.records, noon)).toEqual({
-    ok: true,
-    value: { passes: [false, true], trouble: undefined },
-  });
-  expect(tryFilter('number(record.size) > 3', crm.records, noon)).toMatchObject({
-    ok: true,
-    value: { passes: [true, false], trouble: expect.stringContaining('“large”') as string },
-  });
-  expect(tryFilter('record.name ==', crm.records, noon)).toMatchObject({ ok: false });
-  expect(tryFilter(`"${'x'.repeat(50_000)}"`, crm.records, noon)).toMatchObject({
-    ok: false,
-    reason: 'the formula has 50002 characters; 4000 are allowed',
-  });
-  expect(
-    tryFilter('daysBetween(record.since, today) <= 30', [{ since: '2026-11-01' }, { since: '2026-09-01' }], noon),
-  ).toMatchObject({
-    ok: true,
-    value: { passes: [true, false] },
-  });
-  expect(tryFilter('1 / 0 > 1', crm.records, noon)).toMatchObject({ ok: true, value: { passes: [false, false] } });
-});
+test(
+  'a filter is tried on the records that are there; one that fails on some says why, one that is ' + 'none says so',
+  () => {
+    expect(tryFilter('record.name == "Fernhill"', crm.records, noon)).toEqual({
+      ok: true,
+      value: { passes: [false, true], trouble: undefined },
+    });
+    expect(tryFilter('number(record.size) > 3', crm.records, noon)).toMatchObject({
+      ok: true,
+      value: { passes: [true, false], trouble: expect.stringContaining('“large”') as string },
+    });
+    expect(tryFilter('record.name ==', crm.records, noon)).toMatchObject({ ok: false });
+    expect(tryFilter(`"${'x'.repeat(50_000)}"`, crm.records, noon)).toMatchObject({
+      ok: false,
+      reason: 'the formula has 50002 characters; 4000 are allowed',
+    });
+    expect(
+      tryFilter('daysBetween(record.since, today) <= 30', [{ since: '2026-11-01' }, { since: '2026-09-01' }], noon),
+    ).toMatchObject({
+      ok: true,
+      value: { passes: [true, false] },
+    });
+    expect(tryFilter('1 / 0 > 1', crm.records, noon)).toMatchObject({ ok: true, value: { passes: [false, false] } });
+  },
+);
 
 test('a crosswalk with a value twice: a shared one stops, a member’s says what it means', () => {
   const rows = [
@@ -192,7 +195,8 @@ test('a crosswalk with a value twice: a shared one stops, a member’s says what
     ['stops', 'two rows have the shared value “Growers”: put their values into one'],
     [
       'warns',
-      '“X” of crm stands in several rows (Growers, Schools): it means the agreed one of them, and Growers where none is',
+      '“X” of crm stands in several rows (Growers, Schools): it means the agreed one of them, and Growers ' +
+        'where none is',
     ],
   ]);
 });

@@ -37,7 +37,8 @@ export interface MemberSource {
 type Sources = Readonly<Record<MemberId, MemberSource | undefined>>;
 
 /**
- * What keeps a definition from going live, and what would surprise: problems of the definition itself, and what it meets
+ * What keeps a definition from going live, and what would surprise: problems of the definition itself, and what it
+ * meets
  * in the systems as they are known. Findings at the cells come in the order of fields and members.
  */
 export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
@@ -64,7 +65,9 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
         findings.push({
           kind: 'warns',
           at: `checks.${check.id}`,
-          says: `every record of ${member} looked at fails this check (${check.says}): leave that member out, or correct the formula`,
+          says:
+            `every record of ${member} looked at fails this check (${check.says}): leave that member out, or ` +
+            'correct the formula',
         });
     }
   }
@@ -86,7 +89,9 @@ function reviewCrosswalks({ crosswalks, members }: Knot): Finding[] {
               {
                 kind: 'warns',
                 at: `crosswalks.${id}`,
-                says: `“${value}” of ${member.id} stands in several rows (${shared.join(', ')}): it means the agreed one of them, and ${shared[0] ?? ''} where none is`,
+                says:
+                  `“${value}” of ${member.id} stands in several rows (${shared.join(', ')}): it means the ` +
+                  `agreed one of them, and ${shared[0] ?? ''} where none is`,
               },
             ],
       );
@@ -94,7 +99,10 @@ function reviewCrosswalks({ crosswalks, members }: Knot): Finding[] {
   );
 }
 
-/** Types that do not meet in the formulas of computed fields and checks, and what they give where another type is wanted. Text can hold anything. */
+/**
+ * Types that do not meet in the formulas of computed fields and checks, and what they give where another type is
+ * wanted. Text can hold anything.
+ */
 function reviewTypes(knot: Knot): Finding[] {
   const types = Object.fromEntries(knot.fields.map(({ id, type }) => [id, formulaTypeOf(type)]));
   const ofFields = knot.fields.flatMap(({ id, type, formula }) =>
@@ -158,7 +166,9 @@ function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources:
       findings.push({
         kind: 'warns',
         at,
-        says: `${failing.length} of ${filled.length} values looked at cannot be read: ${first.reason.includes('“') ? '' : `${showRaw(first.raw, 40)}: `}${first.reason}`,
+        says:
+          `${failing.length} of ${filled.length} values looked at cannot be read: ` +
+          `${first.reason.includes('“') ? '' : `${showRaw(first.raw, 40)}: `}${first.reason}`,
       });
   }
   if (lens.writes) findings.push(...reviewWriting(knot, field, memberId, lens, known, sources));
@@ -203,7 +213,9 @@ function reviewWriting(
     findings.push({
       kind: 'warns',
       at,
-      says: `there it is of the type ${known?.type ?? ''}, and “${other.slice(0, 40)}” would be written: the types do not meet`,
+      says:
+        `there it is of the type ${known?.type ?? ''}, and “${other.slice(0, 40)}” would be written: the ` +
+        'types do not meet',
     });
   const room = known?.longest;
   if (room !== undefined && longest > room)

@@ -112,7 +112,10 @@ function formulaJudge(
   });
 }
 
-/** Gives the shared values of one record of a member after another, with those that are computed; also under an unfinished definition. */
+/**
+ * Gives the shared values of one record of a member after another, with those that are computed; also under an
+ * unfinished definition.
+ */
 function sharedValuesOf(
   knot: Pick<Knot, 'fields' | 'crosswalks'>,
   member: MemberId,

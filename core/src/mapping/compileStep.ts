@@ -17,7 +17,9 @@ import { personNameLens } from './steps/personName.js';
 import { phoneLens } from './steps/phone.js';
 import { caseLens, cutLens, listLens, padLens, replaceLens, trimLens } from './steps/text.js';
 
-/** Turns a step into its lens. Fails when the step names a crosswalk that is not there or holds a formula that is none. */
+/**
+ * Turns a step into its lens. Fails when the step names a crosswalk that is not there or holds a formula that is none.
+ */
 export function compileStep(
   step: Step,
   member: MemberId,

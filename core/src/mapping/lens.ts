@@ -23,7 +23,8 @@ export type Direction = 'from' | 'to' | 'both ways';
  *
  * Laws, for every mapping that can be read: `inbound(outbound(v, raw), v) = v` and
  * `outbound(inbound(raw, a), raw) = raw`. The second holds because a raw value that already means the value is
- * returned as it is; the first because `outbound` reads its own result back and fails where it would mean something else.
+ * returned as it is; the first because `outbound` reads its own result back and fails where it would mean something
+ * else.
  */
 export interface Lens {
   readonly reads: boolean;
@@ -51,7 +52,8 @@ export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens
   const usesHeld = steps.some((step) => step.usesHeld);
   const setsRawForm = steps.some((step) => step.setsRawForm);
 
-  // A merge asks several times what the same value means. Without steps that look at what the other side holds, the answer is the same.
+  // A merge asks several times what the same value means. Without steps that look at what the other side holds, the
+  // answer is the same.
   let last: { readonly raw: Raw; readonly outcome: Outcome<Shared> } | undefined;
   function inbound(raw: Raw, agreed: Shared | undefined): Outcome<Shared> {
     if (usesHeld || typeof raw === 'object') return readThrough(raw, agreed);

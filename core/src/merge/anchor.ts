@@ -46,7 +46,8 @@ export interface Ahead {
 }
 
 /**
- * How a tie ended that is gone. `archived` and `deleted`: we did it. Otherwise its record was deleted in its own system:
+ * How a tie ended that is gone. `archived` and `deleted`: we did it. Otherwise its record was deleted in its own
+ * system:
  * `ask` waits for a person; the rest is what the definition or a person said shall become of the others. Without an end
  * it has not been merged yet.
  */
@@ -61,7 +62,10 @@ export interface Tie {
   readonly end?: TieEnd | undefined;
   /** The record's version when it was last read or written. */
   readonly version?: string | undefined;
-  /** The raw value of each field that the last merge took into account, or that our last write left. A missing field is a newcomer. */
+  /**
+   * The raw value of each field that the last merge took into account, or that our last write left. A missing field is
+   * a newcomer.
+   */
   readonly seen: Readonly<Record<FieldId, Raw>>;
   readonly ahead: Readonly<Record<FieldId, Ahead>>;
   /** Fields of a receiving member that were edited by hand and are left so until the agreed value is another. */

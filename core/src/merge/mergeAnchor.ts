@@ -31,7 +31,9 @@ export interface AnchorMergeInput {
 }
 
 export interface AnchorMerge {
-  /** The anchor as it is after the merge: agreed values settled, ties with what they have seen. Writes are not in it. */
+  /**
+   * The anchor as it is after the merge: agreed values settled, ties with what they have seen. Writes are not in it.
+   */
   readonly anchor: Anchor;
   readonly writes: readonly FieldWrite[];
   readonly held: readonly Held[];
@@ -131,7 +133,10 @@ export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): 
   return { anchor: { ...anchor, agreed, ties }, ...result };
 }
 
-/** Takes up what was read: the version, and whether the record is rejected now. A rejected record's values wait ahead of seen. */
+/**
+ * Takes up what was read: the version, and whether the record is rejected now. A rejected record's values wait ahead of
+ * seen.
+ */
 function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie {
   if (!reading) return tie;
   const { rejected: _, end: __, ...rest } = tie;
@@ -151,7 +156,8 @@ function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie 
 }
 
 /**
- * What follows from a deletion is settled when it is first merged, by the definition as it is then: a later version must
+ * What follows from a deletion is settled when it is first merged, by the definition as it is then: a later version
+ * must
  * not remove what was left long ago. An edit elsewhere at the same time is for a person to weigh.
  */
 function withConsequences(

@@ -20,7 +20,8 @@ export type SettledHeld =
 
 /**
  * A person's choice among the values of a held field. The chosen value becomes the agreed one, and every tie has
- * then seen what the person saw; writing it is the next run's work. Refused when the values shown are not the present ones.
+ * then seen what the person saw; writing it is the next run's work. Refused when the values shown are not the present
+ * ones.
  */
 export function settleHeld(knot: CompiledKnot, anchor: Anchor, choice: HeldChoice): SettledHeld {
   const held = mergeAnchor({ knot, anchor, readings: new Map(), now: choice.at }).held.find(

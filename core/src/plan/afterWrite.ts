@@ -53,7 +53,9 @@ export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operat
   }
 }
 
-/** The tie of a record that we put away or deleted: it neither gives nor receives any more, and nothing follows from it. */
+/**
+ * The tie of a record that we put away or deleted: it neither gives nor receives any more, and nothing follows from it.
+ */
 function removed(tie: Tie, { kind }: RemoveOperation, record: SourceRecord | undefined): Tie {
   const { parked: _, ...rest } = tie;
   return {

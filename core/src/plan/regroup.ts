@@ -54,7 +54,8 @@ export function splitAnchor(
 }
 
 /**
- * Makes two anchors one: the first stays, the records of the other come to it. A gone tie makes room for one that is there.
+ * Makes two anchors one: the first stays, the records of the other come to it. A gone tie makes room for one that is
+ * there.
  * @returns the members in which both have a record, where there are such: they cannot be one
  */
 export function joinAnchors(

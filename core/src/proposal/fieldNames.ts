@@ -51,7 +51,10 @@ const faint = new Set([
   'ref',
 ]);
 
-/** The words of a name: `primaryContactEmail`, `cust_mail`, `UStIdNr`, `contact.phones.office`; without marks, in small letters. */
+/**
+ * The words of a name: `primaryContactEmail`, `cust_mail`, `UStIdNr`, `contact.phones.office`; without marks, in small
+ * letters.
+ */
 export function wordsOfName(name: string): string[] {
   return name
     .normalize('NFKD')
@@ -107,7 +110,9 @@ function likeness(a: NamePart, b: NamePart): number {
   return edits <= 0.34 ? 0.85 - edits : 0;
 }
 
-/** The letters of the short word come in the long one in their order, from the same first letter on: `dlv`, `delivery`. */
+/**
+ * The letters of the short word come in the long one in their order, from the same first letter on: `dlv`, `delivery`.
+ */
 function isAbbreviation(short: string, long: string): boolean {
   if (short[0] !== long[0]) return false;
   let at = 0;
@@ -115,7 +120,9 @@ function isAbbreviation(short: string, long: string): boolean {
   return at === short.length;
 }
 
-/** How alike two names are, from 0 to 1: the weighed share of parts that find a partner on the other side (soft Dice). */
+/**
+ * How alike two names are, from 0 to 1: the weighed share of parts that find a partner on the other side (soft Dice).
+ */
 export function nameLikeness(a: readonly NamePart[], b: readonly NamePart[]): number {
   const pairs = a
     .flatMap((left, i) =>

@@ -20,7 +20,8 @@ export interface PairProposals {
 }
 
 /**
- * Which fields of two objects correspond: the one-to-one assignment in which the evidence (names, types, formats, values,
+ * Which fields of two objects correspond: the one-to-one assignment in which the evidence (names, types, formats,
+ * values,
  * and equality in records that a key ties) is greatest; pairs for which less speaks than against are left out.
  */
 export function proposePairs(

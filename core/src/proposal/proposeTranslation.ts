@@ -185,7 +185,9 @@ function mostly(texts: readonly string[], is: (text: string) => boolean): boolea
   return texts.length > 0 && texts.filter(is).length >= texts.length * 0.7;
 }
 
-/** The format of dates that are not written as the shared field has them; `undefined` where nothing is to be translated. */
+/**
+ * The format of dates that are not written as the shared field has them; `undefined` where nothing is to be translated.
+ */
 function dateFormat(texts: readonly string[], type: 'date' | 'instant'): string | undefined {
   if (mostly(texts, (text) => /^\d{4}-\d\d-\d\d$/.test(text))) return undefined;
   if (mostly(texts, (text) => /^\d{4}-\d\d-\d\dT.*Z$/.test(text))) return type === 'instant' ? undefined : isoInstant;

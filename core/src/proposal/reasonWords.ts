@@ -29,7 +29,10 @@ export function reasonWords(reason: Reason): string | undefined {
     case 'crosswalk':
       return `in ${reason.of} tied records each value there goes with one value here`;
     case 'factor':
-      return `in ${reason.of} tied records it is always ${reason.factor >= 1 ? `${reason.factor} times as much` : `one part in ${Math.round(1 / reason.factor)}`}`;
+      return (
+        `in ${reason.of} tied records it is always ` +
+        `${reason.factor >= 1 ? `${reason.factor} times as much` : `one part in ${Math.round(1 / reason.factor)}`}`
+      );
     default:
       return reason satisfies never;
   }

@@ -35,7 +35,8 @@ const mostFields = 300;
 
 /**
  * Looks at the records of an object one by one and keeps of each field the values with the smallest hashes, with a
- * record for each (bottom-k sketches; Cohen and Kaplan 2007, Summarizing data using bottom-k sketches). Two objects keep
+ * record for each (bottom-k sketches; Cohen and Kaplan 2007, Summarizing data using bottom-k sketches). Two objects
+ * keep
  * the same values, because the hashes are the same: so overlaps are estimated, and records with equal values are found,
  * without comparing all with all.
  */
@@ -124,7 +125,10 @@ class FieldTally {
   }
 }
 
-/** How many different values two fields share, and the share of the smaller field's that this is; estimated where sketches are not complete. */
+/**
+ * How many different values two fields share, and the share of the smaller field's that this is; estimated where
+ * sketches are not complete.
+ */
 export function sharedValues(a: FieldSketch, b: FieldSketch): { readonly count: number; readonly share: number } {
   const threshold = Math.min(a.threshold, b.threshold);
   const below = (map: ReadonlyMap<number, Row>): number => [...map.keys()].filter((hash) => hash < threshold).length;

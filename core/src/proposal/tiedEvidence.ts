@@ -54,7 +54,8 @@ export class TiedRecords {
   }
 
   /**
-   * The length at which the right field cuts what the left one holds whole: no value there is longer, and what is longer
+   * The length at which the right field cuts what the left one holds whole: no value there is longer, and what is
+   * longer
    * on the left begins with what stands on the right. `undefined` where nothing shows a cut.
    */
   cutAt(left: FieldPath, right: FieldPath): number | undefined {

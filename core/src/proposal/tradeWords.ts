@@ -1,6 +1,8 @@
 /**
- * Words that business systems use for the same thing: English first, then abbreviations, German, French, Spanish, Italian
- * and Dutch, without marks and in small letters. A word of several parts is written with blanks. Each line is one notion.
+ * Words that business systems use for the same thing: English first, then abbreviations, German, French, Spanish,
+ * Italian
+ * and Dutch, without marks and in small letters. A word of several parts is written with blanks. Each line is one
+ * notion.
  */
 const lines = `
 first name, given name, forename, fname, firstname, vorname, prenom, nombre, nome, voornaam
@@ -98,7 +100,9 @@ user, usr, benutzer, utilisateur, usuario
 secondary, alternative, alt, other, second
 `;
 
-/** Notions by each of their words; a word may stand for several notions. Words of several parts are joined by blanks. */
+/**
+ * Notions by each of their words; a word may stand for several notions. Words of several parts are joined by blanks.
+ */
 export const notionsOf: ReadonlyMap<string, readonly number[]> = (() => {
   const notions = new Map<string, number[]>();
   for (const [index, line] of lines.trim().split('\n').entries()) {

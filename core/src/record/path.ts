@@ -18,7 +18,10 @@ function isObject(value: unknown): value is Record<string, Raw> {
   return typeof value === 'object' && value !== null && !Array.isArray(value) && !isExactNumber(value);
 }
 
-/** The value at a path; `undefined` (absent) when any part of the way is missing. A name that has points in it comes first. */
+/**
+ * The value at a path; `undefined` (absent) when any part of the way is missing. A name that has points in it comes
+ * first.
+ */
 export function readPath(fields: Raw, path: FieldPath): Present {
   if (isObject(fields) && Object.hasOwn(fields, path)) return fields[path];
   let here: Present = fields;

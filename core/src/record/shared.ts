@@ -5,11 +5,9 @@
  * | --- | --- |
  * | text, email, phone, choice | string, Unicode NFC, trimmed; phones in E.164 |
  * | note | string, NFC, line ends as \n, not trimmed inside, ends trimmed |
- * | number | decimal text in plain notation, no trailing zeros: `12500.5` |
- * | yes/no | boolean |
- * | date | ISO 8601 calendar date `YYYY-MM-DD` |
- * | instant | ISO 8601 in UTC with milliseconds |
- * | list | strings, trimmed; as a set (sorted, no repeats) |
+ * | number | decimal text in plain notation, no trailing zeros: `12500.5` | | yes/no | boolean | | date | ISO 8601
+ * calendar date `YYYY-MM-DD` | | instant | ISO 8601 in UTC with milliseconds | | list | strings, trimmed; as a set
+ * (sorted, no repeats) |
  *
  * `null` is *blank*. `undefined` never is a shared value.
  */
@@ -31,7 +29,9 @@ export type FieldType = (typeof fieldTypes)[number];
 
 export type Shared = null | boolean | string | readonly string[];
 
-/** Decimals wide enough that sums of money never round: 40 significant digits, never in exponent notation below 1e40. */
+/**
+ * Decimals wide enough that sums of money never round: 40 significant digits, never in exponent notation below 1e40.
+ */
 export const WideDecimal = Decimal.clone({ precision: 40, toExpNeg: -40, toExpPos: 40 });
 
 export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly reason: string };

@@ -43,7 +43,9 @@ const shownFormats = 6;
 export const mostFields = 600;
 const longestShown = 200;
 
-/** Looks at records one by one and tells what each field holds, in one pass and in memory that does not grow with them. */
+/**
+ * Looks at records one by one and tells what each field holds, in one pass and in memory that does not grow with them.
+ */
 export class Profiler {
   readonly #fields = new Map<FieldPath, FieldTally>();
   #records = 0;

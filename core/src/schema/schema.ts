@@ -17,7 +17,10 @@ export interface SourceField {
   readonly longest?: number | undefined;
 }
 
-/** The fields of an object, in the system's order. `declared` when the system says so itself, `seen` when they were found in its records. */
+/**
+ * The fields of an object, in the system's order. `declared` when the system says so itself, `seen` when they were
+ * found in its records.
+ */
 export interface SourceSchema {
   readonly origin: 'declared' | 'seen';
   readonly fields: readonly SourceField[];

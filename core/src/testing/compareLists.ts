@@ -20,7 +20,10 @@ export interface ComparedLists {
   readonly likely: LikelyPairs;
 }
 
-/** Compares and learns from lists, one member each, all of them at once and without threads; places count through all lists. */
+/**
+ * Compares and learns from lists, one member each, all of them at once and without threads; places count through all
+ * lists.
+ */
 export function compareLists(
   evidence: readonly EvidenceField[],
   lists: readonly (readonly EvidenceTexts[])[],

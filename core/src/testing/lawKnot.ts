@@ -42,7 +42,9 @@ function field(id: string, type: SharedField['type'], rule: Rule, mappings: Reco
   return { id, name: id, type, rule, mappings };
 }
 
-/** Knots with three or four members, random directions, rules and lossy translations. The key is read from everywhere. */
+/**
+ * Knots with three or four members, random directions, rules and lossy translations. The key is read from everywhere.
+ */
 export const lawKnots: fc.Arbitrary<Knot> = fc
   .record({
     count: fc.constantFrom(3, 4),

@@ -15,7 +15,10 @@ import {
   writePath,
 } from '../record/index.js';
 
-/** What can happen to a write: it succeeds, fails, is refused, somebody edits in between, or the system keeps something else. */
+/**
+ * What can happen to a write: it succeeds, fails, is refused, somebody edits in between, or the system keeps something
+ * else.
+ */
 export type WriteFate = 'ok' | 'fails' | 'refused' | 'raced' | 'altered';
 
 export interface RunOutcome {
@@ -66,7 +69,10 @@ export class World {
     return readPath(this.of(member).get(recordKey(key))?.fields ?? {}, path);
   }
 
-  /** One run: read all, match, merge, plan, write, record. `order` shuffles what is read; `fate` says how each write ends. */
+  /**
+   * One run: read all, match, merge, plan, write, record. `order` shuffles what is read; `fate` says how each write
+   * ends.
+   */
   run(
     options: {
       fate?: (operation: Operation) => WriteFate;

@@ -47,70 +47,81 @@ const writes = (anchors: Forecast['anchors']) =>
 const total = async (which: 'crm' | 'shop'): Promise<number> =>
   [...(await (await fetch(installation.addresses[which])).text()).matchAll(/href="\/records\//g)].length;
 
-test('a record is untied, and tied again before the next run: nothing is written, and the history says who', async () => {
-  const before = (await anchorOf('77001')) as AnchorView;
-  expect(keys(before)).toEqual(['A-20001', '77001']);
-  expect(writes(await forecast(before.id, { kind: 'split', members: ['shop'] }))).toEqual([
-    [['A-20001'], ['create in shop']],
-    [['77001'], ['create in crm']],
-  ]);
-  expect(await split(before.id, 'shop')).toEqual([200, undefined]);
-  expect(await anchorOf('77001')).toBeUndefined();
-  for (const member of ['shop', 'crm'])
-    expect(await split(before.id, member)).toEqual([409, expect.stringContaining('Nothing would be left')]);
-  expect(await hand('tie', before.id, { member: 'shop', key: ' 77001 ' })).toEqual([200, undefined]);
-  const run = await installation.run();
-  expect(run.progress?.tally).toMatchObject({ crm: { create: 0, update: 0 }, shop: { create: 0, update: 0 } });
-  const after = (await anchorOf('77001')) as AnchorView;
-  expect([
-    keys(after),
-    after.agrees,
-    after.journal.slice(0, 2).map(({ kind, cause }) => [kind, (cause as { name?: string }).name]),
-  ]).toEqual([
-    ['A-20001', '77001'],
-    true,
-    [
-      ['tied', 'operator'],
-      ['untied', 'operator'],
-    ],
-  ]);
-});
+test(
+  'a record is untied, and tied again before the next run: nothing is written, and the ' + 'history says who',
+  async () => {
+    const before = (await anchorOf('77001')) as AnchorView;
+    expect(keys(before)).toEqual(['A-20001', '77001']);
+    expect(writes(await forecast(before.id, { kind: 'split', members: ['shop'] }))).toEqual([
+      [['A-20001'], ['create in shop']],
+      [['77001'], ['create in crm']],
+    ]);
+    expect(await split(before.id, 'shop')).toEqual([200, undefined]);
+    expect(await anchorOf('77001')).toBeUndefined();
+    for (const member of ['shop', 'crm'])
+      expect(await split(before.id, member)).toEqual([409, expect.stringContaining('Nothing would be left')]);
+    expect(await hand('tie', before.id, { member: 'shop', key: ' 77001 ' })).toEqual([200, undefined]);
+    const run = await installation.run();
+    expect(run.progress?.tally).toMatchObject({ crm: { create: 0, update: 0 }, shop: { create: 0, update: 0 } });
+    const after = (await anchorOf('77001')) as AnchorView;
+    expect([
+      keys(after),
+      after.agrees,
+      after.journal.slice(0, 2).map(({ kind, cause }) => [kind, (cause as { name?: string }).name]),
+    ]).toEqual([
+      ['A-20001', '77001'],
+      true,
+      [
+        ['tied', 'operator'],
+        ['untied', 'operator'],
+      ],
+    ]);
+  },
+);
 
-test('a record that stays untied is a thing of its own, whatever its keys say, and both are made whole as was said before', async () => {
-  const { id } = (await anchorOf('77002')) as AnchorView;
-  await split(id, 'shop');
-  await installation.run();
-  const own = (await anchorOf('77002')) as AnchorView;
-  expect(own.id).not.toBe(id);
-  expect([await total('crm'), await total('shop')]).toEqual([5, 5]);
-  await installation.run();
-  expect([await total('crm'), await total('shop')]).toEqual([5, 5]);
-  expect(await hand('tie', id, { member: 'shop', key: '77002' })).toEqual([
-    409,
-    expect.stringContaining('is tied to record'),
-  ]);
-});
+test(
+  'a record that stays untied is a thing of its own, whatever its keys say, and both are made whole as ' +
+    'was said before',
+  async () => {
+    const { id } = (await anchorOf('77002')) as AnchorView;
+    await split(id, 'shop');
+    await installation.run();
+    const own = (await anchorOf('77002')) as AnchorView;
+    expect(own.id).not.toBe(id);
+    expect([await total('crm'), await total('shop')]).toEqual([5, 5]);
+    await installation.run();
+    expect([await total('crm'), await total('shop')]).toEqual([5, 5]);
+    expect(await hand('tie', id, { member: 'shop', key: '77002' })).toEqual([
+      409,
+      expect.stringContaining('is tied to record'),
+    ]);
+  },
+);
 
-test('what cannot be tied says why: a record of another anchor, one that is not there, a run that is under way', async () => {
-  const { id } = (await anchorOf('77003')) as AnchorView;
-  await split(id, 'shop');
-  expect(await hand('tie', id, { member: 'shop', key: '77004' })).toEqual([
-    409,
-    expect.stringMatching(/Record 77004 is tied to “.+”/),
-  ]);
-  expect(await hand('tie', id, { member: 'shop', key: '99999' })).toEqual([
-    409,
-    'There is no record 99999 in that system.',
-  ]);
-  expect(await hand('tie', id, { member: 'nobody', key: '1' })).toEqual([404, 'There is no such member.']);
-  expect((await hand('tie', id, { member: 'shop', key: ' ' }))[0]).toBe(400);
-  await installation.parts.data.query(
-    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until) values (gen_random_uuid(), 'customers', 1, 'run', 'x', now(), 999, now() + interval '1 minute')`,
-  );
-  expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([409, 'A run of this knot is under way.']);
-  await installation.parts.data.query(`delete from run where token = 999`);
-  expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([200, undefined]);
-});
+test(
+  'what cannot be tied says why: a record of another anchor, one that is not there, a run that ' + 'is under way',
+  async () => {
+    const { id } = (await anchorOf('77003')) as AnchorView;
+    await split(id, 'shop');
+    expect(await hand('tie', id, { member: 'shop', key: '77004' })).toEqual([
+      409,
+      expect.stringMatching(/Record 77004 is tied to “.+”/),
+    ]);
+    expect(await hand('tie', id, { member: 'shop', key: '99999' })).toEqual([
+      409,
+      'There is no record 99999 in that system.',
+    ]);
+    expect(await hand('tie', id, { member: 'nobody', key: '1' })).toEqual([404, 'There is no such member.']);
+    expect((await hand('tie', id, { member: 'shop', key: ' ' }))[0]).toBe(400);
+    await installation.parts.data.query(
+      `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until)
+      values (gen_random_uuid(), 'customers', 1, 'run', 'x', now(), 999, now() + interval '1 minute')`,
+    );
+    expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([409, 'A run of this knot is under way.']);
+    await installation.parts.data.query(`delete from run where token = 999`);
+    expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([200, undefined]);
+  },
+);
 
 test('two things that have a record in the same system cannot be merged, nor one with itself', async () => {
   const [own, other] = [(await anchorOf('77002')) as AnchorView, (await anchorOf('A-20002')) as AnchorView];

@@ -121,7 +121,8 @@ const nothingLeft: Refusal = {
 };
 
 /**
- * Takes records out of an anchor by hand: together they are a thing of their own from then on, whatever rules say. What they
+ * Takes records out of an anchor by hand: together they are a thing of their own from then on, whatever rules say. What
+ * they
  * gave stays where it was written.
  */
 export async function splitByHand(
@@ -163,7 +164,10 @@ export async function splitByHand(
   });
 }
 
-/** Makes another anchor's records this one's; the next run merges what they hold. The other anchor's history and its address lead here. */
+/**
+ * Makes another anchor's records this one's; the next run merges what they hold. The other anchor's history and its
+ * address lead here.
+ */
 export async function mergeByHand(
   data: DataSource,
   knot: LoadedKnot,
@@ -244,7 +248,10 @@ async function saveAnchor(db: EntityManager, knot: LoadedKnot, anchor: Anchor, n
     );
 }
 
-/** Ties a record to an anchor by hand: one that waits outside, or one that its system has and nothing is known of. Undoes {@link splitByHand}. */
+/**
+ * Ties a record to an anchor by hand: one that waits outside, or one that its system has and nothing is known of.
+ * Undoes {@link splitByHand}.
+ */
 export async function tieByHand(
   data: DataSource,
   knot: LoadedKnot,
@@ -300,7 +307,8 @@ async function recordToTie(
       advice: 'Untie that one first.',
     };
   const [other] = (await db.query(
-    'select a.title from tie t join anchor a on a.id = t.anchor_id where t.knot_id = $1 and t.member = $2 and t.record_key = $3',
+    'select a.title from tie t join anchor a on a.id = t.anchor_id where t.knot_id = $1 and t.member = ' +
+      '$2 and t.record_key = $3',
     [knot.id, member, key],
   )) as { title: string }[];
   if (other)
@@ -381,7 +389,8 @@ async function note(
   now: Date,
 ): Promise<void> {
   await db.query(
-    'insert into journal (knot_id, anchor_id, member, record_key, kind, cause, knot_version, at) values ($1, $2, $3, $4, $5, $6, $7, $8)',
+    'insert into journal (knot_id, anchor_id, member, record_key, kind, cause, knot_version, at) values ' +
+      '($1, $2, $3, $4, $5, $6, $7, $8)',
     [knot, anchor, member, key, kind, JSON.stringify({ kind: 'person', name: person, over: [] }), version, now],
   );
   await db.query('insert into audit (person, action, detail) values ($1, $2, $3)', [

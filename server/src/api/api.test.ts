@@ -175,89 +175,95 @@ test('signing out ends the session', async () => {
   expect((await call({ method: 'GET', url: '/api/session', headers: { cookie: mine.cookie } })).statusCode).toBe(401);
 });
 
-test('a definition is changed only by who saw the version in force, and a bad one is refused with every place', async () => {
-  const headers = { ...(await once('editor')) };
-  const { definition, version } = (await call({ url: '/api/knots/customers', headers })).json() as {
-    definition: { fields: { name: string; rule: unknown }[] };
-    version: number;
-  };
-  const put = (changed: unknown, basedOn: number) =>
-    call({
-      method: 'PUT',
-      url: '/api/knots/customers/definition',
-      headers,
-      payload: { definition: changed, basedOn, note: 'n' },
-    });
-  const renamed = structuredClone(definition);
-  (renamed.fields[0] as { name: string }).name = 'Firm';
-  expect((await put(renamed, version)).json()).toEqual({ version: version + 1 });
-  expect((await put(definition, version)).statusCode).toBe(409);
-  const bad = structuredClone(renamed);
-  (bad.fields[0] as { rule: unknown }).rule = { steps: [{ step: 'newest' }] };
-  const answer = await put(bad, version + 1);
-  expect([answer.statusCode, answer.json()]).toMatchObject([422, { problems: [{ at: 'fields.company.rule' }] }]);
-  expect((await put('not a knot', version + 1)).statusCode).toBe(422);
-});
+test(
+  'a definition is changed only by who saw the version in force, and a bad one is refused ' + 'with every place',
+  async () => {
+    const headers = { ...(await once('editor')) };
+    const { definition, version } = (await call({ url: '/api/knots/customers', headers })).json() as {
+      definition: { fields: { name: string; rule: unknown }[] };
+      version: number;
+    };
+    const put = (changed: unknown, basedOn: number) =>
+      call({
+        method: 'PUT',
+        url: '/api/knots/customers/definition',
+        headers,
+        payload: { definition: changed, basedOn, note: 'n' },
+      });
+    const renamed = structuredClone(definition);
+    (renamed.fields[0] as { name: string }).name = 'Firm';
+    expect((await put(renamed, version)).json()).toEqual({ version: version + 1 });
+    expect((await put(definition, version)).statusCode).toBe(409);
+    const bad = structuredClone(renamed);
+    (bad.fields[0] as { rule: unknown }).rule = { steps: [{ step: 'newest' }] };
+    const answer = await put(bad, version + 1);
+    expect([answer.statusCode, answer.json()]).toMatchObject([422, { problems: [{ at: 'fields.company.rule' }] }]);
+    expect((await put('not a knot', version + 1)).statusCode).toBe(422);
+  },
+);
 
-test('a system is connected, tested, changed and disconnected over the API; its secret goes in and never comes out', async () => {
-  const headers = { ...(await once('administrator')) };
-  const planted = 'planted-secret-4711';
-  const pennant = { pattern: 'disc', colour: 'plum', letters: 'X' };
-  const shop = (await call({ url: '/api/systems/marketRow', headers })).json() as { description: object };
-  const description = { ...shop.description, name: 'Second shop' };
-  const test1 = await call({
-    method: 'POST',
-    url: '/api/system-test',
-    headers,
-    payload: { description, credential: { id: 'id', secret: planted } },
-  });
-  expect(test1.json()).toMatchObject({ ok: false, steps: [{ state: 'good' }, { name: 'Sign in', state: 'failed' }] });
-  const connected = await call({
-    method: 'POST',
-    url: '/api/systems',
-    headers,
-    payload: { description, pennant, note: '=cmd()', credential: { id: 'id', secret: planted } },
-  });
-  expect([connected.statusCode, connected.json()]).toEqual([201, { system: 'second-shop' }]);
-  const probe = await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} });
-  expect(
-    await call({
-      method: 'PUT',
-      url: '/api/systems/second-shop/credential',
+test(
+  'a system is connected, tested, changed and disconnected over the API; its secret goes in and ' + 'never comes out',
+  async () => {
+    const headers = { ...(await once('administrator')) };
+    const planted = 'planted-secret-4711';
+    const pennant = { pattern: 'disc', colour: 'plum', letters: 'X' };
+    const shop = (await call({ url: '/api/systems/marketRow', headers })).json() as { description: object };
+    const description = { ...shop.description, name: 'Second shop' };
+    const test1 = await call({
+      method: 'POST',
+      url: '/api/system-test',
       headers,
-      payload: { id: 'id', secret: installation.secret },
-    }),
-  ).toMatchObject({ statusCode: 204 });
-  expect(
-    (await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} })).json(),
-  ).toMatchObject({ ok: true });
-  const view = await call({ url: '/api/systems/second-shop', headers });
-  expect(view.json()).toMatchObject({ signsInAs: 'id', note: '=cmd()', revision: 1, environment: 'production' });
-  const change = (revision: number, objects: object) =>
-    call({
-      method: 'PUT',
-      url: '/api/systems/second-shop',
-      headers,
-      payload: { description: { ...description, objects }, pennant, revision },
+      payload: { description, credential: { id: 'id', secret: planted } },
     });
-  expect((await change(7, {})).statusCode).toBe(409);
-  expect((await change(1, {})).statusCode).toBe(200);
-  expect((await call({ method: 'DELETE', url: '/api/systems/marketRow', headers })).json()).toMatchObject({
-    says: 'Market Row is used in Customers.',
-  });
-  const inUse = await call({
-    method: 'PUT',
-    url: '/api/systems/marketRow',
-    headers,
-    payload: { description: { ...shop.description, objects: {} }, pennant, revision: 1 },
-  });
-  expect(inUse.json()).toMatchObject({ code: 'object in use' });
-  expect((await call({ method: 'DELETE', url: '/api/systems/second-shop', headers })).statusCode).toBe(204);
-  const audit = JSON.stringify(await installation.parts.data.query('select * from audit'));
-  expect(audit).toContain('system connected');
-  for (const place of [test1.body, probe.body, view.body, audit, ...api.logged])
-    expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
-});
+    expect(test1.json()).toMatchObject({ ok: false, steps: [{ state: 'good' }, { name: 'Sign in', state: 'failed' }] });
+    const connected = await call({
+      method: 'POST',
+      url: '/api/systems',
+      headers,
+      payload: { description, pennant, note: '=cmd()', credential: { id: 'id', secret: planted } },
+    });
+    expect([connected.statusCode, connected.json()]).toEqual([201, { system: 'second-shop' }]);
+    const probe = await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} });
+    expect(
+      await call({
+        method: 'PUT',
+        url: '/api/systems/second-shop/credential',
+        headers,
+        payload: { id: 'id', secret: installation.secret },
+      }),
+    ).toMatchObject({ statusCode: 204 });
+    expect(
+      (await call({ method: 'POST', url: '/api/systems/second-shop/probe', headers, payload: {} })).json(),
+    ).toMatchObject({ ok: true });
+    const view = await call({ url: '/api/systems/second-shop', headers });
+    expect(view.json()).toMatchObject({ signsInAs: 'id', note: '=cmd()', revision: 1, environment: 'production' });
+    const change = (revision: number, objects: object) =>
+      call({
+        method: 'PUT',
+        url: '/api/systems/second-shop',
+        headers,
+        payload: { description: { ...description, objects }, pennant, revision },
+      });
+    expect((await change(7, {})).statusCode).toBe(409);
+    expect((await change(1, {})).statusCode).toBe(200);
+    expect((await call({ method: 'DELETE', url: '/api/systems/marketRow', headers })).json()).toMatchObject({
+      says: 'Market Row is used in Customers.',
+    });
+    const inUse = await call({
+      method: 'PUT',
+      url: '/api/systems/marketRow',
+      headers,
+      payload: { description: { ...shop.description, objects: {} }, pennant, revision: 1 },
+    });
+    expect(inUse.json()).toMatchObject({ code: 'object in use' });
+    expect((await call({ method: 'DELETE', url: '/api/systems/second-shop', headers })).statusCode).toBe(204);
+    const audit = JSON.stringify(await installation.parts.data.query('select * from audit'));
+    expect(audit).toContain('system connected');
+    for (const place of [test1.body, probe.body, view.body, audit, ...api.logged])
+      expect(place).not.toMatch(new RegExp(`${planted}|${installation.secret}`));
+  },
+);
 
 test('a secret that was typed for one place is never sent to another, however the description is changed', async () => {
   const headers = { ...(await once('administrator')) };

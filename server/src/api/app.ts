@@ -134,7 +134,10 @@ export async function makeApp(
   return app;
 }
 
-/** The web client: files with a hash in their name are kept by browsers, the page itself is not. Unknown addresses are the client's own. */
+/**
+ * The web client: files with a hash in their name are kept by browsers, the page itself is not. Unknown addresses are
+ * the client's own.
+ */
 async function serveWeb(app: FastifyInstance, folder: string | undefined): Promise<void> {
   const root = folder === undefined ? undefined : resolve(folder);
   const built = root !== undefined && existsSync(root);

@@ -10,7 +10,10 @@ export function noSuch(what: string): Problem {
   };
 }
 
-/** Every error leaves as a problem: what is wrong and what to do. Faults of ours are logged and say nothing of the inside. */
+/**
+ * Every error leaves as a problem: what is wrong and what to do. Faults of ours are logged and say nothing of the
+ * inside.
+ */
 export function answerErrors(app: FastifyInstance): void {
   app.setErrorHandler((error: FastifyError, request, reply) => {
     if (hasZodFastifySchemaValidationErrors(error)) {
@@ -18,13 +21,11 @@ export function answerErrors(app: FastifyInstance): void {
         at: instancePath.replaceAll('/', '.').replace(/^\./, '') || 'the request',
         says: message ?? 'is not right',
       }));
-      return reply
-        .code(400)
-        .send({
-          code: 'not valid',
-          says: `The request is not right: ${problems.map(({ at, says }) => `${at}: ${says}`).join('; ')}`,
-          problems,
-        });
+      return reply.code(400).send({
+        code: 'not valid',
+        says: `The request is not right: ${problems.map(({ at, says }) => `${at}: ${says}`).join('; ')}`,
+        problems,
+      });
     }
     const status = error.statusCode ?? 500;
     if (status === 429)
@@ -32,21 +33,17 @@ export function answerErrors(app: FastifyInstance): void {
         .code(429)
         .send({ code: 'too many tries', says: 'Too many tries.', advice: 'Wait a minute, then try again.' });
     if (error.code?.startsWith('FST_CSRF'))
-      return reply
-        .code(403)
-        .send({
-          code: 'page too old',
-          says: 'This page is too old to change anything.',
-          advice: 'Load the page again.',
-        });
+      return reply.code(403).send({
+        code: 'page too old',
+        says: 'This page is too old to change anything.',
+        advice: 'Load the page again.',
+      });
     if (status < 500) return reply.code(status).send({ code: 'not valid', says: error.message });
     request.log.error({ err: error }, 'request failed');
-    return reply
-      .code(500)
-      .send({
-        code: 'fault',
-        says: 'Something failed inside. It has been logged.',
-        advice: `Try again; if it stays so, look in the log for request ${request.id}.`,
-      });
+    return reply.code(500).send({
+      code: 'fault',
+      says: 'Something failed inside. It has been logged.',
+      advice: `Try again; if it stays so, look in the log for request ${request.id}.`,
+    });
   });
 }

@@ -10,7 +10,8 @@ import { runChannel } from '../worker/jobs.js';
 const gatherMs = 150;
 
 /**
- * Tells about runs as they change, whichever worker drives them (PostgreSQL's notifications, gathered a little), and about
+ * Tells about runs as they change, whichever worker drives them (PostgreSQL's notifications, gathered a little), and
+ * about
  * drafts as they are kept, whichever server was asked.
  */
 export class ServerEvents {

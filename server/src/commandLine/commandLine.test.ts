@@ -164,13 +164,17 @@ test.each<[string, () => void, string[], number, RegExp]>([
   expect(existsSync(join(folder, 'office.csv.writing'))).toBe(false);
 });
 
-test('a row that cannot be read is named and left as it is; the others are kept the same, and nothing is created beside it', () => {
-  edit('office.csv', '2,Saltpan', '2,x,Saltpan');
-  const result = anchorKnot('run', 'customers.knot.json');
-  expect(result.stderr).toMatch(/line 3: it has 7 values, the header has 6/);
-  const lines = read('office.csv').trim().split('\n');
-  expect(lines[2]).toMatch(/^2,x,Saltpan/);
-  // The phone of another row has come; a row for somebody new has not: it may be the one that cannot be read.
-  expect(lines.filter((line) => line.startsWith('n-'))).toEqual([]);
-  expect(lines[3]).toContain('01632 960733');
-});
+test(
+  'a row that cannot be read is named and left as it is; the others are kept the same, and nothing is ' +
+    'created beside it',
+  () => {
+    edit('office.csv', '2,Saltpan', '2,x,Saltpan');
+    const result = anchorKnot('run', 'customers.knot.json');
+    expect(result.stderr).toMatch(/line 3: it has 7 values, the header has 6/);
+    const lines = read('office.csv').trim().split('\n');
+    expect(lines[2]).toMatch(/^2,x,Saltpan/);
+    // The phone of another row has come; a row for somebody new has not: it may be the one that cannot be read.
+    expect(lines.filter((line) => line.startsWith('n-'))).toEqual([]);
+    expect(lines[3]).toContain('01632 960733');
+  },
+);

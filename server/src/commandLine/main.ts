@@ -138,7 +138,8 @@ function print(result: RunResult, kind: string, waiting: number): void {
   console.log(
     kind === 'dry run'
       ? 'Nothing was written; the plan is in plan.jsonl of the state folder.'
-      : `${rows.reduce((sum, [, { written }]) => sum + written, 0)} records written${waiting > 0 ? `; ${waiting} things wait for a person, see held.jsonl, rejected.jsonl and waiting.jsonl` : ''}.`,
+      : `${rows.reduce((sum, [, { written }]) => sum + written, 0)} records ` +
+          `written${waiting > 0 ? `; ${waiting} things wait for a ` + 'person, see ' + 'held.jsonl, ' + 'rejected.jsonl and ' + 'waiting.jsonl' : ''}.`,
   );
 }
 
@@ -154,7 +155,8 @@ function printMatch({ records, evidence, compared, tied, asked, rejected, out, t
   if (rejected > 0) console.log(`${rejected} lines could not be read and were left out.`);
   if (truth)
     console.log(
-      `Of ${truth.pairs} true pairs: precision ${truth.precision.toFixed(4)}, recall ${truth.recall.toFixed(4)}, with those asked about ${truth.recallWithAsked.toFixed(4)}.`,
+      `Of ${truth.pairs} true pairs: precision ${truth.precision.toFixed(4)}, recall ` +
+        `${truth.recall.toFixed(4)}, with those asked about ${truth.recallWithAsked.toFixed(4)}.`,
     );
 }
 

@@ -44,24 +44,27 @@ function match(...words: string[]) {
 const pairs = (name: string) =>
   parse(readFileSync(join(folder, name), 'utf8'), { columns: true }) as Record<string, string>[];
 
-test('without any rules and without an email: columns are recognised, weights learned, and the right records found', () => {
-  const { status, stdout } = match('crm.csv', 'shop.csv', '--truth', 'truth.csv', '--json');
-  expect(status).toBe(0);
-  const report = JSON.parse(stdout) as {
-    evidence: { name: string; compare: string }[];
-    tied: number;
-    truth: { precision: number; recallWithAsked: number };
-  };
-  expect(Object.fromEntries(report.evidence.map(({ name, compare }) => [name, compare]))).toMatchObject({
-    name: 'company name',
-    phone: 'phone',
-    street: 'address',
-    postcode: 'code',
-    lastName: 'person name',
-  });
-  expect(report.truth.precision).toBeGreaterThan(0.99);
-  expect(report.truth.recallWithAsked).toBeGreaterThan(0.95);
-});
+test(
+  'without any rules and without an email: columns are recognised, weights learned, and the right ' + 'records found',
+  () => {
+    const { status, stdout } = match('crm.csv', 'shop.csv', '--truth', 'truth.csv', '--json');
+    expect(status).toBe(0);
+    const report = JSON.parse(stdout) as {
+      evidence: { name: string; compare: string }[];
+      tied: number;
+      truth: { precision: number; recallWithAsked: number };
+    };
+    expect(Object.fromEntries(report.evidence.map(({ name, compare }) => [name, compare]))).toMatchObject({
+      name: 'company name',
+      phone: 'phone',
+      street: 'address',
+      postcode: 'code',
+      lastName: 'person name',
+    });
+    expect(report.truth.precision).toBeGreaterThan(0.99);
+    expect(report.truth.recallWithAsked).toBeGreaterThan(0.95);
+  },
+);
 
 test('each pair is written with its parts, which add up to its score', () => {
   match('crm.csv', 'shop.csv');
@@ -110,18 +113,16 @@ test('rules say what is compared and from where on; duplicates of one list are f
 });
 
 test('three lists are matched at once, and each pair names its lists', () => {
-  const third = truth
-    .slice(0, 60)
-    .flatMap(({ crm }) =>
-      accounts
-        .filter(({ id }) => id === crm[0])
-        .map(({ id, name, contact, address }) => ({
-          ref: `E${id.slice(2)}`,
-          name: name?.toUpperCase(),
-          ...contact,
-          ...address,
-        })),
-    );
+  const third = truth.slice(0, 60).flatMap(({ crm }) =>
+    accounts
+      .filter(({ id }) => id === crm[0])
+      .map(({ id, name, contact, address }) => ({
+        ref: `E${id.slice(2)}`,
+        name: name?.toUpperCase(),
+        ...contact,
+        ...address,
+      })),
+  );
   writeFileSync(join(folder, 'erp.csv'), stringify(third, { header: true }));
   const { status, stdout } = match('crm.csv', 'shop.csv', 'erp.csv', '--out', 'three.csv', '--json');
   expect([status, JSON.parse(stdout)]).toMatchObject([

@@ -73,7 +73,10 @@ interface Listed {
   readonly keys: readonly string[];
 }
 
-/** Matches lists, or one with itself: writes the pairs with score, parts and decision, and measures them where the truth is given. */
+/**
+ * Matches lists, or one with itself: writes the pairs with score, parts and decision, and measures them where the truth
+ * is given.
+ */
 export async function matchLists({
   lists: paths,
   rules: rulesPath,
@@ -87,7 +90,8 @@ export async function matchLists({
   const parts = rules.fields ? fromRules(rules.fields, lists) : recognised(lists);
   if (parts.length === 0)
     throw new BadMatchInput(
-      'No columns were found that tell whether two records are the same thing. Name them in a rules file: --rules RULES.json, with fields, each with left, right and compare.',
+      'No columns were found that tell whether two records are the same thing. Name them in a rules file: ' +
+        '--rules RULES.json, with fields, each with left, right and compare.',
     );
   const evidence = parts.map(({ name, compare }, index): EvidenceField => ({ name, compare, fields: [String(index)] }));
   const thresholds = rules.thresholds ?? defaultThresholds;
@@ -263,7 +267,10 @@ function keysOf(list: List, column: string | undefined): string[] {
   return list.rows.map((row, index) => scalarText(row[column ?? list.key] ?? null) ?? `row ${index + 1}`);
 }
 
-/** The pairs as CSV, safe to open in a spreadsheet. The score is the prior, what related records take off, and the sum of the parts. With more than two lists each key stands with its list. */
+/**
+ * The pairs as CSV, safe to open in a spreadsheet. The score is the prior, what related records take off, and the sum
+ * of the parts. With more than two lists each key stands with its list.
+ */
 function pairsCsv(
   pairs: readonly ListedPair[],
   likely: LikelyPairs,

@@ -57,7 +57,8 @@ export class StateFolder {
     const kept = this.#read();
     if (kept.knot !== this.#knot)
       throw new Error(
-        `${this.#folder} holds the state of the knot “${kept.knot}”, not of “${this.#knot}”. Choose another folder with --state.`,
+        `${this.#folder} holds the state of the knot “${kept.knot}”, not of “${this.#knot}”. Choose another ` +
+          'folder with --state.',
       );
     const state = kept.state as unknown as InstallationState;
     const before = kept.definition as Knot;
@@ -71,7 +72,10 @@ export class StateFolder {
     rmSync(this.#path('lock'), { force: true });
   }
 
-  /** One transaction: the journal first, then the state in one step. After a crash in between, the journal has lines twice, and the state is whole. */
+  /**
+   * One transaction: the journal first, then the state in one step. After a crash in between, the journal has lines
+   * twice, and the state is whole.
+   */
   save(state: InstallationState, journal: readonly JournalRow[]): void {
     if (journal.length > 0)
       appendFileSync(
@@ -113,7 +117,8 @@ export class StateFolder {
       return stateSchema.parse(JSON.parse(readFileSync(this.#path('state.json'), 'utf8')));
     } catch (cause) {
       throw new Error(
-        `${this.#path('state.json')} cannot be read. Without it, records are matched anew by their keys: move the folder away to start so.`,
+        `${this.#path('state.json')} cannot be read. Without it, records are matched anew by their keys: ` +
+          'move the folder away to start so.',
         { cause },
       );
     }

@@ -24,7 +24,9 @@ const settingsSchema = z.object({
     .string()
     .default('')
     .transform((text) => text.split(delimiter).flatMap((part) => part.trim() || [])),
-  /** Where people and other systems reach this installation, for consents and webhooks; otherwise as the request came. */
+  /**
+   * Where people and other systems reach this installation, for consents and webhooks; otherwise as the request came.
+   */
   PUBLIC_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
   LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
 });

@@ -35,7 +35,8 @@ export async function decide(
 ): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
     const [decision] = (await db.query(
-      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint from decision where id = $1 and knot_id = $2 and closed_at is null for update',
+      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint from decision where id = ' +
+        '$1 and knot_id = $2 and closed_at is null for update',
       [decisionId, knot.id],
     )) as DecisionRow[];
     if (!decision) return { kind: 'not found' };
@@ -135,7 +136,8 @@ async function settle(
   );
   const agreed = settled.anchor.agreed[field];
   await db.query(
-    `insert into journal (knot_id, anchor_id, kind, field, meaning, cause, knot_version, at) values ($1, $2, 'chosen', $3, $4, $5, $6, $7)`,
+    `insert into journal (knot_id, anchor_id, kind, field, meaning, cause, knot_version, at) values ($1, $2, 'chosen',
+      $3, $4, $5, $6, $7)`,
     [knot.id, loaded.id, field, JSON.stringify(agreed?.value ?? null), JSON.stringify(agreed?.why), knot.version, now],
   );
   return { kind: 'decided' };
@@ -165,7 +167,8 @@ async function chooseRecord(
       tiedKey,
     ]);
     await db.query(
-      'insert into outside_record (knot_id, member, record_key, reading, verdict) values ($1, $2, $3, $4, null) on conflict do nothing',
+      'insert into outside_record (knot_id, member, record_key, reading, verdict) values ($1, $2, $3, $4, ' +
+        'null) on conflict do nothing',
       [knot.id, member, tiedKey, JSON.stringify(reading)],
     );
     await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [
@@ -181,7 +184,8 @@ async function chooseRecord(
     });
   }
   await db.query(
-    `update outside_record set verdict = 'aside', set_aside_by = $4, set_aside_at = $5 where knot_id = $1 and member = $2 and record_key = any($3::text[])`,
+    `update outside_record set verdict = 'aside', set_aside_by = $4, set_aside_at = $5 where knot_id = $1
+      and member = $2 and record_key = any($3::text[])`,
     [knot.id, member, all.filter((key) => key !== chosen), person, now],
   );
   return { kind: 'decided' };
@@ -242,7 +246,10 @@ async function saySame(
   return { kind: 'decided' };
 }
 
-/** None of the candidates is the same thing; or none of the duplicates is the same as another one, and only the one that is tied belongs to the anchor. */
+/**
+ * None of the candidates is the same thing; or none of the duplicates is the same as another one, and only the one that
+ * is tied belongs to the anchor.
+ */
 async function sayDifferent(
   db: EntityManager,
   knot: LoadedKnot,
@@ -277,7 +284,8 @@ export async function undoDecision(
 ): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
     const [decision] = (await db.query(
-      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice, put_off_at from decision where id = $1 and knot_id = $2 for update',
+      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice, ' +
+        'put_off_at from decision where id = $1 and knot_id = $2 for update',
       [decisionId, knot],
     )) as (DecisionRow & { closed_at: Date | null; choice: Choice | null; put_off_at: Date | null })[];
     if (!decision) return { kind: 'not found' };
@@ -303,12 +311,14 @@ export async function undoDecision(
       };
     await db.query('delete from verdict where decision_id = $1', [decision.id]);
     await db.query(
-      'update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1 and member = $2 and record_key = any($3::text[])',
+      'update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = ' +
+        '$1 and member = $2 and record_key = any($3::text[])',
       [knot, decision.member, keysOf(decision)],
     );
     const [again] = (await db.query(
       `update decision set closed_at = null, closed_by = null, choice = null where id = $1
-       and not exists (select from decision o where o.knot_id = decision.knot_id and o.identity = decision.identity and o.closed_at is null) returning id`,
+       and not exists (select from decision o where o.knot_id = decision.knot_id and o.identity = decision.identity
+         and o.closed_at is null) returning id`,
       [decision.id],
     )) as [{ id: string }[]];
     if (again.length === 0) return { kind: 'changed meanwhile' };

@@ -31,10 +31,13 @@ export interface DecisionViewRow {
 }
 
 export const decisionColumns =
-  'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, d.fingerprint, d.opened_at';
+  'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, ' +
+  'd.fingerprint, d.opened_at';
 
 /** What a person can settle comes first, then what stops most. */
-const order = `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'deleted elsewhere', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
+const order =
+  `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'deleted ` +
+  `elsewhere', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
 
 export function decisionView(row: DecisionViewRow, knotName: string, fieldName: string | undefined): Decision {
   return {
@@ -78,11 +81,13 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       const conditions =
         'd.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)';
       const rows = (await data.query(
-        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions} order by d.put_off_at nulls first, ${order}, d.id offset $3 limit ${pageSize}`,
+        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions}
+          order by d.put_off_at nulls first, ${order}, d.id offset $3 limit ${pageSize}`,
         [knot ?? null, kind ?? null, offset],
       )) as DecisionViewRow[];
       const kinds = (await data.query(
-        `select d.kind, count(*)::int as count from decision d where d.closed_at is null and ($1::text is null or d.knot_id = $1) group by d.kind order by min(${order})`,
+        `select d.kind, count(*)::int as count from decision d where d.closed_at is null and ($1::text is null
+          or d.knot_id = $1) group by d.kind order by min(${order})`,
         [knot ?? null],
       )) as { kind: string; count: number }[];
       const total = kinds.filter((one) => !kind || one.kind === kind).reduce((sum, one) => sum + one.count, 0);

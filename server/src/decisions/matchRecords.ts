@@ -32,7 +32,8 @@ export async function knownRecords(
     [id, ...columns],
   )) as (TieRow & { title: string })[];
   const outside = (await data.query(
-    `select member, record_key, reading from outside_record where knot_id = $1 and (member, record_key) in (select * from unnest($2::text[], $3::text[]))`,
+    `select member, record_key, reading from outside_record where knot_id = $1 and (member, record_key) in (select *
+      from unnest($2::text[], $3::text[]))`,
     [id, ...columns],
   )) as { member: string; record_key: string; reading: Reading }[];
   const tied = new Map(ties.map((row) => [recordId({ member: row.member, key: recordKey(row.record_key) }), row]));
@@ -61,7 +62,9 @@ interface MatchDetail {
   readonly tiedKey?: string | null;
 }
 
-/** The records that a decision on a match is about: what is asked about, then the candidates, or the rest of the anchor. */
+/**
+ * The records that a decision on a match is about: what is asked about, then the candidates, or the rest of the anchor.
+ */
 export async function matchRecords(
   data: DataSource,
   knot: LoadedKnot,

@@ -61,7 +61,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
       const [row] = (await data.query(
-        `select member, record_key, anchor_id, detail from decision where id = $1 and knot_id = $2 and kind in ('duplicate', 'unsure match')`,
+        `select member, record_key, anchor_id, detail from decision where id = $1 and knot_id = $2
+          and kind in ('duplicate', 'unsure match')`,
         [request.params.decision, request.params.knot],
       )) as Parameters<typeof matchRecords>[2][];
       return knot && row ? matchRecords(data, knot, row) : reply.code(404).send(noSuch('decision'));
@@ -70,7 +71,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
 
   async function duplicates(knot: string, from: number, limit: number): Promise<DuplicateRow[]> {
     return (await data.query(
-      `select d.id, d.member, d.says, d.anchor_id, a.title, d.detail, d.fingerprint, d.opened_at from decision d left join anchor a on a.id = d.anchor_id
+      `select d.id, d.member, d.says, d.anchor_id, a.title, d.detail, d.fingerprint, d.opened_at from decision d left
+        join anchor a on a.id = d.anchor_id
        where d.knot_id = $1 and d.kind = 'duplicate' and d.closed_at is null and d.id > $2 order by d.id limit $3`,
       [knot, from, limit],
     )) as DuplicateRow[];
@@ -82,7 +84,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     }));
   async function setAside(knot: LoadedKnot, limit: number) {
     const rows = (await data.query(
-      `select member, record_key, set_aside_by, set_aside_at from outside_record where knot_id = $1 and verdict = 'aside' order by member, record_key limit $2`,
+      `select member, record_key, set_aside_by, set_aside_at from outside_record where knot_id = $1
+        and verdict = 'aside' order by member, record_key limit $2`,
       [knot.id, limit],
     )) as AsideRow[];
     const known = await knownRecords(
@@ -116,7 +119,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       const refs = rows.map(recordsOf);
       const known = await knownRecords(data, knot, refs.flat());
       const [{ total, aside }] = (await data.query(
-        `select (select count(*)::int from decision where knot_id = $1 and kind = 'duplicate' and closed_at is null) as total,
+        `select (select count(*)::int from decision where knot_id = $1 and kind = 'duplicate'
+          and closed_at is null) as total,
          (select count(*)::int from outside_record where knot_id = $1 and verdict = 'aside') as aside`,
         [knot.id],
       )) as [{ total: number; aside: number }];
@@ -212,7 +216,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     async (request, reply) => {
       const { member, key } = request.body;
       const [rows] = (await data.query(
-        `update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1 and member = $2 and record_key = $3 and verdict = 'aside' returning record_key`,
+        `update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1
+          and member = $2 and record_key = $3 and verdict = 'aside' returning record_key`,
         [request.params.knot, member, key],
       )) as [unknown[], number];
       if (rows.length === 0) return reply.code(404).send(noSuch('record that is set aside'));
@@ -237,7 +242,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
       const rows = (await data.query(
-        'select id, member_a, key_a, member_b, key_b, same, person, at from verdict where knot_id = $1 and ($2::bigint is null or id < $2) order by id desc limit $3',
+        'select id, member_a, key_a, member_b, key_b, same, person, at from verdict where knot_id = $1 and ' +
+          '($2::bigint is null or id < $2) order by id desc limit $3',
         [knot.id, request.query.before ?? null, pageSize],
       )) as VerdictRow[];
       const [{ total }] = (await data.query('select count(*)::int as total from verdict where knot_id = $1', [

@@ -64,12 +64,10 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         ({ system, object }) => !Object.hasOwn(rows.find(({ id }) => id === system)?.description.objects ?? {}, object),
       );
       if (missing)
-        return reply
-          .code(422)
-          .send({
-            code: 'no such object',
-            says: `There is no object “${missing.object}” in a system “${missing.system}” here.`,
-          });
+        return reply.code(422).send({
+          code: 'no such object',
+          says: `There is no object “${missing.object}” in a system “${missing.system}” here.`,
+        });
       const ids = new Set<string>();
       const definition: KnotDefinition = {
         id: '',
@@ -214,13 +212,11 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         saved === 'no draft'
           ? 'Somebody put the draft in force or gave it up'
           : `${saved.changedBy ?? 'Somebody'} changed this draft`;
-      return reply
-        .code(409)
-        .send({
-          code: 'changed meanwhile',
-          says: `${who} meanwhile; your last edit was not kept.`,
-          advice: 'Look at the draft as it is now, and make your edit again.',
-        });
+      return reply.code(409).send({
+        code: 'changed meanwhile',
+        says: `${who} meanwhile; your last edit was not kept.`,
+        advice: 'Look at the draft as it is now, and make your edit again.',
+      });
     },
   );
 
@@ -266,7 +262,8 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       schema: {
         tags: ['knots'],
         summary:
-          'Read the objects of the members: their fields, which fields correspond, and records to try the definition on',
+          'Read the objects of the members: their fields, which fields correspond, and records to try the ' +
+          'definition on',
         params: parameters,
         body: z.object({ whole: z.boolean().default(false) }),
         response: { 200: readingSchema, 404: problemSchema },
@@ -288,7 +285,8 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       schema: {
         tags: ['knots'],
         summary:
-          'Try the definition under work on all records of its members. The answer is newline-delimited JSON, sent while it is worked out; ending the request ends it',
+          'Try the definition under work on all records of its members. The answer is newline-delimited JSON, ' +
+          'sent while it is worked out; ending the request ends it',
         params: parameters,
         body: z.object({ learn: z.boolean().default(false) }),
         response: { 404: problemSchema },

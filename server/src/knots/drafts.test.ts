@@ -1,4 +1,7 @@
-/** Knots that are made and changed over the API: drafts, readings, versions, knot files; with real systems and a real database. */
+/**
+ * Knots that are made and changed over the API: drafts, readings, versions, knot files; with real systems and a real
+ * database.
+ */
 import { type Draft, knotFileSchema, type MemberSurvey, type Reading, surveyLineSchema } from '@anchor-knot/contracts';
 import { generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -45,88 +48,95 @@ const begin = async (name: string): Promise<string> => {
 const read = async (knot: string, whole = false): Promise<Reading> =>
   (await api.as('viewer', 'POST', `/api/knots/${knot}/reading`, { whole })).json() as Reading;
 
-test('a knot from nothing: begun, its fields proposed from what the systems hold, accepted, put in force, and run', async () => {
-  const knot = await begin('Key accounts');
-  expect(knot).toBe('keyAccounts');
-  const draft = await draftOf(knot);
-  expect(draft).toMatchObject({
-    revision: 1,
-    basedOn: 0,
-    definition: {
-      titleField: '',
-      fields: [],
-      members: [{ id: 'fernhill', may: { create: true, update: true } }, { id: 'market' }],
-    },
-  });
+test(
+  'a knot from nothing: begun, its fields proposed from what the systems hold, accepted, put in ' + 'force, and run',
+  async () => {
+    const knot = await begin('Key accounts');
+    expect(knot).toBe('keyAccounts');
+    const draft = await draftOf(knot);
+    expect(draft).toMatchObject({
+      revision: 1,
+      basedOn: 0,
+      definition: {
+        titleField: '',
+        fields: [],
+        members: [{ id: 'fernhill', may: { create: true, update: true } }, { id: 'market' }],
+      },
+    });
 
-  const reading = await read(knot);
-  expect(reading.members.map(({ records, complete, trouble, key }) => [records, complete, trouble, key])).toEqual([
-    [36, true, null, 'id'],
-    [34, true, null, 'shopper_id'],
-  ]);
-  const proposed = Object.fromEntries(reading.proposals.map(({ cells }) => [cells[0]?.field, cells[1]?.field]));
-  expect(proposed).toMatchObject({
-    name: 'company_name',
-    'contact.email': 'mail',
-    'contact.phone': 'tel',
-    'address.postcode': 'post_code',
-    segment: 'group_id',
-  });
-  // What a system keeps for itself corresponds to nothing.
-  expect(Object.keys(proposed)).not.toContain('modifiedAt');
-  expect(reading.together).toHaveLength(30);
-  expect(reading.together[0]?.records.fernhill).toHaveProperty('@key', expect.stringMatching(/^A-/));
+    const reading = await read(knot);
+    expect(reading.members.map(({ records, complete, trouble, key }) => [records, complete, trouble, key])).toEqual([
+      [36, true, null, 'id'],
+      [34, true, null, 'shopper_id'],
+    ]);
+    const proposed = Object.fromEntries(reading.proposals.map(({ cells }) => [cells[0]?.field, cells[1]?.field]));
+    expect(proposed).toMatchObject({
+      name: 'company_name',
+      'contact.email': 'mail',
+      'contact.phone': 'tel',
+      'address.postcode': 'post_code',
+      segment: 'group_id',
+    });
+    // What a system keeps for itself corresponds to nothing.
+    expect(Object.keys(proposed)).not.toContain('modifiedAt');
+    expect(reading.together).toHaveLength(30);
+    expect(reading.together[0]?.records.fernhill).toHaveProperty('@key', expect.stringMatching(/^A-/));
 
-  const fields = reading.proposals.map(({ id, name, type, cells }) => ({
-    id,
-    name,
-    type,
-    rule: { steps: [{ step: 'newest' }, { step: 'ask' }] },
-    mappings: Object.fromEntries(
-      cells.map(({ member, field, direction, steps }) => [member, { field, direction, steps }]),
-    ),
-  }));
-  const email = reading.proposals.find(({ type }) => type === 'email')?.id ?? '';
-  const crosswalks = Object.fromEntries(
-    reading.proposals.flatMap(({ id, crosswalk }) => (crosswalk ? [[id, crosswalk]] : [])),
-  );
-  const saved = await save(knot, draft, {
-    fields,
-    crosswalks,
-    titleField: fields[0]?.id,
-    keyRules: [{ name: 'Email', fields: [{ field: email, normalise: 'email' }] }],
-  });
-  expect(saved.json()).toEqual({ revision: 2 });
-  expect((await read(knot)).proposals).toEqual([]);
+    const fields = reading.proposals.map(({ id, name, type, cells }) => ({
+      id,
+      name,
+      type,
+      rule: { steps: [{ step: 'newest' }, { step: 'ask' }] },
+      mappings: Object.fromEntries(
+        cells.map(({ member, field, direction, steps }) => [member, { field, direction, steps }]),
+      ),
+    }));
+    const email = reading.proposals.find(({ type }) => type === 'email')?.id ?? '';
+    const crosswalks = Object.fromEntries(
+      reading.proposals.flatMap(({ id, crosswalk }) => (crosswalk ? [[id, crosswalk]] : [])),
+    );
+    const saved = await save(knot, draft, {
+      fields,
+      crosswalks,
+      titleField: fields[0]?.id,
+      keyRules: [{ name: 'Email', fields: [{ field: email, normalise: 'email' }] }],
+    });
+    expect(saved.json()).toEqual({ revision: 2 });
+    expect((await read(knot)).proposals).toEqual([]);
 
-  expect((await api.as('operator', 'POST', `/api/knots/${knot}/runs`, { kind: 'run' })).statusCode).toBe(404);
-  const now = await draftOf(knot);
-  const put = await api.as('editor', 'PUT', `/api/knots/${knot}/definition`, {
-    definition: now.definition,
-    basedOn: 0,
-    draft: 2,
-    note: 'first',
-  });
-  expect(put.json()).toEqual({ version: 1 });
-  expect(await draftOf(knot)).toMatchObject({ revision: 0, basedOn: 1 });
-  const { progress } = await installation.run('run', { knot });
-  expect(progress?.tally).toMatchObject({ fernhill: { written: 4 }, market: { written: 6 } });
-});
+    expect((await api.as('operator', 'POST', `/api/knots/${knot}/runs`, { kind: 'run' })).statusCode).toBe(404);
+    const now = await draftOf(knot);
+    const put = await api.as('editor', 'PUT', `/api/knots/${knot}/definition`, {
+      definition: now.definition,
+      basedOn: 0,
+      draft: 2,
+      note: 'first',
+    });
+    expect(put.json()).toEqual({ version: 1 });
+    expect(await draftOf(knot)).toMatchObject({ revision: 0, basedOn: 1 });
+    const { progress } = await installation.run('run', { knot });
+    expect(progress?.tally).toMatchObject({ fernhill: { written: 4 }, market: { written: 6 } });
+  },
+);
 
-test('nobody overwrites the edit of another: the second save is refused with who was first, and nothing of it is kept', async () => {
-  const knot = await begin('Shared');
-  const mine = await draftOf(knot);
-  const theirs = await draftOf(knot);
-  expect((await save(knot, mine, { name: 'Mine' })).json()).toEqual({ revision: 2 });
-  const refused = await save(knot, theirs, { name: 'Theirs' });
-  expect([refused.statusCode, refused.json()]).toMatchObject([
-    409,
-    { code: 'changed meanwhile', says: 'editor changed this draft meanwhile; your last edit was not kept.' },
-  ]);
-  expect((await draftOf(knot)).definition.name).toBe('Mine');
-  expect((await save(knot, await draftOf(knot), { id: 'other' })).statusCode).toBe(422);
-  expect((await save('nothing', mine, { id: 'nothing' })).statusCode).toBe(404);
-});
+test(
+  'nobody overwrites the edit of another: the second save is refused with who was first, and nothing ' +
+    'of it is kept',
+  async () => {
+    const knot = await begin('Shared');
+    const mine = await draftOf(knot);
+    const theirs = await draftOf(knot);
+    expect((await save(knot, mine, { name: 'Mine' })).json()).toEqual({ revision: 2 });
+    const refused = await save(knot, theirs, { name: 'Theirs' });
+    expect([refused.statusCode, refused.json()]).toMatchObject([
+      409,
+      { code: 'changed meanwhile', says: 'editor changed this draft meanwhile; your last edit was not kept.' },
+    ]);
+    expect((await draftOf(knot)).definition.name).toBe('Mine');
+    expect((await save(knot, await draftOf(knot), { id: 'other' })).statusCode).toBe(422);
+    expect((await save('nothing', mine, { id: 'nothing' })).statusCode).toBe(404);
+  },
+);
 
 test('two people who begin an edit of what is in force at once: one draft, and the other is told', async () => {
   const [one, other] = [await draftOf('customers'), await draftOf('customers')];
@@ -184,31 +194,34 @@ test('older versions can be had again', async () => {
   expect((await api.as('viewer', 'GET', '/api/knots/customers/versions/99')).statusCode).toBe(404);
 });
 
-test('a knot file is taken in as a draft under an id that is free; one with an unknown system says so in its reading', async () => {
-  const file = {
-    format: 'anchor-knot',
-    formatVersion: 1,
-    knot: {
-      ...demoKnot,
-      members: demoKnot.members.map((member, index) => (index === 1 ? { ...member, system: 'elsewhere' } : member)),
-    },
-  };
-  const answer = await api.as('editor', 'POST', '/api/knots/import', { file });
-  expect([answer.statusCode, answer.json()]).toEqual([201, { knot: 'customers2' }]);
-  const reading = await read('customers2');
-  expect(reading.members.map(({ trouble }) => trouble)).toEqual([
-    null,
-    'There is no object “shoppers” in a system “elsewhere” here. Choose another one.',
-  ]);
-  const { definition } = await draftOf('customers2');
-  const put = await api.as('editor', 'PUT', '/api/knots/customers2/definition', {
-    definition,
-    basedOn: 0,
-    draft: 1,
-    note: '',
-  });
-  expect([put.statusCode, put.json()]).toMatchObject([422, { problems: [{ at: 'members.shop.system' }] }]);
-});
+test(
+  'a knot file is taken in as a draft under an id that is free; one with an unknown system says so ' + 'in its reading',
+  async () => {
+    const file = {
+      format: 'anchor-knot',
+      formatVersion: 1,
+      knot: {
+        ...demoKnot,
+        members: demoKnot.members.map((member, index) => (index === 1 ? { ...member, system: 'elsewhere' } : member)),
+      },
+    };
+    const answer = await api.as('editor', 'POST', '/api/knots/import', { file });
+    expect([answer.statusCode, answer.json()]).toEqual([201, { knot: 'customers2' }]);
+    const reading = await read('customers2');
+    expect(reading.members.map(({ trouble }) => trouble)).toEqual([
+      null,
+      'There is no object “shoppers” in a system “elsewhere” here. Choose another one.',
+    ]);
+    const { definition } = await draftOf('customers2');
+    const put = await api.as('editor', 'PUT', '/api/knots/customers2/definition', {
+      definition,
+      basedOn: 0,
+      draft: 1,
+      note: '',
+    });
+    expect([put.statusCode, put.json()]).toMatchObject([422, { problems: [{ at: 'members.shop.system' }] }]);
+  },
+);
 
 test.each<[string, unknown, string]>([
   [
@@ -239,65 +252,69 @@ async function survey(knot: string) {
     .map((line) => surveyLineSchema.parse(JSON.parse(line)));
 }
 
-test('a draft is tried on all records: who takes part, what cannot be read, who fails a check, which values no crosswalk knows', async () => {
-  const draft = await draftOf('customers');
-  const definition = {
-    ...draft.definition,
-    members: draft.definition.members.map((member) =>
-      member.id === 'crm' ? { ...member, filter: 'record.name > "M"' } : member,
-    ),
-    crosswalks: Object.fromEntries(
-      Object.entries(draft.definition.crosswalks).map(([id, table]) => [id, { ...table, rows: table.rows.slice(1) }]),
-    ),
-    checks: [
-      { id: 'long', formula: 'length(company) > 12', says: 'too short', onFail: 'reject' },
-      { id: 'once', unique: 'country', says: 'twice', onFail: 'reject', members: ['shop'] },
-    ],
-  };
-  expect((await save('customers', draft, definition)).statusCode).toBe(200);
-  const lines = await survey('customers');
-  const end = lines.at(-1);
-  expect(end?.kind).toBe('done');
-  if (end?.kind !== 'done') return;
-  // Each email is in both systems or in one; the key rules tie them before anything is written.
-  const [email] = end.identity.rules;
-  expect(email).toMatchObject({
-    name: 'Email',
-    repeated: 0,
-    examples: [
-      expect.stringContaining('@'),
-      expect.anything(),
-      expect.anything(),
-      expect.anything(),
-      expect.anything(),
-    ],
-  });
-  expect(email?.ties).toBe(2 * end.identity.together);
-  expect(end.identity.together).toBeGreaterThan(5);
-  const members = Object.fromEntries(
-    lines.flatMap((line) => (line.kind === 'member' ? [[line.member, line.survey]] : [])),
-  );
-  const { crm, shop } = members as Record<string, MemberSurvey>;
-  const accounts = await read('customers', true);
-  const names = accounts.members[0]?.sample.map(({ name }) => String(name)) ?? [];
-  expect(crm).toMatchObject({
-    records: names.length,
-    takePart: names.filter((name) => name > 'M').length,
-    filterFails: 0,
-  });
-  expect(crm?.outside[0]?.title).toMatch(/^[0-9A-M]/);
-  expect(crm?.checks.long?.fails).toBe(names.filter((name) => name > 'M' && name.trim().length <= 12).length);
-  const unknown = crm?.unknownValues ?? [];
-  expect(unknown.length).toBeGreaterThan(0);
-  expect(crm?.cells.group?.unreadable).toBe(unknown.reduce((sum, { count }) => sum + count, 0));
-  expect(crm?.cells.group?.reasons).toEqual(
-    unknown.map(({ value }) => expect.stringContaining(`“${value}”`) as unknown),
-  );
-  // All shoppers are in one country but a few: each of a country that is met again fails.
-  expect(shop?.checks.once?.fails).toBeGreaterThan(20);
-  expect(shop?.takePart).toBe(shop?.records);
-  await api.as('editor', 'DELETE', '/api/knots/customers/draft');
-});
+test(
+  'a draft is tried on all records: who takes part, what cannot be read, who fails a check, which ' +
+    'values no crosswalk knows',
+  async () => {
+    const draft = await draftOf('customers');
+    const definition = {
+      ...draft.definition,
+      members: draft.definition.members.map((member) =>
+        member.id === 'crm' ? { ...member, filter: 'record.name > "M"' } : member,
+      ),
+      crosswalks: Object.fromEntries(
+        Object.entries(draft.definition.crosswalks).map(([id, table]) => [id, { ...table, rows: table.rows.slice(1) }]),
+      ),
+      checks: [
+        { id: 'long', formula: 'length(company) > 12', says: 'too short', onFail: 'reject' },
+        { id: 'once', unique: 'country', says: 'twice', onFail: 'reject', members: ['shop'] },
+      ],
+    };
+    expect((await save('customers', draft, definition)).statusCode).toBe(200);
+    const lines = await survey('customers');
+    const end = lines.at(-1);
+    expect(end?.kind).toBe('done');
+    if (end?.kind !== 'done') return;
+    // Each email is in both systems or in one; the key rules tie them before anything is written.
+    const [email] = end.identity.rules;
+    expect(email).toMatchObject({
+      name: 'Email',
+      repeated: 0,
+      examples: [
+        expect.stringContaining('@'),
+        expect.anything(),
+        expect.anything(),
+        expect.anything(),
+        expect.anything(),
+      ],
+    });
+    expect(email?.ties).toBe(2 * end.identity.together);
+    expect(end.identity.together).toBeGreaterThan(5);
+    const members = Object.fromEntries(
+      lines.flatMap((line) => (line.kind === 'member' ? [[line.member, line.survey]] : [])),
+    );
+    const { crm, shop } = members as Record<string, MemberSurvey>;
+    const accounts = await read('customers', true);
+    const names = accounts.members[0]?.sample.map(({ name }) => String(name)) ?? [];
+    expect(crm).toMatchObject({
+      records: names.length,
+      takePart: names.filter((name) => name > 'M').length,
+      filterFails: 0,
+    });
+    expect(crm?.outside[0]?.title).toMatch(/^[0-9A-M]/);
+    expect(crm?.checks.long?.fails).toBe(names.filter((name) => name > 'M' && name.trim().length <= 12).length);
+    const unknown = crm?.unknownValues ?? [];
+    expect(unknown.length).toBeGreaterThan(0);
+    expect(crm?.cells.group?.unreadable).toBe(unknown.reduce((sum, { count }) => sum + count, 0));
+    expect(crm?.cells.group?.reasons).toEqual(
+      unknown.map(({ value }) => expect.stringContaining(`“${value}”`) as unknown),
+    );
+    // All shoppers are in one country but a few: each of a country that is met again fails.
+    expect(shop?.checks.once?.fails).toBeGreaterThan(20);
+    expect(shop?.takePart).toBe(shop?.records);
+    await api.as('editor', 'DELETE', '/api/knots/customers/draft');
+  },
+);
 
 test('a system that cannot be reached leaves the other members readable, and says what to do', async () => {
   const knot = await begin('Half');

@@ -37,7 +37,8 @@ export class Drafts {
 
   async list(): Promise<ListedKnot[]> {
     const rows = (await this.#data.query(
-      `select knot.id, coalesce(draft.definition->>'name', knot.name) as name, version_in_force as version, changed_by, changed_at
+      `select knot.id, coalesce(draft.definition->>'name', knot.name) as name, version_in_force as version, changed_by,
+        changed_at
        from knot left join knot_draft draft on draft.knot_id = knot.id order by 2, 1`,
     )) as { id: string; name: string; version: number; changed_by: string | null; changed_at: Date | null }[];
     return rows.map(({ id, name, version, changed_by, changed_at }) => ({
@@ -67,14 +68,18 @@ export class Drafts {
       }[];
       if (!made) return false;
       await db.query(
-        `insert into knot_draft (knot_id, definition, turned_down, revision, based_on, changed_by) values ($1, $2, '[]', 1, 0, $3)`,
+        `insert into knot_draft (knot_id, definition, turned_down, revision, based_on, changed_by) values ($1, $2,
+          '[]', 1, 0, $3)`,
         [definition.id, JSON.stringify(definition), person],
       );
       return true;
     });
   }
 
-  /** Keeps an edit. @returns the revision that it made; or the draft that somebody else has made meanwhile, and nothing is kept */
+  /**
+   * Keeps an edit. @returns the revision that it made; or the draft that somebody else has made meanwhile, and nothing
+   * is kept
+   */
   async save(
     knot: string,
     { definition, turnedDown, revision, basedOn }: SaveDraft,
@@ -83,12 +88,14 @@ export class Drafts {
     const saved =
       revision === 0
         ? ((await this.#data.query(
-            `insert into knot_draft (knot_id, definition, turned_down, revision, based_on, changed_by) values ($1, $2, $3, 1, $4, $5) on conflict (knot_id) do nothing returning revision`,
+            `insert into knot_draft (knot_id, definition, turned_down, revision, based_on, changed_by) values ($1, $2,
+              $3, 1, $4, $5) on conflict (knot_id) do nothing returning revision`,
             [knot, JSON.stringify(definition), JSON.stringify(turnedDown), basedOn, person],
           )) as { revision: number }[])
         : (
             (await this.#data.query(
-              `update knot_draft set definition = $2, turned_down = $3, revision = revision + 1, changed_by = $4, changed_at = now() where knot_id = $1 and revision = $5 returning revision`,
+              `update knot_draft set definition = $2, turned_down = $3, revision = revision + 1, changed_by = $4,
+                changed_at = now() where knot_id = $1 and revision = $5 returning revision`,
               [knot, JSON.stringify(definition), JSON.stringify(turnedDown), person, revision],
             )) as [{ revision: number }[], number]
           )[0];

@@ -34,16 +34,16 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
     async (request, reply) => {
       const knot = (await knots.inForce(request.params.knot)) ?? (await notInForce(request.params.knot));
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const versions = await data
-        .getRepository(KnotVersionEntity)
-        .find({
-          where: { knotId: knot.id },
-          order: { version: 'DESC' },
-          select: { knotId: true, version: true, note: true, madeBy: true, madeAt: true },
-          take: 100,
-        });
+      const versions = await data.getRepository(KnotVersionEntity).find({
+        where: { knotId: knot.id },
+        order: { version: 'DESC' },
+        select: { knotId: true, version: true, note: true, madeBy: true, madeAt: true },
+        take: 100,
+      });
       const [counts] = (await data.query(
-        'select count(*)::int as anchors, (count(*) filter (where not open))::int as agree, (select count(*)::int from decision where knot_id = $1 and closed_at is null) as decisions from anchor where knot_id = $1',
+        'select count(*)::int as anchors, (count(*) filter (where not open))::int as agree, (select ' +
+          'count(*)::int from decision where knot_id = $1 and closed_at is null) as decisions from anchor ' +
+          'where knot_id = $1',
         [knot.id],
       )) as [{ anchors: number; agree: number; decisions: number }];
       const ties = (await data.query(
@@ -103,13 +103,13 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
       const checked = checkDefinition(definition);
       const problems = checked.ok ? idProblem(checked.definition.id, request.params.knot) : [...checked.problems];
       if (!checked.ok || problems.length > 0)
-        return reply
-          .code(422)
-          .send({
-            code: 'not a knot',
-            says: `The definition has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; nothing was changed.`,
-            problems,
-          });
+        return reply.code(422).send({
+          code: 'not a knot',
+          says:
+            `The definition has ${problems.length === 1 ? 'a problem' : `${problems.length} problems`}; ` +
+            'nothing was changed.',
+          problems,
+        });
       const known = new Set((await systems.all()).map(({ id }) => id));
       const missing = checked.definition.members.filter(({ system }) => !known.has(system));
       if (missing.length > 0)

@@ -41,7 +41,10 @@ export class Knots {
     ).map(({ id }) => id);
   }
 
-  /** The version in force, ready to run; `undefined` when there is no such knot, or none of its versions was put in force yet. */
+  /**
+   * The version in force, ready to run; `undefined` when there is no such knot, or none of its versions was put in
+   * force yet.
+   */
   async inForce(id: string): Promise<LoadedKnot | undefined> {
     const row = await this.#data.getRepository(KnotEntity).findOneBy({ id });
     if (!row || row.versionInForce === 0) return undefined;
@@ -61,15 +64,13 @@ export class Knots {
   async create(definition: Knot, person: string): Promise<void> {
     await this.#data.transaction(async (db) => {
       await db.getRepository(KnotEntity).insert({ id: definition.id, name: definition.name, versionInForce: 1 });
-      await db
-        .getRepository(KnotVersionEntity)
-        .insert({
-          knotId: definition.id,
-          version: 1,
-          definition: definition as never,
-          note: 'first version',
-          madeBy: person,
-        });
+      await db.getRepository(KnotVersionEntity).insert({
+        knotId: definition.id,
+        version: 1,
+        definition: definition as never,
+        note: 'first version',
+        madeBy: person,
+      });
     });
   }
 
@@ -79,7 +80,8 @@ export class Knots {
   }
 
   /**
-   * Puts a new version in force; the draft that it was made in is done with. Refused when somebody else put one in force
+   * Puts a new version in force; the draft that it was made in is done with. Refused when somebody else put one in
+   * force
    * meanwhile, or has changed the draft.
    * @param basedOn the version that is thought to be in force; 0 for a knot that has none
    * @param draft the revision of the draft as it was seen; 0 when there was none

@@ -212,7 +212,9 @@ function examplesOf({ rows }: ObjectSketch, path: string): string[] {
   return [...examples];
 }
 
-/** Records of the first member with those of the others that the best key ties to them; those with most partners first. */
+/**
+ * Records of the first member with those of the others that the best key ties to them; those with most partners first.
+ */
 function togetherOf(members: readonly ProposalMember[], { fields, titleField }: KnotDefinition): Reading['together'] {
   const [first, ...others] = members;
   if (!first) return [];

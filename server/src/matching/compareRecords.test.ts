@@ -31,19 +31,22 @@ const job = {
   withinMembers: true,
 };
 
-test('many records are compared in threads, a thousand at a time, and come to the same as one after another', async () => {
-  const told: number[] = [];
-  const { likely, weights, compared } = await compareRecords({ ...job, onProgress: (done) => told.push(done) });
-  expect(told.at(-1)).toBe(texts.length);
-  expect(told.length).toBe(Math.ceil(texts.length / 1000));
-  const alone = new PreparedJob({ ...job, weights });
-  const part = alone.compare({ from: 0, to: texts.length });
-  expect(part.compared).toBe(compared);
-  const same = finished(LikelyPairs.of(evidence, weights, texts, [part], -10)).pairs;
-  const sorted = (pairs: typeof same) => pairs.map(({ left, right, bits }) => `${left}/${right} ${bits}`).sort();
-  expect(sorted(likely.pairs)).toEqual(sorted(same));
-  expect(likely.pairs.length).toBeGreaterThan(1500);
-});
+test(
+  'many records are compared in threads, a thousand at a time, and come to the same as one ' + 'after another',
+  async () => {
+    const told: number[] = [];
+    const { likely, weights, compared } = await compareRecords({ ...job, onProgress: (done) => told.push(done) });
+    expect(told.at(-1)).toBe(texts.length);
+    expect(told.length).toBe(Math.ceil(texts.length / 1000));
+    const alone = new PreparedJob({ ...job, weights });
+    const part = alone.compare({ from: 0, to: texts.length });
+    expect(part.compared).toBe(compared);
+    const same = finished(LikelyPairs.of(evidence, weights, texts, [part], -10)).pairs;
+    const sorted = (pairs: typeof same) => pairs.map(({ left, right, bits }) => `${left}/${right} ${bits}`).sort();
+    expect(sorted(likely.pairs)).toEqual(sorted(same));
+    expect(likely.pairs.length).toBeGreaterThan(1500);
+  },
+);
 
 test('whoever stops it has it stopped at once', async () => {
   const stop = new AbortController();

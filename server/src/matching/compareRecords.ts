@@ -35,7 +35,8 @@ export interface Compared {
 }
 
 /**
- * Compares records by evidence: candidates are compared in threads, weights are learned from how they compare (or given), and
+ * Compares records by evidence: candidates are compared in threads, weights are learned from how they compare (or
+ * given), and
  * the likely pairs are scored. The same records give the same result, whatever the number of threads.
  * @throws RangeError for no or too many parts of evidence; when the signal is aborted
  */

@@ -26,7 +26,9 @@ export function decisionsOfAnchor(
     anchor,
     field: one.field,
     fingerprint: heldFingerprint(one),
-    says: `${fieldName(knot, one.field)} was given differently, and ${one.reason}. Choose the value that shall be agreed.`,
+    says:
+      `${fieldName(knot, one.field)} was given differently, and ${one.reason}. Choose the value that ` +
+      'shall be agreed.',
     detail: { base: one.base ?? null, candidates: one.candidates },
   }));
   const problems = [...merge.problems, ...plan.problems].map((problem): DecisionDraft => ({
@@ -37,8 +39,10 @@ export function decisionsOfAnchor(
     fingerprint: `${showRaw(problem.raw)}|${problem.reason}`,
     says:
       problem.kind === 'unreadable'
-        ? `${fieldName(knot, problem.field)} in ${systemName(problem.member)} cannot be read: ${problem.reason}. Correct it there; until then it is neither read nor overwritten.`
-        : `${fieldName(knot, problem.field)} cannot be written to ${systemName(problem.member)}: ${problem.reason}. Change the value, or the translation.`,
+        ? `${fieldName(knot, problem.field)} in ${systemName(problem.member)} cannot be read: ` +
+          `${problem.reason}. Correct it there; until then it is neither read nor overwritten.`
+        : `${fieldName(knot, problem.field)} cannot be written to ${systemName(problem.member)}: ` +
+          `${problem.reason}. Change the value, or the translation.`,
     detail: { raw: problem.raw ?? null },
   }));
   const rejected = merge.anchor.ties
@@ -49,7 +53,9 @@ export function decisionsOfAnchor(
       member: tie.member,
       key: tie.key,
       fingerprint: (tie.rejected ?? []).join('|'),
-      says: `Record ${tie.key} in ${systemName(tie.member)} is rejected: ${(tie.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,
+      says:
+        `Record ${tie.key} in ${systemName(tie.member)} is rejected: ${(tie.rejected ?? []).join('; ')}. ` +
+        'Correct it there; until then it neither gives nor receives.',
       detail: { reasons: tie.rejected },
     }));
   const withheld = plan.withheld.flatMap((one): DecisionDraft[] => {
@@ -60,7 +66,9 @@ export function decisionsOfAnchor(
           anchor,
           member: one.member,
           fingerprint: one.reason,
-          says: `${systemName(one.member)} refused what was to be written: ${one.reason}. It is tried again when the record or the agreed value changes, or when you ask.`,
+          says:
+            `${systemName(one.member)} refused what was to be written: ${one.reason}. It is tried again when ` +
+            'the record or the agreed value changes, or when you ask.',
           detail: {},
         },
       ];
@@ -87,7 +95,9 @@ export function decisionsOfAnchor(
       member,
       key,
       fingerprint: JSON.stringify([key, others.map((other) => [other.member, other.key])]),
-      says: `Record ${key} was deleted in ${systemName(member)}, and the thing is still there: ${there}. Say what shall become of it.`,
+      says:
+        `Record ${key} was deleted in ${systemName(member)}, and the thing is still there: ${there}. Say ` +
+        'what shall become of it.',
       detail: { others },
     };
   });
@@ -105,7 +115,9 @@ export function decisionOfRefusal(
     anchor,
     member,
     fingerprint: words,
-    says: `${systemName(member)} refused what was to be written: ${words}. It is tried again when the record or the agreed value changes, or when you ask.`,
+    says:
+      `${systemName(member)} refused what was to be written: ${words}. It is tried again when the record ` +
+      'or the agreed value changes, or when you ask.',
     detail: {},
   };
 }
@@ -116,7 +128,9 @@ export function decisionOfUnclear(systemName: (member: string) => string, { oper
     anchor: operation.anchor,
     member: operation.member,
     fingerprint: id,
-    says: `Nobody can tell whether a record was created in ${systemName(operation.member)}: the connection broke, and it cannot be searched for. Look there; if it is not there, have it created again.`,
+    says:
+      `Nobody can tell whether a record was created in ${systemName(operation.member)}: the connection ` +
+      'broke, and it cannot be searched for. Look there; if it is not there, have it created again.',
     detail: { intent: id },
   };
 }
@@ -147,7 +161,9 @@ export function decisionsOfMatching(
     member: record.member,
     key: record.key,
     fingerprint: (record.reading.rejected ?? []).join('|'),
-    says: `Record ${record.key} in ${systemName(record.member)} is rejected: ${(record.reading.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,
+    says:
+      `Record ${record.key} in ${systemName(record.member)} is rejected: ` +
+      `${(record.reading.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,
     detail: { reasons: record.reading.rejected },
   }));
   return [...doubts.map((doubt) => decisionOfDoubt(systemName, doubt, explain)), ...ofRejected];
@@ -206,7 +222,9 @@ function decisionOfDoubt(
           doubt.kind,
           candidates.map(({ with: other, score }) => [other.member, other.key, score?.bits ?? 0]),
         ]),
-        says: `Record ${key} in ${systemName(member)} may be the same as ${like}${candidates.length > 1 ? `, or as ${candidates.length === 2 ? 'another one' : `one of ${candidates.length - 1} others`}` : ''}. Say whether it is.`,
+        says:
+          `Record ${key} in ${systemName(member)} may be the same as ` +
+          `${like}${candidates.length > 1 ? `, or as ${candidates.length === 2 ? 'another one' : `one of ${candidates.length - 1} others`}` : ''}. Say whether it is.`,
         detail: { why: doubt.kind, candidates },
       };
     }
@@ -219,8 +237,10 @@ function decisionOfDoubt(
         fingerprint: JSON.stringify([doubt.kind, doubt.anchors]),
         says:
           doubt.kind === 'keys disagree'
-            ? `The keys of record ${doubt.key} in ${systemName(doubt.member)} lead to different things. Say which it is, or that it is a thing of its own.`
-            : `The key of record ${doubt.key} in ${systemName(doubt.member)} belongs to several things. Say which it is, or that it is a thing of its own.`,
+            ? `The keys of record ${doubt.key} in ${systemName(doubt.member)} lead to different things. Say ` +
+              'which it is, or that it is a thing of its own.'
+            : `The key of record ${doubt.key} in ${systemName(doubt.member)} belongs to several things. Say ` +
+              'which it is, or that it is a thing of its own.',
         detail: {
           why: doubt.kind,
           candidates: doubt.anchors.map((anchor) => ({ anchor, records: [], with: null, score: null })),

@@ -15,7 +15,8 @@ export interface GoneOutcome {
 }
 
 /**
- * Ties whose records are missing from a complete listing. Each is confirmed by reading its key before it counts, because
+ * Ties whose records are missing from a complete listing. Each is confirmed by reading its key before it counts,
+ * because
  * a skipped page or a filter must not look like a deletion.
  */
 export async function findGone(

@@ -15,7 +15,10 @@ import type { AnchorIndex, IndexedRecord, RunLease, Store } from './store.js';
 
 const indexedAtOnce = 1000;
 
-/** By what newcomers find these anchors: keys of the agreed values and of the present values of ties, and what ties have for the evidence. */
+/**
+ * By what newcomers find these anchors: keys of the agreed values and of the present values of ties, and what ties have
+ * for the evidence.
+ */
 export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): AnchorIndex[] {
   const evidence = knot.evidence?.fields ?? [];
   const texts: EvidenceTexts[] = [];
@@ -72,7 +75,10 @@ export function indexFingerprint({ keyRules, evidence, fields, crosswalks }: Com
     .digest('base64');
 }
 
-/** Brings the index of all anchors up to a definition by which it was not made; a run's own anchors are kept up to it as they are stored. */
+/**
+ * Brings the index of all anchors up to a definition by which it was not made; a run's own anchors are kept up to it as
+ * they are stored.
+ */
 export async function keepIndex(
   store: Store,
   knot: CompiledKnot,

@@ -25,7 +25,9 @@ export interface RunOptions {
   readonly signal?: AbortSignal | undefined;
   readonly run?: string;
   readonly onProgress?: (progress: RunProgress) => void;
-  /** Called with the result before the run's end is told, so that what is kept of it beside the store is there by then. */
+  /**
+   * Called with the result before the run's end is told, so that what is kept of it beside the store is there by then.
+   */
   readonly beforeEnd?: (result: RunResult) => Promise<void>;
   /** Called when the run has begun; what it gives is called when it has ended. Workers keep the lease alive here. */
   readonly whileRunning?: (lease: RunLease) => () => void;

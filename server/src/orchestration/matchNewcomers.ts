@@ -101,7 +101,10 @@ export async function matchNewcomers(
   return { blocked: result.blocked, tied, outside: [...stays.values()], decisions };
 }
 
-/** Compares what the key rules have left with each other and with what is tied, and ties what is clear. Gives how two records were compared. */
+/**
+ * Compares what the key rules have left with each other and with what is tied, and ties what is clear. Gives how two
+ * records were compared.
+ */
 async function weighEvidence(
   store: Store,
   { knot, signal }: RunOptions,

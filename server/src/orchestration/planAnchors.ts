@@ -20,7 +20,10 @@ export interface PlanContext {
   readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
   /** Members whose systems are in trouble: nothing is written there in this run. */
   readonly troubled: ReadonlySet<MemberId>;
-  /** Members of which some records could not be read: whether a thing is there already is not known, so nothing is created there. */
+  /**
+   * Members of which some records could not be read: whether a thing is there already is not known, so nothing is
+   * created there.
+   */
   readonly partlyRead: ReadonlySet<MemberId>;
   /** Members in which a creation for an anchor may have happened, and nobody knows. */
   readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
@@ -123,7 +126,9 @@ export async function planBatch(
         ...tooEarly.map((member) => ({
           member,
           kind: 'waits' as const,
-          reason: `${unreadHere.map((one) => installation.systemName(one)).join(', ')} must be read before anything is removed`,
+          reason:
+            `${unreadHere.map((one) => installation.systemName(one)).join(', ')} must be read before ` +
+            'anything is removed',
         })),
         ...doubtful.map((member) => ({
           member,

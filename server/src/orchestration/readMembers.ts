@@ -32,7 +32,10 @@ export interface MemberReading {
   readonly stopping: string | undefined;
 }
 
-/** Reads one member and stages what differs from what is known. A system in trouble ends this member's reading, and no other's. */
+/**
+ * Reads one member and stages what differs from what is known. A system in trouble ends this member's reading, and no
+ * other's.
+ */
 export async function readMember(
   installation: Installation,
   options: RunOptions,
@@ -127,7 +130,8 @@ async function differing(
     const takesPart = knot.takesPart(member.id, record.fields, now);
     if (!head && takesPart.ok && !takesPart.value) continue;
     const fields = knot.rawFields(member.id, record);
-    // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives nothing new.
+    // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives
+    // nothing new.
     // A record that we archived is read as it was left; somebody who takes it out again makes a new version of it.
     if (
       head?.archived &&

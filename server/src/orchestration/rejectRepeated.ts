@@ -13,7 +13,8 @@ const atOnce = 1000;
 
 /**
  * Applies the checks that no record can be judged by alone: after everything was read, records that have a value that
- * another record of their member has too are rejected, also those that have not changed; and those that were rejected for
+ * another record of their member has too are rejected, also those that have not changed; and those that were rejected
+ * for
  * it and are alone with their value now are taken in again.
  * @returns what stops the run, where such a check says so
  */

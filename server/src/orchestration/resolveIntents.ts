@@ -12,7 +12,10 @@ export interface Resolved {
   readonly troubles: readonly MemberTrouble[];
 }
 
-/** Writes that an earlier run began and never concluded are looked up, so that none is repeated blindly and none is forgotten. */
+/**
+ * Writes that an earlier run began and never concluded are looked up, so that none is repeated blindly and none is
+ * forgotten.
+ */
 export async function resolveIntents(
   installation: Installation,
   options: RunOptions,
@@ -66,7 +69,10 @@ export async function resolveIntents(
   return { unclear, troubles: [...troubles.values()] };
 }
 
-/** The anchor as it stands, in the form in which outcomes are stored. It is merged again in this run, so it counts as open. */
+/**
+ * The anchor as it stands, in the form in which outcomes are stored. It is merged again in this run, so it counts as
+ * open.
+ */
 function entryOf(installation: Installation, { knot }: RunOptions, anchor: Anchor) {
   const merge = mergeAnchor({ knot, anchor, readings: new Map(), now: installation.clock.now() });
   const plan = {

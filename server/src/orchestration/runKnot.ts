@@ -253,7 +253,8 @@ class KnotRun {
           code: 'listing too short',
           words: `${this.#installation.systemName(member)}: ${doubted}`,
           advice:
-            'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was written there in this run.',
+            'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was ' +
+            'written there in this run.',
         });
       if (gone.length > 0) await store.markGone(this.#lease, member, gone, clock.now());
     } catch (error) {
@@ -276,7 +277,9 @@ class KnotRun {
       kind: 'guard',
       member,
       fingerprint: says,
-      says: `In ${this.#installation.systemName(member)} ${says}. Nothing was written. Look at a dry run, then let this run pass, or change the guard.`,
+      says:
+        `In ${this.#installation.systemName(member)} ${says}. Nothing was written. Look at a dry run, then ` +
+        'let this run pass, or change the guard.',
       detail: {},
     }));
     await this.#installation.store.saveRunDecisions(this.#lease, decisions, this.#installation.clock.now());

@@ -102,7 +102,8 @@ async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, see
       }
     }
   }
-  // No lost edit: the last value that somebody gave in each place is agreed, lost with a trace, held, or was overwritten by a later edit there.
+  // No lost edit: the last value that somebody gave in each place is agreed, lost with a trace, held, or was
+  // overwritten by a later edit there.
   const { before, after } = history(seed);
   for (const [index, edit] of after.entries()) {
     if (
@@ -294,7 +295,10 @@ const weighed: Knot = {
   },
 };
 
-/** Three members know two things by their names; later a third comes in two of them, and a second record of the first in one. */
+/**
+ * Three members know two things by their names; later a third comes in two of them, and a second record of the first in
+ * one.
+ */
 async function playEvidence(at: number | undefined, fault: Fault) {
   const store = new InMemoryStore();
   const world = new SimulatedInstallation(weighed, store, simulationAbilities);
@@ -315,7 +319,8 @@ async function playEvidence(at: number | undefined, fault: Fault) {
 }
 
 test.each<Fault>(['fails before', 'fails after', 'worker dies before', 'worker dies after'])(
-  'what evidence ties is tied once, with what was known before as with what is new, and a duplicate waits, whichever call %s',
+  'what evidence ties is tied once, with what was known before as with what is new, and a duplicate ' +
+    'waits, whichever call %s',
   async (fault) => {
     const { calls } = await playEvidence(undefined, fault);
     expect(calls).toContain('store.evidenceCandidates');

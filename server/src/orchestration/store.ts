@@ -18,7 +18,10 @@ import type {
   Withheld,
 } from '@anchor-knot/core';
 
-/** The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any more. */
+/**
+ * The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any
+ * more.
+ */
 export interface RunLease {
   readonly run: string;
   readonly knot: string;
@@ -158,7 +161,10 @@ export interface EvidenceCandidates {
   readonly found: readonly (readonly number[])[];
 }
 
-/** A write that is about to be made. It stays open until its outcome is stored; a crash in between is resolved by looking. */
+/**
+ * A write that is about to be made. It stays open until its outcome is stored; a crash in between is resolved by
+ * looking.
+ */
 export interface Intent {
   readonly id: string;
   readonly operation: Operation;
@@ -262,12 +268,17 @@ export class LeaseLost extends Error {
  * take a lease throw {@link LeaseLost} when it is no longer valid.
  */
 export interface Store {
-  /** Opens a run; `undefined` when another run of the knot is open and its lease has not run out. A run whose worker died is ended as failed. */
+  /**
+   * Opens a run; `undefined` when another run of the knot is open and its lease has not run out. A run whose worker
+   * died is ended as failed.
+   */
   beginRun(request: RunRequest): Promise<RunLease | undefined>;
   /** @returns whether somebody asked to stop the run */
   renewLease(lease: RunLease, now: Instant, leaseMs: number): Promise<{ readonly stop: boolean }>;
   saveProgress(lease: RunLease, progress: RunProgress): Promise<void>;
-  /** Ends the run and forgets what was staged. Cursors are moved only here, after everything that was read is settled. */
+  /**
+   * Ends the run and forgets what was staged. Cursors are moved only here, after everything that was read is settled.
+   */
   endRun(lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>): Promise<void>;
 
   cursors(knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>>;
@@ -287,7 +298,10 @@ export interface Store {
   ): Promise<readonly (RecordRef & { readonly reading: Reading })[]>;
   /** Changes what was staged of records, and nothing else about them. */
   changeReadings(lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]): Promise<void>;
-  /** Under each unique check, in order of check, member and key. Records that are gone, or neither tied nor staged, do not count. */
+  /**
+   * Under each unique check, in order of check, member and key. Records that are gone, or neither tied nor staged, do
+   * not count.
+   */
   repeatedValues(lease: RunLease): Promise<readonly RepeatedValue[]>;
   /** Ties whose records are rejected. */
   rejectedTies(lease: RunLease): Promise<readonly RecordRef[]>;
@@ -314,7 +328,8 @@ export interface Store {
   /** Says that all anchors are indexed by that definition. */
   markIndexed(lease: RunLease, fingerprint: string): Promise<void>;
   /**
-   * Finds the records of anchors that share blocks with newcomers. A block with more records than its limit is passed over.
+   * Finds the records of anchors that share blocks with newcomers. A block with more records than its limit is passed
+   * over.
    * @param newcomers for each newcomer its blocks
    */
   evidenceCandidates(
@@ -343,7 +358,10 @@ export interface Store {
   /** Planned entries that are not yet applied, in order of anchor, after an anchor. */
   planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]>;
 
-  /** Steps 7 of the merge: agreed values, what the ties have seen, decisions and intents, before the first call. Gives the anchors whose revision was still the one planned from. */
+  /**
+   * Steps 7 of the merge: agreed values, what the ties have seen, decisions and intents, before the first call. Gives
+   * the anchors whose revision was still the one planned from.
+   */
   commitMerge(
     lease: RunLease,
     entries: readonly PlanEntry[],

@@ -85,7 +85,10 @@ async function writeBatch(
   return [...early, ...ends];
 }
 
-/** Where a system has no conditional write, the record is read again right before; the window between the two calls remains. */
+/**
+ * Where a system has no conditional write, the record is read again right before; the window between the two calls
+ * remains.
+ */
 async function lookBefore(
   knot: CompiledKnot,
   connector: Connector,

@@ -1,4 +1,6 @@
-/** What is stored is what was given: agreed values in their short form, and columns of JSON through a real PostgreSQL. */
+/**
+ * What is stored is what was given: agreed values in their short form, and columns of JSON through a real PostgreSQL.
+ */
 import fc from 'fast-check';
 import { Client } from 'pg';
 import type { Agreed, Shared } from '@anchor-knot/core';
@@ -72,7 +74,8 @@ test('a column of JSON values arrives as it was sent, whatever characters are in
     await fc.assert(
       fc.asyncProperty(fc.array(json, { minLength: 1, maxLength: 8 }), async (values) => {
         const { rows } = await client.query<{ value: unknown }>(
-          `select value::jsonb as value from unnest(${fromJsonColumn('$1')}) with ordinality as r(value, at) order by at`,
+          `select value::jsonb as value from unnest(${fromJsonColumn('$1')}) with ordinality as r(value, at)
+            order by at`,
           [jsonColumn(values)],
         );
         expect(rows.map((row) => row.value)).toEqual(values);

@@ -30,7 +30,8 @@ export interface TieRow {
 }
 
 /**
- * What an anchor's fields agree on, as it is stored: most fields were given by the same member at the same moment for the
+ * What an anchor's fields agree on, as it is stored: most fields were given by the same member at the same moment for
+ * the
  * same reason, which is written once for all of them.
  */
 export type AgreedColumn = readonly (Omit<Agreed, 'value'> & { readonly values: Readonly<Record<FieldId, Shared>> })[];

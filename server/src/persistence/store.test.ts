@@ -266,58 +266,62 @@ describe.each([
     ).toEqual(['new']);
   });
 
-  test('finds by what they share the records of anchors, each with the others of its anchor, and no further than the limit', async () => {
-    const [one, other] = [anchor(5, 'a'), anchor(6, 'c')];
-    const indexed = (key: string, blocks: number[]): IndexedRecord => ({
-      member: 'crm',
-      key: recordKey(key),
-      texts: [key, null],
-      blocks,
-    });
-    const index = (...evidence: IndexedRecord[]): AnchorIndex => ({ keys: [], evidence });
-    const far = 2 ** 40;
-    await store.commitMerge(
-      lease,
-      [
-        entry(one, 0, { index: index(indexed('a', [1, far]), indexed('b', [2])) }),
-        entry(other, 0, { index: index(indexed('c', [1, 3])) }),
-      ],
-      [],
-      [],
-      0,
-    );
-    const find = async (...newcomers: { block: number; limit: number }[][]) => {
-      const { records, found } = await store.evidenceCandidates('customers', newcomers);
-      return [
-        records.map(({ key, anchor: of, texts }) => [key, of, texts[0]]).sort(),
-        found.map((places) => places.map((place) => records[place]?.key).sort()),
+  test(
+    'finds by what they share the records of anchors, each with the others of its anchor, and no further ' +
+      'than the limit',
+    async () => {
+      const [one, other] = [anchor(5, 'a'), anchor(6, 'c')];
+      const indexed = (key: string, blocks: number[]): IndexedRecord => ({
+        member: 'crm',
+        key: recordKey(key),
+        texts: [key, null],
+        blocks,
+      });
+      const index = (...evidence: IndexedRecord[]): AnchorIndex => ({ keys: [], evidence });
+      const far = 2 ** 40;
+      await store.commitMerge(
+        lease,
+        [
+          entry(one, 0, { index: index(indexed('a', [1, far]), indexed('b', [2])) }),
+          entry(other, 0, { index: index(indexed('c', [1, 3])) }),
+        ],
+        [],
+        [],
+        0,
+      );
+      const find = async (...newcomers: { block: number; limit: number }[][]) => {
+        const { records, found } = await store.evidenceCandidates('customers', newcomers);
+        return [
+          records.map(({ key, anchor: of, texts }) => [key, of, texts[0]]).sort(),
+          found.map((places) => places.map((place) => records[place]?.key).sort()),
+        ];
+      };
+      const [a, b, c] = [
+        ['a', one.id, 'a'],
+        ['b', one.id, 'b'],
+        ['c', other.id, 'c'],
       ];
-    };
-    const [a, b, c] = [
-      ['a', one.id, 'a'],
-      ['b', one.id, 'b'],
-      ['c', other.id, 'c'],
-    ];
-    expect(await find([{ block: far, limit: 9 }], [], [{ block: 3, limit: 9 }])).toEqual([
-      [a, b, c],
-      [['a'], [], ['c']],
-    ]);
-    expect(
-      await find([
-        { block: 1, limit: 1 },
-        { block: 2, limit: 1 },
-      ]),
-    ).toEqual([[a, b], [['b']]]);
-    expect(await find([{ block: 1, limit: 2 }])).toEqual([[a, b, c], [['a', 'c']]]);
-    expect(await find([{ block: 77, limit: 9 }])).toEqual([[], [[]]]);
-    if (store instanceof PostgresStore)
-      expect((await store.evidenceCandidates('tickets', [[{ block: 3, limit: 9 }]])).records).toEqual([]);
-    await store.saveIndex(lease, [{ anchor: one.id, index: index(indexed('a', [8])) }]);
-    expect(await find([{ block: 1, limit: 9 }], [{ block: 2, limit: 9 }], [{ block: 8, limit: 9 }])).toEqual([
-      [a, c],
-      [['c'], [], ['a']],
-    ]);
-  });
+      expect(await find([{ block: far, limit: 9 }], [], [{ block: 3, limit: 9 }])).toEqual([
+        [a, b, c],
+        [['a'], [], ['c']],
+      ]);
+      expect(
+        await find([
+          { block: 1, limit: 1 },
+          { block: 2, limit: 1 },
+        ]),
+      ).toEqual([[a, b], [['b']]]);
+      expect(await find([{ block: 1, limit: 2 }])).toEqual([[a, b, c], [['a', 'c']]]);
+      expect(await find([{ block: 77, limit: 9 }])).toEqual([[], [[]]]);
+      if (store instanceof PostgresStore)
+        expect((await store.evidenceCandidates('tickets', [[{ block: 3, limit: 9 }]])).records).toEqual([]);
+      await store.saveIndex(lease, [{ anchor: one.id, index: index(indexed('a', [8])) }]);
+      expect(await find([{ block: 1, limit: 9 }], [{ block: 2, limit: 9 }], [{ block: 8, limit: 9 }])).toEqual([
+        [a, c],
+        [['c'], [], ['a']],
+      ]);
+    },
+  );
 
   test('remembers of what definition its index is, and walks all anchors in order', async () => {
     expect(await store.indexedAs('customers')).toBeUndefined();

@@ -51,13 +51,11 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     async (request, reply) => {
       const { knot } = request.params;
       if (!(await knots.inForce(knot)))
-        return reply
-          .code(404)
-          .send({
-            code: 'not in force',
-            says: 'No version of this knot is in force, so there is nothing to run.',
-            advice: 'Put its draft in force first.',
-          });
+        return reply.code(404).send({
+          code: 'not in force',
+          says: 'No version of this knot is in force, so there is nothing to run.',
+          advice: 'Put its draft in force first.',
+        });
       const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
       if (run === undefined)
         return reply
@@ -143,7 +141,9 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     },
     async (request) => {
       const { after, member, kind, state, search } = request.query;
-      const conditions = `run_id = $1 and ($2::text is null or member = $2) and ($3::text is null or kind = $3) and ($4::text is null or state = $4) and ($5::text is null or title ilike $5 or record_key ilike $5)`;
+      const conditions =
+        'run_id = $1 and ($2::text is null or member = $2) and ($3::text is null or kind = $3) ' +
+        'and ($4::text is null or state = $4) and ($5::text is null or title ilike $5 or record_key ilike $5)';
       const parameters = [
         request.params.run,
         member ?? null,
@@ -152,7 +152,8 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         search ? `%${search.replaceAll(/[\\%_]/g, '\\$&')}%` : null,
       ];
       const rows = (await data.query(
-        `select id, anchor_id, title, member, kind, record_key, state, words, changes from plan_operation where ${conditions} and id > $6 order by id limit ${pageSize}`,
+        `select id, anchor_id, title, member, kind, record_key, state, words, changes from plan_operation
+          where ${conditions} and id > $6 order by id limit ${pageSize}`,
         [...parameters, after ?? 0],
       )) as OperationRow[];
       const [{ total }] = (await data.query(

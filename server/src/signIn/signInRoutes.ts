@@ -22,15 +22,13 @@ const cookieName = 'anchor_knot_session';
 const sessionHours = 12;
 
 export async function addPerson(data: DataSource, person: Person, password: string): Promise<void> {
-  await data
-    .getRepository(UserEntity)
-    .insert({
-      id: uuid(),
-      name: person.name,
-      email: person.email,
-      role: person.role,
-      passwordHash: await hashPassword(password),
-    });
+  await data.getRepository(UserEntity).insert({
+    id: uuid(),
+    name: person.name,
+    email: person.email,
+    role: person.role,
+    passwordHash: await hashPassword(password),
+  });
 }
 
 const tokenHash = (token: string): string => createHash('sha256').update(token).digest('base64url');
@@ -59,21 +57,17 @@ export function guardRoutes(app: FastifyInstance, data: DataSource): void {
     if (needed === undefined || needed === 'everybody') return;
     request.person = await personOf(data, request);
     if (!request.person)
-      return reply
-        .code(401)
-        .send({
-          code: 'not signed in',
-          says: 'You are not signed in, or your session has ended.',
-          advice: 'Sign in again.',
-        });
+      return reply.code(401).send({
+        code: 'not signed in',
+        says: 'You are not signed in, or your session has ended.',
+        advice: 'Sign in again.',
+      });
     if (roles.indexOf(request.person.role) < roles.indexOf(needed)) {
-      return reply
-        .code(403)
-        .send({
-          code: 'not allowed',
-          says: `Your role is ${request.person.role}; this needs ${needed}.`,
-          advice: 'Ask an administrator.',
-        });
+      return reply.code(403).send({
+        code: 'not allowed',
+        says: `Your role is ${request.person.role}; this needs ${needed}.`,
+        advice: 'Ask an administrator.',
+      });
     }
     if (changing.has(request.method))
       await new Promise<void>((resolve, reject) =>
@@ -119,22 +113,18 @@ export function signInRoutes(
         .where('lower(u.email) = lower(:email)', { email })
         .getOne();
       if (!(await passwordMatches(user?.passwordHash, password)) || !user)
-        return reply
-          .code(401)
-          .send({
-            code: 'sign-in refused',
-            says: 'The email or the password is wrong.',
-            advice: 'Try again; after ten tries wait a minute.',
-          });
+        return reply.code(401).send({
+          code: 'sign-in refused',
+          says: 'The email or the password is wrong.',
+          advice: 'Try again; after ten tries wait a minute.',
+        });
       const token = randomBytes(32).toString('base64url');
       await data.getRepository(SessionEntity).delete({ expiresAt: LessThan(new Date()) });
-      await data
-        .getRepository(SessionEntity)
-        .insert({
-          tokenHash: tokenHash(token),
-          userId: user.id,
-          expiresAt: new Date(Date.now() + sessionHours * 3_600_000),
-        });
+      await data.getRepository(SessionEntity).insert({
+        tokenHash: tokenHash(token),
+        userId: user.id,
+        expiresAt: new Date(Date.now() + sessionHours * 3_600_000),
+      });
       reply.setCookie(cookieName, token, { ...cookie, maxAge: sessionHours * 3600 });
       return { person: { name: user.name, email: user.email, role: user.role }, csrfToken: reply.generateCsrf() };
     },

@@ -20,7 +20,9 @@ export async function freePort(): Promise<number> {
   return port;
 }
 
-/** The folder with PostgreSQL's own programs: on the path, or where Debian's package puts them. The newest version wins. */
+/**
+ * The folder with PostgreSQL's own programs: on the path, or where Debian's package puts them. The newest version wins.
+ */
 export function findPostgres(): string | undefined {
   const onPath = spawnSync('pg_config', ['--bindir'], { encoding: 'utf8' });
   const debian = '/usr/lib/postgresql';
@@ -35,7 +37,8 @@ export function findPostgres(): string | undefined {
 }
 
 /**
- * A PostgreSQL cluster of our own on a loopback port, beside whatever else runs. As root it is run by the postgres user,
+ * A PostgreSQL cluster of our own on a loopback port, beside whatever else runs. As root it is run by the postgres
+ * user,
  * because PostgreSQL refuses root; its folder must then be one that this user can enter.
  * @param folder where it keeps its data; kept for the next start
  */

@@ -39,7 +39,10 @@ export const demoSystems = {
   granary: { name: 'Granary', pennant: { pattern: 'bars', colour: 'brass', letters: 'GY' } },
 } as const satisfies Record<string, { name: string; pennant: Pennant }>;
 
-/** The first administrator and, with stand-ins, the demo's systems and knot. What is there already is left as it is, but for addresses. */
+/**
+ * The first administrator and, with stand-ins, the demo's systems and knot. What is there already is left as it is, but
+ * for addresses.
+ */
 export async function loadDemo(parts: InstallationParts, standIns: readonly StandIn[]): Promise<void> {
   if ((await parts.data.getRepository(UserEntity).count()) === 0) {
     for (const { password, ...person } of standIns.length > 0 ? demoPeople : demoPeople.slice(0, 1))

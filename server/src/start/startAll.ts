@@ -1,4 +1,7 @@
-/** The start command: a cluster of our own, the stand-ins, the demo's data, the web server and a worker; stopped together. */
+/**
+ * The start command: a cluster of our own, the stand-ins, the demo's data, the web server and a worker; stopped
+ * together.
+ */
 import { type ChildProcess, fork, spawn } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';

@@ -1,4 +1,7 @@
-/** What systems allow us: consents given by a person at a provider that we did not write, webhooks over real HTTP, budgets shared by workers. */
+/**
+ * What systems allow us: consents given by a person at a provider that we did not write, webhooks over real HTTP,
+ * budgets shared by workers.
+ */
 import { setTimeout as wait } from 'node:timers/promises';
 import { httpSystemSchema, type Person } from '@anchor-knot/contracts';
 import { type Clock, type ConsentedSystem, SystemTrouble } from '@anchor-knot/connectors';
@@ -35,7 +38,10 @@ describe('a consent', () => {
   const callback = 'http://127.0.0.1:4300/consent';
   let system: ConsentedSystem;
 
-  /** Does what a person’s browser does at the other side: follows, keeps cookies, presses a button. @returns the query of the callback */
+  /**
+   * Does what a person’s browser does at the other side: follows, keeps cookies, presses a button. @returns the query
+   * of the callback
+   */
   async function visit(url: string, answer: 'allow' | 'deny'): Promise<URLSearchParams> {
     const cookies = new Map<string, string>();
     const go = async (to: string, form?: URLSearchParams): Promise<Response> => {
@@ -147,24 +153,27 @@ describe('a consent', () => {
     expect((await readOne())?.key).toBe(data.accounts[0]?.id);
   });
 
-  test('one that is taken back there is noticed and said; one that is given back here is good no more there', async () => {
-    await give('accounts.read offline_access');
-    await fetch(`${installation.addresses.crm}/applications/revoke`, { method: 'POST', redirect: 'manual' });
-    await expect(readOne()).rejects.toThrow(/ended or was taken back/);
-    await expect(readOne()).rejects.toThrow(/nobody has given consent/);
-    await give('accounts.read offline_access');
-    const { consents, systems } = installation.parts;
-    const tokens = await consents.keeper('fernhill').read();
-    const row = await rowOf('fernhill');
-    await consents.revoke(row, system, systems.credential(row), systems.dependencies(row));
-    const basic = Buffer.from(`id:${installation.secret}`).toString('base64');
-    const again = await fetch(`${installation.addresses.crm}/oidc/token`, {
-      method: 'POST',
-      headers: { authorization: `Basic ${basic}` },
-      body: new URLSearchParams({ grant_type: 'refresh_token', refresh_token: tokens?.refresh ?? '' }),
-    });
-    expect(again.status).toBe(400);
-  });
+  test(
+    'one that is taken back there is noticed and said; one that is given back here is good ' + 'no more there',
+    async () => {
+      await give('accounts.read offline_access');
+      await fetch(`${installation.addresses.crm}/applications/revoke`, { method: 'POST', redirect: 'manual' });
+      await expect(readOne()).rejects.toThrow(/ended or was taken back/);
+      await expect(readOne()).rejects.toThrow(/nobody has given consent/);
+      await give('accounts.read offline_access');
+      const { consents, systems } = installation.parts;
+      const tokens = await consents.keeper('fernhill').read();
+      const row = await rowOf('fernhill');
+      await consents.revoke(row, system, systems.credential(row), systems.dependencies(row));
+      const basic = Buffer.from(`id:${installation.secret}`).toString('base64');
+      const again = await fetch(`${installation.addresses.crm}/oidc/token`, {
+        method: 'POST',
+        headers: { authorization: `Basic ${basic}` },
+        body: new URLSearchParams({ grant_type: 'refresh_token', refresh_token: tokens?.refresh ?? '' }),
+      });
+      expect(again.status).toBe(400);
+    },
+  );
 
   test.each<[string, (answer: URLSearchParams) => URLSearchParams, 'allow' | 'deny', RegExp]>([
     ['a person who denies', (answer) => answer, 'deny', /denied access/],

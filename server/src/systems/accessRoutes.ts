@@ -10,7 +10,10 @@ import type { SystemRow } from '../persistence/entities/entities.js';
 import { consented } from './consents.js';
 import { orTrouble } from './orTrouble.js';
 
-/** Where people come back to after a consent: a page of the web client, so that the answer is sent on with the session’s own cookies. */
+/**
+ * Where people come back to after a consent: a page of the web client, so that the answer is sent on with the session’s
+ * own cookies.
+ */
 const consentPath = '/consent';
 
 /** What systems allow us: consents to sign in, and subscriptions to what happens there. */
@@ -48,21 +51,17 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
       // Back to where the person is now: their session is there, and nowhere else.
       const own = [request.host, ...(context.publicAddress === undefined ? [] : [new URL(context.publicAddress).host])];
       if (!own.includes(new URL(callback).host) || new URL(callback).pathname !== consentPath)
-        return reply
-          .code(422)
-          .send({
-            code: 'not here',
-            says: 'The callback address is not of this installation.',
-            advice: 'Open the system here, and give consent from there.',
-          });
+        return reply.code(422).send({
+          code: 'not here',
+          says: 'The callback address is not of this installation.',
+          advice: 'Open the system here, and give consent from there.',
+        });
       if (found.row.credentialId === null)
-        return reply
-          .code(422)
-          .send({
-            code: 'secret needed',
-            says: 'No client id and secret are kept for it.',
-            advice: 'Enter those of this application there.',
-          });
+        return reply.code(422).send({
+          code: 'secret needed',
+          says: 'No client id and secret are kept for it.',
+          advice: 'Enter those of this application there.',
+        });
       return {
         url: await consents.begin(found.row, found.system, found.row.credentialId, request.person as Person, callback),
       };

@@ -33,7 +33,8 @@ export class PostgresCallBudget implements CallBudget {
     try {
       const [row] = (await this.#data.query(
         `insert into call_budget as b (system_id, day, used, free_at, rest_until)
-         values ($1, (clock_timestamp() at time zone 'utc')::date, 1, clock_timestamp() + make_interval(secs => $2), '-infinity')
+         values ($1, (clock_timestamp() at time zone 'utc')::date, 1, clock_timestamp() + make_interval(secs => $2),
+           '-infinity')
          on conflict (system_id) do update set
            day = excluded.day, used = case when b.day = excluded.day then b.used else 0 end + 1,
            free_at = greatest(b.free_at, b.rest_until, clock_timestamp()) + make_interval(secs => $2)
@@ -59,7 +60,8 @@ export class PostgresCallBudget implements CallBudget {
 
   async rest(milliseconds: number): Promise<void> {
     await this.#data.query(
-      `update call_budget set rest_until = greatest(rest_until, clock_timestamp() + make_interval(secs => $2)) where system_id = $1`,
+      `update call_budget set rest_until = greatest(rest_until, clock_timestamp() + make_interval(secs => $2))
+        where system_id = $1`,
       [this.#system.id, milliseconds / 1000],
     );
   }
@@ -76,7 +78,8 @@ export class PostgresCallBudget implements CallBudget {
       signal?.throwIfAborted();
       const [[slot]] = (await this.#data.query(
         `update call_slot set held_until = clock_timestamp() + make_interval(secs => $3)
-         where (system_id, slot) = (select system_id, slot from call_slot where system_id = $1 and slot <= $2 and held_until < clock_timestamp() order by slot limit 1 for update skip locked)
+         where (system_id, slot) = (select system_id, slot from call_slot where system_id = $1 and slot <= $2
+           and held_until < clock_timestamp() order by slot limit 1 for update skip locked)
          returning slot, held_until::text as until`,
         [id, atOnce, holdSeconds],
       )) as [{ slot: number; until: string }[], number];
@@ -91,7 +94,8 @@ export class PostgresCallBudget implements CallBudget {
     const hold = (text: string): Promise<void> =>
       this.#data
         .query(
-          `update call_slot set held_until = ${text} where system_id = $1 and slot = $2 and held_until = $3 returning held_until::text as until`,
+          `update call_slot set held_until = ${text} where system_id = $1 and slot = $2 and held_until = $3
+            returning held_until::text as until`,
           [this.#system.id, slot, held],
         )
         .then(([[row]]: [{ until: string }[]]) => void (held = row?.until ?? held))

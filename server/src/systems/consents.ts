@@ -39,7 +39,8 @@ export class Consents {
     const { url, state, verifier } = await beginConsent(system, clientId, callback);
     await this.#data.query('delete from consent_begun where expires_at < now()');
     await this.#data.query(
-      `insert into consent_begun (state_digest, system_id, person, verifier, callback, expires_at) values ($1, $2, $3, $4, $5, now() + make_interval(mins => $6))`,
+      `insert into consent_begun (state_digest, system_id, person, verifier, callback, expires_at) values ($1, $2, $3,
+        $4, $5, now() + make_interval(mins => $6))`,
       [
         digest(state),
         row.id,
@@ -58,7 +59,8 @@ export class Consents {
     person: Person,
   ): Promise<{ system: string; callback: string; verifier: string } | undefined> {
     const [[row]] = (await this.#data.query(
-      `delete from consent_begun where state_digest = $1 and person = $2 and expires_at > now() returning system_id, callback, verifier`,
+      `delete from consent_begun where state_digest = $1 and person = $2 and expires_at > now() returning system_id,
+        callback, verifier`,
       [digest(state), person.email],
     )) as [{ system_id: string; callback: string; verifier: Buffer }[], number];
     return (
@@ -81,18 +83,16 @@ export class Consents {
     dependencies: CallerDependencies,
   ): Promise<void> {
     const tokens = await completeConsent(system, credential, begun, answer, dependencies);
-    await this.#data
-      .getRepository(SystemEntity)
-      .update(
-        { id: row.id },
-        {
-          tokens: this.#sealed(row.id, tokens),
-          consentBy: person.name,
-          consentAt: new Date(),
-          consentScope: tokens.scope ?? null,
-          trouble: null as never,
-        },
-      );
+    await this.#data.getRepository(SystemEntity).update(
+      { id: row.id },
+      {
+        tokens: this.#sealed(row.id, tokens),
+        consentBy: person.name,
+        consentAt: new Date(),
+        consentScope: tokens.scope ?? null,
+        trouble: null as never,
+      },
+    );
   }
 
   /** Gives it back at the other system too; what is kept here is forgotten in any case. @throws {SystemTrouble} */

@@ -121,13 +121,11 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       if (!row || !types) return reply.code(404).send(noSuch('object to which fields can be added'));
       const { name, type } = request.body;
       if (types[type] === undefined)
-        return reply
-          .code(422)
-          .send({
-            code: 'not possible',
-            says: `${row.name} has no fields of the type ${type}.`,
-            advice: `Choose ${Object.keys(types).join(', ')}.`,
-          });
+        return reply.code(422).send({
+          code: 'not possible',
+          says: `${row.name} has no fields of the type ${type}.`,
+          advice: `Choose ${Object.keys(types).join(', ')}.`,
+        });
       return orTrouble(reply, async () => {
         const connector = await systems.connect({ system, object }, systemClock);
         try {

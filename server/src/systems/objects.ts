@@ -29,7 +29,8 @@ export class SystemObjects {
   async summaries(systemId: string, description: System): Promise<ObjectSummary[]> {
     const profiles = new Map((await this.#profiles(systemId)).map((row) => [row.object, row]));
     const schemas = (await this.#data.query(
-      `select distinct on (object) object, version, seen_at, jsonb_array_length(schema->'fields') as fields, jsonb_path_exists(schema, '$.fields[*] ? (@.type == "instant")') as timed
+      `select distinct on (object) object, version, seen_at, jsonb_array_length(schema->'fields') as fields,
+        jsonb_path_exists(schema, '$.fields[*] ? (@.type == "instant")') as timed
        from object_schema where system_id = $1 order by object, version desc`,
       [systemId],
     )) as { object: string; version: number; seen_at: Date; fields: number; timed: boolean }[];
@@ -62,7 +63,8 @@ export class SystemObjects {
 
   async details(systemId: string, object: string): Promise<Pick<ObjectView, 'schema' | 'profile' | 'history'>> {
     const versions = (await this.#data.query(
-      'select version, seen_at, schema, changes from object_schema where system_id = $1 and object = $2 order by version desc limit 100',
+      'select version, seen_at, schema, changes from object_schema where system_id = $1 and object = $2 ' +
+        'order by version desc limit 100',
       [systemId, object],
     )) as {
       version: number;
@@ -88,7 +90,8 @@ export class SystemObjects {
 
   async sayNature(systemId: string, object: string, holds: ObjectSummary['holds']): Promise<void> {
     await this.#data.query(
-      'insert into object_nature (system_id, object, holds) values ($1, $2, $3) on conflict (system_id, object) do update set holds = excluded.holds',
+      'insert into object_nature (system_id, object, holds) values ($1, $2, $3) on conflict (system_id, ' +
+        'object) do update set holds = excluded.holds',
       [systemId, object, holds],
     );
   }
@@ -97,12 +100,16 @@ export class SystemObjects {
   async waitForProfile(systemId: string, object: string): Promise<void> {
     await this.#data.query(
       `insert into object_profile (system_id, object, state, started_at) values ($1, $2, 'waiting', now())
-       on conflict (system_id, object) do update set state = 'waiting', records = 0, started_at = now(), ended_at = null, words = null`,
+       on conflict (system_id, object) do update set state = 'waiting', records = 0, started_at = now(),
+         ended_at = null, words = null`,
       [systemId, object],
     );
   }
 
-  /** Reads all records of an object once: takes its schema, and what each field holds. The profile before stays until the new one is there. */
+  /**
+   * Reads all records of an object once: takes its schema, and what each field holds. The profile before stays until
+   * the new one is there.
+   */
   async profile(systemId: string, object: string, signal?: AbortSignal): Promise<void> {
     let connector: Connector | undefined;
     try {
@@ -124,7 +131,8 @@ export class SystemObjects {
       const profile = profiler.profile();
       await this.#saveSchema(systemId, object, schemaFrom(declared, profile));
       await this.#data.query(
-        `update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4 where system_id = $1 and object = $2`,
+        `update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4 where system_id = $1
+          and object = $2`,
         [systemId, object, profile.records, JSON.stringify(profile)],
       );
     } catch (error) {
@@ -155,7 +163,8 @@ export class SystemObjects {
     const changes = last ? compareSchemas(last.schema, schema) : [];
     if (last && changes.length === 0) return;
     await this.#data.query(
-      'insert into object_schema (system_id, object, version, seen_at, schema, changes) values ($1, $2, $3, now(), $4, $5) on conflict do nothing',
+      'insert into object_schema (system_id, object, version, seen_at, schema, changes) values ($1, $2, ' +
+        '$3, now(), $4, $5) on conflict do nothing',
       [systemId, object, (last?.version ?? 0) + 1, JSON.stringify(schema), JSON.stringify(changes)],
     );
   }

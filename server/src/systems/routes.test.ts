@@ -1,4 +1,7 @@
-/** What an administrator asks of systems over the API before and after they are connected: answers, refusals, and nothing kept that was not meant. */
+/**
+ * What an administrator asks of systems over the API before and after they are connected: answers, refusals, and
+ * nothing kept that was not meant.
+ */
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -195,27 +198,30 @@ describe('before a system is connected', () => {
     ).toMatchObject({ code: 'file problem' });
   });
 
-  test('an OpenAPI document is read from its text or its address, and one that is none is said to be none', async () => {
-    const document = JSON.stringify({
-      openapi: '3.1.0',
-      info: { title: 'T' },
-      paths: { '/x': { get: { responses: {} } } },
-    });
-    expect((await ask('/api/openapi-reading', { document })).json()).toMatchObject({ title: 'T', objects: [] });
-    expect((await ask('/api/openapi-reading', { address: `${api.address}/api/openapi.json` })).json()).toMatchObject({
-      title: 'Anchor Knot',
-    });
-    expect(problem(await ask('/api/openapi-reading', { document: 'a: shopping list' }))).toMatchObject({
-      code: 'not OpenAPI',
-    });
-    expect(problem(await ask('/api/openapi-reading', { address: `${addresses.boards}/faults.json` }))).toMatchObject({
-      code: 'not OpenAPI',
-    });
-    expect(problem(await ask('/api/openapi-reading', { address: 'http://169.254.169.254/' }))).toMatchObject({
-      code: 'not allowed',
-    });
-    expect((await ask('/api/openapi-reading', { document, address: 'http://x' })).statusCode).toBe(400);
-  });
+  test(
+    'an OpenAPI document is read from its text or its address, and one that is none is ' + 'said to be none',
+    async () => {
+      const document = JSON.stringify({
+        openapi: '3.1.0',
+        info: { title: 'T' },
+        paths: { '/x': { get: { responses: {} } } },
+      });
+      expect((await ask('/api/openapi-reading', { document })).json()).toMatchObject({ title: 'T', objects: [] });
+      expect((await ask('/api/openapi-reading', { address: `${api.address}/api/openapi.json` })).json()).toMatchObject({
+        title: 'Anchor Knot',
+      });
+      expect(problem(await ask('/api/openapi-reading', { document: 'a: shopping list' }))).toMatchObject({
+        code: 'not OpenAPI',
+      });
+      expect(problem(await ask('/api/openapi-reading', { address: `${addresses.boards}/faults.json` }))).toMatchObject({
+        code: 'not OpenAPI',
+      });
+      expect(problem(await ask('/api/openapi-reading', { address: 'http://169.254.169.254/' }))).toMatchObject({
+        code: 'not allowed',
+      });
+      expect((await ask('/api/openapi-reading', { document, address: 'http://x' })).statusCode).toBe(400);
+    },
+  );
 
   test.each<[string, () => object]>([
     ['/api/database-tables', () => ({ description: odata(), credential })],
@@ -440,7 +446,8 @@ describe('a system that is connected', () => {
         ...more,
       });
     await installation.parts.data.query(
-      `update system set tokens = '\\x00', consent_by = 'somebody', consent_at = now(), consent_scope = 'a' where id = $1`,
+      `update system set tokens = '\\x00', consent_by = 'somebody', consent_at = now(), consent_scope = 'a'
+        where id = $1`,
       [id],
     );
     // What cannot be opened with the key of this installation keeps nobody from seeing the system.

@@ -48,8 +48,10 @@ beforeAll(async () => {
     objects: {},
   });
   await owner.query(`
-    create table wide ("Key ""1""" bigint primary key, amount numeric, big bigint, flags text[], "order" jsonb, at timestamp, moment timestamptz, day date, note text);
-    insert into wide values (12345678901234567890 % 9223372036854775807, 1.10, 9007199254740993, '{"a,b","c\\"d",NULL}', '{"n":1.50}', '2026-11-23 10:00:00.5', '2026-11-23 12:00:00+02', '2026-11-23', 'ü🌱');
+    create table wide ("Key ""1""" bigint primary key, amount numeric, big bigint, flags text[], "order" jsonb,
+      at timestamp, moment timestamptz, day date, note text);
+    insert into wide values (12345678901234567890 % 9223372036854775807, 1.10, 9007199254740993,
+      '{"a,b","c\\"d",NULL}', '{"n":1.50}', '2026-11-23 10:00:00.5', '2026-11-23 12:00:00+02', '2026-11-23', 'ü🌱');
     create table long (id int primary key, name text not null, changed_at timestamptz not null default '2026-01-01');
     insert into long select n, 'name ' || n from generate_series(1, 3500) n;
     grant all on wide, long to ${erpRole};
@@ -139,76 +141,84 @@ test('what changed since a time is found, also at that very time and when many c
   expect((await all(connector, at + 1)).size).toBe(0);
 });
 
-test('writes have an outcome each: made, refused in the database’s words, raced, gone; none spoils another', async () => {
-  const connector = open({ source: table('debtor'), key: 'debtor_no', modifiedAt: 'changed_at', search: ['mail'] });
-  const [known] = [...(await all(connector)).keys()] as [string];
-  const before = await connector.readOne(recordKey(known));
-  await owner.query(`update debtor set place = 'Elsewhere' where debtor_no = $1`, [known]);
-  const update = (key: string, version: string | undefined, fields: [string, Raw][]) => ({
-    kind: 'update' as const,
-    key: recordKey(key),
-    version,
-    fields: new Map(fields),
-  });
-  const outcomes = await connector.write([
-    {
-      kind: 'create',
-      idempotencyKey: 'x',
-      fields: new Map<string, Raw>([
-        ['name', 'New "Ltd"; drop table debtor'],
-        ['mail', 'new@x.example'],
-      ]),
-    },
-    { kind: 'create', idempotencyKey: 'y', fields: new Map<string, Raw>([['place', 'without a name']]) },
-    update(known, before?.version, [['name', 'too late']]),
-    update(known, undefined, [['name', 'x'.repeat(61)]]),
-    update('D99999', undefined, [['name', 'nobody']]),
-    update(known, undefined, [['no such column', 1]]),
-  ]);
-  expect(outcomes.map(({ kind }) => kind)).toEqual(['written', 'refused', 'raced', 'refused', 'gone', 'refused']);
-  expect((outcomes[1] as Extract<WriteOutcome, { kind: 'refused' }>).words).toMatch(
-    /null value in column "name".*Failing row/s,
-  );
-  expect((await connector.search('mail', 'new@x.example'))[0]?.fields.name).toBe('New "Ltd"; drop table debtor');
-  expect(await connector.readOne(recordKey('no such key'))).toBeUndefined();
-  expect(await open({ source: table('wide'), key: 'Key "1"' }).readOne(recordKey('not a number'))).toBeUndefined();
-});
+test(
+  'writes have an outcome each: made, refused in the database’s words, raced, gone; none ' + 'spoils another',
+  async () => {
+    const connector = open({ source: table('debtor'), key: 'debtor_no', modifiedAt: 'changed_at', search: ['mail'] });
+    const [known] = [...(await all(connector)).keys()] as [string];
+    const before = await connector.readOne(recordKey(known));
+    await owner.query(`update debtor set place = 'Elsewhere' where debtor_no = $1`, [known]);
+    const update = (key: string, version: string | undefined, fields: [string, Raw][]) => ({
+      kind: 'update' as const,
+      key: recordKey(key),
+      version,
+      fields: new Map(fields),
+    });
+    const outcomes = await connector.write([
+      {
+        kind: 'create',
+        idempotencyKey: 'x',
+        fields: new Map<string, Raw>([
+          ['name', 'New "Ltd"; drop table debtor'],
+          ['mail', 'new@x.example'],
+        ]),
+      },
+      { kind: 'create', idempotencyKey: 'y', fields: new Map<string, Raw>([['place', 'without a name']]) },
+      update(known, before?.version, [['name', 'too late']]),
+      update(known, undefined, [['name', 'x'.repeat(61)]]),
+      update('D99999', undefined, [['name', 'nobody']]),
+      update(known, undefined, [['no such column', 1]]),
+    ]);
+    expect(outcomes.map(({ kind }) => kind)).toEqual(['written', 'refused', 'raced', 'refused', 'gone', 'refused']);
+    expect((outcomes[1] as Extract<WriteOutcome, { kind: 'refused' }>).words).toMatch(
+      /null value in column "name".*Failing row/s,
+    );
+    expect((await connector.search('mail', 'new@x.example'))[0]?.fields.name).toBe('New "Ltd"; drop table debtor');
+    expect(await connector.readOne(recordKey('no such key'))).toBeUndefined();
+    expect(await open({ source: table('wide'), key: 'Key "1"' }).readOne(recordKey('not a number'))).toBeUndefined();
+  },
+);
 
-test('many updates of the same columns go in one statement; the raced, the gone and the refused are told apart all the same', async () => {
-  const connector = open({ source: table('long'), key: 'id', modifiedAt: 'changed_at' });
-  const versions = new Map<string, string | undefined>();
-  for await (const page of connector.read({})) for (const { key, version } of page.records) versions.set(key, version);
-  const update = (id: number, name: Raw, version = versions.get(String(id))) => ({
-    kind: 'update' as const,
-    key: recordKey(String(id)),
-    version,
-    fields: new Map([['name', name]]),
-  });
-  await owner.query(`update long set name = 'theirs' where id = 2050`);
-  const many = Array.from({ length: 100 }, (_, index) => update(2001 + index, `new ${index} "quoted" \\ 🌱`));
-  const outcomes = await connector.write([...many, update(999_999, 'nobody', '1')]);
-  expect(outcomes.map(({ kind }) => kind)).toEqual([
-    ...Array.from({ length: 100 }, (_, index) => (index === 49 ? 'raced' : 'written')),
-    'gone',
-  ]);
-  const transactions = await owner.query(
-    'select xmin::text, count(*)::int from long where id between 2001 and 2100 and id <> 2050 group by 1',
-  );
-  expect(transactions.rows).toEqual([{ xmin: expect.any(String) as unknown as string, count: 99 }]);
-  expect((await connector.readOne(recordKey('2007')))?.fields.name).toBe('new 6 "quoted" \\ 🌱');
-  // One that is refused takes none of the others with it.
-  expect(
-    (
-      await connector.write([
-        update(2201, 'good'),
-        update(2202, null),
-        update(2203, 'good too'),
-        { ...update(2201, 'again'), version: undefined },
-      ])
-    ).map(({ kind }) => kind),
-  ).toEqual(['written', 'refused', 'written', 'written']);
-  expect((await connector.readOne(recordKey('2201')))?.fields.name).toBe('again');
-});
+test(
+  'many updates of the same columns go in one statement; the raced, the gone and the refused are told ' +
+    'apart all the same',
+  async () => {
+    const connector = open({ source: table('long'), key: 'id', modifiedAt: 'changed_at' });
+    const versions = new Map<string, string | undefined>();
+    for await (const page of connector.read({}))
+      for (const { key, version } of page.records) versions.set(key, version);
+    const update = (id: number, name: Raw, version = versions.get(String(id))) => ({
+      kind: 'update' as const,
+      key: recordKey(String(id)),
+      version,
+      fields: new Map([['name', name]]),
+    });
+    await owner.query(`update long set name = 'theirs' where id = 2050`);
+    const many = Array.from({ length: 100 }, (_, index) => update(2001 + index, `new ${index} "quoted" \\ 🌱`));
+    const outcomes = await connector.write([...many, update(999_999, 'nobody', '1')]);
+    expect(outcomes.map(({ kind }) => kind)).toEqual([
+      ...Array.from({ length: 100 }, (_, index) => (index === 49 ? 'raced' : 'written')),
+      'gone',
+    ]);
+    const transactions = await owner.query(
+      'select xmin::text, count(*)::int from long where id between 2001 and 2100 and id <> 2050 group by 1',
+    );
+    expect(transactions.rows).toEqual([{ xmin: expect.any(String) as unknown as string, count: 99 }]);
+    expect((await connector.readOne(recordKey('2007')))?.fields.name).toBe('new 6 "quoted" \\ 🌱');
+    // One that is refused takes none of the others with it.
+    expect(
+      (
+        await connector.write([
+          update(2201, 'good'),
+          update(2202, null),
+          update(2203, 'good too'),
+          { ...update(2201, 'again'), version: undefined },
+        ])
+      ).map(({ kind }) => kind),
+    ).toEqual(['written', 'refused', 'written', 'written']);
+    expect((await connector.readOne(recordKey('2201')))?.fields.name).toBe('again');
+  },
+);
 
 test('a query can only read, only once, and not for ever', async () => {
   const total = open({

@@ -120,13 +120,11 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       if (!before) return reply.code(404).send(noSuch('system'));
       const missing = await objectsStillUsed(system, settings.description);
       if (missing.length > 0)
-        return reply
-          .code(422)
-          .send({
-            code: 'object in use',
-            says: `${missing.join(', ')} cannot be taken out.`,
-            advice: 'A knot uses it: take the member out of the knot first.',
-          });
+        return reply.code(422).send({
+          code: 'object in use',
+          says: `${missing.join(', ')} cannot be taken out.`,
+          advice: 'A knot uses it: take the member out of the knot first.',
+        });
       const outcome = await systems.change(before, revision, settings);
       if (outcome === 'secret needed')
         return reply.code(422).send({
@@ -135,13 +133,11 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
           advice: 'Type its secret again: one that was given for one place is never sent to another.',
         });
       if (outcome === 'changed meanwhile')
-        return reply
-          .code(409)
-          .send({
-            code: 'changed meanwhile',
-            says: 'Somebody else has changed this system since you opened it.',
-            advice: 'Load it again, and make your change anew.',
-          });
+        return reply.code(409).send({
+          code: 'changed meanwhile',
+          says: 'Somebody else has changed this system since you opened it.',
+          advice: 'Load it again, and make your change anew.',
+        });
       await writeAudit(data, request.person, 'system changed', { system });
       return viewOf((await systems.find(system)) as SystemRow);
     },
@@ -196,13 +192,11 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       if (!row) return reply.code(404).send(noSuch('system'));
       const { usedIn } = await summaryOf(context, row);
       if (usedIn.length > 0)
-        return reply
-          .code(409)
-          .send({
-            code: 'in use',
-            says: `${row.name} is used in ${usedIn.map(({ name }) => name).join(', ')}.`,
-            advice: 'Take it out of the knots first.',
-          });
+        return reply.code(409).send({
+          code: 'in use',
+          says: `${row.name} is used in ${usedIn.map(({ name }) => name).join(', ')}.`,
+          advice: 'Take it out of the knots first.',
+        });
       await systems.remove(row.id);
       await writeAudit(data, request.person, 'system disconnected', { system: row.id, name: row.name });
       return reply.code(204).send(null);

@@ -49,7 +49,8 @@ test('a profile of an object that is as it was makes no new version; one whose f
   expect((await profileOf('marketRow', 'shoppers')).history).toHaveLength(1);
   expect((await profileOf('marketRow', 'shoppers')).history).toHaveLength(1);
   await installation.parts.data.query(
-    `update object_schema set schema = jsonb_set(schema, '{fields,0,path}', '"old_name"') where system_id = 'marketRow'`,
+    `update object_schema set schema = jsonb_set(schema, '{fields,0,path}', '"old_name"')
+      where system_id = 'marketRow'`,
   );
   const { history } = await profileOf('marketRow', 'shoppers');
   expect(history[0]?.changes.map(({ kind }) => kind).sort()).toEqual(['added', 'removed']);
@@ -81,40 +82,51 @@ test('a test of a system says each step, and its clock when that is off', async 
   expect(await systems.find('fernhill')).toMatchObject({ trouble: null, probe: { ok: true } });
 });
 
-test('a system that falls ill is noticed without a run, once for all workers, and its test as a person made it stays', async () => {
-  const { systems, data } = installation.parts;
-  const before = await systems.find('marketRow');
-  await systems.probe(before as NonNullable<typeof before>);
-  await installation.faults('shop', { refuseSignIn: true });
-  await systems.watch(10);
-  expect(await systems.find('marketRow')).toMatchObject({ trouble: null });
-  await data.query(`update system set checked_at = now() - interval '11 minutes'`);
-  await Promise.all([systems.watch(10), systems.watch(10)]);
-  expect(await systems.find('marketRow')).toMatchObject({ trouble: { code: 'sign-in refused' }, probe: { ok: true } });
-  await installation.faults('shop', {});
-  await data.query(`update system set checked_at = now() - interval '11 minutes'`);
-  await systems.watch(10);
-  expect(await systems.find('marketRow')).toMatchObject({ trouble: null });
-});
+test(
+  'a system that falls ill is noticed without a run, once for all workers, and its test as a person ' + 'made it stays',
+  async () => {
+    const { systems, data } = installation.parts;
+    const before = await systems.find('marketRow');
+    await systems.probe(before as NonNullable<typeof before>);
+    await installation.faults('shop', { refuseSignIn: true });
+    await systems.watch(10);
+    expect(await systems.find('marketRow')).toMatchObject({ trouble: null });
+    await data.query(`update system set checked_at = now() - interval '11 minutes'`);
+    await Promise.all([systems.watch(10), systems.watch(10)]);
+    expect(await systems.find('marketRow')).toMatchObject({
+      trouble: { code: 'sign-in refused' },
+      probe: { ok: true },
+    });
+    await installation.faults('shop', {});
+    await data.query(`update system set checked_at = now() - interval '11 minutes'`);
+    await systems.watch(10);
+    expect(await systems.find('marketRow')).toMatchObject({ trouble: null });
+  },
+);
 
-test('two administrators who change a system at once: the second is told, and nothing of the first is lost', async () => {
-  const { systems } = installation.parts;
-  const description = httpSystemSchema.parse({
-    kind: 'http',
-    name: 'Éclair & Co',
-    address: 'http://127.0.0.1:1',
-    signIn: { kind: 'none' },
-    objects: {},
-  });
-  const id = await systems.connectNew({ description, pennant });
-  expect([id, await systems.connectNew({ description, pennant })]).toEqual(['e-clair-co', 'e-clair-co-2']);
-  const before = (await systems.find(id)) as NonNullable<Awaited<ReturnType<typeof systems.find>>>;
-  expect(await systems.change(before, 1, { description: { ...description, name: 'First' }, pennant })).toBe('changed');
-  expect(await systems.change(before, 1, { description: { ...description, name: 'Second' }, pennant })).toBe(
-    'changed meanwhile',
-  );
-  expect((await systems.find(id))?.name).toBe('First');
-});
+test(
+  'two administrators who change a system at once: the second is told, and nothing of the ' + 'first is lost',
+  async () => {
+    const { systems } = installation.parts;
+    const description = httpSystemSchema.parse({
+      kind: 'http',
+      name: 'Éclair & Co',
+      address: 'http://127.0.0.1:1',
+      signIn: { kind: 'none' },
+      objects: {},
+    });
+    const id = await systems.connectNew({ description, pennant });
+    expect([id, await systems.connectNew({ description, pennant })]).toEqual(['e-clair-co', 'e-clair-co-2']);
+    const before = (await systems.find(id)) as NonNullable<Awaited<ReturnType<typeof systems.find>>>;
+    expect(await systems.change(before, 1, { description: { ...description, name: 'First' }, pennant })).toBe(
+      'changed',
+    );
+    expect(await systems.change(before, 1, { description: { ...description, name: 'Second' }, pennant })).toBe(
+      'changed meanwhile',
+    );
+    expect((await systems.find(id))?.name).toBe('First');
+  },
+);
 
 test('a new key: every secret is moved or none, and the systems sign in as before', async () => {
   const next = randomBytes(32).toString('base64');

@@ -117,7 +117,8 @@ export class Systems {
 
   /**
    * Gives a system new settings; the kept credential stays unless another is given.
-   * @returns `changed meanwhile` when somebody changed it since that revision; `secret needed` when the system is at another
+   * @returns `changed meanwhile` when somebody changed it since that revision; `secret needed` when the system is at
+   *   another
    * place now: a secret that was typed for one place is never sent to another
    */
   async change(
@@ -219,7 +220,8 @@ export class Systems {
   async calls({ id, description }: SystemRow): Promise<SystemView['calls']> {
     if (description.kind !== 'http' && description.kind !== 'odata') return null;
     const [row] = (await this.#data.query(
-      `select case when day = (now() at time zone 'utc')::date then used else 0 end as today, case when rest_until > now() then rest_until end as rest from call_budget where system_id = $1`,
+      `select case when day = (now() at time zone 'utc')::date then used else 0 end as today,
+        case when rest_until > now() then rest_until end as rest from call_budget where system_id = $1`,
       [id],
     )) as { today: number; rest: Date | null }[];
     const { perDay, perSecond, atOnce } = description.budget ?? {};
@@ -235,27 +237,27 @@ export class Systems {
   /** Tries a connected system, and keeps how it went for everybody to see. */
   async probe(row: SystemRow): Promise<Probe> {
     const probe = await probeSystem(systemSchema.parse(row.description), this.dependencies(row));
-    await this.#data
-      .getRepository(SystemEntity)
-      .update(
-        { id: row.id },
-        {
-          probe: probe as never,
-          probedAt: new Date(),
-          trouble: troubleIn(probe.steps) as never,
-          checkedAt: new Date(),
-        },
-      );
+    await this.#data.getRepository(SystemEntity).update(
+      { id: row.id },
+      {
+        probe: probe as never,
+        probedAt: new Date(),
+        trouble: troubleIn(probe.steps) as never,
+        checkedAt: new Date(),
+      },
+    );
     return probe;
   }
 
   /**
-   * Looks whether systems of which nothing was heard lately are well: reaches each, signs in, reads one page. Of several
+   * Looks whether systems of which nothing was heard lately are well: reaches each, signs in, reads one page. Of
+   * several
    * workers one does it.
    */
   async watch(silentMinutes: number): Promise<void> {
     const [due] = (await this.#data.query(
-      `update system set checked_at = now() where checked_at is null or checked_at < now() - make_interval(mins => $1) returning id`,
+      `update system set checked_at = now() where checked_at is null or checked_at < now() - make_interval(mins => $1)
+        returning id`,
       [silentMinutes],
     )) as [{ id: string }[], number];
     for (const { id } of due) {

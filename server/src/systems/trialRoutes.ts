@@ -217,13 +217,11 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
           return { ...reading, objects: reading.objects.map((one) => ({ ...one, doubts: [...one.doubts] })) };
         } catch (error) {
           if (!(error instanceof NotOpenApi)) throw error;
-          return reply
-            .code(422)
-            .send({
-              code: 'not OpenAPI',
-              says: `This is no OpenAPI 3 document: ${error.message}.`,
-              advice: 'Give the JSON or YAML file that describes the interface.',
-            });
+          return reply.code(422).send({
+            code: 'not OpenAPI',
+            says: `This is no OpenAPI 3 document: ${error.message}.`,
+            advice: 'Give the JSON or YAML file that describes the interface.',
+          });
         }
       }),
   );

@@ -57,7 +57,8 @@ export class WebhookInbox {
 
   async deliveries(subscription: string): Promise<{ id: string; receivedAt: string; body: string }[]> {
     const rows = (await this.#data.query(
-      'select delivery_id, received_at, body from webhook_delivery where subscription_id = $1 order by received_at desc limit 100',
+      'select delivery_id, received_at, body from webhook_delivery where subscription_id = $1 order by ' +
+        'received_at desc limit 100',
       [subscription],
     )) as { delivery_id: string; received_at: Date; body: string }[];
     return rows.map(({ delivery_id, received_at, body }) => ({
@@ -67,7 +68,10 @@ export class WebhookInbox {
     }));
   }
 
-  /** Subscribes to all events of an object. @param publicAddress of this installation, as the other system reaches it. @throws {SystemTrouble} */
+  /**
+   * Subscribes to all events of an object. @param publicAddress of this installation, as the other system reaches it.
+   * @throws {SystemTrouble}
+   */
   async subscribe(row: SystemRow, object: string, publicAddress: string): Promise<void> {
     const id = uuid();
     const { webhooks } = httpOf(row);
@@ -77,7 +81,8 @@ export class WebhookInbox {
         ? `whsec_${randomBytes(32).toString('base64')}`
         : randomBytes(32).toString('base64url');
     await this.#data.query(
-      `insert into webhook_subscription (id, system_id, object, address, secret, state) values ($1, $2, $3, $4, $5, 'missing') on conflict do nothing`,
+      `insert into webhook_subscription (id, system_id, object, address, secret, state) values ($1, $2, $3, $4, $5,
+        'missing') on conflict do nothing`,
       [id, row.id, object, new URL(`/hooks/${id}`, publicAddress).href, this.#secrets.seal(secret, `webhook ${id}`)],
     );
     await this.check(row);
@@ -94,7 +99,10 @@ export class WebhookInbox {
     );
   }
 
-  /** Removes it there and here. @throws {SystemTrouble} when it cannot be removed there; it is forgotten here all the same */
+  /**
+   * Removes it there and here. @throws {SystemTrouble} when it cannot be removed there; it is forgotten here all the
+   * same
+   */
   async unsubscribe(row: SystemRow, object: string): Promise<void> {
     const [known] = (
       (await this.#data.query(
@@ -159,15 +167,18 @@ export class WebhookInbox {
     for (const row of await this.#data.getRepository(SystemEntity).find()) {
       const [due] = (
         (await this.#data.query(
-          `update webhook_subscription set checked_at = now() where system_id = $1 and (checked_at is null or checked_at < now() - interval '1 minute') returning id`,
+          `update webhook_subscription set checked_at = now() where system_id = $1 and (checked_at is null
+            or checked_at < now() - interval '1 minute') returning id`,
           [row.id],
         )) as [{ id: string }[], number]
       )[0];
       if (due) await this.check(row);
     }
     await this.#data.query(
-      `delete from webhook_delivery d using (select subscription_id, delivery_id, row_number() over (partition by subscription_id order by received_at desc) as place from webhook_delivery) old
-       where (d.subscription_id, d.delivery_id) = (old.subscription_id, old.delivery_id) and old.place > $1 and d.received_at < now() - interval '1 hour'`,
+      `delete from webhook_delivery d using (select subscription_id, delivery_id,
+        row_number() over (partition by subscription_id order by received_at desc) as place from webhook_delivery) old
+       where (d.subscription_id, d.delivery_id) = (old.subscription_id, old.delivery_id) and old.place > $1
+         and d.received_at < now() - interval '1 hour'`,
       [deliveriesKept],
     );
   }
@@ -200,7 +211,8 @@ export class WebhookInbox {
       );
       return await this.#data.transaction(async (db) => {
         const taken = (await db.query(
-          'insert into webhook_delivery (subscription_id, delivery_id, body) values ($1, $2, $3) on conflict do nothing returning 1 as taken',
+          'insert into webhook_delivery (subscription_id, delivery_id, body) values ($1, $2, $3) on conflict ' +
+            'do nothing returning 1 as taken',
           [id, delivery.slice(0, 200), body.toString('utf8').replaceAll('\u0000', '')],
         )) as unknown[];
         if (taken.length === 0) return 'seen before';

@@ -194,7 +194,8 @@ export class RealInstallation {
     }[]
   > {
     return this.parts.data.query(
-      'select id, kind, says, fingerprint, detail, member, record_key from decision where closed_at is null order by id',
+      'select id, kind, says, fingerprint, detail, member, record_key from decision where closed_at is ' +
+        'null order by id',
     );
   }
 

@@ -58,7 +58,9 @@ export const simulationKnot: Knot = {
   keyRules: [{ name: 'Email', fields: [{ field: 'email', normalise: 'email' }] }],
 };
 
-/** The CRM has versions and idempotency keys, the shop carries the anchor's id, the list can only be searched by email. */
+/**
+ * The CRM has versions and idempotency keys, the shop carries the anchor's id, the list can only be searched by email.
+ */
 export function simulationAbilities(member: string): SimulatedSystemOptions {
   return {
     conditionalUpdate: member === 'crm',

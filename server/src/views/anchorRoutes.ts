@@ -25,7 +25,8 @@ const pageSize = 60;
 
 /** Open decisions on whether a record belongs to an anchor, of those `d`. */
 const namesAnchor = (anchor: string): string =>
-  `d.kind = 'unsure match' and d.closed_at is null and d.detail @> jsonb_build_object('candidates', jsonb_build_array(jsonb_build_object('anchor', ${anchor}::text)))`;
+  `d.kind = 'unsure match' and d.closed_at is null and d.detail @> jsonb_build_object('candidates', ` +
+  `jsonb_build_array(jsonb_build_object('anchor', ${anchor}::text)))`;
 
 interface JournalViewRow {
   id: string;
@@ -71,12 +72,16 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
             .toLowerCase()
             .replaceAll(/[\\%_]/g, '\\$&')}%`
         : null;
-      const where = `a.knot_id = $1 and ($2 = 'all' or a.open) and ($3::text is null or lower(a.title) like $3 or exists (select 1 from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
+      const where = `a.knot_id = $1 and ($2 = 'all' or a.open) and ($3::text is null or lower(a.title) like $3
+        or exists (select 1 from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
       const parameters = [knot.id, state, pattern];
       const rows = (await data.query(
-        `select a.id, a.title, a.open, a.changed_at, (select count(*)::int from decision d where d.anchor_id = a.id and d.closed_at is null) + (select count(*)::int from decision d where ${namesAnchor('a.id')}) as decisions,
-         (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone) order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
-       from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid)) order by lower(a.title), a.id limit ${pageSize}`,
+        `select a.id, a.title, a.open, a.changed_at, (select count(*)::int from decision d where d.anchor_id = a.id
+          and d.closed_at is null) + (select count(*)::int from decision d where ${namesAnchor('a.id')}) as decisions,
+         (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone)
+           order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
+       from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
+         order by lower(a.title), a.id limit ${pageSize}`,
         [...parameters, afterTitle?.toLowerCase() ?? null, afterId ?? '00000000-0000-0000-0000-000000000000'],
       )) as {
         id: string;
@@ -136,11 +141,13 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       }
       const ties = (await data.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[];
       const decisions = (await data.query(
-        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where (d.anchor_id = $1 and d.closed_at is null) or (${namesAnchor('$1')}) order by d.id`,
+        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where (d.anchor_id = $1
+          and d.closed_at is null) or (${namesAnchor('$1')}) order by d.id`,
         [id],
       )) as DecisionViewRow[];
       const journal = (await data.query(
-        'select id, run_id, member, record_key, kind, field, before, after, meaning, cause, at from journal where anchor_id = $1 order by id desc limit 200',
+        'select id, run_id, member, record_key, kind, field, before, after, meaning, cause, at from journal ' +
+          'where anchor_id = $1 order by id desc limit 200',
         [id],
       )) as JournalViewRow[];
       return anchorView(

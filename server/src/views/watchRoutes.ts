@@ -41,7 +41,8 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
         const knot = await knots.inForce(id);
         if (!knot) continue;
         const [counts] = (await data.query(
-          'select count(*)::int as anchors, (count(*) filter (where not open))::int as agree from anchor where knot_id = $1',
+          'select count(*)::int as anchors, (count(*) filter (where not open))::int as agree from anchor where ' +
+            'knot_id = $1',
           [id],
         )) as [{ anchors: number; agree: number }];
         const ties = (await data.query(
@@ -52,7 +53,8 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
           count: number;
         }[];
         const waiting = (await data.query(
-          'select member, count(*)::int as count from decision where knot_id = $1 and closed_at is null and member is not null group by member',
+          'select member, count(*)::int as count from decision where knot_id = $1 and closed_at is null and ' +
+            'member is not null group by member',
           [id],
         )) as { member: string; count: number }[];
         const lastRun = await runs.findOne({ where: { knotId: id, kind: 'run' }, order: { startedAt: 'DESC' } });
@@ -74,11 +76,14 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
         });
       }
       const waiting = (await data.query(
-        `select knot_id as knot, kind, count(*)::int as count, min(says) as example, min(opened_at) as since from decision where closed_at is null group by knot_id, kind order by count(*) desc`,
+        `select knot_id as knot, kind, count(*)::int as count, min(says) as example, min(opened_at) as since
+          from decision where closed_at is null group by knot_id, kind order by count(*) desc`,
       )) as { knot: string; kind: string; count: number; example: string; since: Date }[];
       const written =
-        (await data.query(`select h as hour, (select count(*)::int from journal j where j.kind in ('create', 'update') and j.at >= h and j.at < h + interval '1 hour') as values
-       from generate_series(date_trunc('hour', now()) - interval '23 hours', date_trunc('hour', now()), interval '1 hour') h order by h`)) as {
+        (await data.query(`select h as hour, (select count(*)::int from journal j where j.kind in ('create', 'update')
+          and j.at >= h and j.at < h + interval '1 hour') as values
+       from generate_series(date_trunc('hour', now()) - interval '23 hours', date_trunc('hour', now()),
+         interval '1 hour') h order by h`)) as {
           hour: Date;
           values: number;
         }[];

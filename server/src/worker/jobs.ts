@@ -64,7 +64,8 @@ export class RunQueue {
   /** Waiting runs that no worker has taken yet. */
   async waiting(): Promise<{ id: string; data: RunJob; createdOn: Date }[]> {
     return (await this.#data.query(
-      `select id, data, created_on as "createdOn" from pgboss.job where name = $1 and state = 'created' order by created_on`,
+      `select id, data, created_on as "createdOn" from pgboss.job where name = $1 and state = 'created'
+        order by created_on`,
       [runQueue],
     )) as {
       id: string;
@@ -93,11 +94,15 @@ export class RunQueue {
     return (await this.#boss.getJobById<RunJob>(runQueue, id)) ?? undefined;
   }
 
-  /** Jobs whose worker died: taken a while ago, and no run of theirs holds a lease. Each is ended, and sent anew if its run did not end. */
+  /**
+   * Jobs whose worker died: taken a while ago, and no run of theirs holds a lease. Each is ended, and sent anew if its
+   * run did not end.
+   */
   async takeUpOrphans(graceSeconds: number): Promise<number> {
     const orphans = (await this.#data.query(
       `select j.id, j.data, r.ended_at is not null as ended from pgboss.job j left join run r on r.id = j.id
-       where j.name = $1 and j.state = 'active' and j.started_on < now() - make_interval(secs => $2) and (r.id is null or r.ended_at is not null or r.lease_until < now())`,
+       where j.name = $1 and j.state = 'active' and j.started_on < now() - make_interval(secs => $2) and (r.id is null
+         or r.ended_at is not null or r.lease_until < now())`,
       [runQueue, graceSeconds],
     )) as { id: string; data: RunJob; ended: boolean }[];
     for (const { id, data, ended } of orphans) {

@@ -170,7 +170,8 @@ async function edit(): Promise<void> {
 async function settle(): Promise<void> {
   for (const until = Date.now() + 45_000; Date.now() < until; await wait(60)) {
     const [{ busy }] = (await installation.parts.data.query(
-      `select (select count(*) from run where ended_at is null)::int + (select count(*) from pgboss.job where name = 'run-knot' and state in ('created', 'active'))::int as busy`,
+      `select (select count(*) from run where ended_at is null)::int + (select count(*) from pgboss.job
+        where name = 'run-knot' and state in ('created', 'active'))::int as busy`,
     )) as [{ busy: number }];
     if (busy > 0) continue;
     const [{ open }] = (await installation.parts.data.query(

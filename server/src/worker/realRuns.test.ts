@@ -1,4 +1,6 @@
-/** Runs over real HTTP and a real database: what a person does with the demo, bad input, and a knot of three members. */
+/**
+ * Runs over real HTTP and a real database: what a person does with the demo, bad input, and a knot of three members.
+ */
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -70,38 +72,41 @@ test('a dry run writes nothing and tells what the run then does; edits cross; a 
   });
 });
 
-test('a conflict is held and blocks nothing else; a person’s choice is written; a stale choice is refused', async () => {
-  const installation = await start(clean);
-  await installation.run();
-  await editOnPage(installation.addresses.crm, 'A-20001', {
-    'contact.phone': '01632 960001',
-    'address.town': 'Thornquay',
-  });
-  await editOnPage(installation.addresses.shop, '77001', { tel: '01632 960002' });
-  await installation.run();
-  const [held] = await installation.decisions();
-  expect(held).toMatchObject({ kind: 'held' });
-  expect((await pages(installation)).shop.get('77001')).toContain('value="Thornquay"');
-  const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
-  const choose = (fingerprint: string, value: string) =>
-    decide(
-      installation.parts.data,
-      knot,
-      held?.id as string,
-      { choose: 'value', value, fingerprint },
-      'Ottilie',
-      new Date(),
-    );
-  await editOnPage(installation.addresses.shop, '77001', { tel: '01632 960003' });
-  await installation.run();
-  expect(await choose(held?.fingerprint as string, '+441632960001')).toEqual({ kind: 'changed meanwhile' });
-  const now = (await installation.decisions())[0];
-  expect(await choose(now?.fingerprint as string, '+441632960009')).toMatchObject({ kind: 'not a choice' });
-  expect(await choose(now?.fingerprint as string, '+441632960003')).toEqual({ kind: 'decided' });
-  await installation.run();
-  expect((await pages(installation)).crm.get('A-20001')).toContain('value="+44 1632 960003"');
-  expect(await installation.decisions()).toEqual([]);
-});
+test(
+  'a conflict is held and blocks nothing else; a person’s choice is written; a stale ' + 'choice is refused',
+  async () => {
+    const installation = await start(clean);
+    await installation.run();
+    await editOnPage(installation.addresses.crm, 'A-20001', {
+      'contact.phone': '01632 960001',
+      'address.town': 'Thornquay',
+    });
+    await editOnPage(installation.addresses.shop, '77001', { tel: '01632 960002' });
+    await installation.run();
+    const [held] = await installation.decisions();
+    expect(held).toMatchObject({ kind: 'held' });
+    expect((await pages(installation)).shop.get('77001')).toContain('value="Thornquay"');
+    const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
+    const choose = (fingerprint: string, value: string) =>
+      decide(
+        installation.parts.data,
+        knot,
+        held?.id as string,
+        { choose: 'value', value, fingerprint },
+        'Ottilie',
+        new Date(),
+      );
+    await editOnPage(installation.addresses.shop, '77001', { tel: '01632 960003' });
+    await installation.run();
+    expect(await choose(held?.fingerprint as string, '+441632960001')).toEqual({ kind: 'changed meanwhile' });
+    const now = (await installation.decisions())[0];
+    expect(await choose(now?.fingerprint as string, '+441632960009')).toMatchObject({ kind: 'not a choice' });
+    expect(await choose(now?.fingerprint as string, '+441632960003')).toEqual({ kind: 'decided' });
+    await installation.run();
+    expect((await pages(installation)).crm.get('A-20001')).toContain('value="+44 1632 960003"');
+    expect(await installation.decisions()).toEqual([]);
+  },
+);
 
 const account = (
   id: string,
@@ -147,67 +152,74 @@ const shopper = (id: string, mail: string): Shopper => ({
   changed: '2026-01-01 00:00:00',
 });
 
-test('bad input becomes a decision or a rejected record that says what to do, and everything else goes on', async () => {
-  const installation = await start({
-    customers: [],
-    truth: [],
-    accounts: [
-      account('unreadable', { phone: '01632 96O417' }),
-      account('nameless', { name: null }),
-      account('albion', { country: 'Albion' }),
-      account('long', { notes: `🌱${'n'.repeat(4999)}` }),
-      account('mailless', { email: null }),
-      account('shared', { email: 'family@x.example' }),
-      account('good', {}),
-    ],
-    shoppers: [
-      shopper('77001', 'family@x.example'),
-      shopper('77002', 'Family@x.example'),
-      shopper('77003', 'nameless@x.example'),
-    ],
-  });
-  const run = await installation.run();
-  expect(run).toMatchObject({ state: 'succeeded' });
-  const words = Object.fromEntries(
-    (await installation.decisions()).map(({ kind, says, record_key }) => [`${kind} ${record_key ?? ''}`.trim(), says]),
-  );
-  expect(Object.keys(words).sort()).toEqual([
-    'cannot be created',
-    'duplicate 77001',
-    'rejected nameless',
-    'unreadable',
-  ]);
-  expect(words['rejected nameless']).toMatch(/the company has no name. Correct it there/);
-  expect(words['duplicate 77001']).toMatch(/77001, 77002. Say which/);
-  const { crm, shop } = await pages(installation);
-  // Created in the shop: unreadable, albion, long and good; not for the shared email, nor twice for the rejected one, nor without a mail.
-  expect(shop.size).toBe(3 + 4);
-  expect(crm.size).toBe(7);
-  expect([...shop.values()].some((page) => page.includes(`🌱${'n'.repeat(900)}`) && page.includes('…'))).toBe(true);
-  expect(tallies(await installation.run('run', { full: true }))).toMatchObject({
-    crm: { create: 0, update: 0 },
-    shop: { create: 0, update: 0 },
-  });
+test(
+  'bad input becomes a decision or a rejected record that says what to do, and everything ' + 'else goes on',
+  async () => {
+    const installation = await start({
+      customers: [],
+      truth: [],
+      accounts: [
+        account('unreadable', { phone: '01632 96O417' }),
+        account('nameless', { name: null }),
+        account('albion', { country: 'Albion' }),
+        account('long', { notes: `🌱${'n'.repeat(4999)}` }),
+        account('mailless', { email: null }),
+        account('shared', { email: 'family@x.example' }),
+        account('good', {}),
+      ],
+      shoppers: [
+        shopper('77001', 'family@x.example'),
+        shopper('77002', 'Family@x.example'),
+        shopper('77003', 'nameless@x.example'),
+      ],
+    });
+    const run = await installation.run();
+    expect(run).toMatchObject({ state: 'succeeded' });
+    const words = Object.fromEntries(
+      (await installation.decisions()).map(({ kind, says, record_key }) => [
+        `${kind} ${record_key ?? ''}`.trim(),
+        says,
+      ]),
+    );
+    expect(Object.keys(words).sort()).toEqual([
+      'cannot be created',
+      'duplicate 77001',
+      'rejected nameless',
+      'unreadable',
+    ]);
+    expect(words['rejected nameless']).toMatch(/the company has no name. Correct it there/);
+    expect(words['duplicate 77001']).toMatch(/77001, 77002. Say which/);
+    const { crm, shop } = await pages(installation);
+    // Created in the shop: unreadable, albion, long and good; not for the shared email, nor twice for the rejected one,
+    // nor without a mail.
+    expect(shop.size).toBe(3 + 4);
+    expect(crm.size).toBe(7);
+    expect([...shop.values()].some((page) => page.includes(`🌱${'n'.repeat(900)}`) && page.includes('…'))).toBe(true);
+    expect(tallies(await installation.run('run', { full: true }))).toMatchObject({
+      crm: { create: 0, update: 0 },
+      shop: { create: 0, update: 0 },
+    });
 
-  const duplicate = (await installation.decisions()).find(({ kind }) => kind === 'duplicate');
-  const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
-  expect(
-    await decide(
-      installation.parts.data,
-      knot,
-      duplicate?.id as string,
-      { choose: 'record', key: '77002', fingerprint: duplicate?.fingerprint as string },
-      'Ottilie',
-      new Date(),
-    ),
-  ).toEqual({ kind: 'decided' });
-  await installation.run();
-  const ties = (await installation.parts.data.query(
-    `select record_key from tie where member = 'shop' and record_key in ('77001', '77002')`,
-  )) as unknown[];
-  expect(ties).toEqual([{ record_key: '77002' }]);
-  expect((await pages(installation)).shop.size).toBe(7);
-});
+    const duplicate = (await installation.decisions()).find(({ kind }) => kind === 'duplicate');
+    const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
+    expect(
+      await decide(
+        installation.parts.data,
+        knot,
+        duplicate?.id as string,
+        { choose: 'record', key: '77002', fingerprint: duplicate?.fingerprint as string },
+        'Ottilie',
+        new Date(),
+      ),
+    ).toEqual({ kind: 'decided' });
+    await installation.run();
+    const ties = (await installation.parts.data.query(
+      `select record_key from tie where member = 'shop' and record_key in ('77001', '77002')`,
+    )) as unknown[];
+    expect(ties).toEqual([{ record_key: '77002' }]);
+    expect((await pages(installation)).shop.size).toBe(7);
+  },
+);
 
 test.each<[string, (installation: RealInstallation) => Promise<unknown>, RegExp]>([
   ['a page of broken JSON', (installation) => installation.faults('shop', { brokenPages: true }), /not JSON/],
@@ -251,34 +263,37 @@ test('a guard stops a run before its first write, until a person lets it pass', 
   expect(await installation.decisions()).toEqual([]);
 });
 
-test('a record that was deleted in one system is neither created again nor lost in the other, and revives', async () => {
-  let lost: Shopper | undefined;
-  const installation = await start(clean, {
-    prepare: (_, shop) => {
-      shop.addHook('onSend', async (request, reply, payload) => {
-        if (!lost || typeof payload !== 'string') return payload;
-        if (request.url.startsWith('/shop/v1/shoppers/77001')) {
-          reply.code(404);
-          return '{"status":"error"}';
-        }
-        if (request.url.startsWith('/shop/v1/shoppers?'))
-          return JSON.stringify(
-            (JSON.parse(payload) as { shopper_id: number }[]).filter(({ shopper_id }) => shopper_id !== 77_001),
-          );
-        return payload;
-      });
-    },
-  });
-  await installation.run();
-  lost = shopper('77001', 'x');
-  expect(tallies(await installation.run())).toMatchObject({ shop: { create: 0 } });
-  const gone = () =>
-    installation.parts.data.query(`select gone from tie where member = 'shop' and record_key = '77001'`);
-  expect(await gone()).toEqual([{ gone: true }]);
-  lost = undefined;
-  await installation.run();
-  expect(await gone()).toEqual([{ gone: false }]);
-});
+test(
+  'a record that was deleted in one system is neither created again nor lost in the ' + 'other, and revives',
+  async () => {
+    let lost: Shopper | undefined;
+    const installation = await start(clean, {
+      prepare: (_, shop) => {
+        shop.addHook('onSend', async (request, reply, payload) => {
+          if (!lost || typeof payload !== 'string') return payload;
+          if (request.url.startsWith('/shop/v1/shoppers/77001')) {
+            reply.code(404);
+            return '{"status":"error"}';
+          }
+          if (request.url.startsWith('/shop/v1/shoppers?'))
+            return JSON.stringify(
+              (JSON.parse(payload) as { shopper_id: number }[]).filter(({ shopper_id }) => shopper_id !== 77_001),
+            );
+          return payload;
+        });
+      },
+    });
+    await installation.run();
+    lost = shopper('77001', 'x');
+    expect(tallies(await installation.run())).toMatchObject({ shop: { create: 0 } });
+    const gone = () =>
+      installation.parts.data.query(`select gone from tie where member = 'shop' and record_key = '77001'`);
+    expect(await gone()).toEqual([{ gone: true }]);
+    lost = undefined;
+    await installation.run();
+    expect(await gone()).toEqual([{ gone: false }]);
+  },
+);
 
 test('a record of which the system says that it was deleted is gone at once, without a complete listing', async () => {
   const installation = await start(clean);
@@ -299,37 +314,40 @@ test('a record of which the system says that it was deleted is gone at once, wit
   expect(await gone()).toEqual(key);
 });
 
-test('a check of unique values rejects both records, also the one that has not changed, until one of them is corrected', async () => {
-  const company = {
-    id: 'uniqueCompany',
-    unique: 'company',
-    says: 'another record has this company',
-    onFail: 'reject',
-    members: ['crm'],
-  } as const;
-  const installation = await start(clean, { knot: { ...demoKnot, checks: [...demoKnot.checks, company] } });
-  await installation.run();
-  const name = clean.accounts[0]?.name as string;
-  await editOnPage(installation.addresses.crm, 'A-20002', { name: ` ${name} ` });
-  await editOnPage(installation.addresses.shop, '77001', { city: 'Thornquay' });
-  await installation.run();
-  const rejected = async () =>
-    (await installation.decisions()).filter(({ kind }) => kind === 'rejected').map(({ record_key }) => record_key);
-  expect(await rejected()).toEqual(['A-20001', 'A-20002']);
-  const { crm, shop } = await pages(installation);
-  expect([crm.get('A-20001')?.includes('value="Thornquay"'), shop.get('77002')?.includes(`value="${name}"`)]).toEqual([
-    false,
-    false,
-  ]);
-  await editOnPage(installation.addresses.crm, 'A-20002', { name: 'Another name' });
-  await installation.run();
-  expect(await rejected()).toEqual([]);
-  const then = await pages(installation);
-  expect([
-    then.crm.get('A-20001')?.includes('value="Thornquay"'),
-    then.shop.get('77002')?.includes('value="Another name"'),
-  ]).toEqual([true, true]);
-});
+test(
+  'a check of unique values rejects both records, also the one that has not changed, until one of them ' +
+    'is corrected',
+  async () => {
+    const company = {
+      id: 'uniqueCompany',
+      unique: 'company',
+      says: 'another record has this company',
+      onFail: 'reject',
+      members: ['crm'],
+    } as const;
+    const installation = await start(clean, { knot: { ...demoKnot, checks: [...demoKnot.checks, company] } });
+    await installation.run();
+    const name = clean.accounts[0]?.name as string;
+    await editOnPage(installation.addresses.crm, 'A-20002', { name: ` ${name} ` });
+    await editOnPage(installation.addresses.shop, '77001', { city: 'Thornquay' });
+    await installation.run();
+    const rejected = async () =>
+      (await installation.decisions()).filter(({ kind }) => kind === 'rejected').map(({ record_key }) => record_key);
+    expect(await rejected()).toEqual(['A-20001', 'A-20002']);
+    const { crm, shop } = await pages(installation);
+    expect([crm.get('A-20001')?.includes('value="Thornquay"'), shop.get('77002')?.includes(`value="${name}"`)]).toEqual(
+      [false, false],
+    );
+    await editOnPage(installation.addresses.crm, 'A-20002', { name: 'Another name' });
+    await installation.run();
+    expect(await rejected()).toEqual([]);
+    const then = await pages(installation);
+    expect([
+      then.crm.get('A-20001')?.includes('value="Thornquay"'),
+      then.shop.get('77002')?.includes('value="Another name"'),
+    ]).toEqual([true, true]);
+  },
+);
 
 test('a check of unique values can stop the run before it writes', async () => {
   const knot: Knot = { ...demoKnot, checks: [{ id: 'u', unique: 'company', says: 'a company twice', onFail: 'stop' }] };
@@ -342,108 +360,113 @@ test('a check of unique values can stop the run before it writes', async () => {
   expect((await pages(installation)).shop.size).toBe(6);
 });
 
-test('a deletion has the others deleted where that may be done, shown by a dry run before; where a person is asked, the answer is done', async () => {
-  const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-deleted-'));
-  const path = join(folder, 'list.csv');
-  writeFileSync(
-    path,
-    `no,firm,email\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email}\n2,"${clean.accounts[1]?.name}",${clean.accounts[1]?.contact.email}\n`,
-  );
-  const knotWith = (whenDeleted: 'delete' | 'ask'): Knot => ({
-    ...demoKnot,
-    members: [
-      ...demoKnot.members.map((member) => (member.id === 'crm' ? { ...member, whenDeleted } : member)),
-      {
-        id: 'list',
-        system: 'bay',
-        object: 'partners',
-        may: { create: false, update: true, delete: true },
-        startsAnchors: true,
-        required: [],
-        guards: {},
-      },
-    ],
-    fields: demoKnot.fields.map((field) => ({
-      ...field,
-      rule: {
-        ...field.rule,
-        steps: field.rule.steps.map((step) =>
-          step.step === 'order' ? { ...step, members: [...step.members, 'list'] } : step,
-        ),
-      },
-      mappings: {
-        ...field.mappings,
-        ...(field.id === 'email'
-          ? {
-              list: {
-                field: 'email',
-                direction: 'both ways',
-                steps: [],
-                absentMeansBlank: false,
-                blankAs: 'empty text',
-                drift: 'put back',
-              } as const,
-            }
-          : {}),
-      },
-    })),
-  });
-  const installation = await start(clean, { knot: knotWith('delete') });
-  await installation.parts.systems.save({
-    id: 'bay',
-    description: filesSystemSchema.parse({
-      kind: 'files',
-      name: 'Loading Bay',
-      folder,
-      objects: { partners: { path: 'list.csv', format: 'csv', key: 'no' } },
-    }),
-    pennant: { pattern: 'bars', colour: 'brass', letters: 'LB' },
-  });
-  await installation.run();
-  const remove = (id: string) =>
-    fetch(`${installation.addresses.crm}/records/${id}/delete`, { method: 'POST', redirect: 'manual' });
-  await remove('A-20001');
-  expect(tallies(await installation.run('dry run'))).toMatchObject({
-    list: { delete: 1 },
-    shop: { update: 0, create: 0 },
-  });
-  expect(readFileSync(path, 'utf8')).toMatch(/^1,/m);
-  expect(tallies(await installation.run())).toMatchObject({ list: { delete: 1, written: 1 } });
-  expect(readFileSync(path, 'utf8')).not.toMatch(/^1,/m);
-  expect((await pages(installation)).shop.has('77001')).toBe(true);
-  expect(tallies(await installation.run('run', { full: true }))).toMatchObject({
-    crm: { create: 0 },
-    list: { delete: 0, create: 0 },
-  });
-
-  await installation.parts.knots.change({ definition: knotWith('ask'), basedOn: 1, draft: 0, note: '' }, 'test');
-  await remove('A-20002');
-  await installation.run();
-  const [asked] = await installation.decisions();
-  expect(asked).toMatchObject({ kind: 'deleted elsewhere', record_key: 'A-20002' });
-  const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
-  const choose = (follows: 'archive others' | 'delete others') =>
-    decide(
-      installation.parts.data,
-      knot,
-      asked?.id as string,
-      { choose: follows, fingerprint: asked?.fingerprint as string },
-      'Ottilie',
-      new Date(),
+test(
+  'a deletion has the others deleted where that may be done, shown by a dry run before; where a person ' +
+    'is asked, the answer is done',
+  async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-deleted-'));
+    const path = join(folder, 'list.csv');
+    writeFileSync(
+      path,
+      `no,firm,email\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email}\n2,"${clean.accounts[1]?.name}",${clean.accounts[1]?.contact.email}\n`,
     );
-  expect(await choose('archive others')).toMatchObject({ kind: 'not a choice' });
-  expect(await choose('delete others')).toEqual({ kind: 'decided' });
-  await installation.run();
-  expect(readFileSync(path, 'utf8').trim()).toBe('no,firm,email');
-  expect(await installation.decisions()).toEqual([]);
-});
+    const knotWith = (whenDeleted: 'delete' | 'ask'): Knot => ({
+      ...demoKnot,
+      members: [
+        ...demoKnot.members.map((member) => (member.id === 'crm' ? { ...member, whenDeleted } : member)),
+        {
+          id: 'list',
+          system: 'bay',
+          object: 'partners',
+          may: { create: false, update: true, delete: true },
+          startsAnchors: true,
+          required: [],
+          guards: {},
+        },
+      ],
+      fields: demoKnot.fields.map((field) => ({
+        ...field,
+        rule: {
+          ...field.rule,
+          steps: field.rule.steps.map((step) =>
+            step.step === 'order' ? { ...step, members: [...step.members, 'list'] } : step,
+          ),
+        },
+        mappings: {
+          ...field.mappings,
+          ...(field.id === 'email'
+            ? {
+                list: {
+                  field: 'email',
+                  direction: 'both ways',
+                  steps: [],
+                  absentMeansBlank: false,
+                  blankAs: 'empty text',
+                  drift: 'put back',
+                } as const,
+              }
+            : {}),
+        },
+      })),
+    });
+    const installation = await start(clean, { knot: knotWith('delete') });
+    await installation.parts.systems.save({
+      id: 'bay',
+      description: filesSystemSchema.parse({
+        kind: 'files',
+        name: 'Loading Bay',
+        folder,
+        objects: { partners: { path: 'list.csv', format: 'csv', key: 'no' } },
+      }),
+      pennant: { pattern: 'bars', colour: 'brass', letters: 'LB' },
+    });
+    await installation.run();
+    const remove = (id: string) =>
+      fetch(`${installation.addresses.crm}/records/${id}/delete`, { method: 'POST', redirect: 'manual' });
+    await remove('A-20001');
+    expect(tallies(await installation.run('dry run'))).toMatchObject({
+      list: { delete: 1 },
+      shop: { update: 0, create: 0 },
+    });
+    expect(readFileSync(path, 'utf8')).toMatch(/^1,/m);
+    expect(tallies(await installation.run())).toMatchObject({ list: { delete: 1, written: 1 } });
+    expect(readFileSync(path, 'utf8')).not.toMatch(/^1,/m);
+    expect((await pages(installation)).shop.has('77001')).toBe(true);
+    expect(tallies(await installation.run('run', { full: true }))).toMatchObject({
+      crm: { create: 0 },
+      list: { delete: 0, create: 0 },
+    });
+
+    await installation.parts.knots.change({ definition: knotWith('ask'), basedOn: 1, draft: 0, note: '' }, 'test');
+    await remove('A-20002');
+    await installation.run();
+    const [asked] = await installation.decisions();
+    expect(asked).toMatchObject({ kind: 'deleted elsewhere', record_key: 'A-20002' });
+    const knot = (await installation.parts.knots.inForce('customers')) as LoadedKnot;
+    const choose = (follows: 'archive others' | 'delete others') =>
+      decide(
+        installation.parts.data,
+        knot,
+        asked?.id as string,
+        { choose: follows, fingerprint: asked?.fingerprint as string },
+        'Ottilie',
+        new Date(),
+      );
+    expect(await choose('archive others')).toMatchObject({ kind: 'not a choice' });
+    expect(await choose('delete others')).toEqual({ kind: 'decided' });
+    await installation.run();
+    expect(readFileSync(path, 'utf8').trim()).toBe('no,firm,email');
+    expect(await installation.decisions()).toEqual([]);
+  },
+);
 
 test('three members over real connectors: a CRM, a shop and a CSV file tell the same story', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-three-'));
   const path = join(folder, 'list.csv');
   writeFileSync(
     path,
-    `no,firm,email,tel\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email},\n2,Only here,only@here.example,01632 960999\n`,
+    `no,firm,email,tel\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email},\n2,Only ` +
+      `here,only@here.example,01632 960999\n`,
   );
   const more: Record<string, { field: string; steps?: Knot['fields'][number]['mappings'][string]['steps'] }> = {
     company: { field: 'firm' },

@@ -188,11 +188,16 @@ export class Worker {
     }
   }
 
-  /** Only a fault of the installation itself comes here; the run is ended so that the next one need not wait for the lease. */
+  /**
+   * Only a fault of the installation itself comes here; the run is ended so that the next one need not wait for the
+   * lease.
+   */
   async #endAsFailed(id: string): Promise<void> {
     await this.#parts.data
       .query(
-        `update run set ended_at = now(), state = 'failed', words = 'something failed inside; the log says what. The next run takes up where this one stood.' where id = $1 and ended_at is null`,
+        `update run set ended_at = now(), state = 'failed',
+          words = 'something failed inside; the log says what. The next run takes up where this one stood.'
+            where id = $1 and ended_at is null`,
         [id],
       )
       .catch(() => undefined);

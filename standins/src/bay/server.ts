@@ -24,7 +24,10 @@ export interface BayOptions {
 const name = 'Loading Bay';
 const plainName = /^[\w][\w .-]{0,80}$/;
 
-/** Loading Bay: a folder that others put files into, in whatever form their programs write; and a page to put in and break some. */
+/**
+ * Loading Bay: a folder that others put files into, in whatever form their programs write; and a page to put in and
+ * break some.
+ */
 export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyInstance> {
   if (!existsSync(folder)) await fill(folder, seed());
   const app = await standInServer();
@@ -43,7 +46,8 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
   app.get('/', async (_, reply) => {
     const rows = files().map(
       ({ path, size, mtime }) =>
-        `<tr><td><a href="/file?path=${encodeURIComponent(path)}">${escapeHtml(path)}</a></td><td>${size} bytes</td><td>${mtime.toISOString()}</td></tr>`,
+        `<tr><td><a href="/file?path=${encodeURIComponent(path)}">${escapeHtml(path)}</a></td><td>${size}
+          bytes</td><td>${mtime.toISOString()}</td></tr>`,
     );
     return reply
       .type('text/html')
@@ -66,7 +70,9 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
     const isText = !file.endsWith('.xlsx');
     const text = isText ? readFileSync(file, 'latin1') : 'A workbook cannot be shown here.';
     const form = isText
-      ? `<form method="post" action="/file"><input type="hidden" name="path" value="${escapeHtml(path)}"><textarea name="text" aria-label="Text" rows="24" spellcheck="false">${escapeHtml(iconv.decode(Buffer.from(text, 'latin1'), encodingOf(file)))}</textarea><p><button>Save</button></p></form>`
+      ? `<form method="post" action="/file"><input type="hidden" name="path" value="${escapeHtml(path)}"><textarea
+        name="text" aria-label="Text" rows="24"
+          spellcheck="false">${escapeHtml(iconv.decode(Buffer.from(text, 'latin1'), encodingOf(file)))}</textarea><p><button>Save</button></p></form>`
       : `<p>${text}</p>`;
     return reply.type('text/html').send(page(name, path, form));
   });
@@ -77,26 +83,28 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
     return reply.redirect('/');
   });
   app.get('/new', async (_, reply) =>
-    reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          'New file',
-          `<form method="post" action="/file"><p><label for="path">Name (in leads/ it is a delivery)</label><input id="path" name="path" value="leads/leads-by-hand.csv"></p><p><label for="text">Text</label><textarea id="text" name="text" rows="12">id,partner,name,interest,received\nL-9001,PA-101,Somebody New,repair,2026-11-23\n</textarea></p><p><button>Put it there</button></p></form>`,
-        ),
+    reply.type('text/html').send(
+      page(
+        name,
+        'New file',
+        `<form method="post" action="/file"><p><label for="path">Name (in leads/ it is a delivery)</label><input
+            id="path" name="path" value="leads/leads-by-hand.csv"></p><p><label for="text">Text</label><textarea
+              id="text" name="text" rows="12">id,partner,name,interest,received\nL-9001,PA-101,Somebody
+                New,repair,2026-11-23\n</textarea></p><p><button>Put it there</button></p></form>`,
       ),
+    ),
   );
   app.get('/faults', async (_, reply) =>
-    reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          'Faults',
-          `<form method="post" action="/faults"><p><button name="do" value="bad rows">A delivery with bad rows</button> <button name="do" value="half">A delivery that is never finished</button> <button name="do" value="slow">A delivery that takes ten seconds to arrive</button> <button name="do" value="tidy">Remove what these made</button></p></form>`,
-        ),
+    reply.type('text/html').send(
+      page(
+        name,
+        'Faults',
+        `<form method="post" action="/faults"><p><button name="do" value="bad rows">A delivery with bad rows</button>
+            <button name="do" value="half">A delivery that is never finished</button> <button name="do" value="slow">A
+              delivery that takes ten seconds to arrive</button> <button name="do" value="tidy">Remove what these
+                made</button></p></form>`,
       ),
+    ),
   );
   app.post('/faults', async (request, reply) => {
     const wanted = (request.body as { do?: string }).do;

@@ -157,12 +157,10 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
     fields: firstColumns.map(({ id, title }) => ({ name: id, label: title })),
     columns: ['Title', 'Under', 'Stage', 'Lead', 'Start', 'End'],
     list: async () =>
-      works
-        .all()
-        .map(({ id, parent, cells }) => ({
-          id,
-          cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end],
-        })),
+      works.all().map(({ id, parent, cells }) => ({
+        id,
+        cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end],
+      })),
     show: async (id) => works.get(id)?.cells,
     save: async (id, form) => {
       const result = changed(works, id === undefined ? undefined : works.get(id), { cells: form });

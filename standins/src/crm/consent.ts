@@ -123,9 +123,12 @@ export function registerConsent(
     return html(
       reply,
       'An application asks for access',
-      `<p><strong>${escapeHtml(params.client_id)}</strong> wants to sign in to ${escapeHtml(name)} as <label for="who">the account</label>:</p>
-       <form method="post" action="${action}"><p><input id="who" name="who" value="service.exchange"></p><p>It may then:</p><ul>${rows.join('') || '<li>Nothing in particular</li>'}</ul>
-       <p><button name="answer" value="allow">Allow</button> <button name="answer" value="deny">Deny</button></p></form>`,
+      `<p><strong>${escapeHtml(params.client_id)}</strong> wants to sign in to ${escapeHtml(name)} as <label
+        for="who">the account</label>:</p>
+       <form method="post" action="${action}"><p><input id="who" name="who" value="service.exchange"></p><p>It may
+         then:</p><ul>${rows.join('') || '<li>Nothing in particular</li>'}</ul>
+       <p><button name="answer" value="allow">Allow</button> <button name="answer"
+         value="deny">Deny</button></p></form>`,
     );
   });
   app.post('/consent/:uid', async (request, reply) => {
@@ -156,8 +159,10 @@ export function registerConsent(
         .map(({ id }) => `<li>${escapeHtml(id)}</li>`)
         .join(
           '',
-        )}</ul><form method="post" action="/applications"><p><label for="callback">Callback address</label> <input id="callback" name="callback"></p><p><button>Allow this address</button></p></form>
-       <p>${grants.size} consents given.</p><form method="post" action="/applications/revoke"><p><button>Take all consents back</button></p></form>`,
+        )}</ul><form method="post" action="/applications"><p><label for="callback">Callback address</label> <input
+          id="callback" name="callback"></p><p><button>Allow this address</button></p></form>
+       <p>${grants.size} consents given.</p><form method="post" action="/applications/revoke"><p><button>Take all
+         consents back</button></p></form>`,
     ),
   );
   app.post('/applications', async (request, reply) => {

@@ -44,7 +44,10 @@ const fields: readonly PageField[] = [
   { name: 'notes', label: 'Notes', long: true },
 ];
 
-/** Fernhill CRM: OAuth 2.0 client credentials or a person's consent, webhooks, cursor pages, a filter by modification time, ETags, nested JSON. */
+/**
+ * Fernhill CRM: OAuth 2.0 client credentials or a person's consent, webhooks, cursor pages, a filter by modification
+ * time, ETags, nested JSON.
+ */
 export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch(options.faults, options.faultSeed);
@@ -159,7 +162,8 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const since = query.modifiedSince === undefined ? undefined : Date.parse(query.modifiedSince);
         if (Number.isNaN(since)) return error(reply, 400, 'modifiedSince is not a time in ISO 8601');
         const after = query.cursor === undefined ? undefined : Buffer.from(query.cursor, 'base64url').toString();
-        // Listed by id, so that a record that was there throughout is never skipped, whatever is added or changed meanwhile.
+        // Listed by id, so that a record that was there throughout is never skipped, whatever is added or changed
+        // meanwhile.
         const sorted = byId(accounts, after);
         const found = sorted.filter(
           (account) =>

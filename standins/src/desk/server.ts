@@ -23,7 +23,10 @@ type Problems = readonly { readonly field: string; readonly message: string }[];
 const name = 'Bellpull Desk';
 const mostAtOnce = 200;
 
-/** Bellpull Desk: a bearer token, pages by offset, times as seconds since 1970, ETag and If-Match, problems by field, webhooks. */
+/**
+ * Bellpull Desk: a bearer token, pages by offset, times as seconds since 1970, ETag and If-Match, problems by field,
+ * webhooks.
+ */
 export async function deskServer(options: DeskOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch(options.faults, options.faultSeed);
@@ -184,12 +187,10 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
     ],
     columns: ['Subject', 'State', 'Priority', 'Requester', 'Agent'],
     list: async () =>
-      kinds.tickets.log
-        .all()
-        .map(({ id, subject, state, priority, requester_id, agent }) => ({
-          id,
-          cells: [subject, state, priority, requester_id, agent],
-        })),
+      kinds.tickets.log.all().map(({ id, subject, state, priority, requester_id, agent }) => ({
+        id,
+        cells: [subject, state, priority, requester_id, agent],
+      })),
     show: async (id) => kinds.tickets.log.get(id) as Record<string, unknown> | undefined,
     save: async (id, form) => {
       const input = {

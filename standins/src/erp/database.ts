@@ -7,32 +7,44 @@ export const erpRole = 'erp_exchange';
 const schema = `
 create type document_kind as enum ('quote', 'order', 'invoice');
 create table debtor (
-  debtor_no varchar(10) primary key, name varchar(60) not null, name2 varchar(60), street varchar(60), zip varchar(12), place varchar(40), country char(3) not null default 'GBR',
-  phone varchar(30), mail varchar(120), vat_no varchar(20), payment_days int not null default 30, credit_limit numeric(12,2) not null default 0, blocked boolean not null default false,
+  debtor_no varchar(10) primary key, name varchar(60) not null, name2 varchar(60), street varchar(60), zip varchar(12),
+    place varchar(40), country char(3) not null default 'GBR',
+  phone varchar(30), mail varchar(120), vat_no varchar(20), payment_days int not null default 30,
+    credit_limit numeric(12,2) not null default 0, blocked boolean not null default false,
   changed_at timestamptz not null default now()
 );
 create sequence debtor_number start 20001;
 alter table debtor alter debtor_no set default 'D' || nextval('debtor_number');
 create table article (
-  article_no varchar(10) primary key, description varchar(80) not null, unit varchar(6) not null default 'pcs', price numeric(10,2) not null, stock int not null default 0, changed_at timestamptz not null default now()
+  article_no varchar(10) primary key, description varchar(80) not null, unit varchar(6) not null default 'pcs',
+    price numeric(10,2) not null, stock int not null default 0, changed_at timestamptz not null default now()
 );
-create table staff (staff_no varchar(6) primary key, name varchar(60) not null, role varchar(30) not null, mail varchar(120));
+create table staff (staff_no varchar(6) primary key, name varchar(60) not null, role varchar(30) not null,
+  mail varchar(120));
 create table sales_document (
-  doc_no bigint primary key, debtor_no varchar(10) not null references debtor, kind document_kind not null, status varchar(20) not null, doc_date date not null,
+  doc_no bigint primary key, debtor_no varchar(10) not null references debtor, kind document_kind not null,
+    status varchar(20) not null, doc_date date not null,
   total numeric(12,2) not null default 0, changed_at timestamptz not null default now()
 );
 create table sales_line (
-  line_id bigint generated always as identity primary key, doc_no bigint not null references sales_document, position int not null, article_no varchar(10) not null references article,
-  quantity numeric(10,3) not null, price numeric(10,2) not null, amount numeric(12,2) generated always as (round(quantity * price, 2)) stored
+  line_id bigint generated always as identity primary key, doc_no bigint not null references sales_document,
+    position int not null, article_no varchar(10) not null references article,
+  quantity numeric(10,3) not null, price numeric(10,2) not null,
+    amount numeric(12,2) generated always as (round(quantity * price, 2)) stored
 );
-create table stock_movement (movement_id bigint generated always as identity primary key, article_no varchar(10) not null references article, quantity int not null, reason varchar(20) not null, booked_at timestamptz not null default now());
-create function touch() returns trigger language plpgsql as $$ begin new.changed_at := clock_timestamp(); return new; end $$;
+create table stock_movement (movement_id bigint generated always as identity primary key,
+  article_no varchar(10) not null references article, quantity int not null, reason varchar(20) not null,
+    booked_at timestamptz not null default now());
+create function touch() returns trigger language plpgsql as $$ begin new.changed_at := clock_timestamp(); return new;
+  end $$;
 create trigger debtor_touch before update on debtor for each row execute function touch();
 create trigger article_touch before update on article for each row execute function touch();
 create trigger document_touch before update on sales_document for each row execute function touch();
 `;
 
-/** Makes the ERP's database and its role where they are missing, and fills them. @returns a pool as the database's owner */
+/**
+ * Makes the ERP's database and its role where they are missing, and fills them. @returns a pool as the database's owner
+ */
 export async function openErpDatabase(adminUrl: string, password: string, business: () => Business): Promise<Pool> {
   const url = await createDatabase(adminUrl, 'coldharbour');
   const pool = new Pool({ connectionString: url, max: 4 });
@@ -42,7 +54,9 @@ export async function openErpDatabase(adminUrl: string, password: string, busine
     await pool.query(schema);
     await fill(pool, business());
     await pool.query(
-      `grant usage on schema public to ${erpRole}; grant usage on all sequences in schema public to ${erpRole}; grant select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, sales_document, sales_line to ${erpRole}`,
+      `grant usage on schema public to ${erpRole}; grant usage on all sequences in schema public to ${erpRole}; grant
+        select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, sales_document,
+          sales_line to ${erpRole}`,
     );
   }
   return pool;
@@ -79,7 +93,8 @@ async function fill(pool: Pool, { debtors, articles, documents, staff }: Busines
     );
   await insert(
     'debtor',
-    'debtor_no, name, name2, street, zip, place, country, phone, mail, vat_no, payment_days, credit_limit, blocked, changed_at',
+    'debtor_no, name, name2, street, zip, place, country, phone, mail, vat_no, payment_days, ' +
+      'credit_limit, blocked, changed_at',
     debtors.map((one) => ({
       ...one,
       debtor_no: one.number,

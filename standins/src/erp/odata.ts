@@ -56,7 +56,8 @@ export interface ODataFaceOptions {
 }
 
 /**
- * The OData v4 face of the ERP (OASIS, OData Version 4.01): `$metadata`, `$filter`, `$orderby`, `$top`, `$skip`, `$count`,
+ * The OData v4 face of the ERP (OASIS, OData Version 4.01): `$metadata`, `$filter`, `$orderby`, `$top`, `$skip`,
+ * `$count`,
  * pages by `$skiptoken`, entity tags, JSON batches. What it does not know, it refuses with 501, as the standard asks.
  */
 export async function registerODataFace(
@@ -67,23 +68,30 @@ export async function registerODataFace(
 
   async function columnsOf(table: string): Promise<Column[]> {
     const { rows } = await pool.query<Omit<Column, 'property'>>(
-      `select a.attname as column, t.typname as type, a.attnotnull and not a.atthasdef and a.attidentity = '' as required, a.attgenerated <> '' or a.attidentity = 'a' or a.attname = 'changed_at' as generated,
+      `select a.attname as column, t.typname as type, a.attnotnull and not a.atthasdef
+        and a.attidentity = '' as required, a.attgenerated <> '' or a.attidentity = 'a'
+          or a.attname = 'changed_at' as generated,
               case when t.typname = 'varchar' and a.atttypmod > 4 then a.atttypmod - 4 end as longest,
-              (select string_agg(e.enumlabel, ',' order by e.enumsortorder) from pg_enum e where e.enumtypid = a.atttypid) as choices,
-              (select f.relname from pg_constraint c join pg_class f on f.oid = c.confrelid where c.conrelid = a.attrelid and c.contype = 'f' and c.conkey = array[a.attnum] limit 1) as refers
-       from pg_attribute a join pg_type t on t.oid = a.atttypid where a.attrelid = $1::regclass and a.attnum > 0 and not a.attisdropped order by a.attnum`,
+              (select string_agg(e.enumlabel, ',' order by e.enumsortorder) from pg_enum e
+                where e.enumtypid = a.atttypid) as choices,
+              (select f.relname from pg_constraint c join pg_class f on f.oid = c.confrelid
+                where c.conrelid = a.attrelid and c.contype = 'f' and c.conkey = array[a.attnum] limit 1) as refers
+       from pg_attribute a join pg_type t on t.oid = a.atttypid where a.attrelid = $1::regclass and a.attnum > 0
+         and not a.attisdropped order by a.attnum`,
       [table],
     );
     return rows.map((row) => ({ ...row, property: propertyName(row.column) }));
   }
 
   const entitySql = (columns: readonly Column[]): string =>
-    `json_build_object('@odata.etag', 'W/"' || source.xmin::text || '"', ${columns.map(({ column, property }) => `'${property}', source.${column}`).join(', ')})::text`;
+    `json_build_object('@odata.etag', 'W/"' || source.xmin::text || '"', ` +
+    `${columns.map(({ column, property }) => `'${property}', source.${column}`).join(', ')})::text`;
 
   async function entity(name: SetName, key: string): Promise<{ body: string; etag: string } | undefined> {
     const { table, key: keyColumn } = sets[name];
     const { rows } = await pool.query<{ body: string; etag: string }>(
-      `select ${entitySql(await columnsOf(table))} as body, 'W/"' || xmin::text || '"' as etag from ${table} source where ${keyColumn}::text = $1`,
+      `select ${entitySql(await columnsOf(table))} as body, 'W/"' || xmin::text || '"' as etag from ${table} source
+        where ${keyColumn}::text = $1`,
       [key],
     );
     return rows[0];
@@ -119,7 +127,8 @@ export async function registerODataFace(
     const limit = Math.min(page, top ?? page);
     const { rows } = await pool.query<{ body: string; key: string }>(
       `select ${entitySql(columns)} as body, source.${key}::text as key from ${table} source ${where(conditions)}
-       order by ${order.map(({ column, descending }) => `source.${column}${descending ? ' desc' : ''}`).join(', ')} limit ${limit + 1} offset ${skip}`,
+       order by ${order.map(({ column, descending }) => `source.${column}${descending ? ' desc' : ''}`).join(', ')}
+         limit ${limit + 1} offset ${skip}`,
       values,
     );
     const shown = rows.slice(0, limit);
@@ -167,8 +176,11 @@ export async function registerODataFace(
     const names = given.map(([column]) => column);
     const text =
       key === undefined
-        ? `insert into ${table} (${names.join(', ')}) values (${values.map((_, index) => `$${index + 1}`).join(', ')}) returning ${keyColumn}::text as key`
-        : `update ${table} set ${names.map((column, index) => `${column} = $${index + 1}`).join(', ')} where ${keyColumn}::text = $${values.length + 1} and ($${values.length + 2}::text is null or xmin::text = $${values.length + 2}) returning ${keyColumn}::text as key`;
+        ? `insert into ${table} (${names.join(', ')}) values (${values.map((_, index) => `$${index + 1}`).join(', ')})
+          returning ${keyColumn}::text as key`
+        : `update ${table} set ${names.map((column, index) => `${column} = $${index + 1}`).join(', ')}
+          where ${keyColumn}::text = $${values.length + 1} and ($${values.length + 2}::text is null
+            or xmin::text = $${values.length + 2}) returning ${keyColumn}::text as key`;
     const version = match === undefined || match === '*' ? null : /^W\/"(\d+)"$/.exec(match)?.[1];
     let written: string | undefined;
     try {
@@ -285,28 +297,37 @@ export async function registerODataFace(
         const columns = await columnsOf(table);
         const properties = columns.map(
           ({ column, property, type: name, required, generated, longest }) =>
-            `<Property Name="${property}" Type="${edmTypes[name] ?? 'Edm.String'}"${required || column === key ? ' Nullable="false"' : ''}${longest ? ` MaxLength="${longest}"` : ''}${name === 'numeric' ? ' Scale="variable"' : ''}>${generated ? '<Annotation Term="Org.OData.Core.V1.Computed" Bool="true"/>' : ''}</Property>`,
+            `<Property Name="${property}"
+              Type="${edmTypes[name] ?? 'Edm.String'}"${required || column === key ? ' Nullable="false"' : ''}${longest ? ` MaxLength="${longest}"` : ''}${name === 'numeric' ? ' Scale="variable"' : ''}>${generated ? '<Annotation Term="Org.OData.Core.V1.Computed" Bool="true"/>' : ''}</Property>`,
         );
         const navigations = columns.flatMap(({ property, refers }) => {
           const other = Object.values(sets).find((one) => one.table === refers);
           return other
             ? [
-                `<NavigationProperty Name="${other.type}" Type="${namespace}.${other.type}"><ReferentialConstraint Property="${property}" ReferencedProperty="${propertyName(other.key)}"/></NavigationProperty>`,
+                `<NavigationProperty Name="${other.type}" Type="${namespace}.${other.type}"><ReferentialConstraint
+                  Property="${property}" ReferencedProperty="${propertyName(other.key)}"/></NavigationProperty>`,
               ]
             : [];
         });
-        return `<EntityType Name="${type}"><Key><PropertyRef Name="${propertyName(key)}"/></Key>${properties.join('')}${navigations.join('')}</EntityType>`;
+        return `<EntityType Name="${type}"><Key><PropertyRef
+          Name="${propertyName(key)}"/></Key>${properties.join('')}${navigations.join('')}</EntityType>`;
       }),
     );
     const restriction = (kind: 'Insert' | 'Update', allowed: boolean): string =>
       allowed
         ? ''
-        : `<Annotation Term="Org.OData.Capabilities.V1.${kind}Restrictions"><Record><PropertyValue Property="${kind === 'Insert' ? 'Insertable' : 'Updatable'}" Bool="false"/></Record></Annotation>`;
+        : `<Annotation Term="Org.OData.Capabilities.V1.${kind}Restrictions"><Record><PropertyValue
+          Property="${kind === 'Insert' ? 'Insertable' : 'Updatable'}" Bool="false"/></Record></Annotation>`;
     const container = Object.entries(sets).map(
       ([name, { type, insert, update }]) =>
-        `<EntitySet Name="${name}" EntityType="${namespace}.${type}">${restriction('Insert', insert)}${restriction('Update', update)}</EntitySet>`,
+        `<EntitySet Name="${name}" ` +
+        `EntityType="${namespace}.${type}">${restriction('Insert', insert)}${restriction('Update', update)}</EntitySet>`,
     );
-    return `<?xml version="1.0" encoding="UTF-8"?><edmx:Edmx Version="4.0" xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices><Schema Namespace="${namespace}" xmlns="http://docs.oasis-open.org/odata/ns/edm"><EnumType Name="DocumentKind"><Member Name="quote"/><Member Name="order"/><Member Name="invoice"/></EnumType>${types.join('')}<EntityContainer Name="Container">${container.join('')}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>`;
+    return `<?xml version="1.0" encoding="UTF-8"?><edmx:Edmx Version="4.0"
+      xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices><Schema Namespace="${namespace}"
+        xmlns="http://docs.oasis-open.org/odata/ns/edm"><EnumType Name="DocumentKind"><Member Name="quote"/><Member
+          Name="order"/><Member Name="invoice"/></EnumType>${types.join('')}<EntityContainer
+            Name="Container">${container.join('')}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>`;
   }
 }
 
@@ -395,7 +416,10 @@ function condition(token: Token, columns: readonly Column[], values: unknown[]):
   const type = String(token.type);
   const value = token.value as { left: Token; right: Token; method: string; parameters: Token[] };
   if (type === 'AndExpression' || type === 'OrExpression')
-    return `(${condition(value.left, columns, values)} ${type === 'AndExpression' ? 'and' : 'or'} ${condition(value.right, columns, values)})`;
+    return (
+      `(${condition(value.left, columns, values)} ${type === 'AndExpression' ? 'and' : 'or'} ` +
+      `${condition(value.right, columns, values)})`
+    );
   if (type === 'BoolParenExpression' || type === 'ParenExpression' || type === 'CommonExpression')
     return condition(token.value as Token, columns, values);
   if (type === 'NotExpression') return `not ${condition(token.value as Token, columns, values)}`;
@@ -415,7 +439,10 @@ function condition(token: Token, columns: readonly Column[], values: unknown[]):
     };
     const pattern = patterns[value.method];
     if (pattern && field && literal)
-      return `source.${columnOf(field.raw, columns).column}::text like $${values.push(pattern(String(literalOf(literal)).replaceAll(/[\\%_]/g, '\\$&')))}`;
+      return (
+        `source.${columnOf(field.raw, columns).column}::text like ` +
+        `$${values.push(pattern(String(literalOf(literal)).replaceAll(/[\\%_]/g, '\\$&')))}`
+      );
   }
   throw new Refusal(501, 'NotImplemented', `${token.raw.slice(0, 60)} is not implemented in filters`);
 }

@@ -39,13 +39,15 @@ const faults = {
     label: 'The phone of debtors is called telephone',
     on: 'alter table debtor rename phone to telephone',
     off: 'alter table debtor rename telephone to phone',
-    now: `select exists (select from pg_attribute where attrelid = 'debtor'::regclass and attname = 'telephone' and not attisdropped) as is_on`,
+    now: `select exists (select from pg_attribute where attrelid = 'debtor'::regclass and attname = 'telephone'
+      and not attisdropped) as is_on`,
   },
   newField: {
     label: 'Debtors have a dunning level',
     on: 'alter table debtor add dunning_level int',
     off: 'alter table debtor drop dunning_level',
-    now: `select exists (select from pg_attribute where attrelid = 'debtor'::regclass and attname = 'dunning_level' and not attisdropped) as is_on`,
+    now: `select exists (select from pg_attribute where attrelid = 'debtor'::regclass and attname = 'dunning_level'
+      and not attisdropped) as is_on`,
   },
 } as const;
 
@@ -56,7 +58,10 @@ export interface ErpOptions {
   readonly faults?: Partial<Faults>;
 }
 
-/** Coldharbour ERP: its records are in a database that other programs may use, and behind an OData face; these are the pages for people. */
+/**
+ * Coldharbour ERP: its records are in a database that other programs may use, and behind an OData face; these are the
+ * pages for people.
+ */
 export async function erpServer({ pool, secret, faults: startFaults }: ErpOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const odataFaults = new FaultSwitch(startFaults);
@@ -89,7 +94,8 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
     },
     save: async (id, form) => {
       const { rows } = await pool.query<{ name: string }>(
-        `select attname as name from pg_attribute where attrelid = 'debtor'::regclass and attname = 'phone' and not attisdropped`,
+        `select attname as name from pg_attribute where attrelid = 'debtor'::regclass and attname = 'phone'
+          and not attisdropped`,
       );
       const phone = rows.length > 0 ? 'phone' : 'telephone';
       const given = fields.flatMap(({ name: field }) =>
@@ -100,8 +106,10 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
       const values = given.map(([, value]) => value);
       const text =
         id === undefined
-          ? `insert into debtor (${given.map(([column]) => column).join(', ')}) values (${given.map((_, index) => `$${index + 1}`).join(', ')}) returning debtor_no`
-          : `update debtor set ${given.map(([column], index) => `${column} = $${index + 1}`).join(', ')} where debtor_no = $${given.length + 1} returning debtor_no`;
+          ? `insert into debtor (${given.map(([column]) => column).join(', ')})
+            values (${given.map((_, index) => `$${index + 1}`).join(', ')}) returning debtor_no`
+          : `update debtor set ${given.map(([column], index) => `${column} = $${index + 1}`).join(', ')}
+            where debtor_no = $${given.length + 1} returning debtor_no`;
       try {
         const result = await pool.query<{ debtor_no: string }>(text, id === undefined ? values : [...values, id]);
         return { id: result.rows[0]?.debtor_no ?? '' };
@@ -115,18 +123,19 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
     const boxes = await Promise.all(
       Object.entries(faults).map(async ([fault, { label, now }]) => {
         const { rows } = await pool.query<{ is_on: boolean }>(now);
-        return `<tr><th><label for="${fault}">${label}</label></th><td><input type="checkbox" name="${fault}" id="${fault}"${rows[0]?.is_on ? ' checked' : ''}></td></tr>`;
+        return `<tr><th><label for="${fault}">${label}</label></th><td><input type="checkbox" name="${fault}"
+          id="${fault}"${rows[0]?.is_on ? ' checked' : ''}></td></tr>`;
       }),
     );
-    return reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          'Faults',
-          `<p>What its database does wrong on purpose, from the next statement on. <a href="/odata-faults">What its OData face does wrong</a></p><form method="post" action="/faults"><table>${boxes.join('')}</table><p><button>Switch</button></p></form>`,
-        ),
-      );
+    return reply.type('text/html').send(
+      page(
+        name,
+        'Faults',
+        `<p>What its database does wrong on purpose,
+            from the next statement on. <a href="/odata-faults">What its OData face does wrong</a></p><form
+              method="post" action="/faults"><table>${boxes.join('')}</table><p><button>Switch</button></p></form>`,
+      ),
+    );
   });
   app.post('/faults', async (request, reply) => {
     const body = request.body as Record<string, string>;

@@ -71,7 +71,10 @@ const statuses = {
 const firstDay = Date.UTC(2026, 0, 5);
 const dayMs = 86_400_000;
 
-/** What the ERP knows of the same company: debtors, articles, sales documents, staff. The same options give the same data. */
+/**
+ * What the ERP knows of the same company: debtors, articles, sales documents, staff. The same options give the same
+ * data.
+ */
 export function generateBusiness(
   { customers }: CustomerData,
   options: { readonly seed: number; readonly documents: number; readonly mess: boolean },

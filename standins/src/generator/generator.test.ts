@@ -1,4 +1,7 @@
-/** The stand-ins tell of one company: what one system refers to is in the other, and the truth file says what belongs together. */
+/**
+ * The stand-ins tell of one company: what one system refers to is in the other, and the truth file says what belongs
+ * together.
+ */
 import { generateBusiness } from './business.js';
 import { demoCustomers, generateCustomers } from './customers.js';
 import { generatePartners } from './partners.js';
@@ -93,24 +96,31 @@ test.each<[string, readonly unknown[], readonly unknown[]]>([
   expect(missing(wanted, there)).toEqual([]);
 });
 
-test('keys are used once in each system, and each record of the CRM and the shop belongs to one customer of the truth', () => {
-  const { customers, business, work, sales } = demo;
-  const keys: Record<string, readonly (string | number)[]> = {
-    accounts: customers.accounts.map(({ id }) => id),
-    shoppers: customers.shoppers.map(({ id }) => id),
-    debtors: business.debtors.map(({ number }) => number),
-    documents: business.documents.map(({ number }) => number),
-    people: sales.people.map(({ id }) => id),
-    deals: sales.deals.map(({ id }) => id),
-    orders: sales.orders.map(({ id }) => id),
-    tickets: work.tickets.map(({ id }) => id),
-    rows: work.rows.map(({ id }) => id),
-  };
-  for (const [name, all] of Object.entries(keys)) expect([name, new Set(all).size]).toEqual([name, all.length]);
-  const claimed = { crm: customers.truth.flatMap(({ crm }) => crm), shop: customers.truth.flatMap(({ shop }) => shop) };
-  expect([...claimed.crm].sort()).toEqual([...(keys.accounts as string[])].sort());
-  expect([...claimed.shop].sort()).toEqual([...(keys.shoppers as string[])].sort());
-});
+test(
+  'keys are used once in each system, and each record of the CRM and the shop belongs to one customer ' +
+    'of the truth',
+  () => {
+    const { customers, business, work, sales } = demo;
+    const keys: Record<string, readonly (string | number)[]> = {
+      accounts: customers.accounts.map(({ id }) => id),
+      shoppers: customers.shoppers.map(({ id }) => id),
+      debtors: business.debtors.map(({ number }) => number),
+      documents: business.documents.map(({ number }) => number),
+      people: sales.people.map(({ id }) => id),
+      deals: sales.deals.map(({ id }) => id),
+      orders: sales.orders.map(({ id }) => id),
+      tickets: work.tickets.map(({ id }) => id),
+      rows: work.rows.map(({ id }) => id),
+    };
+    for (const [name, all] of Object.entries(keys)) expect([name, new Set(all).size]).toEqual([name, all.length]);
+    const claimed = {
+      crm: customers.truth.flatMap(({ crm }) => crm),
+      shop: customers.truth.flatMap(({ shop }) => shop),
+    };
+    expect([...claimed.crm].sort()).toEqual([...(keys.accounts as string[])].sort());
+    expect([...claimed.shop].sort()).toEqual([...(keys.shoppers as string[])].sort());
+  },
+);
 
 test('the money of an order is the sum of its lines, and the shop and the ERP say the same', () => {
   const documents = new Map(demo.business.documents.map((document) => [String(document.number), document]));

@@ -37,7 +37,10 @@ const roles = ['owner', 'buyer', 'gardener', 'accounts', null] as const;
 const firstDay = Date.UTC(2026, 1, 2);
 const dayMs = 86_400_000;
 
-/** People and deals of the CRM's accounts, and the orders of the shop: what the ERP sold to customers who have an account there. */
+/**
+ * People and deals of the CRM's accounts, and the orders of the shop: what the ERP sold to customers who have an
+ * account there.
+ */
 export function generateSales(
   { customers, accounts, truth }: CustomerData,
   business: Business,

@@ -60,7 +60,10 @@ const tasks = [
 const firstDay = Date.UTC(2026, 2, 2);
 const dayMs = 86_400_000;
 
-/** Tickets and their requesters, projects and their tasks, about the same customers. The same options give the same data. */
+/**
+ * Tickets and their requesters, projects and their tasks, about the same customers. The same options give the same
+ * data.
+ */
 export function generateWork(
   { customers }: CustomerData,
   options: { readonly seed: number; readonly tickets: number; readonly projects: number; readonly tasksEach: number },

@@ -11,12 +11,16 @@ export const granaryRole = 'granary_reader';
 
 const schema = `
 create table calendar_day (day date primary key, week int not null, month int not null);
-create table sales_fact (day date not null references calendar_day, debtor_no text not null, article_no text not null, quantity numeric not null, revenue numeric(12,2) not null, primary key (day, debtor_no, article_no));
+create table sales_fact (day date not null references calendar_day, debtor_no text not null, article_no text not null,
+  quantity numeric not null, revenue numeric(12,2) not null, primary key (day, debtor_no, article_no));
 create table debtor_dimension (debtor_no text primary key, name text not null, country text not null, first_sale date);
 create table article_dimension (article_no text primary key, description text not null);
-create table visit_fact (visit_id bigint generated always as identity primary key, day date not null references calendar_day, debtor_no text not null references debtor_dimension, staff_no text not null);
+create table visit_fact (visit_id bigint generated always as identity primary key,
+  day date not null references calendar_day, debtor_no text not null references debtor_dimension,
+    staff_no text not null);
 create view revenue_by_debtor as
-  select d.debtor_no, d.name, d.country, sum(f.revenue) as revenue, count(distinct f.day) as days_with_sales, max(f.day) as last_sale from debtor_dimension d join sales_fact f using (debtor_no) group by 1, 2, 3;
+  select d.debtor_no, d.name, d.country, sum(f.revenue) as revenue, count(distinct f.day) as days_with_sales,
+    max(f.day) as last_sale from debtor_dimension d join sales_fact f using (debtor_no) group by 1, 2, 3;
 `;
 
 /** Makes the warehouse where it is missing, from what the ERP has sold. */
@@ -33,29 +37,37 @@ export async function openGranaryDatabase(adminUrl: string, password: string, bu
       lines.map(({ article, quantity, price }) => ({ debtor, day: date, article, quantity, price })),
     );
   await pool.query(
-    `insert into calendar_day select day, extract(week from day), extract(month from day) from generate_series('2026-01-01'::date, '2026-12-31', '1 day') day`,
+    `insert into calendar_day select day, extract(week from day), extract(month from day)
+      from generate_series('2026-01-01'::date, '2026-12-31', '1 day') day`,
   );
   await pool.query(
-    `insert into article_dimension select number, description from jsonb_to_recordset($1) as r(number text, description text)`,
+    `insert into article_dimension select number, description from jsonb_to_recordset($1) as r(number text,
+      description text)`,
     [JSON.stringify(articles)],
   );
   await pool.query(
-    `insert into debtor_dimension select number, name, country from jsonb_to_recordset($1) as r(number text, name text, country text)`,
+    `insert into debtor_dimension select number, name, country from jsonb_to_recordset($1) as r(number text, name text,
+      country text)`,
     [JSON.stringify(debtors)],
   );
   await pool.query(
-    `insert into sales_fact select day, debtor, article, sum(quantity), sum(quantity * price) from jsonb_to_recordset($1) as r(day date, debtor text, article text, quantity numeric, price numeric) group by 1, 2, 3`,
+    `insert into sales_fact select day, debtor, article, sum(quantity), sum(quantity * price)
+      from jsonb_to_recordset($1) as r(day date, debtor text, article text, quantity numeric, price numeric)
+        group by 1, 2, 3`,
     [JSON.stringify(sold)],
   );
   await pool.query(
-    `insert into visit_fact (day, debtor_no, staff_no) select day, debtor, staff from jsonb_to_recordset($1) as r(day date, debtor text, staff text)`,
+    `insert into visit_fact (day, debtor_no, staff_no) select day, debtor, staff
+      from jsonb_to_recordset($1) as r(day date, debtor text, staff text)`,
     [JSON.stringify(visits)],
   );
   await pool.query(
     'update debtor_dimension d set first_sale = (select min(day) from sales_fact f where f.debtor_no = d.debtor_no)',
   );
   await pool.query(
-    `grant usage on schema public to ${granaryRole}; grant select on all tables in schema public to ${granaryRole}; alter role ${granaryRole} set default_transaction_read_only = on`,
+    `grant usage on schema public to ${granaryRole}; grant select
+      on all tables in schema public to ${granaryRole}; alter role ${granaryRole}
+        set default_transaction_read_only = on`,
   );
   return pool;
 }
@@ -71,15 +83,14 @@ export async function granaryServer({ pool }: { readonly pool: Pool }): Promise<
       (row) =>
         `<tr>${['debtor_no', 'name', 'country', 'revenue', 'last_sale'].map((column) => `<td>${escapeHtml(row[column] instanceof Date ? row[column].toISOString().slice(0, 10) : row[column])}</td>`).join('')}</tr>`,
     );
-    return reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          'Revenue by debtor',
-          `<table><thead><tr><th>Debtor</th><th>Name</th><th>Country</th><th>Revenue</th><th>Last sale</th></tr></thead><tbody>${body.join('')}</tbody></table>`,
-        ),
-      );
+    return reply.type('text/html').send(
+      page(
+        name,
+        'Revenue by debtor',
+        `<table><thead><tr><th>Debtor</th><th>Name</th><th>Country</th><th>Revenue</th><th>Last
+            sale</th></tr></thead><tbody>${body.join('')}</tbody></table>`,
+      ),
+    );
   });
   app.addHook('onClose', async () => void (await pool.end()));
   return app;

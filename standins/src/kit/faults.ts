@@ -128,6 +128,8 @@ export class FaultSwitch {
           : `<input type="number" min="0" step="any" name="${fault}" id="${fault}" value="${value}">`;
       return `<tr><th><label for="${fault}">${labels[fault]}</label></th><td>${control}</td></tr>`;
     });
-    return `<p>What this system does wrong on purpose, from the next call on.</p><form method="post" action="${path}"><table>${rows.join('')}</table><p><button>Switch</button></p></form>`;
+    return `<p>What this system does wrong on purpose,
+      from the next call on.</p><form method="post"
+        action="${path}"><table>${rows.join('')}</table><p><button>Switch</button></p></form>`;
   }
 }

@@ -1,4 +1,7 @@
-/** What all stand-ins stand on: records that outlive a crash, pages that show them, faults that can be switched, webhooks. */
+/**
+ * What all stand-ins stand on: records that outlive a crash, pages that show them, faults that can be switched,
+ * webhooks.
+ */
 import { createServer, type IncomingMessage } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { appendFileSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';

@@ -16,11 +16,14 @@ export function addPage(system: string, path: string, label: string): void {
 
 /** A page of a stand-in: deliberately plain, since it plays another company's program. */
 export function page(system: string, title: string, body: string): string {
-  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(title)} · ${escapeHtml(system)}</title><style>
+  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport"
+    content="width=device-width"><title>${escapeHtml(title)} · ${escapeHtml(system)}</title><style>
 body{font:15px/1.45 Georgia,serif;margin:0 auto;max-width:980px;padding:1rem;color:#222;background:#fff}
-h1{font-size:1.25rem}nav a{margin-right:1rem}table{border-collapse:collapse;width:100%}th,td{border-bottom:1px solid #ccc;padding:.25rem .5rem;text-align:left;vertical-align:top;font-weight:normal}
+h1{font-size:1.25rem}nav a{margin-right:1rem}table{border-collapse:collapse;width:100%}th,td{border-bottom:1px solid
+  #ccc;padding:.25rem .5rem;text-align:left;vertical-align:top;font-weight:normal}
 thead th{font-weight:bold}input,textarea,select{font:inherit;width:100%;box-sizing:border-box;padding:.2rem}input[type=checkbox]{width:auto}button{font:inherit;padding:.3rem 1rem}</style></head><body>
-<nav><strong>${escapeHtml(system)}</strong> &nbsp; <a href="/">Records</a><a href="/new">New record</a><a href="/faults">Faults</a>${[...(morePages.get(system) ?? [])].map(([path, label]) => `<a href="${path}">${escapeHtml(label)}</a>`).join('')}</nav><h1>${escapeHtml(title)}</h1>${body}</body></html>`;
+<nav><strong>${escapeHtml(system)}</strong> &nbsp; <a href="/">Records</a><a href="/new">New record</a><a
+  href="/faults">Faults</a>${[...(morePages.get(system) ?? [])].map(([path, label]) => `<a href="${path}">${escapeHtml(label)}</a>`).join('')}</nav><h1>${escapeHtml(title)}</h1>${body}</body></html>`;
 }
 
 export interface PageField {
@@ -70,5 +73,7 @@ export function recordTable(
         `<tr><td><a href="/records/${encodeURIComponent(id)}">${escapeHtml(id)}</a></td>${cells.map((cell) => `<td>${escapeHtml(cell)}</td>`).join('')}</tr>`,
     );
   const count = found.length > rowsShown ? `the first ${rowsShown} of ${found.length}` : `${found.length}`;
-  return `<form><input name="q" aria-label="Search" placeholder="Search" value="${escapeHtml(query)}"></form><p>${count} records</p><table><thead><tr><th>Id</th>${columns.map((name) => `<th>${escapeHtml(name)}</th>`).join('')}</tr></thead><tbody>${body.join('')}</tbody></table>`;
+  return `<form><input name="q" aria-label="Search" placeholder="Search"
+    value="${escapeHtml(query)}"></form><p>${count}
+      records</p><table><thead><tr><th>Id</th>${columns.map((name) => `<th>${escapeHtml(name)}</th>`).join('')}</tr></thead><tbody>${body.join('')}</tbody></table>`;
 }

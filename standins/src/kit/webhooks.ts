@@ -18,7 +18,9 @@ export interface WebhooksOptions {
   /** Of the system. */
   readonly name: string;
   readonly dataFile?: string | undefined;
-  /** `standard`: the Standard Webhooks specification. `plain`: HMAC-SHA256 of the body in headers of the system's own. */
+  /**
+   * `standard`: the Standard Webhooks specification. `plain`: HMAC-SHA256 of the body in headers of the system's own.
+   */
   readonly style: 'standard' | 'plain';
   readonly events: readonly string[];
 }

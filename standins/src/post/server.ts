@@ -76,15 +76,14 @@ export async function postServer({
           `<tr><td><a href="/mail/${id}">${escapeHtml(subject || 'no subject')}</a></td><td>${escapeHtml(from)}</td><td>${escapeHtml(to.join(', '))}</td><td>${receivedAt}</td></tr>`,
       );
     const table = `<table><thead><tr><th>Subject</th><th>From</th><th>To</th><th>Received</th></tr></thead><tbody>${rows.join('')}</tbody></table>`;
-    return reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          'Mail',
-          `<p>Listens for SMTP at 127.0.0.1:${port}; nothing is sent on.</p>${rows.length > 0 ? table : '<p>Nothing has come yet.</p>'}`,
-        ),
-      );
+    return reply.type('text/html').send(
+      page(
+        name,
+        'Mail',
+        `<p>Listens for SMTP at 127.0.0.1:${port}; nothing is sent
+            on.</p>${rows.length > 0 ? table : '<p>Nothing has come yet.</p>'}`,
+      ),
+    );
   });
   app.get('/mail.json', async () => ({ mail: caught.all() }));
   app.get('/mail/:id', async (request, reply) => {
@@ -94,26 +93,25 @@ export async function postServer({
         .code(404)
         .type('text/html')
         .send(page(name, 'No such mail', ''));
-    return reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          mail.subject || 'no subject',
-          `<p>From ${escapeHtml(mail.from)} to ${escapeHtml(mail.to.join(', '))}, ${mail.receivedAt}</p><pre>${escapeHtml(mail.text)}</pre>`,
-        ),
-      );
+    return reply.type('text/html').send(
+      page(
+        name,
+        mail.subject || 'no subject',
+        `<p>From ${escapeHtml(mail.from)} to ${escapeHtml(mail.to.join(', '))},
+            ${mail.receivedAt}</p><pre>${escapeHtml(mail.text)}</pre>`,
+      ),
+    );
   });
   app.get('/faults', async (_, reply) =>
-    reply
-      .type('text/html')
-      .send(
-        page(
-          name,
-          'Faults',
-          `<form method="post" action="/faults"><p><label><input type="checkbox" name="refusing"${refusing ? ' checked' : ''}> Every recipient is refused</label></p><p><button>Switch</button></p></form>`,
-        ),
+    reply.type('text/html').send(
+      page(
+        name,
+        'Faults',
+        `<form method="post" action="/faults"><p><label><input type="checkbox"
+            name="refusing"${refusing ? ' checked' : ''}> Every recipient is
+              refused</label></p><p><button>Switch</button></p></form>`,
       ),
+    ),
   );
   app.post('/faults', async (request, reply) => {
     refusing = (request.body as { refusing?: string }).refusing === 'on';

@@ -37,7 +37,10 @@ const fields: readonly PageField[] = [
   { name: 'remark', label: 'Remark', long: true },
 ];
 
-/** Market Row: HTTP Basic with key and secret, numbered pages with a Link header, a strict rate limit, signed webhooks, flat JSON. */
+/**
+ * Market Row: HTTP Basic with key and secret, numbered pages with a Link header, a strict rate limit, signed webhooks,
+ * flat JSON.
+ */
 export async function shopServer(options: ShopOptions): Promise<FastifyInstance> {
   const app = await standInServer();
   const faults = new FaultSwitch({ callsPerSecond: 100, ...options.faults }, options.faultSeed);
@@ -172,18 +175,16 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
     fields,
     columns: ['Company', 'Name', 'Mail', 'Telephone', 'Changed (UTC)'],
     list: async () =>
-      shoppers
-        .all()
-        .map((shopper) => ({
-          id: shopper.id,
-          cells: [
-            shopper.company_name,
-            `${shopper.first_name} ${shopper.surname}`,
-            shopper.mail,
-            shopper.tel,
-            shopper.changed,
-          ],
-        })),
+      shoppers.all().map((shopper) => ({
+        id: shopper.id,
+        cells: [
+          shopper.company_name,
+          `${shopper.first_name} ${shopper.surname}`,
+          shopper.mail,
+          shopper.tel,
+          shopper.changed,
+        ],
+      })),
     show: async (id) => shoppers.get(id) as Record<string, unknown> | undefined,
     save: async (id, form) => {
       const result = changeShopper(

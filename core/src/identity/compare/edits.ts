@@ -1,6 +1,7 @@
 /**
  * Whether one edit makes one text of the other: a character added, left out, replaced, or two neighbours swapped
- * (Damerau 1964, A technique for computer detection and correction of spelling errors, which found four of five errors to be one of these).
+ * (Damerau 1964, A technique for computer detection and correction of spelling errors, which found four of five errors
+ * to be one of these).
  */
 export function isOneEdit(a: string, b: string): boolean {
   if (a === b) return true;

@@ -3,7 +3,8 @@ let flags = new Uint8Array(256);
 
 /**
  * How alike two texts are, from 0 to 1 (Winkler 1990, String comparator metrics and enhanced decision rules in the
- * Fellegi-Sunter model of record linkage): Jaro's measure with a bonus of 0.1 for each of up to four equal first characters.
+ * Fellegi-Sunter model of record linkage): Jaro's measure with a bonus of 0.1 for each of up to four equal first
+ * characters.
  */
 export function jaroWinkler(a: string, b: string): number {
   if (a === b) return a === '' ? 0 : 1;

@@ -20,7 +20,8 @@ const codes: Readonly<Record<string, string>> = {
 };
 
 /**
- * The Soundex code of a word (Russell 1918, US patent 1,261,167, in the form of the US National Archives): its first letter and
+ * The Soundex code of a word (Russell 1918, US patent 1,261,167, in the form of the US National Archives): its first
+ * letter and
  * three digits. A word of another script gives its first two characters.
  */
 export function soundex(word: string): string {

@@ -1,4 +1,7 @@
-/** How much two sets of words have in common, from 0 to 1 (Dice 1945): twice the common ones by all. Words that come twice count once. */
+/**
+ * How much two sets of words have in common, from 0 to 1 (Dice 1945): twice the common ones by all. Words that come
+ * twice count once.
+ */
 export function dice(a: readonly string[], b: readonly string[]): number {
   if (a.length === 0 || b.length === 0) return 0;
   // Values have a few words: walking them is quicker than making sets.

@@ -51,7 +51,10 @@ number no nr num numero
 const fullOf = wordForms(lines);
 const joinedStreet = /^(\p{L}{3,})(strasse|str|straat|weg|platz|gasse|allee|laan|plein)$/u;
 
-/** The words of a postal address, abbreviations written out; *Hauptstr.* and *Haupt Strasse* have the same. The word *number* is left out. */
+/**
+ * The words of a postal address, abbreviations written out; *Hauptstr.* and *Haupt Strasse* have the same. The word
+ * *number* is left out.
+ */
 export function addressWords(address: string): string[] {
   const words = tokensOf(address.replace(/(\d)\s+([a-z])\b/gi, '$1$2')).flatMap((word) => {
     const [, name, kind] = joinedStreet.exec(word) ?? [];

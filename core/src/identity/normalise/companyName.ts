@@ -3,7 +3,8 @@ import { tokensOf } from './fold.js';
 /** Legal forms of companies, folded; those of several words as words in a row. */
 const legalForms = new Set(
   (
-    'ltd limited plc llp llc inc incorporated corp corporation company co lp gmbh mbh ag kg kgaa ohg gbr ug ev eg se sa sarl sas sasu eurl sci snc spa srl srls sapa bv nv vof cv ' +
+    'ltd limited plc llp llc inc incorporated corp corporation company co lp gmbh mbh ag kg kgaa ohg gbr ' +
+    'ug ev eg se sa sarl sas sasu eurl sci snc spa srl srls sapa bv nv vof cv ' +
     'sl slu sau ab as asa aps oy oyj kft zrt sro doo ooo pty pvt cic kk und partner'
   ).split(' '),
 );
@@ -44,7 +45,10 @@ const smallWords = new Set([
 ]);
 const longestForm = 4;
 
-/** The words of a company's name that tell it from others: without its legal form at the end, and without *and* and *the*. */
+/**
+ * The words of a company's name that tell it from others: without its legal form at the end, and without *and* and
+ * *the*.
+ */
 export function companyWords(name: string): string[] {
   const words = tokensOf(name.replaceAll('&', ' and ').replaceAll('.', ''));
   const spaced = tokensOf(name.replaceAll('&', ' and '));

@@ -31,8 +31,10 @@ export function callingCodeOf(text: string): string {
 }
 
 /**
- * The digits by which phone numbers are compared: of E.164, of a national and of an international form the last nine are
- * the same, whichever country they are dialled from; whether their countries differ is told by {@link callingCodeOf}. Fewer than six digits are no number.
+ * The digits by which phone numbers are compared: of E.164, of a national and of an international form the last nine
+ * are
+ * the same, whichever country they are dialled from; whether their countries differ is told by {@link callingCodeOf}.
+ * Fewer than six digits are no number.
  */
 export function phoneForm(text: string): string | undefined {
   const main = text.replace(/(?:ext|x|;ext=).*$/i, '');

@@ -1,6 +1,9 @@
 import { wordForms } from './wordForms.js';
 
-/** Everyday forms of given names, each line one name: the full form first. English, German, French, Dutch, Spanish and Italian. */
+/**
+ * Everyday forms of given names, each line one name: the full form first. English, German, French, Dutch, Spanish and
+ * Italian.
+ */
 const lines = `
 abigail abby gail
 alexander alex alec sandy sascha xander alejandro alessandro

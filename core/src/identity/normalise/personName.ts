@@ -2,9 +2,10 @@ import { tokensOf } from './fold.js';
 import { fullNameOf } from './nicknames.js';
 
 const titles = new Set(
-  'mr mrs ms miss mx dr prof professor sir dame herr frau mme mlle madame monsieur m sr sra senor senora signor signora dhr mevr ing dipl phd md jr sr ii iii'.split(
-    ' ',
-  ),
+  (
+    'mr mrs ms miss mx dr prof professor sir dame herr frau mme mlle madame monsieur m sr sra senor ' +
+    'senora signor signora dhr mevr ing dipl phd md jr sr ii iii'
+  ).split(' '),
 );
 
 /** The words of a person's name without titles; a name of titles alone stays as it is. */

@@ -22,7 +22,10 @@ interface Span {
 
 type AddressSpans = { [Part in AddressPart]?: Span | undefined };
 
-/** Where the parts of an address of one text stand: segments between commas or line ends, the country last, the town beside the postcode. */
+/**
+ * Where the parts of an address of one text stand: segments between commas or line ends, the country last, the town
+ * beside the postcode.
+ */
 export function addressParts(text: string, country: string): AddressSpans {
   const segments = [...text.matchAll(/[^,\n]+/g)]
     .map((match): Span => trimmed(text, { from: match.index, to: match.index + match[0].length }))

@@ -44,7 +44,8 @@ export function yesNoLens(step: Extract<Step, { kind: 'yesNo' }>): StepLens {
       if (yes.has(word)) return good(true);
       if (no.has(word)) return good(false);
       return failed(
-        `“${textOf(value) ?? JSON.stringify(value)}” is neither yes (${step.yes.join(', ')}) nor no (${step.no.join(', ')})`,
+        `“${textOf(value) ?? JSON.stringify(value)}” is neither yes (${step.yes.join(', ')}) nor no ` +
+          `(${step.no.join(', ')})`,
       );
     },
     outbound: (value) => (value === true ? write(step.yes, 'yes') : write(step.no, 'no')),

@@ -1,7 +1,9 @@
 import { failed, good, type Raw } from '../../record/index.js';
 import { type StepLens, textOf } from '../step.js';
 
-/** What browsers take for an email address (HTML Living Standard, "valid email address"), with a point in the domain. */
+/**
+ * What browsers take for an email address (HTML Living Standard, "valid email address"), with a point in the domain.
+ */
 const valid =
   /^[a-z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?)+$/;
 /** The longest that SMTP can carry (RFC 5321, 4.5.3.1.3, without the angle brackets). */

@@ -3,7 +3,9 @@ import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
 import { failed, good, type Outcome, type Raw } from '../../record/index.js';
 import { type Step, type StepLens, textOf } from '../step.js';
 
-/** SHA-256 (FIPS 180-4) of the value's UTF-8, in hexadecimal; with a salt before it where there is one. It runs one way. */
+/**
+ * SHA-256 (FIPS 180-4) of the value's UTF-8, in hexadecimal; with a salt before it where there is one. It runs one way.
+ */
 export function hashLens({ salt = '' }: Extract<Step, { kind: 'hash' }>): StepLens {
   const hash = (value: Raw): Outcome<Raw> => {
     const text = textOf(value);

@@ -4,7 +4,8 @@ import { type Step, type StepLens, textOf } from '../step.js';
 import { roundings } from './number.js';
 
 /**
- * Amounts of money as text: the shared value is plain decimal text in the given currency (ISO 4217); the member writes it as
+ * Amounts of money as text: the shared value is plain decimal text in the given currency (ISO 4217); the member writes
+ * it as
  * the locale does (Unicode CLDR, through `Intl.NumberFormat`), with as many decimal places as the currency has.
  */
 export function moneyLens(step: Extract<Step, { kind: 'money' }>): Outcome<StepLens> {

@@ -4,7 +4,10 @@ import type { Step, StepLens } from '../step.js';
 const isObject = (value: Raw | undefined): value is Readonly<Record<string, Raw>> =>
   typeof value === 'object' && value !== null && !Array.isArray(value) && !isExactNumber(value);
 
-/** A value within lists and objects, as `contacts.0.email`: names and places (from 0), joined by points. The rest stays as it is. */
+/**
+ * A value within lists and objects, as `contacts.0.email`: names and places (from 0), joined by points. The rest stays
+ * as it is.
+ */
 export function nestedLens({ path }: Extract<Step, { kind: 'path' }>): Outcome<StepLens> {
   const names = path.split('.');
   if (names.some((name) => name === '')) return failed(`“${path}” is no path: join names and places by single points`);

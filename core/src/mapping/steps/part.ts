@@ -1,7 +1,10 @@
 import { failed, good, type Outcome, type Raw } from '../../record/index.js';
 import { type Step, type StepLens, textOf, textThere } from '../step.js';
 
-/** A text put together from named parts, as `{street}, {town}`: names, and the fixed texts before, between and after them. */
+/**
+ * A text put together from named parts, as `{street}, {town}`: names, and the fixed texts before, between and after
+ * them.
+ */
 export interface Layout {
   readonly names: readonly string[];
   /** One more than there are names. */

@@ -11,7 +11,10 @@ const names = {
 } as const;
 const order: readonly PersonNamePart[] = ['salutation', 'given', 'middle', 'family', 'suffix'];
 
-/** One part of a person's whole name (`Dr. Ada Lovelace`, `Lovelace, Ada`). What is written takes the place of that part. */
+/**
+ * One part of a person's whole name (`Dr. Ada Lovelace`, `Lovelace, Ada`). What is written takes the place of that
+ * part.
+ */
 export function personNameLens({ part }: Extract<Step, { kind: 'personName' }>): StepLens {
   return {
     takesBlank: true,

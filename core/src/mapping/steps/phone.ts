@@ -14,7 +14,10 @@ const metadata = metadataJson as unknown as MetadataJson;
 /** Parsing a number costs some 40 µs, and the same numbers come in every run: outcomes are kept by raw text. */
 const keptOutcomes = 50_000;
 
-/** Phone numbers: the shared value is E.164 (ITU-T E.164, with an RFC 3966 extension where there is one), the member has its own form. */
+/**
+ * Phone numbers: the shared value is E.164 (ITU-T E.164, with an RFC 3966 extension where there is one), the member has
+ * its own form.
+ */
 export function phoneLens(step: Extract<Step, { kind: 'phone' }>): StepLens {
   const country = step.country.toUpperCase() as CountryCode;
   const known = new Map<string, Outcome<Raw>>();

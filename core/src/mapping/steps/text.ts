@@ -11,7 +11,9 @@ export const trimLens: StepLens = {
   outbound: good,
 };
 
-/** `side: shared` makes the shared value that case; `side: member` says that the member keeps everything in that case. */
+/**
+ * `side: shared` makes the shared value that case; `side: member` says that the member keeps everything in that case.
+ */
 export function caseLens(step: Extract<Step, { kind: 'case' }>): StepLens {
   const fold = step.form === 'upper' ? (text: string) => text.toUpperCase() : (text: string) => text.toLowerCase();
   if (step.side === 'shared') return { inbound: (value) => asText(value, fold), outbound: good };

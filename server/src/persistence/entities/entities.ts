@@ -2,7 +2,10 @@ import { EntitySchema } from 'typeorm';
 import type { KnotFile, Probe, System } from '@anchor-knot/contracts';
 import type { RunProgress, RunResult } from '../../orchestration/store.js';
 
-/** Rows of the tables that are read and written one at a time. The engine's hot tables are worked on in sets, by `PostgresStore`. */
+/**
+ * Rows of the tables that are read and written one at a time. The engine's hot tables are worked on in sets, by
+ * `PostgresStore`.
+ */
 export interface SystemRow {
   id: string;
   name: string;

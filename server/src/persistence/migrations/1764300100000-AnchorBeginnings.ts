@@ -1,6 +1,8 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** Where each anchor began: the members that had a record of it. Of those that are there already, the present ties tell. */
+/**
+ * Where each anchor began: the members that had a record of it. Of those that are there already, the present ties tell.
+ */
 export class AnchorBeginnings1764300100000 implements MigrationInterface {
   name = 'AnchorBeginnings1764300100000';
 

@@ -63,8 +63,11 @@ export async function saveAnchors(
   await db.query(
     `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in)
      select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2, string_to_array(began, ' ')
-     from unnest($3::uuid[], $4::text[], ${fromJsonColumn('$5')}, ${fromJsonColumn('$6')}, $7::boolean[], $8::text[]) as r(id, title, agreed, parked, open, began)
-     on conflict (id) do update set title = excluded.title, agreed = excluded.agreed, parked_creates = excluded.parked_creates, open = excluded.open, revision = anchor.revision + 1, changed_at = excluded.changed_at`,
+     from unnest($3::uuid[], $4::text[], ${fromJsonColumn('$5')}, ${fromJsonColumn('$6')}, $7::boolean[],
+       $8::text[]) as r(id, title, agreed, parked, open, began)
+     on conflict (id) do update set title = excluded.title, agreed = excluded.agreed,
+       parked_creates = excluded.parked_creates, open = excluded.open, revision = anchor.revision + 1,
+         changed_at = excluded.changed_at`,
     [
       knot,
       new Date(at),
@@ -91,12 +94,18 @@ export async function saveAnchors(
 
 export async function saveTies(db: EntityManager, knot: string, ties: readonly TieRow[]): Promise<void> {
   await db.query(
-    `insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected, parked)
-     select $1, member, record_key, anchor_id, version, gone, fingerprint, ended, seen::jsonb, ahead::jsonb, left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
-     from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], $8::text[], ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')}, ${fromJsonColumn('$13')})
+    `insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead,
+      left_alone, rejected, parked)
+     select $1, member, record_key, anchor_id, version, gone, fingerprint, ended, seen::jsonb, ahead::jsonb,
+       left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
+     from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], $8::text[],
+       ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')},
+         ${fromJsonColumn('$13')})
        as r(member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected, parked)
-     on conflict (knot_id, member, record_key) do update set anchor_id = excluded.anchor_id, seen = excluded.seen, ahead = excluded.ahead, left_alone = excluded.left_alone,
-       rejected = excluded.rejected, parked = excluded.parked, version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint, ended = excluded.ended`,
+     on conflict (knot_id, member, record_key) do update set anchor_id = excluded.anchor_id, seen = excluded.seen,
+       ahead = excluded.ahead, left_alone = excluded.left_alone,
+       rejected = excluded.rejected, parked = excluded.parked, version = excluded.version, gone = excluded.gone,
+         fingerprint = excluded.fingerprint, ended = excluded.ended`,
     [
       knot,
       ties.map(({ member }) => member),
@@ -125,9 +134,12 @@ export async function saveIndex(
     index.keys.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor })),
   );
   await db.query(
-    `with wanted as (select distinct * from unnest($2::smallint[], $3::text[], $4::uuid[]) as r(rule, key_hash, anchor_id)),
-          dropped as (delete from match_key m where m.anchor_id = any($5::uuid[]) and not exists (select 1 from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id))
-     insert into match_key (knot_id, rule, key_hash, anchor_id) select $1, rule, key_hash, anchor_id from wanted on conflict do nothing`,
+    `with wanted as (select distinct * from unnest($2::smallint[], $3::text[], $4::uuid[]) as r(rule, key_hash,
+      anchor_id)),
+          dropped as (delete from match_key m where m.anchor_id = any($5::uuid[]) and not exists (select 1
+            from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id))
+     insert into match_key (knot_id, rule, key_hash, anchor_id) select $1, rule, key_hash, anchor_id from wanted
+       on conflict do nothing`,
     [
       knot,
       keys.map(({ rule }) => rule),
@@ -166,7 +178,8 @@ export async function anchorsWithKeys(
   const hashed = keys.map(([rule, key]) => ({ rule, key, hash: hashKey(key) }));
   const wanted = new Map(hashed.map(({ rule, key, hash }) => [`${rule}/${hash}`, key]));
   const rows = (await data.query(
-    'select m.rule, m.key_hash, m.anchor_id from match_key m join unnest($2::smallint[], $3::text[]) as k(rule, key_hash) on m.rule = k.rule and m.key_hash = k.key_hash where m.knot_id = $1',
+    'select m.rule, m.key_hash, m.anchor_id from match_key m join unnest($2::smallint[], $3::text[]) as ' +
+      'k(rule, key_hash) on m.rule = k.rule and m.key_hash = k.key_hash where m.knot_id = $1',
     [knot, hashed.map(({ rule }) => rule), hashed.map(({ hash }) => hash)],
   )) as { rule: number; key_hash: string; anchor_id: string }[];
   return rows.map(({ rule, key_hash, anchor_id }) => ({
@@ -184,7 +197,8 @@ export async function tieHeads(
 ): Promise<ReadonlyMap<RecordKey, TieHead>> {
   if (keys.length === 0) return new Map();
   const rows = (await data.query(
-    'select record_key, anchor_id, fingerprint, version, gone, ended from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])',
+    'select record_key, anchor_id, fingerprint, version, gone, ended from tie where knot_id = $1 and ' +
+      'member = $2 and record_key = any($3::text[])',
     [knot, member, keys],
   )) as Pick<TieRow, 'record_key' | 'anchor_id' | 'fingerprint' | 'version' | 'gone' | 'ended'>[];
   return new Map(
@@ -217,7 +231,8 @@ export async function tiedKeys(
   limit: number,
 ): Promise<readonly RecordKey[]> {
   const rows = (await data.query(
-    'select record_key from tie where knot_id = $1 and member = $2 and not gone and record_key > $3 order by record_key limit $4',
+    'select record_key from tie where knot_id = $1 and member = $2 and not gone and record_key > $3 ' +
+      'order by record_key limit $4',
     [knot, member, after ?? '', limit],
   )) as { record_key: string }[];
   return rows.map(({ record_key }) => recordKey(record_key));
@@ -251,9 +266,12 @@ export async function markGone(
   at: number,
 ): Promise<void> {
   await db.query(
-    `with gone as (update tie set gone = true where knot_id = $1 and member = $2 and record_key = any($3::text[]) and not gone returning anchor_id, record_key),
-          opened as (update anchor set open = true, revision = revision + 1, changed_at = $5 from gone where anchor.id = gone.anchor_id)
-     insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, at) select $1, $4, anchor_id, $2, record_key, 'gone', $5 from gone`,
+    `with gone as (update tie set gone = true where knot_id = $1 and member = $2 and record_key = any($3::text[])
+      and not gone returning anchor_id, record_key),
+          opened as (update anchor set open = true, revision = revision + 1, changed_at = $5 from gone
+            where anchor.id = gone.anchor_id)
+     insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, at) select $1, $4, anchor_id, $2,
+       record_key, 'gone', $5 from gone`,
     [lease.knot, member, keys, lease.run, new Date(at)],
   );
 }

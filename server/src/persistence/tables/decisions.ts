@@ -3,7 +3,10 @@ import { type AnchorId, type RecordKey, recordKey } from '@anchor-knot/core';
 import { type DecisionDraft, decisionIdentity, type OutsideRecord } from '../../orchestration/store.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
-/** Which open decisions a list of drafts stands for: those of these anchors themselves, of the records outside of anchors, or of the run. */
+/**
+ * Which open decisions a list of drafts stands for: those of these anchors themselves, of the records outside of
+ * anchors, or of the run.
+ */
 export type DecisionScope =
   | { readonly of: 'anchors'; readonly anchors: readonly AnchorId[] }
   | { readonly of: 'outside' }
@@ -16,7 +19,10 @@ const conditions = {
   run: `$4::uuid[] is null and kind = 'guard'`,
 };
 
-/** Open decisions of a scope become exactly the drafts: new ones open, known ones are brought up to date, the rest closes by itself. */
+/**
+ * Open decisions of a scope become exactly the drafts: new ones open, known ones are brought up to date, the rest
+ * closes by itself.
+ */
 export async function replaceDecisions(
   db: EntityManager,
   knot: string,
@@ -26,15 +32,20 @@ export async function replaceDecisions(
 ): Promise<void> {
   const identities = drafts.map(decisionIdentity);
   await db.query(
-    `update decision set closed_at = $2, closed_by = null where knot_id = $1 and closed_at is null and not identity = any($3::text[]) and ${conditions[scope.of]}`,
+    `update decision set closed_at = $2, closed_by = null where knot_id = $1 and closed_at is null
+      and not identity = any($3::text[]) and ${conditions[scope.of]}`,
     [knot, new Date(at), identities, scope.of === 'anchors' ? scope.anchors : null],
   );
   if (drafts.length === 0) return;
   await db.query(
-    `insert into decision (knot_id, identity, kind, anchor_id, member, record_key, field, says, detail, fingerprint, opened_at)
-     select distinct on (identity) $1, identity, kind, anchor, member, key, field, says, detail, fingerprint, $3::timestamptz
-     from jsonb_to_recordset($2::jsonb) as r(identity text, kind text, anchor uuid, member text, key text, field text, says text, detail jsonb, fingerprint text)
-     on conflict (knot_id, identity) where closed_at is null do update set says = excluded.says, detail = excluded.detail, fingerprint = excluded.fingerprint`,
+    `insert into decision (knot_id, identity, kind, anchor_id, member, record_key, field, says, detail, fingerprint,
+      opened_at)
+     select distinct on (identity) $1, identity, kind, anchor, member, key, field, says, detail, fingerprint,
+       $3::timestamptz
+     from jsonb_to_recordset($2::jsonb) as r(identity text, kind text, anchor uuid, member text, key text, field text,
+       says text, detail jsonb, fingerprint text)
+     on conflict (knot_id, identity) where closed_at is null do update set says = excluded.says,
+       detail = excluded.detail, fingerprint = excluded.fingerprint`,
     [knot, JSON.stringify(drafts.map((draft, index) => ({ ...draft, identity: identities[index] }))), new Date(at)],
   );
 }
@@ -78,7 +89,8 @@ export async function replaceOutsideRecords(
   await db.query(
     `insert into outside_record (knot_id, member, record_key, verdict, reading, set_aside_by, set_aside_at)
      select $1, member, key, verdict, reading::jsonb, person, at
-     from unnest($2::text[], $3::text[], $4::text[], ${fromJsonColumn('$5')}, $6::text[], $7::timestamptz[]) as r(member, key, verdict, reading, person, at)`,
+     from unnest($2::text[], $3::text[], $4::text[], ${fromJsonColumn('$5')}, $6::text[],
+       $7::timestamptz[]) as r(member, key, verdict, reading, person, at)`,
     [
       knot,
       records.map(({ member }) => member),

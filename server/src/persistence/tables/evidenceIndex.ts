@@ -4,7 +4,10 @@ import { type AnchorId, anchorId, type EvidenceTexts, recordKey } from '@anchor-
 import type { EvidenceCandidates, IndexedRecord } from '../../orchestration/store.js';
 import { byAnchor } from '../rows.js';
 
-/** Blocks are below 2^45; a knot's own number in the bits above keeps knots apart, but for chance, which costs a comparison in vain. */
+/**
+ * Blocks are below 2^45; a knot's own number in the bits above keeps knots apart, but for chance, which costs a
+ * comparison in vain.
+ */
 function blockNumber(knot: string): (block: number) => string {
   const high = BigInt(createHash('sha256').update(knot).digest().readUInt16BE()) << 45n;
   return (block) => String(high + BigInt(block));
@@ -50,14 +53,16 @@ export async function saveEvidence(
   if (old.length > 0)
     await db.query(
       `with gone as (delete from evidence_record where id = any($1::bigint[]) returning id, blocks)
-       delete from evidence_block b using (select id, unnest(blocks) as block from gone) g where b.block = g.block and b.record_id = g.id`,
+       delete from evidence_block b using (select id, unnest(blocks) as block from gone) g where b.block = g.block
+         and b.record_id = g.id`,
       [old],
     );
   if (fresh.length === 0) return;
   await db.query(
     `with made as (
        insert into evidence_record (knot_id, anchor_id, member, record_key, texts, blocks)
-       select $1, anchor, member, key, texts, blocks::bigint[] from unnest($2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[]) as r(anchor, member, key, texts, blocks)
+       select $1, anchor, member, key, texts, blocks::bigint[] from unnest($2::uuid[], $3::text[], $4::text[],
+         $5::text[], $6::text[]) as r(anchor, member, key, texts, blocks)
        returning id, blocks)
      insert into evidence_block (block, record_id) select unnest(blocks), id from made`,
     [
@@ -85,7 +90,8 @@ export async function evidenceCandidates(
   for (const [limit, blocks] of byLimit) {
     const rows = (await data.query(
       `select w.block, array_agg(f.record_id) as ids from unnest($1::bigint[]) as w(block)
-       cross join lateral (select record_id from evidence_block b where b.block = w.block limit ${Math.trunc(limit) + 1}) f
+       cross join lateral (select record_id from evidence_block b
+         where b.block = w.block limit ${Math.trunc(limit) + 1}) f
        group by w.block having count(*) <= $2`,
       [[...blocks].map(number), limit],
     )) as { block: string; ids: string[] }[];
@@ -95,7 +101,8 @@ export async function evidenceCandidates(
   if (wanted.size === 0) return { records: [], found: newcomers.map(() => []) };
   const rows = (await data.query(
     `select r.id, r.anchor_id, r.member, r.record_key, r.texts from evidence_record r
-     where r.knot_id = $1 and r.anchor_id in (select anchor_id from evidence_record where id = any($2::bigint[]) and knot_id = $1) order by r.id`,
+     where r.knot_id = $1 and r.anchor_id in (select anchor_id from evidence_record where id = any($2::bigint[])
+       and knot_id = $1) order by r.id`,
     [knot, [...wanted]],
   )) as IndexRow[];
   const places = new Map(rows.map(({ id }, place) => [id, place]));
@@ -121,7 +128,8 @@ export async function indexedAs(data: DataSource, knot: string): Promise<string 
 
 export async function markIndexed(db: EntityManager, knot: string, fingerprint: string): Promise<void> {
   await db.query(
-    'insert into match_index (knot_id, fingerprint) values ($1, $2) on conflict (knot_id) do update set fingerprint = excluded.fingerprint',
+    'insert into match_index (knot_id, fingerprint) values ($1, $2) on conflict (knot_id) do update set ' +
+      'fingerprint = excluded.fingerprint',
     [knot, fingerprint],
   );
 }

@@ -9,9 +9,12 @@ export async function writeJournal(
 ): Promise<void> {
   if (rows.length === 0) return;
   await db.query(
-    `insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, field, before, after, meaning, cause, knot_version, at)
-     select $1, $2, anchor, member, key, kind, field, before, after, meaning, cause, (select knot_version from run where id = $2), to_timestamp(at / 1000.0)
-     from jsonb_to_recordset($3::jsonb) as r(anchor uuid, member text, key text, kind text, field text, before jsonb, after jsonb, meaning jsonb, cause jsonb, at double precision)`,
+    `insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, field, before, after, meaning, cause,
+      knot_version, at)
+     select $1, $2, anchor, member, key, kind, field, before, after, meaning, cause, (select knot_version from run
+       where id = $2), to_timestamp(at / 1000.0)
+     from jsonb_to_recordset($3::jsonb) as r(anchor uuid, member text, key text, kind text, field text, before jsonb,
+       after jsonb, meaning jsonb, cause jsonb, at double precision)`,
     [knot, run, JSON.stringify(rows)],
   );
 }
@@ -42,7 +45,8 @@ export async function storeIntents(
 ): Promise<void> {
   if (intents.length === 0) return;
   await db.query(
-    `insert into write_intent (id, knot_id, run_id, operation, stored_at) select id, $1, $2, operation::jsonb, $3 from unnest($4::uuid[], ${fromJsonColumn('$5')}) as r(id, operation)`,
+    `insert into write_intent (id, knot_id, run_id, operation, stored_at) select id, $1, $2, operation::jsonb, $3
+      from unnest($4::uuid[], ${fromJsonColumn('$5')}) as r(id, operation)`,
     [knot, run, new Date(at), intents.map(({ id }) => id), jsonColumn(intents.map(({ operation }) => operation))],
   );
 }

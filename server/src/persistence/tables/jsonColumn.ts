@@ -1,4 +1,7 @@
-/** The control character U+001E (record separator); JSON text never holds it, because JSON escapes control characters (RFC 8259, section 7). */
+/**
+ * The control character U+001E (record separator); JSON text never holds it, because JSON escapes control characters
+ * (RFC 8259, section 7).
+ */
 const separator = '\u001e';
 
 /**

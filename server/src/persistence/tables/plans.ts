@@ -18,7 +18,8 @@ function entryFromColumn(entry: EntryColumn): PlanEntry {
 
 export async function savePlan(db: EntityManager, { run }: RunLease, entries: readonly PlanEntry[]): Promise<void> {
   await db.query(
-    `insert into plan_entry (run_id, anchor_id, entry) select $1, * from unnest($2::uuid[], ${fromJsonColumn('$3')}) on conflict (run_id, anchor_id) do update set entry = excluded.entry`,
+    `insert into plan_entry (run_id, anchor_id, entry) select $1, * from unnest($2::uuid[], ${fromJsonColumn('$3')})
+      on conflict (run_id, anchor_id) do update set entry = excluded.entry`,
     [run, entries.map(({ anchor }) => anchor), jsonColumn(entries.map(entryToColumn))],
   );
   const operations = entries.flatMap(({ title, operations: own }) => own.map((operation) => ({ operation, title })));
@@ -26,7 +27,8 @@ export async function savePlan(db: EntityManager, { run }: RunLease, entries: re
   await db.query(
     `insert into plan_operation (run_id, anchor_id, member, kind, record_key, title, changes)
      select $1, anchor, member, kind, key, title, changes::jsonb
-     from unnest($2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[], ${fromJsonColumn('$7')}) as r(anchor, member, kind, key, title, changes)`,
+     from unnest($2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[], ${fromJsonColumn('$7')}) as r(anchor,
+       member, kind, key, title, changes)`,
     [
       run,
       operations.map(({ operation }) => operation.anchor),
@@ -39,7 +41,10 @@ export async function savePlan(db: EntityManager, { run }: RunLease, entries: re
   );
 }
 
-/** From where the last batch ended: what was applied is deleted, and walking over deleted rows again and again would grow with their square. */
+/**
+ * From where the last batch ended: what was applied is deleted, and walking over deleted rows again and again would
+ * grow with their square.
+ */
 export async function planned(
   data: DataSource,
   { run }: RunLease,

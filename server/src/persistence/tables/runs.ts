@@ -27,7 +27,8 @@ export async function withLease<T>(
 ): Promise<T> {
   return data.transaction(async (db) => {
     const rows = (await db.query(
-      `select 1 from run where id = $1 and token = $2 and ended_at is null for ${row === 'share' ? 'share' : 'no key update'}`,
+      `select 1 from run where id = $1 and token = $2
+        and ended_at is null for ${row === 'share' ? 'share' : 'no key update'}`,
       [lease.run, lease.token],
     )) as unknown[];
     if (rows.length === 0) throw new LeaseLost(lease.run);
@@ -45,7 +46,8 @@ export async function openRun(db: EntityManager, request: RunRequest): Promise<R
   if (open && open.lease_until.getTime() > request.now) return undefined;
   if (open) {
     await db.query(
-      `update run set ended_at = $2, state = 'failed', words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`,
+      `update run set ended_at = $2, state = 'failed',
+        words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`,
       [open.id, new Date(request.now)],
     );
     await tell(db, open.id);
@@ -56,7 +58,8 @@ export async function openRun(db: EntityManager, request: RunRequest): Promise<R
     request.knot,
   ])) as [{ token: string }];
   await db.query(
-    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until) values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until) values ($1, $2, $3,
+      $4, $5, $6, $7, $8)`,
     [
       request.run,
       request.knot,
@@ -112,7 +115,8 @@ export async function closeRun(
   for (const [member, { changedSince, listedAt, knotVersion }] of cursors) {
     await db.query(
       `insert into member_cursor (knot_id, member, changed_since, listed_at, knot_version) values ($1, $2, $3, $4, $5)
-       on conflict (knot_id, member) do update set changed_since = excluded.changed_since, listed_at = excluded.listed_at, knot_version = excluded.knot_version`,
+       on conflict (knot_id, member) do update set changed_since = excluded.changed_since,
+         listed_at = excluded.listed_at, knot_version = excluded.knot_version`,
       [lease.knot, member, Math.round(changedSince), Math.round(listedAt), knotVersion],
     );
   }

@@ -26,9 +26,11 @@ interface StagedRow {
 export async function stage(db: EntityManager, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
   await db.query(
     `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts)
-     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[], ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')})
+     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[],
+       ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')})
      on conflict (run_id, member, record_key) do update
-       set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected, reading = excluded.reading, texts = excluded.texts`,
+       set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected,
+         reading = excluded.reading, texts = excluded.texts`,
     [
       lease.run,
       records.map(({ member }) => member),
@@ -49,7 +51,8 @@ export async function changeReadings(
   records: readonly (RecordRef & { readonly reading: Reading })[],
 ): Promise<void> {
   await db.query(
-    `update staged_record s set reading = r.reading, rejected = r.rejected from unnest($2::text[], $3::text[], $4::boolean[], ${fromJsonColumn('$5')}) as r(member, key, rejected, reading)
+    `update staged_record s set reading = r.reading, rejected = r.rejected from unnest($2::text[], $3::text[],
+      $4::boolean[], ${fromJsonColumn('$5')}) as r(member, key, rejected, reading)
      where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
     [
       run,
@@ -65,7 +68,8 @@ export async function* stagedNewcomers(data: DataSource, { run }: RunLease): Asy
   let after: readonly [string, string] = ['', ''];
   for (;;) {
     const rows = (await data.query(
-      `select member, record_key, match_keys, texts, rejected from staged_record where run_id = $1 and anchor_id is null and (member, record_key) > ($2, $3 collate "C") order by member, record_key limit $4`,
+      `select member, record_key, match_keys, texts, rejected from staged_record where run_id = $1
+        and anchor_id is null and (member, record_key) > ($2, $3 collate "C") order by member, record_key limit $4`,
       [run, ...after, newcomersAtOnce],
     )) as { member: string; record_key: string; match_keys: string; texts: string; rejected: boolean }[];
     const last = rows.at(-1);
@@ -88,7 +92,8 @@ export async function stagedReadings(
   refs: readonly RecordRef[],
 ): Promise<readonly (RecordRef & { readonly reading: Reading })[]> {
   const rows = (await data.query(
-    'select member, record_key, reading from staged_record join unnest($2::text[], $3::text[]) as wanted(member, record_key) using (member, record_key) where run_id = $1',
+    'select member, record_key, reading from staged_record join unnest($2::text[], $3::text[]) as ' +
+      'wanted(member, record_key) using (member, record_key) where run_id = $1',
     [run, refs.map(({ member }) => member), refs.map(({ key }) => key)],
   )) as StagedRow[];
   return rows.map((row) => ({
@@ -104,7 +109,8 @@ export async function assign(
   records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
 ): Promise<void> {
   await db.query(
-    `update staged_record s set anchor_id = r.anchor, why = r.why from unnest($2::text[], $3::text[], $4::uuid[], $5::text[]) as r(member, key, anchor, why)
+    `update staged_record s set anchor_id = r.anchor, why = r.why from unnest($2::text[], $3::text[], $4::uuid[],
+      $5::text[]) as r(member, key, anchor, why)
      where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
     [
       run,
@@ -143,7 +149,8 @@ async function analyseIfMany(data: DataSource, run: string): Promise<void> {
 
 export async function stagedFor(data: DataSource, { run }: RunLease, anchors: readonly AnchorId[]) {
   const rows = (await data.query(
-    'select anchor_id, member, record_key, reading, why from staged_record where run_id = $1 and anchor_id = any($2::uuid[]) order by member, record_key',
+    'select anchor_id, member, record_key, reading, why from staged_record where run_id = $1 and ' +
+      'anchor_id = any($2::uuid[]) order by member, record_key',
     [run, anchors],
   )) as (StagedRow & { anchor_id: string; why: string | null })[];
   const staged = rows.map((row) => ({

@@ -21,8 +21,10 @@ export async function keepUniqueValues(
   );
   await db.query(
     `insert into unique_value (knot_id, check_id, member, record_key, value_hash)
-     select $1, check_id, member, record_key, value_hash from unnest($2::text[], $3::text[], $4::text[], $5::text[]) as r(check_id, member, record_key, value_hash)
-     where value_hash is not null on conflict (knot_id, check_id, member, record_key) do update set value_hash = excluded.value_hash`,
+     select $1, check_id, member, record_key, value_hash from unnest($2::text[], $3::text[], $4::text[],
+       $5::text[]) as r(check_id, member, record_key, value_hash)
+     where value_hash is not null on conflict (knot_id, check_id, member, record_key) do update
+       set value_hash = excluded.value_hash`,
     [
       knot,
       ...columns,
@@ -38,9 +40,11 @@ export async function repeatedValues(data: DataSource, { run, knot }: RunLease):
        select u.check_id, u.member, u.record_key, u.value_hash, s.record_key is not null as staged from unique_value u
        left join staged_record s on s.run_id = $1 and s.member = u.member and s.record_key = u.record_key
        where u.knot_id = $2 and (s.record_key is not null
-         or exists (select from tie t where t.knot_id = $2 and t.member = u.member and t.record_key = u.record_key and not t.gone))
+         or exists (select from tie t where t.knot_id = $2 and t.member = u.member and t.record_key = u.record_key
+           and not t.gone))
      )
-     select check_id, member, record_key, staged from (select present.*, count(*) over (partition by check_id, member, value_hash) as alike from present) counted
+     select check_id, member, record_key, staged from (select present.*, count(*) over (partition by check_id, member,
+       value_hash) as alike from present) counted
      where alike > 1 order by check_id, member, record_key`,
     [run, knot],
   )) as { check_id: string; member: string; record_key: string; staged: boolean }[];

@@ -36,8 +36,10 @@ export async function saveVerdicts(
   const column = (value: (row: (typeof rows)[number]) => string): string[] => rows.map(value);
   await db.query(
     `insert into verdict (knot_id, member_a, key_a, member_b, key_b, same, person, at, decision_id)
-     select $1, member_a, key_a, member_b, key_b, same, $7, $8, $9 from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::boolean[]) as r(member_a, key_a, member_b, key_b, same)
-     on conflict (knot_id, member_a, key_a, member_b, key_b) do update set same = excluded.same, person = excluded.person, at = excluded.at, decision_id = excluded.decision_id`,
+     select $1, member_a, key_a, member_b, key_b, same, $7, $8, $9 from unnest($2::text[], $3::text[], $4::text[],
+       $5::text[], $6::boolean[]) as r(member_a, key_a, member_b, key_b, same)
+     on conflict (knot_id, member_a, key_a, member_b, key_b) do update set same = excluded.same,
+       person = excluded.person, at = excluded.at, decision_id = excluded.decision_id`,
     [
       knot,
       column(({ first }) => first.member),
