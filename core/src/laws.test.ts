@@ -1,6 +1,6 @@
+import { type Knot, type SharedField } from './definition/index.js';
 /** The laws of the engine, as properties over random knots, edit histories and failing writes. */
 import fc from 'fast-check';
-import type { Knot, SharedField } from './knot/index.js';
 import type { Operation } from './plan/index.js';
 import { type FieldId, type MemberId, type RecordKey, sameShared, type Shared } from './record/index.js';
 import { lawEdits, lawKnots, lawMembers, type LawEdit } from './testing/lawKnot.js';

@@ -1,16 +1,10 @@
+import type { Thresholds } from '../definition/index.js';
 import { bestAssignment } from '../assignment/index.js';
 
 export interface ScoredPair {
   readonly left: number;
   readonly right: number;
   readonly bits: number;
-}
-
-export interface Thresholds {
-  /** From here on a pair is tied. In bits. */
-  readonly upper: number;
-  /** From here on, below the upper one, a person is asked. In bits. */
-  readonly lower: number;
 }
 
 /** Where nobody has chosen: a tie at eight to one, a question from one to two. */

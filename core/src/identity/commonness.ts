@@ -1,19 +1,6 @@
+import type { Commonness, ValueShares } from '../definition/index.js';
 import type { EvidenceColumn } from './evidence.js';
 import { fnv1a } from './fnv.js';
-
-/**
- * How common a value is: 100 times the binary logarithm of the share of records that have it, as a whole number. A
- * value
- * of every second record is at -100, one of a thousand at -997.
- */
-export type Commonness = number;
-
-/** How common the values of one field are, so that it can be kept: values by a hash, for they are personal data. */
-export interface ValueShares {
-  readonly common: Readonly<Record<string, Commonness>>;
-  /** For values that are not listed: how common they are on the average, as often as they meet. */
-  readonly rare: Commonness;
-}
 
 const mostListed = 500;
 const leastListed = 3;

@@ -1,3 +1,4 @@
+import { type ComparisonKind, comparisonLevels } from '../definition/index.js';
 import { decimalOf } from '../record/index.js';
 import { isOneEdit } from './compare/edits.js';
 import { jaroWinkler } from './compare/jaroWinkler.js';
@@ -8,21 +9,6 @@ import { companyWords } from './normalise/companyName.js';
 import { callingCodeOf, emailForm, phoneForm } from './normalise/contact.js';
 import { fold, tokensOf } from './normalise/fold.js';
 import { fullForms, personWords } from './normalise/personName.js';
-
-/** How two values of a field are compared when records are judged. */
-export const comparisonKinds = [
-  'exact',
-  'code',
-  'person name',
-  'company name',
-  'phone',
-  'email',
-  'address',
-  'date',
-  'number',
-  'text',
-] as const;
-export type ComparisonKind = (typeof comparisonKinds)[number];
 
 /** A value made ready for comparing: its form (equal forms are the same value), and what its kind looks at besides. */
 export interface Prepared {
@@ -42,7 +28,6 @@ export interface Comparison {
   hints(value: Prepared): readonly string[];
 }
 
-const fourLevels = ['differs', 'somewhat alike', 'alike', 'same'] as const;
 /** Limits of Jaro and Winkler's measure from which names are alike, and somewhat alike. */
 const [alike, somewhatAlike] = [0.92, 0.82];
 const mostHints = 3;
@@ -57,7 +42,7 @@ function byWinkler(a: Prepared, b: Prepared): number {
 }
 
 const personName: Comparison = {
-  levels: ['differs', 'one name alike, another not', 'one name alike, another missing', 'alike', 'same'],
+  levels: comparisonLevels['person name'],
   prepare(text) {
     const words = fullForms(personWords(text));
     if (words.length === 0) return undefined;
@@ -115,7 +100,7 @@ const isInitial = (a: string, b: string): boolean =>
   (a.length === 1 && b.startsWith(a)) || (b.length === 1 && a.startsWith(b));
 
 const companyName: Comparison = {
-  levels: fourLevels,
+  levels: comparisonLevels['company name'],
   prepare(text) {
     const words = companyWords(text);
     return words.length === 0 ? undefined : { form: words.join(' '), words, also: words.toSorted().join(' ') };
@@ -130,7 +115,7 @@ const companyName: Comparison = {
 };
 
 const phone: Comparison = {
-  levels: ['differs', 'one digit off', 'same'],
+  levels: comparisonLevels.phone,
   prepare(text) {
     const form = phoneForm(text);
     return form === undefined ? undefined : { form, words: [], also: callingCodeOf(text) };
@@ -143,7 +128,7 @@ const phone: Comparison = {
 };
 
 const email: Comparison = {
-  levels: ['differs', 'same after the @', 'one character off', 'same'],
+  levels: comparisonLevels.email,
   prepare(text) {
     const form = emailForm(text);
     return form === undefined ? undefined : { form, words: [], also: form.slice(form.indexOf('@')) };
@@ -153,7 +138,7 @@ const email: Comparison = {
 };
 
 const address: Comparison = {
-  levels: fourLevels,
+  levels: comparisonLevels.address,
   prepare(text) {
     const words = addressWords(text);
     if (words.length === 0) return undefined;
@@ -185,7 +170,7 @@ const sharesNumber = (a: readonly string[], b: readonly string[]): boolean =>
 const isoDate = /^(\d{4})-(\d\d)-(\d\d)/;
 
 const date: Comparison = {
-  levels: ['differs', 'same month', 'one digit off, or day and month swapped', 'same'],
+  levels: comparisonLevels.date,
   prepare(text) {
     const [form] = isoDate.exec(text.trim()) ?? [];
     return form === undefined
@@ -207,7 +192,7 @@ function differingCharacters(a: string, b: string): number {
 }
 
 const number: Comparison = {
-  levels: ['differs', 'within a tenth', 'within a hundredth', 'same'],
+  levels: comparisonLevels.number,
   prepare(text) {
     const value = decimalOf(text);
     return value ? { form: value.toString(), words: [], also: '' } : undefined;
@@ -222,7 +207,7 @@ const number: Comparison = {
 };
 
 const text: Comparison = {
-  levels: fourLevels,
+  levels: comparisonLevels.text,
   prepare(given) {
     const words = tokensOf(given);
     return words.length === 0 ? undefined : { form: words.join(' '), words, also: '' };
@@ -236,7 +221,7 @@ const text: Comparison = {
 };
 
 const exact: Comparison = {
-  levels: ['differs', 'same'],
+  levels: comparisonLevels.exact,
   prepare(given) {
     const form = fold(given);
     return form === '' ? undefined : { form, words: [], also: '' };
@@ -247,7 +232,7 @@ const exact: Comparison = {
 
 /** A postcode, a registration number: letters and digits, of which one may be wrong. */
 const code: Comparison = {
-  levels: ['differs', 'one character off', 'same'],
+  levels: comparisonLevels.code,
   prepare(given) {
     const form = fold(given).replaceAll(/[^\p{L}\p{N}]/gu, '');
     return form === '' ? undefined : { form, words: [], also: '' };

@@ -1,18 +1,11 @@
+import { comparisonKinds, type EvidenceField } from '../definition/index.js';
 /** Matching by evidence: what is compared, what is learned, how a score adds up, and what is chosen. */
 import fc from 'fast-check';
 import { compareLists } from '../testing/compareLists.js';
 import { BlockIndex, blocksVersion, storedBlocks } from './blocking.js';
 import { bestAndBeaten, chooseTies, defaultThresholds } from './chooseTies.js';
 import { commonnessOf, learnShares, ShareTable } from './commonness.js';
-import { comparisonKinds } from './comparison.js';
-import {
-  type EvidenceField,
-  type EvidenceRow,
-  evidenceTexts,
-  levelsOf,
-  patternOf,
-  prepareColumns,
-} from './evidence.js';
+import { type EvidenceRow, evidenceTexts, levelsOf, patternOf, prepareColumns } from './evidence.js';
 import { fnv1a } from './fnv.js';
 import { comparePairs } from './matchPairs.js';
 import { learnRelated } from './related.js';

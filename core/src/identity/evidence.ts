@@ -1,15 +1,7 @@
+import type { EvidenceField } from '../definition/index.js';
+import { type ComparisonKind } from '../definition/index.js';
 import type { FieldId, Shared } from '../record/index.js';
-import { type Comparison, type ComparisonKind, comparisonOf, type Prepared } from './comparison.js';
-
-/**
- * Evidence that two records are the same thing: which fields are compared, and how. Several fields are compared as one
- * text.
- */
-export interface EvidenceField {
-  readonly name: string;
-  readonly fields: readonly FieldId[];
-  readonly compare: ComparisonKind;
-}
+import { type Comparison, comparisonOf, type Prepared } from './comparison.js';
 
 /** The values of one record that evidence looks at, by field; missing fields are missing. */
 export type EvidenceRow = ReadonlyMap<FieldId, Shared> | Readonly<Record<FieldId, Shared | undefined>>;
@@ -92,6 +84,3 @@ export function levelsOf(code: PatternCode, fields: number): (number | undefined
   }
   return levels;
 }
-
-/** Most fields whose pattern still is an exact number. */
-export const mostEvidenceFields = 20;

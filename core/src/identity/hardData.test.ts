@@ -1,10 +1,11 @@
+import { type EvidenceField } from '../definition/index.js';
 /**
  * Data that are hard to match: households, values that everybody has, fields that nobody fills, other scripts. Work is
  * bounded, and nothing is tied by what tells nothing.
  */
 import { compareLists } from '../testing/compareLists.js';
 import { chooseTies, defaultThresholds } from './chooseTies.js';
-import type { EvidenceField, EvidenceTexts } from './evidence.js';
+import type { EvidenceTexts } from './evidence.js';
 
 const evidence: EvidenceField[] = [
   { name: 'Name', fields: ['name'], compare: 'person name' },

@@ -6,22 +6,19 @@ export {
   type JudgedPair,
   type Judgement,
   type ScoredPair,
-  type Thresholds,
 } from './chooseTies.js';
-export { type Commonness, learnShares, ShareTable, type ValueShares } from './commonness.js';
-export { type ComparisonKind, comparisonKinds, comparisonOf } from './comparison.js';
+export { learnShares, ShareTable } from './commonness.js';
+export { comparisonOf } from './comparison.js';
 export {
   type EvidenceColumn,
-  type EvidenceField,
   type EvidenceRow,
   type EvidenceTexts,
   evidenceTexts,
-  mostEvidenceFields,
   patternOf,
   prepareColumns,
 } from './evidence.js';
 export { type AnyRecords, learnFromPairs, leastBits, LikelyPairs } from './likelyPairs.js';
-export { type KeyNormalisation, type KeyRule, keyOf, type RuleSays, ruleSays } from './keyRule.js';
+export { keyOf, type RuleSays, ruleSays } from './keyRule.js';
 export {
   type Candidate as UnitCandidate,
   type ConsideredPair,
@@ -46,13 +43,4 @@ export {
 export { levelBits, type Score, type ScorePart, Scorer } from './score.js';
 export { finished, inOneStep, type Steps } from './steps.js';
 export { recordId, type RecordName, type Verdict, Verdicts } from './verdict.js';
-export {
-  type FieldWeights,
-  learnWeights,
-  type LevelWeights,
-  type PatternCounts,
-  probabilityOf,
-  type Related,
-  sampleAnyPairs,
-  type Weights,
-} from './weights.js';
+export { learnWeights, type PatternCounts, probabilityOf, sampleAnyPairs } from './weights.js';

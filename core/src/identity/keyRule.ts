@@ -1,12 +1,5 @@
+import type { KeyNormalisation, KeyRule } from '../definition/index.js';
 import type { FieldId, Shared } from '../record/index.js';
-
-export type KeyNormalisation = 'exact' | 'text' | 'email' | 'digits';
-
-/** Records with equal keys are the same thing. A rule may name several fields; all of them must be filled. */
-export interface KeyRule {
-  readonly name: string;
-  readonly fields: readonly { readonly field: FieldId; readonly normalise: KeyNormalisation }[];
-}
 
 /**
  * The key of a record under a rule: comparable text, or `undefined` when a field of the rule is blank or unreadable.

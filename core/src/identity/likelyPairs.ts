@@ -1,11 +1,18 @@
+import {
+  type Commonness,
+  type EvidenceField,
+  type LevelWeights,
+  type ValueShares,
+  type Weights,
+} from '../definition/index.js';
 import { bestAndBeaten, type ScoredPair } from './chooseTies.js';
-import { type Commonness, ShareTable, type ValueShares } from './commonness.js';
-import { type EvidenceField, type EvidenceTexts, levelBase, patternOf, prepareColumns } from './evidence.js';
+import { ShareTable } from './commonness.js';
+import { type EvidenceTexts, levelBase, patternOf, prepareColumns } from './evidence.js';
 import { commonnessAt, type ComparedPairs } from './matchPairs.js';
 import { learnRelated } from './related.js';
 import { type Score, Scorer } from './score.js';
 import type { Steps } from './steps.js';
-import { learnWeights, type LevelWeights, type PatternCounts, type Weights } from './weights.js';
+import { learnWeights, type PatternCounts } from './weights.js';
 
 /** Pairs below are of no use: nobody would want to be asked about one in a thousand. In bits. */
 export const leastBits = -10;

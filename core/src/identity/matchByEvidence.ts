@@ -1,4 +1,5 @@
-import { chooseTies, type ScoredPair, type Thresholds } from './chooseTies.js';
+import { type Thresholds } from '../definition/index.js';
+import { chooseTies, type ScoredPair } from './chooseTies.js';
 import { inOneStep, type Steps } from './steps.js';
 
 /** Records of one thing: those of an anchor, or newcomers that key rules have put together. */

@@ -1,5 +1,5 @@
+import { type Thresholds } from '../definition/index.js';
 import type { AnchorId, MemberId } from '../record/index.js';
-import type { Thresholds } from './chooseTies.js';
 import type { LikelyPairs } from './likelyPairs.js';
 import { type EvidenceOutcome, type KnownUnit, matchByEvidence } from './matchByEvidence.js';
 import type { RecordMatching } from './recordMatching.js';

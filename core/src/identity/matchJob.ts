@@ -1,9 +1,10 @@
+import { type EvidenceField, type Weights } from '../definition/index.js';
 import { BlockIndex } from './blocking.js';
 import { learnShares, ShareTable } from './commonness.js';
-import { type EvidenceField, type EvidenceTexts, prepareColumns } from './evidence.js';
+import { type EvidenceTexts, prepareColumns } from './evidence.js';
 import type { AnyRecords } from './likelyPairs.js';
 import { type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
-import { sampleAnyPairs, type Weights } from './weights.js';
+import { sampleAnyPairs } from './weights.js';
 
 /** What is compared: the records of all members in one list, the newcomers first. */
 export interface MatchJob {

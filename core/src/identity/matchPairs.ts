@@ -1,5 +1,6 @@
+import { type Commonness } from '../definition/index.js';
 import type { BlockIndex } from './blocking.js';
-import type { Commonness, ShareTable } from './commonness.js';
+import type { ShareTable } from './commonness.js';
 import { type EvidenceColumn, levelBase, levelsOf, type PatternCode, patternOf } from './evidence.js';
 import type { PatternCounts } from './weights.js';
 

@@ -1,13 +1,6 @@
-import { type EvidenceField, levelsOf } from './evidence.js';
-import {
-  type CountedLevels,
-  levelShares,
-  type LevelWeights,
-  type PatternCounts,
-  type Related,
-  shareOf,
-  type Weights,
-} from './weights.js';
+import { type EvidenceField, type LevelWeights, type Related, type Weights } from '../definition/index.js';
+import { levelsOf } from './evidence.js';
+import { type CountedLevels, levelShares, type PatternCounts, shareOf } from './weights.js';
 
 const rounds = 60;
 /** Fewer pairs than this tell nothing of how related records agree. */

@@ -1,7 +1,8 @@
+import { type Commonness, type EvidenceField, type Weights } from '../definition/index.js';
 import { comparisonOf } from './comparison.js';
-import { type Commonness, commonnessOf } from './commonness.js';
-import { type EvidenceField, levelsOf, type PatternCode } from './evidence.js';
-import { probabilityOf, type Weights } from './weights.js';
+import { commonnessOf } from './commonness.js';
+import { levelsOf, type PatternCode } from './evidence.js';
+import { probabilityOf } from './weights.js';
 
 /** What one field adds to a pair's score, in bits. A missing value adds nothing. */
 export interface ScorePart {

@@ -1,35 +1,7 @@
+import type { LevelWeights, Weights } from '../definition/index.js';
+import { type EvidenceField, type ValueShares } from '../definition/index.js';
 import { comparisonOf } from './comparison.js';
-import type { ValueShares } from './commonness.js';
-import { type EvidenceColumn, type EvidenceField, levelsOf, type PatternCode, patternOf } from './evidence.js';
-
-/**
- * What each level of each field says for or against a match (Fellegi and Sunter 1969, A theory for record linkage): `m`
- * is
- * how often it comes among records that are the same thing, `u` among any two records.
- */
-export interface LevelWeights {
-  readonly m: readonly number[];
-  readonly u: readonly number[];
-}
-
-/** With how common its values are. */
-export interface FieldWeights extends LevelWeights, ValueShares {}
-
-/** Records that agree in much without being the same thing: people of one household, branches of one company. */
-export interface Related {
-  /** By field, how often each level comes among them. */
-  readonly fields: readonly (readonly number[])[];
-  /** The share of all pairs that are related. */
-  readonly prior: number;
-}
-
-export interface Weights<Field extends LevelWeights = FieldWeights> {
-  readonly fields: readonly Field[];
-  /** The share of all pairs that are the same thing. */
-  readonly prior: number;
-  /** Where the data have any. */
-  readonly related?: Related | undefined;
-}
+import { type EvidenceColumn, levelsOf, type PatternCode, patternOf } from './evidence.js';
 
 /** How many pairs of each pattern there are. */
 export type PatternCounts = Map<PatternCode, number>;

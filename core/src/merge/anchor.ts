@@ -28,10 +28,18 @@ export interface LostValue {
   readonly value: Shared;
 }
 
+/** A value that lost in a merge, and to what. */
+export interface Loss extends LostValue {
+  readonly why: Cause;
+}
+
 /** The shared value last settled for a field of an anchor. `at` is when the edit that gave it was made. */
 export interface Agreed {
   readonly value: Shared;
+  /** Who gave it; of several, the one that gave it last. */
   readonly by: Giver;
+  /** The others that gave the same value. */
+  readonly also?: readonly Giver[] | undefined;
   readonly at: Instant;
   readonly why: Cause;
 }
@@ -111,5 +119,16 @@ export function expectedFields(tie: Pick<Tie, 'seen' | 'ahead'>): Record<FieldId
 /** A tie as it is now: what was read in this run, or else what is known from before. */
 export function presentOf(tie: Tie, reading: Reading | undefined, field: FieldId): Present {
   if (reading && Object.hasOwn(reading.fields, field)) return reading.fields[field];
-  return tie.ahead[field]?.raw ?? tie.seen[field];
+  const ahead = tie.ahead[field];
+  return ahead ? ahead.raw : tie.seen[field];
+}
+
+/** Whether somebody gave a value: an edit, a rule over edits, or a person. What was only found to be equal was not. */
+export function isEdited(agreed: Agreed | undefined): boolean {
+  return agreed !== undefined && agreed.why.kind !== 'equal' && agreed.why.kind !== 'formula';
+}
+
+/** Whether an anchor has a record that is there. One that has none is dead: nothing is found by it any more. */
+export function isAlive({ ties }: Pick<Anchor, 'ties'>): boolean {
+  return ties.some(({ gone }) => !gone);
 }

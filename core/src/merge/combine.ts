@@ -1,6 +1,6 @@
+import { type Rule } from '../definition/index.js';
 import { diff3Merge } from 'node-diff3';
 import { decimalOf, failed, good, type Outcome, type Shared, WideDecimal } from '../record/index.js';
-import type { Rule } from './rule.js';
 
 /** An edit as a combining rule sees it: what the member's value was, and what it is now. */
 export interface Change {

@@ -5,6 +5,9 @@ export {
   type Cause,
   expectedFields,
   type Giver,
+  isAlive,
+  isEdited,
+  type Loss,
   type LostValue,
   type Parked,
   presentOf,
@@ -12,7 +15,14 @@ export {
   type Tie,
   type TieEnd,
 } from './anchor.js';
-export { type AnchorMerge, type AnchorMergeInput, heldFingerprint, mergeAnchor } from './mergeAnchor.js';
+export { removalOf } from './deletions.js';
+export {
+  type AnchorMerge,
+  type AnchorMergeInput,
+  type FieldLoss,
+  heldFingerprint,
+  mergeAnchor,
+} from './mergeAnchor.js';
 export { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
-export { applyRule, type Candidate, compareShared, type Rule, type RuleStep } from './rule.js';
+export { applyRule, type Candidate, compareShared } from './rule.js';
 export { type HeldChoice, settleHeld, type SettledHeld } from './settleHeld.js';

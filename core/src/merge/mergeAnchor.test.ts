@@ -1,9 +1,8 @@
-import type { Knot, Mapping } from '../knot/index.js';
+import { type Knot, type Mapping, type Rule } from '../definition/index.js';
 import type { Step } from '../mapping/index.js';
 import type { AnchorId } from '../record/index.js';
 import { World } from '../testing/world.js';
 import { heldFingerprint } from './mergeAnchor.js';
-import type { Rule } from './rule.js';
 import { settleHeld } from './settleHeld.js';
 
 const mapping = (field: string, steps: readonly Step[] = [], more: Partial<Mapping> = {}): Mapping => ({

@@ -1,8 +1,7 @@
-import type { CompiledField, CompiledKnot, CompiledMember } from '../knot/index.js';
+import type { CompiledField, CompiledKnot, ComputedField } from '../definition/index.js';
 import {
   type FieldId,
   type Instant,
-  isBlank,
   type MemberId,
   type Raw,
   rawEqual,
@@ -14,12 +13,13 @@ import {
   type Agreed,
   type Ahead,
   type Anchor,
-  type LostValue,
+  isEdited,
+  type Loss,
   presentOf,
   type Reading,
   type Tie,
-  type TieEnd,
 } from './anchor.js';
+import { withConsequences } from './deletions.js';
 import { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
 
 export interface AnchorMergeInput {
@@ -31,112 +31,152 @@ export interface AnchorMergeInput {
 }
 
 export interface AnchorMerge {
-  /**
-   * The anchor as it is after the merge: agreed values settled, ties with what they have seen. Writes are not in it.
-   */
+  /** The anchor as it is after the merge: agreed values settled, ties with what they have seen. Writes are not in it. */
   readonly anchor: Anchor;
   readonly writes: readonly FieldWrite[];
   readonly held: readonly Held[];
   readonly problems: readonly Problem[];
-  readonly lost: readonly (LostValue & { readonly field: FieldId })[];
+  readonly lost: readonly FieldLoss[];
+}
+
+export interface FieldLoss extends Loss {
+  readonly field: FieldId;
 }
 
 /** Merges all fields of an anchor. A held or unreadable field affects only itself. */
-export function mergeAnchor({ knot, anchor, readings, now }: AnchorMergeInput): AnchorMerge {
-  const order = new Map(knot.members.map(({ id }, index) => [id, index]));
-  const current = withConsequences(
-    knot,
-    anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now)),
-    readings,
-  );
-  const taking = current
-    .filter((tie) => !tie.gone && !tie.rejected)
-    .toSorted((a, b) => (order.get(a.member) ?? 0) - (order.get(b.member) ?? 0));
+export function mergeAnchor(input: AnchorMergeInput): AnchorMerge {
+  const merging = new AnchorMerging(input);
+  const { knot } = input;
+  const computed = new Set(knot.computed.map(({ id }) => id));
+  for (const field of knot.fields) if (!computed.has(field.id)) merging.merge(field);
+  // What is computed comes last, each after what it names: it follows what has been agreed, and no member edits it.
+  const fieldOf = new Map(knot.fields.map((field) => [field.id, field]));
+  for (const field of knot.computed) merging.compute(field, fieldOf.get(field.id) as CompiledField);
+  return merging.result();
+}
 
-  const agreed: Record<FieldId, Agreed> = { ...anchor.agreed };
-  const changes = new Map<
-    MemberId,
-    { seen: Record<FieldId, Raw>; ahead: Record<FieldId, Ahead>; left: Record<FieldId, Shared> }
-  >(taking.map((tie) => [tie.member, { seen: { ...tie.seen }, ahead: {}, left: {} }]));
-  const result = {
-    writes: [] as FieldWrite[],
-    held: [] as Held[],
-    problems: [] as Problem[],
-    lost: [] as (LostValue & { field: FieldId })[],
-  };
-  const merge = (field: CompiledField): void => {
-    const ties = taking.flatMap((tie): FieldTie[] => {
-      const mapping = field.mappings.get(tie.member);
-      const reading = readings.get(tie.member);
-      if (!mapping) return [];
-      return [
-        {
-          tie,
-          lens: mapping.lens,
-          present: presentOf(tie, reading, field.id),
-          modifiedAt: reading?.modifiedAt,
-          drift: mapping.drift,
-        },
-      ];
-    });
+/** What the merge of its fields makes of one tie. */
+interface TieChange {
+  readonly seen: Record<FieldId, Raw>;
+  readonly ahead: Record<FieldId, Ahead>;
+  readonly left: Record<FieldId, Shared>;
+}
+
+class AnchorMerging {
+  readonly #input: AnchorMergeInput;
+  /** As they are after reading. */
+  readonly #ties: readonly Tie[];
+  /** Those that give and receive, in the knot's order of members. */
+  readonly #taking: readonly Tie[];
+  readonly #changes: ReadonlyMap<MemberId, TieChange>;
+  readonly #agreed: Record<FieldId, Agreed>;
+  readonly #writes: FieldWrite[] = [];
+  readonly #held: Held[] = [];
+  readonly #problems: Problem[] = [];
+  readonly #lost: FieldLoss[] = [];
+
+  constructor(input: AnchorMergeInput) {
+    const { knot, anchor, readings, now } = input;
+    this.#input = input;
+    const read = anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now));
+    this.#ties = withConsequences(knot, anchor.ties, read, readings);
+    const order = new Map(knot.members.map(({ id }, index) => [id, index]));
+    this.#taking = this.#ties
+      .filter((tie) => !tie.gone && !tie.rejected)
+      .toSorted((a, b) => (order.get(a.member) ?? 0) - (order.get(b.member) ?? 0));
+    this.#changes = new Map(
+      this.#taking.map(({ member, seen, left }) => [member, { seen: { ...seen }, ahead: {}, left: { ...left } }]),
+    );
+    this.#agreed = { ...anchor.agreed };
+  }
+
+  merge(field: CompiledField): void {
+    const { knot, now } = this.#input;
+    const ties = this.#tiesOf(field);
     if (ties.length === 0) return;
     const merged = mergeField({
       field: field.id,
       type: field.type,
       rule: field.rule,
-      agreed: agreed[field.id],
+      agreed: this.#agreed[field.id],
       ties,
       now,
       adopt: knot.start === 'adopt',
     });
-    if (merged.agreed) agreed[field.id] = merged.agreed;
-    if (merged.held) result.held.push(merged.held);
-    result.writes.push(...merged.writes);
-    result.problems.push(...merged.problems);
-    result.lost.push(...merged.lost.map((lost) => ({ ...lost, field: field.id })));
-    for (const [member, raw] of merged.seen)
-      (changes.get(member) as { seen: Record<FieldId, Raw> }).seen[field.id] = raw;
-    for (const [member, ahead] of merged.ahead)
-      (changes.get(member) as { ahead: Record<FieldId, Ahead> }).ahead[field.id] = ahead;
-    for (const [member, left] of merged.left)
-      (changes.get(member) as { left: Record<FieldId, Shared> }).left[field.id] = left;
-  };
-  const computed = new Map(knot.computed.map((one) => [one.id, one]));
-  for (const field of knot.fields) if (!computed.has(field.id)) merge(field);
-  // What is computed comes last, each after what it names: it follows what has been agreed, and no member edits it.
-  const byId = new Map(knot.fields.map((field) => [field.id, field]));
-  for (const [id, field] of computed) {
-    const value = field.compute({ get: (name) => agreed[name]?.value });
-    const before = agreed[id];
+    if (merged.agreed) this.#agreed[field.id] = merged.agreed;
+    if (merged.held) this.#held.push(merged.held);
+    this.#writes.push(...merged.writes);
+    this.#problems.push(...merged.problems);
+    this.#lost.push(...merged.lost.map((lost) => ({ ...lost, field: field.id })));
+    for (const { tie } of ties) {
+      const change = this.#changes.get(tie.member) as TieChange;
+      delete change.left[field.id];
+      const [seen, ahead, left] = [merged.seen, merged.ahead, merged.left].map((of) => of.get(tie.member));
+      if (seen !== undefined) change.seen[field.id] = seen as Raw;
+      if (ahead !== undefined) change.ahead[field.id] = ahead as Ahead;
+      if (left !== undefined) change.left[field.id] = left as Shared;
+    }
+  }
+
+  /** A formula that fails leaves its field as it is: what was agreed, and what ties were told, stays. */
+  compute(computed: ComputedField, field: CompiledField): void {
+    const { knot, now } = this.#input;
+    const value = computed.compute({ get: (name) => this.#agreed[name]?.value });
     if (!value.ok) {
-      const [first] = taking;
+      const [first] = this.#taking;
       if (first)
-        result.problems.push({
+        this.#problems.push({
           member: first.member,
-          field: id,
+          field: field.id,
           kind: 'unreadable',
           raw: undefined,
           reason: value.reason,
         });
-      continue;
+      return;
     }
-    if (before ? !sameShared(before.value, value.value) : value.value !== null)
-      agreed[id] = {
+    const before = this.#agreed[field.id];
+    const isNew = before ? !sameShared(before.value, value.value) : value.value !== null;
+    if (isNew && !before && knot.start === 'adopt' && !this.#mayAdopt(computed, field, value.value)) return;
+    if (isNew)
+      this.#agreed[field.id] = {
         value: value.value,
         by: { kind: 'formula' },
         at: now,
-        why: { kind: 'formula', of: [...field.names] },
+        why: { kind: 'formula', of: [...computed.names] },
       };
-    merge(byId.get(id) as CompiledField);
+    this.merge(field);
   }
-  const ties = current.map((tie) => ({ ...tie, ...changes.get(tie.member) }));
-  return { anchor: { ...anchor, agreed, ties }, ...result };
+
+  /** While nothing that a formula names was edited, what is there stays: it is agreed only where all say the same. */
+  #mayAdopt({ names }: ComputedField, field: CompiledField, value: Shared): boolean {
+    if ([...names].some((name) => isEdited(this.#agreed[name]))) return true;
+    return this.#tiesOf(field).every(({ lens, present }) => lens.means(present, value));
+  }
+
+  #tiesOf(field: CompiledField): FieldTie[] {
+    const { readings } = this.#input;
+    return this.#taking.flatMap((tie): FieldTie[] => {
+      const mapping = field.mappings.get(tie.member);
+      if (!mapping) return [];
+      const reading = readings.get(tie.member);
+      const present = presentOf(tie, reading, field.id);
+      return [{ tie, lens: mapping.lens, present, modifiedAt: reading?.modifiedAt, drift: mapping.drift }];
+    });
+  }
+
+  result(): AnchorMerge {
+    const ties = this.#ties.map((tie) => ({ ...tie, ...this.#changes.get(tie.member) }));
+    return {
+      anchor: { ...this.#input.anchor, agreed: this.#agreed, ties },
+      writes: this.#writes,
+      held: this.#held,
+      problems: this.#problems,
+      lost: this.#lost,
+    };
+  }
 }
 
-/**
- * Takes up what was read: the version, and whether the record is rejected now. A rejected record's values wait ahead of
- * seen.
- */
+/** Takes up what was read: the version, and whether the record is rejected now. A rejected record's values wait. */
 function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie {
   if (!reading) return tie;
   const { rejected: _, end: __, ...rest } = tie;
@@ -153,37 +193,6 @@ function withReading(tie: Tie, reading: Reading | undefined, now: Instant): Tie 
     };
   }
   return { ...read, ahead, rejected: reading.rejected };
-}
-
-/**
- * What follows from a deletion is settled when it is first merged, by the definition as it is then: a later version
- * must
- * not remove what was left long ago. An edit elsewhere at the same time is for a person to weigh.
- */
-function withConsequences(
-  knot: CompiledKnot,
-  ties: readonly Tie[],
-  readings: ReadonlyMap<MemberId, Reading>,
-): readonly Tie[] {
-  const isNew = ({ gone, end }: Tie): boolean => gone === true && end === undefined;
-  if (!ties.some(isNew)) return ties;
-  const isEdited = ({ member, gone, seen }: Tie): boolean =>
-    !gone &&
-    Object.entries(readings.get(member)?.fields ?? {}).some(
-      ([field, raw]) =>
-        (seen[field] === undefined ? !isBlank(raw) : !rawEqual(seen[field], raw)) &&
-        knot.fields.find(({ id }) => id === field)?.mappings.get(member)?.lens.reads === true,
-    );
-  const edited = ties.some(isEdited);
-  return ties.map((tie) =>
-    isNew(tie) ? { ...tie, end: endOf(knot.member(tie.member).whenDeleted ?? 'nothing', edited) } : tie,
-  );
-}
-
-function endOf(follows: NonNullable<CompiledMember['whenDeleted']>, edited: boolean): TieEnd {
-  if (follows === 'nothing') return 'keep others';
-  if (follows === 'ask' || edited) return 'ask';
-  return follows === 'archive' ? 'archive others' : 'delete others';
 }
 
 /** A stable text for what a held decision shows: when it differs, the values have changed meanwhile. */

@@ -1,8 +1,8 @@
+import { type Rule } from '../definition/index.js';
 import type { Lens } from '../mapping/index.js';
 import {
   type FieldId,
   type FieldType,
-  good,
   type Instant,
   type MemberId,
   normalise,
@@ -13,9 +13,9 @@ import {
   type Shared,
   sharedKey,
 } from '../record/index.js';
-import type { Agreed, Ahead, Cause, Giver, LostValue, Tie } from './anchor.js';
+import type { Agreed, Ahead, Cause, Giver, Loss, LostValue, Tie } from './anchor.js';
 import { type Change, combine } from './combine.js';
-import { applyRule, type Candidate, type Rule } from './rule.js';
+import { applyRule, type Candidate } from './rule.js';
 
 /** One tie's part in the merge of one field. */
 export interface FieldTie {
@@ -66,7 +66,7 @@ export interface Held {
 export interface FieldMerge {
   readonly agreed: Agreed | undefined;
   readonly held?: Held;
-  readonly lost: readonly LostValue[];
+  readonly lost: readonly Loss[];
   readonly writes: readonly FieldWrite[];
   readonly problems: readonly Problem[];
   /** What each tie has seen after this merge; a member that is missing keeps what it had. */
@@ -79,9 +79,10 @@ export interface FieldMerge {
 interface Edit {
   readonly from: FieldTie;
   readonly value: Shared;
+  /** What the member's value was before; `undefined` for a newcomer. */
+  readonly before: Shared | undefined;
   readonly at: Instant;
   readonly behind: boolean;
-  readonly newcomer: boolean;
 }
 
 interface Read {
@@ -111,9 +112,9 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
     }
   }
   const unreadable = new Set(problems.map(({ member }) => member));
-  const adopted = adopt && agreed === undefined;
-  const edits = readable.flatMap((read) => editOf(input, read, adopted) ?? []);
-  const outcome = adopted && edits.length === 0 ? adoptEqual(input, readable) : settle(input, edits);
+  const edits = readable.flatMap((read) => editOf(input, read) ?? []);
+  const outcome =
+    adopt && agreed === undefined && edits.length === 0 ? adoptEqual(input, readable) : settle(input, edits);
 
   if (outcome.held) {
     for (const { from } of edits) ahead.set(from.tie.member, stayAhead(input, from));
@@ -124,7 +125,7 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
       writes: [],
       problems,
       ahead,
-      left: keepLeft(input),
+      left: stillLeft(input),
       seen: seenAfter(ties, ahead),
     };
   }
@@ -141,21 +142,21 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
 }
 
 /** Step 1 and 2: whether a tie has an edit, and whether that edit was made without knowing the agreed value. */
-function editOf(input: FieldMergeInput, { tie, value }: Read, adopted: boolean): Edit | undefined {
+function editOf(input: FieldMergeInput, { tie, value }: Read): Edit | undefined {
   const agreed = input.agreed?.value;
   const seen = tie.tie.seen[input.field];
   const before = seen === undefined ? undefined : tie.lens.inbound(seen, agreed);
   // What can no longer be read (the mapping changed meanwhile) tells nothing: such a tie is a newcomer.
   const newcomer = !before?.ok;
-  if (newcomer && adopted) return undefined;
+  if (newcomer && input.adopt) return undefined;
   const edited = before?.ok ? !sameShared(value, before.value) : value !== null && !sameShared(value, agreed);
   if (!edited) return undefined;
   const noticed = noticedBefore(input, tie);
   const behind = newcomer || (tie.lens.writes && agreed !== undefined && !tie.lens.means(seen, agreed));
   return {
     from: tie,
-    value: behind ? readAlone(tie, value) : value,
-    newcomer,
+    value: behind ? readAlone(tie.lens, tie.present as Raw, value) : value,
+    before: !before?.ok ? undefined : behind ? readAlone(tie.lens, seen as Raw, before.value) : before.value,
     at: noticed ? (noticed.modifiedAt ?? noticed.noticedAt) : (tie.modifiedAt ?? input.now),
     behind,
   };
@@ -166,18 +167,17 @@ function editOf(input: FieldMergeInput, { tie, value }: Read, adopted: boolean):
  * completed with a rest that never belonged to it (`Oakridge N`, cut at ten, and `Fernhill Gardens` would make
  * `Oakridge Nrdens`).
  */
-function readAlone({ lens, present }: FieldTie, value: Shared): Shared {
-  const alone = lens.inbound(present as Raw, undefined);
+function readAlone(lens: Lens, raw: Raw, value: Shared): Shared {
+  const alone = lens.inbound(raw, undefined);
   return alone.ok ? alone.value : value;
 }
 
 interface Settlement {
   readonly agreed: Agreed | undefined;
-  readonly lost: readonly LostValue[];
   readonly held?: Held;
+  readonly lost: readonly Loss[];
 }
 
-/** Steps 3 to 6. */
 function settle(input: FieldMergeInput, edits: readonly Edit[]): Settlement {
   const { agreed, rule, type } = input;
   if (edits.length === 0) return { agreed, lost: [] };
@@ -185,20 +185,20 @@ function settle(input: FieldMergeInput, edits: readonly Edit[]): Settlement {
     const combined = combineEdits(input, rule.combine, edits);
     if (combined) return combined;
   }
-  const candidates = candidatesOf(input, edits);
+  const shadows = new Shadows(agreed, edits);
+  const candidates = candidatesOf(agreed, edits, shadows);
   const only = candidates[0] as Candidate;
   if (candidates.length === 1) {
-    const lost = lostTo(only, edits, agreed, false);
-    return { agreed: only.isAgreed ? agreed : agreedFrom(only, { kind: 'edit', members: membersOf(only) }), lost };
+    return { agreed: agreedOn(agreed, only, edits, { kind: 'edit', members: only.editedIn }), lost: [] };
   }
   const outcome = applyRule(rule, type, candidates);
   const winner = outcome.candidates[0] as Candidate;
   if (outcome.candidates.length > 1 || !outcome.settledBy) {
     return { agreed, lost: [], held: { field: input.field, base: agreed, candidates, reason: heldBecause(rule) } };
   }
-  const lost = lostTo(winner, edits, agreed, true);
-  const why: Cause = { kind: 'rule', rule: outcome.settledBy, members: membersOf(winner), over: lost };
-  return { agreed: winner.isAgreed ? agreed : agreedFrom(winner, why), lost };
+  const over = lostTo(winner, candidates, edits, shadows);
+  const why: Cause = { kind: 'rule', rule: outcome.settledBy, members: membersOf(winner), over };
+  return { agreed: agreedOn(agreed, winner, edits, why), lost: over.map((lost) => ({ ...lost, why })) };
 }
 
 function heldBecause(rule: Rule): string {
@@ -207,38 +207,76 @@ function heldBecause(rule: Rule): string {
 }
 
 /** Step 3: the values of all edits, and the agreed one if any editing tie is behind; shadows drop out. */
-function candidatesOf({ agreed }: FieldMergeInput, edits: readonly Edit[]): readonly Candidate[] {
-  const values: { value: Shared; edit?: Edit }[] = edits.map((edit) => ({ value: edit.value, edit }));
-  if (agreed && edits.some(({ behind }) => behind)) values.push({ value: agreed.value });
-  const first = values[0] as { value: Shared };
-  const inConflict = values.some(({ value }) => !sameShared(value, first.value));
-  const isShadow = (of: { value: Shared; edit?: Edit }, other: { value: Shared }): boolean =>
-    of.edit !== undefined &&
-    !sameShared(of.value, other.value) &&
-    of.edit.from.lens.means(of.edit.from.present, other.value);
-  const survivors = !inConflict
-    ? values
-    : values.filter((one) => !values.some((other) => isShadow(one, other) && !isShadow(other, one)));
-
-  const groups = new Map<string, { value: Shared; edits: Edit[]; isAgreed: boolean }>();
-  for (const { value, edit } of survivors.length > 0 ? survivors : values) {
-    const group = groups.get(sharedKey(value)) ?? { value, edits: [], isAgreed: false };
-    if (edit) group.edits.push(edit);
-    else group.isAgreed = true;
-    groups.set(sharedKey(value), group);
+function candidatesOf(agreed: Agreed | undefined, edits: readonly Edit[], shadows: Shadows): readonly Candidate[] {
+  const groups = new Map<string, { value: Shared; edits: Edit[] }>();
+  const putForward = edits.filter((edit) => !shadows.dropsOut(edit));
+  for (const edit of putForward.length > 0 || shadows.agreedCompetes ? putForward : edits) {
+    const group = groups.get(sharedKey(edit.value)) ?? { value: edit.value, edits: [] };
+    group.edits.push(edit);
+    groups.set(sharedKey(edit.value), group);
   }
+  if (agreed && shadows.agreedCompetes && !groups.has(sharedKey(agreed.value)))
+    groups.set(sharedKey(agreed.value), { value: agreed.value, edits: [] });
   // Edits come in the knot's order of members, and so do the groups and their givers; the agreed value is named last.
   return [...groups.values()]
-    .map(({ value, edits: alike, isAgreed }): Candidate => {
-      if (isAgreed && agreed) return { value, givers: [agreed.by], at: agreed.at, isAgreed: true };
+    .map(({ value, edits: alike }): Candidate => {
+      const isAgreed = agreed !== undefined && sameShared(agreed.value, value);
+      const before = isAgreed ? [agreed.by, ...(agreed.also ?? [])] : [];
+      const editedIn = alike.map(({ from }) => from.tie.member);
+      const givers = [...editedIn.map((member): Giver => ({ kind: 'member', member })), ...before];
       return {
         value,
-        givers: alike.map(({ from }) => ({ kind: 'member', member: from.tie.member })),
-        at: Math.max(...alike.map(({ at }) => at)),
-        isAgreed: false,
+        givers: givers.filter((giver, place) => givers.findIndex((other) => sameGiver(giver, other)) === place),
+        at: Math.max(...alike.map(({ at }) => at), ...(isAgreed ? [agreed.at] : [])),
+        isAgreed,
+        editedIn,
       };
     })
     .toSorted((a, b) => Number(a.isAgreed) - Number(b.isAgreed));
+}
+
+/**
+ * Which edits are shadows: their raw value already means another value that is put forward, because their member is
+ * narrower. The shadow of a shadow is one too; two that are shadows of each other are none.
+ */
+class Shadows {
+  /** Whether the value agreed before is put forward as well: an editing tie did not know it. */
+  readonly agreedCompetes: boolean;
+  readonly #agreed: Shared | undefined;
+  readonly #edits: readonly Edit[];
+  readonly #values: readonly Shared[];
+
+  constructor(agreed: Agreed | undefined, edits: readonly Edit[]) {
+    this.agreedCompetes = agreed !== undefined && edits.some(({ behind }) => behind);
+    this.#agreed = this.agreedCompetes ? agreed?.value : undefined;
+    this.#edits = edits;
+    this.#values = [...edits.map(({ value }) => value), ...(this.#agreed === undefined ? [] : [this.#agreed])];
+  }
+
+  dropsOut(edit: Edit): boolean {
+    return this.#values.some((value) => this.#shadows(edit, value) && !this.#isShadowedBack(edit, value));
+  }
+
+  /** Whether an edit stands for that value, itself or by way of others: then nothing is lost where it wins. */
+  standsFor(edit: Edit, value: Shared): boolean {
+    const looked = new Set<Edit>();
+    const look = (from: Edit): boolean => {
+      if (sameShared(from.value, value) || this.#shadows(from, value)) return true;
+      looked.add(from);
+      return this.#edits.some((other) => !looked.has(other) && this.#shadows(from, other.value) && look(other));
+    };
+    return look(edit);
+  }
+
+  #shadows({ value, from: { lens, present } }: Edit, other: Shared): boolean {
+    return !sameShared(value, other) && lens.means(present, other);
+  }
+
+  /** Whether all who put that value forward show no more than a shadow of this edit's. */
+  #isShadowedBack({ value }: Edit, by: Shared): boolean {
+    if (this.#agreed !== undefined && sameShared(this.#agreed, by)) return false;
+    return this.#edits.every((other) => !sameShared(other.value, by) || this.#shadows(other, value));
+  }
 }
 
 /** Step 5. Newcomers have no seen of their own to be combined against: for them the steps of the rule decide. */
@@ -250,64 +288,78 @@ function combineEdits(
   const agreed = input.agreed?.value;
   // Without a value to start from, only lists have a natural beginning: the empty one.
   if (agreed === undefined && kind !== 'union') return undefined;
-  const changes: Change[] = [];
-  for (const { from, value, newcomer } of edits) {
-    const seen = from.tie.seen[input.field];
-    // A list that arrives adds its items; every other newcomer has to be chosen.
-    if (newcomer && kind !== 'union') return undefined;
-    const before = newcomer || seen === undefined ? good(null) : from.lens.inbound(seen, agreed);
-    if (!before.ok) return undefined;
-    changes.push({ from: before.value, to: value });
-  }
+  // A list that arrives adds its items; every other newcomer has to be chosen.
+  if (kind !== 'union' && edits.some(({ before }) => before === undefined)) return undefined;
+  const changes = edits.map(({ before, value }): Change => ({ from: before ?? null, to: value }));
   const combined = combine(kind, agreed ?? null, changes);
   if (!combined.ok) return undefined;
   const value = normalise(input.type, combined.value);
   if (!value.ok) return undefined;
-  const members = edits.map(({ from }) => from.tie.member);
-  const by: Giver = { kind: 'member', member: members[0] as MemberId };
-  return {
-    agreed: {
-      value: value.value,
-      by,
-      at: Math.max(...edits.map(({ at }) => at)),
-      why: { kind: 'combined', rule: kind, members },
-    },
-    lost: [],
-  };
+  const why: Cause = { kind: 'combined', rule: kind, members: edits.map(({ from }) => from.tie.member) };
+  return { agreed: { value: value.value, ...givenBy(edits), why }, lost: [] };
 }
 
-/** Step 10: where all say the same it is agreed; where they differ nothing is. */
-function adoptEqual({ agreed, now }: FieldMergeInput, readable: readonly Read[]): Settlement {
+/**
+ * Step 10: where all say the same it is agreed, and so in members that only receive; where they differ nothing is, so
+ * that nothing is written until somebody edits.
+ */
+function adoptEqual({ agreed, ties, now }: FieldMergeInput, readable: readonly Read[]): Settlement {
   const first = readable[0];
-  if (!first || !readable.every(({ value }) => sameShared(value, first.value))) return { agreed, lost: [] };
+  const givers = ties.filter(({ lens, present }) => lens.reads && present !== undefined);
+  if (!first || readable.length < givers.length) return { agreed, lost: [] };
+  const differs = ({ lens, present }: FieldTie): boolean =>
+    present === undefined ? first.value !== null : !lens.means(present, first.value);
+  if (ties.some(differs)) return { agreed, lost: [] };
+  const edits = readable.map(({ tie }) => ({ from: tie, at: tie.modifiedAt ?? now }));
   const members = readable.map(({ tie }) => tie.tie.member);
-  const by: Giver = { kind: 'member', member: first.tie.tie.member };
-  return {
-    agreed: { value: first.value, by, at: first.tie.modifiedAt ?? now, why: { kind: 'equal', members } },
-    lost: [],
-  };
+  return { agreed: { value: first.value, ...givenBy(edits), why: { kind: 'equal', members } }, lost: [] };
 }
 
-function agreedFrom(candidate: Candidate, why: Cause): Agreed {
-  return { value: candidate.value, by: candidate.givers[0] as Giver, at: candidate.at, why };
+/** Who gave a value, and when: of several givers the one that was last is named first. */
+function givenBy(edits: readonly Pick<Edit, 'from' | 'at'>[]): Pick<Agreed, 'by' | 'also' | 'at'> {
+  const at = Math.max(...edits.map((edit) => edit.at));
+  const last = edits.find((edit) => edit.at === at) as Pick<Edit, 'from'>;
+  const member = (edit: Pick<Edit, 'from'>): Giver => ({ kind: 'member', member: edit.from.tie.member });
+  const also = edits.filter((edit) => edit !== last).map(member);
+  return { by: member(last), at, ...(also.length > 0 ? { also } : {}) };
+}
+
+/** The value agreed on now. Who gives again what was agreed joins those who gave it before. */
+function agreedOn(
+  before: Agreed | undefined,
+  { value, isAgreed, editedIn, givers }: Candidate,
+  edits: readonly Edit[],
+  why: Cause,
+): Agreed {
+  const given = edits.filter((edit) => editedIn.includes(edit.from.tie.member));
+  if (!isAgreed || !before) return { value, ...givenBy(given), why };
+  if (given.length === 0) return before;
+  const { by, at } = givenBy(given);
+  const isLater = at > before.at;
+  const last = isLater ? by : before.by;
+  return { ...before, by: last, at: isLater ? at : before.at, also: givers.filter((giver) => !sameGiver(giver, last)) };
+}
+
+function sameGiver(a: Giver, b: Giver): boolean {
+  return JSON.stringify(a) === JSON.stringify(b);
 }
 
 function membersOf(candidate: Candidate): readonly MemberId[] {
   return candidate.givers.flatMap((giver) => (giver.kind === 'member' ? [giver.member] : []));
 }
 
-/** Edits whose value did not win. A shadow of the winner has lost nothing. */
+/** Values that did not win. What stands for the winner has lost nothing. */
 function lostTo(
   winner: Candidate,
+  candidates: readonly Candidate[],
   edits: readonly Edit[],
-  agreed: Agreed | undefined,
-  inConflict: boolean,
+  shadows: Shadows,
 ): readonly LostValue[] {
-  const lost: LostValue[] = edits
-    .filter(({ value, from }) => !sameShared(value, winner.value) && !from.lens.means(from.present, winner.value))
-    .map(({ value, from }) => ({ member: from.tie.member, value }));
-  const agreedCompeted = inConflict && agreed && !winner.isAgreed && edits.some(({ behind }) => behind);
-  return agreedCompeted && !sameShared(agreed.value, winner.value) ? [...lost, { value: agreed.value }] : lost;
+  const lost = edits
+    .filter((edit) => !shadows.standsFor(edit, winner.value))
+    .map(({ value, from }): LostValue => ({ member: from.tie.member, value }));
+  const beaten = candidates.find(({ isAgreed }) => isAgreed);
+  return beaten && beaten !== winner && beaten.editedIn.length === 0 ? [...lost, { value: beaten.value }] : lost;
 }
 
 /** Steps 7 and 9: what each receiving tie must be written, and what is left as somebody edited it. */
@@ -315,13 +367,19 @@ function writesTo(input: FieldMergeInput, agreed: Agreed | undefined, unreadable
   const writes: FieldWrite[] = [];
   const unwritable: Problem[] = [];
   const left = new Map<MemberId, Shared>();
-  for (const { tie, lens, present, drift } of agreed ? input.ties : []) {
+  for (const fieldTie of agreed ? input.ties : []) {
+    const { tie, lens, present } = fieldTie;
     const { member } = tie;
     const value = (agreed as Agreed).value;
-    if (!lens.writes || unreadable.has(member) || lens.means(present, value)) continue;
+    // What cannot be read is not overwritten, and what it was told before stays told.
+    if (unreadable.has(member)) {
+      if (Object.hasOwn(tie.left, input.field)) left.set(member, tie.left[input.field] as Shared);
+      continue;
+    }
+    if (!lens.writes || lens.means(present, value)) continue;
     // Systems that leave empty fields out say nothing when they say nothing.
     if (present === undefined && value === null) continue;
-    if (drift === 'leave' && isLeft(input, tie, lens, present, value)) {
+    if (isLeft(input, fieldTie, value)) {
       left.set(member, value);
       continue;
     }
@@ -333,17 +391,31 @@ function writesTo(input: FieldMergeInput, agreed: Agreed | undefined, unreadable
   return { writes, unwritable, left };
 }
 
-function isLeft(input: FieldMergeInput, tie: Tie, lens: Lens, present: Present, value: Shared): boolean {
-  if (lens.reads) return false;
-  const alreadyLeft = tie.left[input.field];
+/**
+ * Whether a value stays there although it is not the agreed one: somebody edited it in a member that only receives and
+ * is to be left alone, or it was there when its record was adopted. It stays until the agreed value is another.
+ */
+function isLeft({ field, adopt }: FieldMergeInput, { tie, lens, present, drift }: FieldTie, value: Shared): boolean {
+  const isAloneByHand = !lens.reads && drift === 'leave';
+  if (!adopt && !isAloneByHand) return false;
+  const alreadyLeft = tie.left[field];
   if (alreadyLeft !== undefined) return sameShared(alreadyLeft, value);
-  const seen = tie.seen[input.field];
-  return seen !== undefined && !rawEqual(seen, present) && lens.means(seen, value);
+  const seen = tie.seen[field];
+  const isNewHere = seen === undefined && (present !== undefined || Object.keys(tie.seen).length === 0);
+  if (adopt && isNewHere) return true;
+  return isAloneByHand && seen !== undefined && !rawEqual(seen, present) && lens.means(seen, value);
 }
 
-function keepLeft({ ties, field }: FieldMergeInput): ReadonlyMap<MemberId, Shared> {
+/** What stays left while the field is held: the agreed value is as it was. */
+function stillLeft(input: FieldMergeInput): ReadonlyMap<MemberId, Shared> {
+  const { agreed, ties, field } = input;
   return new Map(
-    ties.flatMap(({ tie }) => (Object.hasOwn(tie.left, field) ? [[tie.member, tie.left[field] as Shared]] : [])),
+    ties.flatMap((fieldTie): [MemberId, Shared][] => {
+      const { tie, lens, present } = fieldTie;
+      if (Object.hasOwn(tie.left, field)) return [[tie.member, tie.left[field] as Shared]];
+      const differs = agreed !== undefined && lens.writes && !lens.means(present, agreed.value);
+      return differs && isLeft(input, fieldTie, agreed.value) ? [[tie.member, agreed.value]] : [];
+    }),
   );
 }
 

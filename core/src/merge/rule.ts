@@ -1,32 +1,19 @@
+import type { Rule, RuleStep } from '../definition/index.js';
 import type { FieldType, Instant, MemberId, Shared } from '../record/index.js';
 import { decimalOf } from '../record/index.js';
 import type { Giver } from './anchor.js';
 
-/**
- * What settles a conflict: steps that each narrow the candidates, the last being *ask* or an order of members.
- * A combining rule takes every edit into one value; its steps are for what cannot be combined.
- */
-export interface Rule {
-  readonly combine?: 'sum' | 'union' | 'text' | undefined;
-  readonly steps: readonly RuleStep[];
-}
-
-export type RuleStep =
-  | { readonly step: 'newest'; readonly toleranceSeconds?: number | undefined }
-  | { readonly step: 'order'; readonly members: readonly MemberId[] }
-  | { readonly step: 'greatest' }
-  | { readonly step: 'least' }
-  | { readonly step: 'longest' }
-  | { readonly step: 'present' }
-  | { readonly step: 'ask' };
-
-/** A value that an edit, or the agreed value, puts forward. */
+/** A value that edits, or the agreed value, put forward. */
 export interface Candidate {
   readonly value: Shared;
-  /** The members whose edits say so, in the knot's order of members; for the agreed value, its giver. */
+  /** Everybody who gave it: whose edits say so, in the knot's order of members, and the givers of the agreed value. */
   readonly givers: readonly Giver[];
+  /** The latest of the times at which they gave it. */
   readonly at: Instant;
+  /** Whether it is what was agreed before. */
   readonly isAgreed: boolean;
+  /** The members whose edits say so now. */
+  readonly editedIn: readonly MemberId[];
 }
 
 export interface RuleOutcome {
@@ -77,16 +64,19 @@ function narrow(
   }
 }
 
-/** A person's word comes before every member; an edit comes before the agreed value that the same member gave. */
-function rank(candidate: Candidate, members: readonly MemberId[]): number {
-  const ranks = candidate.givers.map((giver) => {
+/**
+ * The place of a candidate's best-placed giver. A person's word comes before every member; an edit comes before the
+ * agreed value that the same member gave.
+ */
+function rank({ givers, editedIn }: Candidate, members: readonly MemberId[]): number {
+  const ranks = givers.map((giver) => {
     if (giver.kind === 'person') return -1;
     // A computed field has no edits, and a field that was computed once ranks after every member.
     if (giver.kind === 'formula') return members.length;
-    const at = members.indexOf(giver.member);
-    return at < 0 ? members.length : at;
+    const place = members.indexOf(giver.member);
+    return (place < 0 ? members.length : place) + (editedIn.includes(giver.member) ? 0 : 0.5);
   });
-  return Math.min(...ranks) + (candidate.isAgreed ? 0.5 : 0);
+  return Math.min(...ranks);
 }
 
 function bestBy(candidates: readonly Candidate[], score: (candidate: Candidate) => number): readonly Candidate[] {

@@ -1,4 +1,4 @@
-import type { CompiledKnot } from '../knot/index.js';
+import { type CompiledKnot } from '../definition/index.js';
 import type { Anchor, Tie } from '../merge/index.js';
 import {
   type FieldId,
@@ -88,16 +88,18 @@ function holding(knot: CompiledKnot, tie: Tie, operation: Operation, record: Sou
   const seen: Record<FieldId, Raw> = { ...tie.seen };
   const altered: [path: string, before: Raw, after: Raw][] = [];
   for (const { field, path, after, meaning } of operation.changes) {
-    const held = holds[field] ?? after;
+    // An answer that says *empty* is an answer.
+    const held = Object.hasOwn(holds, field) ? (holds[field] as Raw) : after;
     seen[field] = held;
     // Other fields that read the same place see our own write there, and not an edit.
     for (const other of knot.fields)
       if (other.id !== field && other.mappings.get(tie.member)?.field === path)
-        seen[other.id] = holds[other.id] ?? after;
+        seen[other.id] = Object.hasOwn(holds, other.id) ? (holds[other.id] as Raw) : after;
     if (!meaningOf(knot, tie.member, field, held, meaning)) altered.push([path, held, after]);
   }
   // What a new record was given by its system, defaults for instance, was not edited by anybody.
-  if (operation.kind === 'create') for (const [field, raw] of Object.entries(holds)) seen[field] ??= raw;
+  if (operation.kind === 'create')
+    for (const [field, raw] of Object.entries(holds)) if (!Object.hasOwn(seen, field)) seen[field] = raw;
   const parked =
     altered.length === 0 ? {} : { parked: { fingerprint: JSON.stringify(altered), words: alteredWords(altered) } };
   return { ...rest, ...parked, version: record ? record.version : tie.version, seen };

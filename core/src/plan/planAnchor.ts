@@ -1,5 +1,5 @@
-import type { CompiledField, CompiledKnot, CompiledMember } from '../knot/index.js';
-import type { Agreed, Anchor, AnchorMerge, Problem, Tie } from '../merge/index.js';
+import { type CompiledField, type CompiledKnot, type CompiledMember } from '../definition/index.js';
+import { type Agreed, type Anchor, type AnchorMerge, isEdited, type Problem, type Tie } from '../merge/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
 import type { AskedDeletion, CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
 
@@ -27,7 +27,7 @@ export function planAnchor(
   const problems: Problem[] = [];
   const { anchor } = merge;
   const alive = anchor.ties.some((tie) => !tie.gone && !tie.rejected);
-  const removal = removalOf(anchor);
+  const removal = removalFrom(anchor);
   for (const member of knot.members) {
     const tie = anchor.ties.find(({ member: of }) => of === member.id);
     if (tie && removal && removal.kind !== 'ask' && !tie.gone && !tie.rejected && member.may[removal.kind])
@@ -48,7 +48,7 @@ interface Removal {
 }
 
 /** What follows from a deletion: the strictest comes first, and a question before all. */
-function removalOf({ ties }: Anchor): Removal | undefined {
+function removalFrom({ ties }: Anchor): Removal | undefined {
   for (const [end, kind] of [
     ['ask', 'ask'],
     ['delete others', 'delete'],
@@ -144,6 +144,8 @@ function planCreate(
 ): void {
   if (!member.may.create) return;
   const { anchor } = merge;
+  // Adopted things stay as they are until somebody edits.
+  if (knot.start === 'adopt' && !Object.values(anchor.agreed).some(isEdited)) return;
   const { changes, problems } = newRecord(knot, anchor, member);
   if (changes.length === 0) return;
   // A thing that began elsewhere is not this member's business.
@@ -154,8 +156,10 @@ function planCreate(
 
   const missing = member.required.filter((path) => !changes.some((one) => one.path === path && !isBlank(one.after)));
   const heldFields = new Set(merge.held.map(({ field }) => field));
+  const isUnsettled = ({ id }: CompiledField): boolean =>
+    heldFields.has(id) || (!anchor.agreed[id] && anchor.ties.some(({ seen }) => !isBlank(seen[id] ?? null)));
   const waitingFor = missing.flatMap((path) =>
-    knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && heldFields.has(field.id)),
+    knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && isUnsettled(field)),
   );
   if (waitingFor.length > 0)
     return withhold('waits', `${waitingFor.map(({ name }) => name).join(', ')} must be settled first`);

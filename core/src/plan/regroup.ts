@@ -1,4 +1,4 @@
-import type { CompiledKnot } from '../knot/index.js';
+import { type CompiledKnot } from '../definition/index.js';
 import { type Ahead, type Anchor, expectedFields, mergeAnchor, type Reading, type Tie } from '../merge/index.js';
 import type { FieldId, Instant, MemberId, RecordKey } from '../record/index.js';
 import type { Operation } from './operation.js';

@@ -1,5 +1,5 @@
+import { compileKnot, type Knot, type Member } from '../definition/index.js';
 /** What follows elsewhere when a record is deleted. */
-import { compileKnot, type Knot, type Member } from '../knot/index.js';
 import { type Anchor, mergeAnchor, type Reading, type Tie } from '../merge/index.js';
 import { anchorId, type MemberId, type Raw, recordKey } from '../record/index.js';
 import { afterWrite } from './afterWrite.js';

@@ -1,7 +1,7 @@
+import { type EvidenceField, type Weights } from '../definition/index.js';
 import {
   type ComparedPairs,
   type EvidenceColumn,
-  type EvidenceField,
   type EvidenceTexts,
   finished,
   learnFromPairs,
@@ -9,7 +9,6 @@ import {
   LikelyPairs,
   prepareColumns,
   PreparedJob,
-  type Weights,
 } from '../identity/index.js';
 
 export interface ComparedLists {

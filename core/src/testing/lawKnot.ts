@@ -1,7 +1,6 @@
+import { type Knot, type Mapping, type Rule, type SharedField } from '../definition/index.js';
 import fc from 'fast-check';
-import type { Knot, Mapping, SharedField } from '../knot/index.js';
 import type { Direction, Step } from '../mapping/index.js';
-import type { Rule } from '../merge/index.js';
 
 export const lawMembers = ['a', 'b', 'c', 'd'] as const;
 

@@ -1,4 +1,4 @@
-import { type CompiledKnot, compileKnot, type Knot } from '../knot/index.js';
+import { compileKnot, type CompiledKnot, type Knot } from '../definition/index.js';
 import { keyOf, type Newcomer, RecordMatching } from '../identity/index.js';
 import { type Anchor, type Held, type LostValue, mergeAnchor, type Problem, type Reading } from '../merge/index.js';
 import { afterWrite, type Operation, planAnchor, type Withheld, type WriteResult } from '../plan/index.js';

@@ -1,5 +1,6 @@
+import { comparisonKinds } from '../../definition/index.js';
 import fc from 'fast-check';
-import { comparisonKinds, comparisonOf } from '../comparison.js';
+import { comparisonOf } from '../comparison.js';
 import { isOneEdit } from './edits.js';
 import { jaroWinkler } from './jaroWinkler.js';
 import { soundex } from './soundex.js';

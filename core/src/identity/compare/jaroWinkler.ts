@@ -24,6 +24,8 @@ export function jaro(a: string, b: string): number {
   if (a === b) return a === '' ? 0 : 1;
   const [m, n] = [a.length, b.length];
   if (m === 0 || n === 0) return 0;
+  // Partners are found greedily from one side: always the same side, so that the measure is the same either way round.
+  if (m > n || (m === n && a > b)) return jaro(b, a);
   return m <= mostBits && n <= mostBits ? shortJaro(a, b, m, n) : longJaro(a, b, m, n);
 }
 

@@ -1,4 +1,15 @@
-import { type EvidenceField, evidenceTexts, type KeyRule, keyOf } from '../identity/index.js';
+import {
+  compileMapping,
+  filterNames,
+  filterValues,
+  recordKeyPath,
+  type Check,
+  type EvidenceField,
+  type KeyRule,
+  type Knot,
+  type Mapping,
+} from '../definition/index.js';
+import { evidenceTexts, keyOf } from '../identity/index.js';
 import {
   type FieldId,
   type Instant,
@@ -14,8 +25,6 @@ import {
 } from '../record/index.js';
 import { readFormula } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
-import { compileMapping, filterNames, filterValues } from './compileKnot.js';
-import { type Check, type Knot, type Mapping, recordKeyPath } from './knot.js';
 import type { SurveyedRecord } from './identitySurvey.js';
 import { checkCounter } from './tryFormulas.js';
 

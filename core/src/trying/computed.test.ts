@@ -2,9 +2,9 @@
 import type { Step } from '../mapping/index.js';
 import type { MemberId } from '../record/index.js';
 import { World } from '../testing/world.js';
-import { compileKnot } from './compileKnot.js';
-import type { Knot, Mapping, SharedField } from './knot.js';
-import { recordKeyPath } from './knot.js';
+import { compileKnot } from '../definition/compileKnot.js';
+import type { Knot, Mapping, SharedField } from '../definition/knot.js';
+import { recordKeyPath } from '../definition/knot.js';
 import { tryRecords } from './trial.js';
 import { tryCheck } from './tryFormulas.js';
 

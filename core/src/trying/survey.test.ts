@@ -1,7 +1,7 @@
+import { type Knot, type Mapping, type SharedField } from '../definition/index.js';
 /** A definition tried on whole objects: what is counted, and how the records would belong together. */
 import { finished } from '../identity/index.js';
 import { recordKey, type Raw, type SourceRecord } from '../record/index.js';
-import type { Knot, Mapping, SharedField } from './knot.js';
 import { surveyIdentity } from './identitySurvey.js';
 import { KnotSurvey } from './survey.js';
 

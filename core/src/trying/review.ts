@@ -1,3 +1,12 @@
+import {
+  compileComputed,
+  compileKnot,
+  compileMapping,
+  recordKeyPath,
+  type Knot,
+  type SharedField,
+  withComputed,
+} from '../definition/index.js';
 import { checkFormulaTypes, formulaTypeOf } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
 import {
@@ -12,10 +21,7 @@ import {
   showRaw,
 } from '../record/index.js';
 import type { SourceField } from '../schema/index.js';
-import { compileKnot, compileMapping } from './compileKnot.js';
-import { compileComputed, withComputed } from './computed.js';
 import { tryCheck } from './tryFormulas.js';
-import { type Knot, recordKeyPath, type SharedField } from './knot.js';
 
 /** Something that a person should know of a definition before it goes live. */
 export interface Finding {

@@ -14,7 +14,7 @@ import {
   type SourceRecord,
   storable,
 } from '../record/index.js';
-import { comparisonOf, mostEvidenceFields } from '../identity/index.js';
+import { comparisonLevels, mostEvidenceFields } from './identityRules.js';
 import { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
 import {
   type FormulaCheck,
@@ -274,7 +274,7 @@ function checkEvidence({ evidence, fields }: Knot, report: Report): void {
   if (thresholds.lower > thresholds.upper)
     report('evidence.thresholds', 'the threshold for asking may not be above the one for tying');
   const isOf = (part: (typeof evidence.fields)[number], at: number): boolean => {
-    const levels = comparisonOf(part.compare).levels.length;
+    const levels = comparisonLevels[part.compare].length;
     return weights?.fields[at]?.m.length === levels && (weights.related?.fields[at]?.length ?? levels) === levels;
   };
   if (!weights) report('evidence.weights', 'let the weights be learned from the data');

@@ -1,3 +1,14 @@
+import {
+  compileComputed,
+  compileMapping,
+  filterNames,
+  filterValues,
+  type Check,
+  type FormulaCheck,
+  type Knot,
+  type UniqueCheck,
+  withComputed,
+} from '../definition/index.js';
 import { readFormula, sharedVariable } from '../expression/index.js';
 import {
   failed,
@@ -12,9 +23,6 @@ import {
   type Shared,
   sharedKey,
 } from '../record/index.js';
-import { compileMapping, filterNames, filterValues } from './compileKnot.js';
-import { compileComputed, withComputed } from './computed.js';
-import type { Check, FormulaCheck, Knot, UniqueCheck } from './knot.js';
 
 type Fields = Readonly<Record<string, Raw>>;
 

@@ -1,7 +1,7 @@
+import { recordKeyPath, type Knot, type Mapping, type SharedField } from '../definition/index.js';
 /** What keeps a definition from going live, and what would surprise, found before anything is written. */
 import type { Step } from '../mapping/index.js';
 import type { Raw } from '../record/index.js';
-import { recordKeyPath, type Knot, type Mapping, type SharedField } from './knot.js';
 import { type MemberSource, reviewKnot } from './review.js';
 import { tryFilter } from './tryFormulas.js';
 

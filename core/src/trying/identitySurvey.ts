@@ -1,7 +1,7 @@
+import { type Evidence, type KeyRule, type Knot, type Weights } from '../definition/index.js';
 import {
   type ConsideredPair,
   type EvidenceTexts,
-  type KeyRule,
   type LikelyPairs,
   matchFree,
   type Newcomer,
@@ -11,10 +11,8 @@ import {
   type Score,
   type Steps,
   Verdicts,
-  type Weights,
 } from '../identity/index.js';
 import { anchorId, type MemberId, type RecordKey } from '../record/index.js';
-import type { Evidence, Knot } from './knot.js';
 
 const mostKeys = 5;
 /** In bits. Better pairs are counted with the best ones. */

@@ -1,9 +1,9 @@
+import { type Evidence, type Knot } from '../definition/index.js';
 /** What key rules and evidence make of all records, before anything is written. */
 import { finished } from '../identity/index.js';
 import { recordKey } from '../record/index.js';
 import { compareLists } from '../testing/compareLists.js';
 import { surveyIdentity, type SurveyedRecord } from './identitySurvey.js';
-import type { Evidence, Knot } from './knot.js';
 
 const members = ['crm', 'shop'];
 const knot = {

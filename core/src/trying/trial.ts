@@ -1,3 +1,4 @@
+import { compileComputed, compileMapping, type Knot } from '../definition/index.js';
 import {
   type FieldId,
   failed,
@@ -9,9 +10,6 @@ import {
   readPath,
   type Shared,
 } from '../record/index.js';
-import { compileMapping } from './compileKnot.js';
-import { compileComputed } from './computed.js';
-import type { Knot } from './knot.js';
 
 /** What one mapping does with one record. */
 export interface TrialCell {

@@ -1,7 +1,7 @@
 import type { Crosswalk, Direction, Step } from '../mapping/index.js';
-import type { Rule } from '../merge/index.js';
 import type { FieldId, FieldPath, FieldType, MemberId } from '../record/index.js';
-import type { EvidenceField, KeyRule, Thresholds, Weights } from '../identity/index.js';
+import type { EvidenceField, KeyRule, Thresholds, Weights } from './identityRules.js';
+import type { Rule } from './rule.js';
 
 /**
  * The definition of a knot: which objects take part, which fields correspond, when two records are the same

@@ -1,0 +1,44 @@
+export { changedMappings } from './changedMappings.js';
+export {
+  type CompiledCheck,
+  type CompiledField,
+  type CompiledKnot,
+  type CompiledMapping,
+  type CompiledMember,
+  type CompiledOrProblems,
+  compileKnot,
+  compileMapping,
+  filterNames,
+  filterValues,
+  type KnotProblem,
+} from './compileKnot.js';
+export { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
+export {
+  type Commonness,
+  type ComparisonKind,
+  comparisonKinds,
+  comparisonLevels,
+  type EvidenceField,
+  type FieldWeights,
+  type KeyNormalisation,
+  type KeyRule,
+  type LevelWeights,
+  mostEvidenceFields,
+  type Related,
+  type Thresholds,
+  type ValueShares,
+  type Weights,
+} from './identityRules.js';
+export {
+  type Check,
+  type Evidence,
+  type FormulaCheck,
+  type Guards,
+  type Knot,
+  type Mapping,
+  type Member,
+  recordKeyPath,
+  type SharedField,
+  type UniqueCheck,
+} from './knot.js';
+export type { Rule, RuleStep } from './rule.js';
