@@ -110,6 +110,7 @@ const mappingSchema = z.strictObject({
   absentMeansBlank: z.boolean().default(false),
   blankAs: z.enum(['null', 'empty text']).default('null'),
   drift: z.enum(['put back', 'leave']).default('put back'),
+  compare: z.array(stepSchema).max(20).optional(),
 });
 
 const memberSchema = z.strictObject({

@@ -1,21 +1,25 @@
-import { type Formula, rawVariable, readFormula, sharedVariable } from '../expression/index.js';
+import { type Formula, namesIn, rawVariable, readFormula } from '../expression/index.js';
 import { compileStep, type Lens, makeLens, oneWayKinds, type StepLens } from '../mapping/index.js';
 import {
   type FieldId,
   type FieldPath,
   type Instant,
-  isBlank,
   type MemberId,
   type Outcome,
   type Raw,
-  readPath,
   type Shared,
-  sharedKey,
   type SourceRecord,
-  storable,
 } from '../record/index.js';
 import { comparisonLevels, mostEvidenceFields } from './identityRules.js';
-import { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
+import { compileComputed, type ComputedField } from './computed.js';
+import {
+  CheckJudge,
+  type ReadableField,
+  rawFieldsOf,
+  readComparable,
+  readShared,
+  type ReadyCheck,
+} from './readRecord.js';
 import {
   type FormulaCheck,
   type Knot,
@@ -34,17 +38,15 @@ export interface KnotProblem {
 
 export interface CompiledMapping extends Mapping {
   readonly lens: Lens;
+  /** Reads the value for comparing records alone; `undefined` where it cannot be read. */
+  readonly comparing: Lens | undefined;
 }
 
 export interface CompiledField extends Omit<SharedField, 'mappings'> {
   readonly mappings: ReadonlyMap<MemberId, CompiledMapping>;
 }
 
-export interface CompiledCheck extends FormulaCheck {
-  readonly compiled: Formula;
-  /** The shared fields that the formula names. */
-  readonly names: ReadonlySet<FieldId>;
-}
+export type CompiledCheck = ReadyCheck;
 
 export interface CompiledMember extends Member {
   readonly compiledFilter: Formula | undefined;
@@ -87,6 +89,15 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
     rawFields: Readonly<Record<FieldId, Raw>>,
     only?: ReadonlySet<FieldId>,
   ): Map<FieldId, Shared>;
+  /**
+   * What a record is compared by when things are matched: of all fields that can be read, also where the knot only
+   * writes. Nothing of it is an edit.
+   */
+  comparableValues(
+    member: MemberId,
+    rawFields: Readonly<Record<FieldId, Raw>>,
+    only?: ReadonlySet<FieldId>,
+  ): Map<FieldId, Shared>;
   /** The fields that key rules and evidence name. */
   readonly keyFields: ReadonlySet<FieldId>;
 }
@@ -110,7 +121,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       knot.fields.map(({ id }) => id),
     );
     if (!formula.ok) report(`checks.${check.id}.formula`, formula.reason);
-    const names = fieldsNamedIn(
+    const names = namesIn(
       check.formula,
       knot.fields.map(({ id }) => id),
     );
@@ -122,7 +133,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
     return {
       ...member,
       compiledFilter: filter?.ok ? filter.value : undefined,
-      filterIsDated: fieldsNamedIn(member.filter ?? '', ['today']).size > 0,
+      filterIsDated: namesIn(member.filter ?? '', ['today']).size > 0,
     };
   });
   checkReferences(knot, report);
@@ -296,9 +307,10 @@ export function compileMapping(
   member: MemberId,
   mapping: Mapping,
   crosswalks: Knot['crosswalks'],
-): { readonly lens: Lens; readonly problems: readonly KnotProblem[] } {
+): { readonly lens: Lens; readonly comparing: Lens | undefined; readonly problems: readonly KnotProblem[] } {
   const steps: StepLens[] = [];
   const problems: KnotProblem[] = [];
+  const blankAs = mapping.blankAs === 'null' ? null : '';
   for (const [index, step] of mapping.steps.entries()) {
     const compiled = compileStep(step, member, crosswalks);
     if (!compiled.ok) problems.push({ at: `.steps.${index}`, says: compiled.reason });
@@ -316,10 +328,27 @@ export function compileMapping(
       at: '',
       says: 'this translation cannot be written: give the formula for the way out, or choose the direction from',
     });
-  return {
-    lens: makeLens({ type, direction: mapping.direction, steps, blankAs: mapping.blankAs === 'null' ? null : '' }),
-    problems,
-  };
+  const lens = makeLens({ type, direction: mapping.direction, steps, blankAs });
+  return { lens, comparing: comparingLens(type, member, mapping, crosswalks, lens, problems), problems };
+}
+
+/** The way in that is used for comparing alone: the one that the mapping names, or its own where it can be read. */
+function comparingLens(
+  type: SharedField['type'],
+  member: MemberId,
+  { compare, blankAs }: Mapping,
+  crosswalks: Knot['crosswalks'],
+  lens: Lens,
+  problems: KnotProblem[],
+): Lens | undefined {
+  if (!compare) return lens.canRead ? lens : undefined;
+  const steps = compare.flatMap((step, index): StepLens[] => {
+    const compiled = compileStep(step, member, crosswalks);
+    if (compiled.ok && compiled.value.inbound) return [compiled.value];
+    problems.push({ at: `.compare.${index}`, says: compiled.ok ? 'this step cannot be read' : compiled.reason });
+    return [];
+  });
+  return makeLens({ type, direction: 'from', steps, blankAs: blankAs === 'null' ? null : '' });
 }
 
 function compileField(knot: Knot, field: SharedField, report: Report): CompiledField {
@@ -330,13 +359,13 @@ function compileField(knot: Knot, field: SharedField, report: Report): CompiledF
       report(at, `there is no member “${memberId}”`);
       continue;
     }
-    const { lens, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
+    const { lens, comparing, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
     if (mapping.field === recordKeyPath && mapping.direction !== 'from')
       report(at, 'the record’s own key can only be read: choose the direction from');
     if (field.formula !== undefined && mapping.direction !== 'to')
       report(at, 'a computed field is given by no member: choose the direction to');
     for (const { at: where, says } of problems) report(`${at}${where}`, says);
-    mappings.set(memberId, { ...mapping, lens });
+    mappings.set(memberId, { ...mapping, lens, comparing });
   }
   if (mappings.size === 0 && field.formula === undefined) report(`fields.${field.id}`, 'no member has this field');
   return { ...field, mappings };
@@ -349,83 +378,54 @@ function recordFunctions(
   checks: readonly CompiledCheck[],
   uniqueChecks: readonly UniqueCheck[],
 ) {
-  const byId = new Map(members.map((member) => [member.id, member]));
-  const mapped = new Map(
-    members.map(({ id }) => [
-      id,
-      fields.flatMap((field) =>
-        field.mappings.has(id) ? [{ field, mapping: field.mappings.get(id) as CompiledMapping }] : [],
-      ),
-    ]),
+  const readers = new Map(
+    members.map((member) => {
+      const mapped = fields.flatMap((field): ReadableField[] => {
+        const mapping = field.mappings.get(member.id);
+        return mapping ? [{ field: field.id, mapping, lens: mapping.lens, comparing: mapping.comparing }] : [];
+      });
+      const applies = ({ members: only }: Pick<FormulaCheck, 'members'>): boolean => only?.includes(member.id) ?? true;
+      const reader = {
+        member,
+        mapped,
+        judge: new CheckJudge(mapped, fields, computed),
+        checks: checks.filter(applies),
+        uniqueChecks: uniqueChecks.filter(applies),
+      };
+      return [member.id, reader] as const;
+    }),
   );
+  const readerOf = (id: MemberId) => {
+    const reader = readers.get(id);
+    if (!reader) throw new Error(`no member ${id}`);
+    return reader;
+  };
   const functions: Pick<
     CompiledKnot,
-    'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues' | 'uniqueValues'
+    'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues' | 'comparableValues' | 'uniqueValues'
   > = {
-    member(id) {
-      const member = byId.get(id);
-      if (!member) throw new Error(`no member ${id}`);
-      return member;
-    },
-    rawFields(member, record) {
-      const raws: Record<FieldId, Raw> = {};
-      for (const { field, mapping } of mapped.get(member) ?? []) {
-        const raw = mapping.field === recordKeyPath ? record.key : readPath(record.fields, mapping.field);
-        if (raw !== undefined) raws[field.id] = storable(raw);
-        else if (mapping.absentMeansBlank) raws[field.id] = null;
-      }
-      return raws;
-    },
-    takesPart(member, record, now) {
-      const filter = byId.get(member)?.compiledFilter;
+    member: (id) => readerOf(id).member,
+    rawFields: (member, record) => rawFieldsOf(readerOf(member).mapped, record),
+    takesPart(id, record, now) {
+      const { compiledFilter: filter } = readerOf(id).member;
       if (!filter) return { ok: true, value: true };
       const result = filter.evaluate(filterValues(record, now));
       return result.ok ? { ok: true, value: result.value === true } : result;
     },
-    sharedValues(member, raws, only) {
-      const values = new Map<FieldId, Shared>();
-      for (const { field, mapping } of mapped.get(member) ?? []) {
-        const raw = raws[field.id];
-        if (raw === undefined || !mapping.lens.reads || (only && !only.has(field.id))) continue;
-        const value = mapping.lens.inbound(raw, undefined);
-        if (value.ok) values.set(field.id, value.value);
-      }
-      return values;
-    },
+    sharedValues: (member, raws, only) => readShared(readerOf(member).mapped, raws, only).values,
+    comparableValues: (member, raws, only) => readComparable(readerOf(member).mapped, raws, only).values,
     uniqueValues(member, raws) {
-      const applying = uniqueChecks.filter(({ members: only }) => !only || only.includes(member));
-      if (applying.length === 0) return [];
-      const values = functions.sharedValues(member, raws, new Set(applying.map(({ unique }) => unique)));
-      return applying.map(({ id, unique }) => {
-        const value = values.get(unique);
-        return { check: id, value: value === undefined || value === null ? undefined : sharedKey(value) };
-      });
+      const { judge, uniqueChecks: applying } = readerOf(member);
+      return applying.map((check) => ({ check: check.id, value: judge.uniqueValue(check, raws) }));
     },
     failedChecks(member, raws) {
-      const applying = checks.filter((check) => !check.members || check.members.includes(member));
-      if (applying.length === 0) return { says: [], stops: false };
-      const named = new Set(applying.flatMap(({ names }) => [...names]));
-      const needed = new Set([...named, ...computed.flatMap(({ names }) => [...names])]);
-      const values = functions.sharedValues(member, raws, needed);
-      withComputed(computed, values);
-      const unreadable = new Set(
-        [...named].filter((id) => raws[id] !== undefined && !values.has(id) && !isBlank(raws[id] as Raw)),
-      );
-      const variables = Object.fromEntries(
-        fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')]),
-      );
-      const failing = applying.flatMap((check) => {
-        // What cannot be read is said of the field; a check must not call it empty on top of that.
-        if ([...check.names].some((id) => unreadable.has(id))) return [];
-        const result = check.compiled.evaluate(variables);
-        if (!result.ok)
-          return [
-            {
-              says: `${check.says} (the check could not be worked out: ${result.reason})`,
-              stops: check.onFail === 'stop',
-            },
-          ];
-        return result.value === true ? [] : [{ says: check.says, stops: check.onFail === 'stop' }];
+      const { judge, checks: applying } = readerOf(member);
+      const failing = judge.judge(applying, raws).flatMap((verdict, place) => {
+        const { says, onFail } = applying[place] as CompiledCheck;
+        const stops = onFail === 'stop';
+        if (verdict.kind === 'fails') return [{ says, stops }];
+        if (verdict.kind !== 'broken') return [];
+        return [{ says: `${says} (the check could not be worked out: ${verdict.reason})`, stops }];
       });
       return { says: failing.map(({ says }) => says), stops: failing.some(({ stops }) => stops) };
     },

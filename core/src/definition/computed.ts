@@ -1,4 +1,4 @@
-import { type Formula, rawResult, readFormula, sharedVariable } from '../expression/index.js';
+import { type Formula, namesIn, rawResult, readFormula, sharedVariable } from '../expression/index.js';
 import { failed, type FieldId, type FieldType, good, normalise, type Outcome, type Shared } from '../record/index.js';
 import type { Knot, SharedField } from './knot.js';
 
@@ -15,13 +15,6 @@ export interface ComputedField {
   compute(values: Values): Outcome<Shared>;
 }
 
-/** The shared fields that a formula names, outside of its texts. */
-export function fieldsNamedIn(formula: string, fields: readonly FieldId[]): ReadonlySet<FieldId> {
-  const bare = formula.replaceAll(/"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*'/g, '""');
-  const words = new Set(bare.match(/[A-Za-z_][A-Za-z0-9_]*/g));
-  return new Set(fields.filter((id) => words.has(id)));
-}
-
 /**
  * The computed fields of a definition, each after those that it names.
  * @param report is told of formulas that are none, and of fields that would depend on themselves; these are left out
@@ -33,8 +26,7 @@ export function compileComputed({ fields }: Pick<Knot, 'fields'>, report: Report
   for (const field of fields) {
     if (field.formula === undefined) continue;
     const formula = readFormula(field.formula, ids);
-    if (formula.ok)
-      compiled.set(field.id, computedField(field, formula.value, fieldsNamedIn(field.formula, ids), types));
+    if (formula.ok) compiled.set(field.id, computedField(field, formula.value, namesIn(field.formula, ids), types));
     else report(`fields.${field.id}.formula`, formula.reason);
   }
   const ordered: ComputedField[] = [];

@@ -12,7 +12,7 @@ export {
   filterValues,
   type KnotProblem,
 } from './compileKnot.js';
-export { compileComputed, type ComputedField, fieldsNamedIn, withComputed } from './computed.js';
+export { compileComputed, type ComputedField, withComputed } from './computed.js';
 export {
   type Commonness,
   type ComparisonKind,
@@ -41,4 +41,14 @@ export {
   type SharedField,
   type UniqueCheck,
 } from './knot.js';
+export {
+  CheckJudge,
+  rawFieldsOf,
+  rawOf,
+  type ReadableField,
+  type ReadableRecord,
+  readComparable,
+  readShared,
+  type ReadyCheck,
+} from './readRecord.js';
 export type { Rule, RuleStep } from './rule.js';

@@ -102,6 +102,11 @@ export interface Mapping {
   readonly absentMeansBlank: boolean;
   /** How this system is told that a field is empty. */
   readonly blankAs: 'null' | 'empty text';
+  /**
+   * The way in for comparing records alone, where the steps of a mapping that only writes cannot be read; from the
+   * member to the shared field.
+   */
+  readonly compare?: readonly Step[] | undefined;
   /** For members that only receive: what to do when somebody edits the value there. */
   readonly drift: 'put back' | 'leave';
 }

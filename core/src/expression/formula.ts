@@ -1,4 +1,4 @@
-import { Environment } from '@marcbachmann/cel-js';
+import { type ASTNode, Environment } from '@marcbachmann/cel-js';
 import { Decimal } from 'decimal.js';
 import {
   decimalOf,
@@ -140,6 +140,41 @@ export function readFormula(
   } catch (error) {
     return problemOf(error, source);
   }
+}
+
+/**
+ * The names among these that a formula uses, as the parser reads it: not what stands in texts or comments, nor the names
+ * that `all`, `map` and the like give to items, nor parts of something else. None for what is no formula.
+ */
+export function namesIn(source: string, names: readonly string[]): ReadonlySet<string> {
+  const known = new Set(names);
+  const found = new Set<string>();
+  try {
+    visitNames(baseEnvironment.clone().parse(source).ast, new Set(), (name) => known.has(name) && found.add(name));
+  } catch {
+    return new Set();
+  }
+  return found;
+}
+
+const macrosWithItem = new Set(['all', 'exists', 'exists_one', 'filter', 'map']);
+
+function visitNames(node: unknown, items: ReadonlySet<string>, tell: (name: string) => void): void {
+  if (Array.isArray(node)) {
+    for (const part of node) visitNames(part, items, tell);
+    return;
+  }
+  if (typeof node !== 'object' || node === null || !('op' in node)) return;
+  const { op, args } = node as ASTNode;
+  if (op === 'id') {
+    if (!items.has(args as string)) tell(args as string);
+  } else if (op === 'rcall') {
+    const [name, receiver, given] = args as [string, ASTNode, readonly ASTNode[]];
+    visitNames(receiver, items, tell);
+    const item = macrosWithItem.has(name) && given[0]?.op === 'id' ? (given[0].args as string) : undefined;
+    const within = item === undefined ? items : new Set([...items, item]);
+    visitNames(item === undefined ? given : given.slice(1), within, tell);
+  } else visitNames(args, items, tell);
 }
 
 /** What the parser says, in plain words where it is terse. */

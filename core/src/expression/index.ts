@@ -4,6 +4,7 @@ export {
   type FormulaProblem,
   type FormulaType,
   formulaTypeOf,
+  namesIn,
   rawResult,
   rawVariable,
   readFormula,

@@ -29,6 +29,8 @@ export type Direction = 'from' | 'to' | 'both ways';
 export interface Lens {
   readonly reads: boolean;
   readonly writes: boolean;
+  /** Whether a raw value can be told the meaning of, whatever the direction. */
+  readonly canRead: boolean;
   /** What a raw value means, given the agreed value. Fails with the reason when it cannot be read. */
   inbound(raw: Raw, agreed: Shared | undefined): Outcome<Shared>;
   /** The raw value to write. Fails with the reason when the member cannot hold the value. */
@@ -102,6 +104,7 @@ export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens
   return {
     reads: direction !== 'to',
     writes: direction !== 'from',
+    canRead,
     inbound,
     means,
     outbound(value, raw) {

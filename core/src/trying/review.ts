@@ -4,6 +4,8 @@ import {
   compileMapping,
   recordKeyPath,
   type Knot,
+  rawFieldsOf,
+  readShared,
   type SharedField,
   withComputed,
 } from '../definition/index.js';
@@ -11,7 +13,6 @@ import { checkFormulaTypes, formulaTypeOf } from '../expression/index.js';
 import type { Lens } from '../mapping/index.js';
 import {
   decimalOf,
-  type FieldId,
   type FieldPath,
   isBlank,
   type MemberId,
@@ -21,6 +22,7 @@ import {
   showRaw,
 } from '../record/index.js';
 import type { SourceField } from '../schema/index.js';
+import { readableFields } from './readableFields.js';
 import { tryCheck } from './tryFormulas.js';
 
 /** Something that a person should know of a definition before it goes live. */
@@ -251,23 +253,13 @@ function fits(type: SourceField['type'], text: string): boolean {
 /** The shared values of a field that the records looked at give. */
 function* valuesOf(knot: Knot, field: SharedField, sources: Sources): Generator<Shared> {
   const computed = compileComputed(knot, () => undefined);
-  const wanted = computed.find(({ id }) => id === field.id);
+  const isComputed = computed.some(({ id }) => id === field.id);
+  const only = isComputed ? undefined : new Set([field.id]);
   for (const { id } of knot.members) {
-    const lenses = knot.fields.flatMap((one) => {
-      const mapping = one.mappings[id];
-      if (!mapping || mapping.direction === 'to' || (one.id !== field.id && !wanted)) return [];
-      const compiled = compileMapping(one.type, id, mapping, knot.crosswalks);
-      return compiled.problems.length === 0 ? [{ field: one.id, path: mapping.field, lens: compiled.lens }] : [];
-    });
-    if (lenses.length === 0) continue;
-    for (const record of sources[id]?.records ?? []) {
-      const values = new Map<FieldId, Shared>();
-      for (const { field: of, path, lens } of lenses) {
-        const raw = readPath(record, path);
-        const value = raw === undefined || isBlank(raw) ? undefined : lens.inbound(raw, undefined);
-        if (value?.ok) values.set(of, value.value);
-      }
-      if (wanted) withComputed(computed, values);
+    const mapped = readableFields(knot, id);
+    for (const fields of sources[id]?.records ?? []) {
+      const { values } = readShared(mapped, rawFieldsOf(mapped, { fields }), only);
+      if (isComputed) withComputed(computed, values);
       const value = values.get(field.id);
       if (value !== undefined && value !== null) yield value;
     }

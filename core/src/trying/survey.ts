@@ -1,14 +1,16 @@
 import {
-  compileMapping,
-  filterNames,
-  filterValues,
-  recordKeyPath,
   type Check,
   type EvidenceField,
+  filterNames,
+  filterValues,
   type KeyRule,
   type Knot,
-  type Mapping,
+  rawFieldsOf,
+  type ReadableField,
+  readComparable,
+  readShared,
 } from '../definition/index.js';
+import { readFormula } from '../expression/index.js';
 import { evidenceTexts, keyOf } from '../identity/index.js';
 import {
   type FieldId,
@@ -19,13 +21,11 @@ import {
   readPath,
   type RecordKey,
   scalarText,
-  type Shared,
   showRaw,
   type SourceRecord,
 } from '../record/index.js';
-import { readFormula } from '../expression/index.js';
-import type { Lens } from '../mapping/index.js';
 import type { SurveyedRecord } from './identitySurvey.js';
+import { readableFields } from './readableFields.js';
 import { checkCounter } from './tryFormulas.js';
 
 const mostExamples = 5;
@@ -95,10 +95,7 @@ export class KnotSurvey {
 
 type SurveyedKnot = Pick<Knot, 'members' | 'fields' | 'checks' | 'crosswalks' | 'titleField' | 'keyRules' | 'evidence'>;
 
-interface Cell {
-  readonly field: FieldId;
-  readonly mapping: Mapping;
-  readonly lens: Lens;
+interface Cell extends ReadableField {
   /** The crosswalk that the value as it comes is looked up in. */
   readonly table: string | undefined;
   readonly known: ReadonlySet<string>;
@@ -117,6 +114,7 @@ class MemberCount {
   readonly #canStart: boolean;
   readonly #filter: ReturnType<typeof readFormula> | undefined;
   readonly #now: Instant;
+  readonly #mapped: readonly ReadableField[];
   readonly #cells: readonly Cell[];
   readonly #checks: readonly {
     readonly check: Check;
@@ -146,25 +144,23 @@ class MemberCount {
     this.#filter = filter === undefined ? undefined : readFormula(filter, filterNames);
     this.#now = now;
     this.#titlePath = knot.fields.find(({ id }) => id === knot.titleField)?.mappings[member]?.field;
-    this.#cells = knot.fields.flatMap((field): Cell[] => {
-      const mapping = field.mappings[member];
-      if (!mapping || mapping.direction === 'to') return [];
-      const { lens, problems } = compileMapping(field.type, member, mapping, knot.crosswalks);
-      if (problems.length > 0 || !lens.reads) return [];
-      const [first] = mapping.steps;
+    const readable = readableFields(knot, member);
+    this.#mapped = readable;
+    this.#cells = readable.flatMap((readableField): Cell[] => {
+      if (!readableField.lens.reads) return [];
+      const [first] = knot.fields.find(({ id }) => id === readableField.field)?.mappings[member]?.steps ?? [];
       const table = first?.kind === 'crosswalk' ? first.table : undefined;
       const rows = table === undefined ? [] : (knot.crosswalks[table]?.rows ?? []);
       const known = new Set(rows.flatMap(({ values }) => (values[member] ?? []).map(String)));
-      return [
-        { field: field.id, mapping, lens, table, known, filled: 0, unreadable: 0, reasons: new Set(), examples: [] },
-      ];
+      return [{ ...readableField, table, known, filled: 0, unreadable: 0, reasons: new Set(), examples: [] }];
     });
     this.#checks = knot.checks
       .filter(({ members }) => !members || members.includes(member))
       .map((check) => ({ check, counter: checkCounter(knot, check, member), fails: 0, examples: [] }));
   }
 
-  add({ key, fields }: SourceRecord): void {
+  add(record: SourceRecord): void {
+    const { key, fields } = record;
     this.#seen += 1;
     const example = (): SurveyExample => ({ key, title: this.#titleOf(fields) });
     if (!this.#takesPart(fields)) {
@@ -173,11 +169,10 @@ class MemberCount {
     }
     this.#takePart += 1;
     if (this.#inside.length < mostExamples) this.#inside.push(example());
-    const values = new Map<FieldId, Shared>();
-    for (const cell of this.#cells) {
-      const value = this.#look(cell, key, fields, example);
-      if (value !== undefined && this.#keyFields.has(cell.field)) values.set(cell.field, value);
-    }
+    const raws = rawFieldsOf(this.#mapped, record);
+    const { unreadable } = readShared(this.#mapped, raws);
+    for (const cell of this.#cells) this.#look(cell, raws[cell.field], unreadable.get(cell.field), example);
+    const { values } = readComparable(this.#mapped, raws, this.#keyFields);
     this.records.push({
       member: this.#member,
       key,
@@ -187,7 +182,7 @@ class MemberCount {
       texts: evidenceTexts(this.#evidence, values),
     });
     for (const one of this.#checks) {
-      const more = one.counter.ok ? one.counter.value(fields) : 0;
+      const more = one.counter.ok ? one.counter.value(raws) : 0;
       one.fails += more;
       if (more > 0 && one.examples.length < mostExamples) one.examples.push(example());
     }
@@ -203,19 +198,15 @@ class MemberCount {
     return result.ok && result.value === true;
   }
 
-  /** @returns the shared value; `undefined` for blank and unreadable */
-  #look(cell: Cell, key: RecordKey, fields: SourceRecord['fields'], example: () => SurveyExample): Shared | undefined {
-    const raw = cell.mapping.field === recordKeyPath ? key : readPath(fields, cell.mapping.field);
-    if (raw === undefined || isBlank(raw)) return undefined;
+  #look(cell: Cell, raw: Raw | undefined, unreadable: string | undefined, example: () => SurveyExample): void {
+    if (raw === undefined || isBlank(raw)) return;
     cell.filled += 1;
-    const means = cell.lens.inbound(raw, undefined);
-    if (means.ok) return means.value ?? undefined;
+    if (unreadable === undefined) return;
     cell.unreadable += 1;
     if (cell.reasons.size < mostExamples)
-      cell.reasons.add(means.reason.includes('“') ? means.reason : `${showRaw(raw, 40)}: ${means.reason}`);
+      cell.reasons.add(unreadable.includes('“') ? unreadable : `${showRaw(raw, 40)}: ${unreadable}`);
     if (cell.examples.length < mostExamples) cell.examples.push(example());
     this.#noteUnknown(cell, raw);
-    return undefined;
   }
 
   #noteUnknown({ table, known }: Cell, raw: Raw): void {

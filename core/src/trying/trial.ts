@@ -1,4 +1,4 @@
-import { compileComputed, compileMapping, type Knot } from '../definition/index.js';
+import { compileComputed, compileMapping, type Knot, rawOf } from '../definition/index.js';
 import {
   type FieldId,
   failed,
@@ -7,7 +7,6 @@ import {
   type Present,
   type Raw,
   rawEqual,
-  readPath,
   type Shared,
 } from '../record/index.js';
 
@@ -61,8 +60,7 @@ export function tryRecords(
     else if (value) reasons[field.id] = value.reason;
     for (const { id, mapping, lens, problems } of mapped) {
       const record = records[id];
-      const found = record === undefined ? undefined : readPath(record, mapping.field);
-      const raw: Present = record !== undefined && found === undefined && mapping.absentMeansBlank ? null : found;
+      const raw: Present = record === undefined ? undefined : rawOf(mapping, { fields: record });
       const problem = problems[0];
       row[id] = { raw };
       if (!lens.reads || raw === undefined || field.formula !== undefined) continue;

@@ -1,28 +1,17 @@
 import {
+  type Check,
+  CheckJudge,
   compileComputed,
-  compileMapping,
   filterNames,
   filterValues,
-  type Check,
   type FormulaCheck,
   type Knot,
-  type UniqueCheck,
-  withComputed,
+  rawFieldsOf,
+  type ReadyCheck,
 } from '../definition/index.js';
-import { readFormula, sharedVariable } from '../expression/index.js';
-import {
-  failed,
-  type FieldId,
-  good,
-  type Instant,
-  isBlank,
-  type MemberId,
-  type Outcome,
-  type Raw,
-  readPath,
-  type Shared,
-  sharedKey,
-} from '../record/index.js';
+import { namesIn, readFormula } from '../expression/index.js';
+import { failed, good, type Instant, type MemberId, type Outcome, type Raw } from '../record/index.js';
+import { readableFields } from './readableFields.js';
 
 type Fields = Readonly<Record<string, Raw>>;
 
@@ -53,20 +42,22 @@ export function tryCheck(
   member: MemberId,
   records: readonly Fields[],
 ): Outcome<Passing> {
-  const valuesOf = sharedValuesOf(knot, member);
+  const mapped = readableFields(knot, member);
+  const rawFields = records.map((fields) => rawFieldsOf(mapped, { fields }));
+  const judge = judgeOf(knot, member);
   if ('unique' in check) {
-    const values = records.map((record) => comparable(valuesOf(record), check));
+    const values = rawFields.map((raws) => judge.uniqueValue(check, raws));
     const counts = new Map<string, number>();
     for (const value of values) if (value !== undefined) counts.set(value, (counts.get(value) ?? 0) + 1);
     return good({ passes: values.map((value) => value === undefined || counts.get(value) === 1), trouble: undefined });
   }
-  const passesFormula = formulaJudge(knot, check);
-  if (!passesFormula.ok) return passesFormula;
-  const judged = records.map((record) => passesFormula.value(valuesOf(record)));
-  const trouble = judged.find((one) => !one.ok);
+  const ready = readyCheck(knot, check);
+  if (!ready.ok) return ready;
+  const verdicts = rawFields.map((raws) => judge.judge([ready.value], raws)[0]);
+  const broken = verdicts.find((verdict) => verdict?.kind === 'broken');
   return good({
-    passes: judged.map((one) => one.ok && one.value),
-    trouble: trouble?.ok === false ? trouble.reason : undefined,
+    passes: verdicts.map((verdict) => verdict?.kind === 'passes' || verdict?.kind === 'skipped'),
+    trouble: broken?.kind === 'broken' ? broken.reason : undefined,
   });
 }
 
@@ -78,71 +69,34 @@ export function checkCounter(
   knot: Pick<Knot, 'fields' | 'crosswalks'>,
   check: Check,
   member: MemberId,
-): Outcome<(record: Fields) => number> {
-  const valuesOf = sharedValuesOf(knot, member);
+): Outcome<(rawFields: Fields) => number> {
+  const judge = judgeOf(knot, member);
   if ('unique' in check) {
     const seen = new Map<string, 'once' | 'again'>();
-    return good((record) => {
-      const value = comparable(valuesOf(record), check);
+    return good((rawFields) => {
+      const value = judge.uniqueValue(check, rawFields);
       if (value === undefined) return 0;
       const before = seen.get(value);
       seen.set(value, before === undefined ? 'once' : 'again');
       return before === undefined ? 0 : before === 'once' ? 2 : 1;
     });
   }
-  const passesFormula = formulaJudge(knot, check);
-  if (!passesFormula.ok) return passesFormula;
-  return good((record) => {
-    const judged = passesFormula.value(valuesOf(record));
-    return judged.ok && judged.value ? 0 : 1;
+  const ready = readyCheck(knot, check);
+  if (!ready.ok) return ready;
+  return good((rawFields) => {
+    const verdict = judge.judge([ready.value], rawFields)[0];
+    return verdict?.kind === 'fails' || verdict?.kind === 'broken' ? 1 : 0;
   });
 }
 
-function comparable(values: ReadonlyMap<FieldId, Shared>, { unique }: UniqueCheck): string | undefined {
-  const value = values.get(unique);
-  return value === undefined || value === null ? undefined : sharedKey(value);
-}
-
-function formulaJudge(
-  { fields }: Pick<Knot, 'fields'>,
-  check: FormulaCheck,
-): Outcome<(values: ReadonlyMap<FieldId, Shared>) => Outcome<boolean>> {
-  const formula = readFormula(
-    check.formula,
-    fields.map(({ id }) => id),
-  );
-  if (!formula.ok) return failed(formula.reason);
-  return good((values) => {
-    const result = formula.value.evaluate(
-      Object.fromEntries(fields.map(({ id, type }) => [id, sharedVariable(values.get(id), type === 'number')])),
-    );
-    return result.ok ? good(result.value === true) : result;
-  });
-}
-
-/**
- * Gives the shared values of one record of a member after another, with those that are computed; also under an
- * unfinished definition.
- */
-function sharedValuesOf(
-  knot: Pick<Knot, 'fields' | 'crosswalks'>,
-  member: MemberId,
-): (record: Fields) => Map<FieldId, Shared> {
-  const mapped = knot.fields.map((field) => {
-    const mapping = field.mappings[member];
-    const lens =
-      mapping && mapping.direction !== 'to' ? compileMapping(field.type, member, mapping, knot.crosswalks) : undefined;
-    return { field, mapping, lens: lens && lens.problems.length === 0 ? lens.lens : undefined };
-  });
+function judgeOf(knot: Pick<Knot, 'fields' | 'crosswalks'>, member: MemberId): CheckJudge {
   const computed = compileComputed(knot, () => undefined);
-  return (record) => {
-    const values = new Map<FieldId, Shared>();
-    for (const { field, mapping, lens } of mapped) {
-      const raw = mapping ? readPath(record, mapping.field) : undefined;
-      const value = lens && raw !== undefined && !isBlank(raw) ? lens.inbound(raw, undefined) : undefined;
-      if (value?.ok) values.set(field.id, value.value);
-    }
-    withComputed(computed, values);
-    return values;
-  };
+  return new CheckJudge(readableFields(knot, member), knot.fields, computed);
+}
+
+function readyCheck({ fields }: Pick<Knot, 'fields'>, check: FormulaCheck): Outcome<ReadyCheck> {
+  const ids = fields.map(({ id }) => id);
+  const formula = readFormula(check.formula, ids);
+  if (!formula.ok) return failed(formula.reason);
+  return good({ ...check, compiled: formula.value, names: namesIn(check.formula, ids) });
 }

@@ -31,7 +31,7 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
     }[] = [];
     const sets = [new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value]))];
     for (const tie of anchor.ties) {
-      const values = knot.sharedValues(tie.member, expectedFields(tie), knot.keyFields);
+      const values = knot.comparableValues(tie.member, expectedFields(tie), knot.keyFields);
       sets.push(values);
       if (evidence.length === 0) continue;
       records.push({ member: tie.member, key: tie.key, place: texts.length });

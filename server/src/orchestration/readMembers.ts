@@ -178,7 +178,7 @@ export function identityOf(
   member: MemberId,
   { fields }: Reading,
 ): Pick<StagedRecord, 'matchKeys' | 'texts'> {
-  const values = knot.sharedValues(member, fields, knot.keyFields);
+  const values = knot.comparableValues(member, fields, knot.keyFields);
   return {
     matchKeys: knot.keyRules.map((rule) => keyOf(rule, values) ?? null),
     texts: evidenceTexts(knot.evidence?.fields ?? [], values),

@@ -31,8 +31,13 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
       ? scaled
       : scaled.toDecimalPlaces(step.places, roundings[step.rounding ?? 'half up']);
   };
-  const format = (value: Decimal): Raw => {
-    if (step.as === 'text')
+  // A number has no decimal mark of its own: where one was chosen, and no number stands there, texts are meant. A bare
+  // number would be written with a point there, and 1.234 means a thousand times as much.
+  const writesText = (present: Raw | undefined): boolean =>
+    step.as === 'text' ||
+    (step.as === undefined && decimalMark === ',' && (present === undefined || present === null || isText(present)));
+  const format = (value: Decimal, present: Raw | undefined): Raw => {
+    if (writesText(present))
       return (step.places === undefined ? value.toString() : value.toFixed(step.places)).replace('.', decimalMark);
     const text = value.toString();
     const plain = Number(text);
@@ -40,6 +45,7 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
   };
   return {
     usesHeld: step.places !== undefined,
+    usesPresent: step.as === undefined && decimalMark === ',',
     setsRawForm: true,
     inbound: (raw, held): Outcome<Raw> => {
       const text = textOf(raw);
@@ -54,9 +60,13 @@ export function numberLens(step: Extract<Step, { kind: 'number' }>): StepLens {
       const whole = typeof held === 'string' ? decimalOf(held) : undefined;
       return good(whole && write(whole).eq(value) ? (held as string) : (factor ? value.div(factor) : value).toString());
     },
-    outbound: (value): Outcome<Raw> => {
+    outbound: (value, present): Outcome<Raw> => {
       const decimal = decimalOf(String(value));
-      return decimal ? good(format(write(decimal))) : failed(`“${String(value)}” is not a number`);
+      return decimal ? good(format(write(decimal), present)) : failed(`“${String(value)}” is not a number`);
     },
   };
+}
+
+function isText(raw: Raw): boolean {
+  return typeof raw === 'string';
 }
