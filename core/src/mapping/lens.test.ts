@@ -534,3 +534,13 @@ describe('narrower forms lose nothing', () => {
     });
   });
 });
+
+test('a decimal comma is written as text where no number stands: a bare number would mean something else there', () => {
+  const step: Step = { kind: 'number', decimal: ',' };
+  const made = compileStep(step, 'm', {});
+  if (!made.ok) throw new Error(made.reason);
+  const lens = makeLens({ type: 'number', direction: 'both ways', steps: [made.value], blankAs: null });
+  expect(lens.outbound('1.234', '1,0')).toEqual({ ok: true, value: '1,234' });
+  expect(lens.outbound('1.234', undefined)).toEqual({ ok: true, value: '1,234' });
+  expect(lens.outbound('1.234', 1)).toEqual({ ok: true, value: 1.234 });
+});

@@ -205,3 +205,242 @@ test('a newcomer’s cut value is not completed with the rest of a value that it
   const [held] = world.run().held;
   expect(held?.candidates.map(({ value }) => value)).toEqual(['Oakridge N', 'Fernhill Gardens']);
 });
+
+describe('edits that do not go under', () => {
+  test('an edit made between reading and writing reverts nothing of what others edited', () => {
+    const knot = all(newest);
+    const fields = ['f', 'g', 'h'].map((id) => ({
+      ...(knot.fields[1] as (typeof knot.fields)[number]),
+      id,
+      mappings: { a: mapping(id), b: mapping(id) },
+    }));
+    const members = knot.members.slice(0, 2);
+    const order: Rule = { steps: [{ step: 'newest' }, { step: 'order', members: ['a', 'b'] }] };
+    const key = { ...(knot.fields[0] as (typeof knot.fields)[number]), rule: order };
+    const mappings = { a: mapping('key'), b: mapping('key') };
+    const world = new World({
+      ...knot,
+      members,
+      fields: [{ ...key, mappings }, ...fields.map((field) => ({ ...field, rule: order }))],
+    });
+    for (const member of ['a', 'b'])
+      for (const path of ['key', 'f', 'g', 'h']) world.edit(member, 'x', path, path === 'key' ? 'k' : 'old');
+    world.run();
+    world.edit('a', 'x', 'f', 'A');
+    world.edit('b', 'x', 'g', 'B');
+    let raced = false;
+    const race = () => void (raced ||= (world.edit('a', 'x', 'h', 'H'), true));
+    const first = world.run({ fate: ({ member }) => (member === 'a' && !raced ? 'raced' : 'ok'), race });
+    const second = world.run();
+    for (const member of ['a', 'b'])
+      expect(['f', 'g', 'h'].map((path) => world.value(member, 'x', path))).toEqual(['A', 'B', 'H']);
+    expect([...first.lost, ...second.lost, ...second.operations]).toEqual([]);
+  });
+
+  test('an edit that says empty stays held like any other', () => {
+    const world = worldWith(all(ask), { a: '111', b: '111', c: '111' });
+    world.run();
+    world.edit('a', 'x', 'value', '222');
+    world.edit('b', 'x', 'value', null);
+    world.run();
+    expect(world.run().held).toHaveLength(1);
+    expect(valuesOf(world)).toEqual(['222', null, '111']);
+  });
+
+  test('the agreed value has all its givers, and the best-placed one counts, whichever was read first', () => {
+    const rule: Rule = {
+      steps: [
+        { step: 'newest', toleranceSeconds: 86_400 },
+        { step: 'order', members: ['b', 'c', 'a'] },
+      ],
+    };
+    const world = worldWith(all(rule), { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    // Both give it at once; it does not reach c, which then edits on its own.
+    world.edit('b', 'x', 'value', 'together');
+    world.edit('a', 'x', 'value', 'together');
+    world.run({ fate: () => 'fails' });
+    world.edit('c', 'x', 'value', 'alone');
+    world.run();
+    expect(valuesOf(world)).toEqual(['together', 'together', 'together']);
+  });
+
+  test('an edit that repeats the agreed value gives it again, with its own time', () => {
+    const world = worldWith(all({ steps: [{ step: 'newest' }, { step: 'ask' }] }), { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.edit('a', 'x', 'value', 'agreed');
+    world.run({ fate: () => 'fails' });
+    world.edit('b', 'x', 'value', 'other');
+    world.edit('c', 'x', 'value', 'agreed');
+    world.run();
+    expect(valuesOf(world)).toEqual(['agreed', 'agreed', 'agreed']);
+  });
+
+  test('a loss tells the rule that it was lost to, also where the agreed value stands', () => {
+    const order: Rule = { steps: [{ step: 'order', members: ['a', 'b', 'c'] }] };
+    const world = worldWith(all(order), { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.edit('a', 'x', 'value', 'first');
+    world.run({ fate: () => 'fails' });
+    world.edit('b', 'x', 'value', 'late');
+    const { lost } = world.run();
+    expect(lost).toMatchObject([{ member: 'b', value: 'late', why: { kind: 'rule', rule: 'order' } }]);
+  });
+
+  test('the shadow of a shadow has lost nothing', () => {
+    const order: Rule = { steps: [{ step: 'order', members: ['c', 'b', 'a'] }] };
+    const knot = knotWith(order, 'text', {
+      a: mapping('value', [{ kind: 'case', side: 'member', form: 'upper' }]),
+      b: mapping('value', [{ kind: 'cut', length: 6 }]),
+      c: mapping('value'),
+    });
+    const world = worldWith(knot, { a: 'OSPREY', b: 'Osprey', c: 'Osprey Nursery' });
+    expect(world.run().lost).toEqual([]);
+    expect(anchorOf(world).agreed.value?.value).toBe('Osprey Nursery');
+  });
+
+  test('a narrow member that did not know the agreed text takes no line from its end', () => {
+    const lines = (text: string): string => text.split(' ').join('\n');
+    const knot = knotWith({ combine: 'text', steps: [{ step: 'ask' }] }, 'note', {
+      a: mapping('value'),
+      b: mapping('value', [{ kind: 'cut', length: 5 }]),
+      c: mapping('value'),
+    });
+    const world = worldWith(knot, { a: lines('X b c'), b: lines('X b c'), c: lines('X b c') });
+    world.run();
+    world.edit('a', 'x', 'value', lines('a b c d e f'));
+    world.run({ fate: ({ member }) => (member === 'b' ? 'refused' : 'ok') });
+    world.edit('b', 'x', 'value', lines('X b C'));
+    const { held } = world.run();
+    const agreed = String(anchorOf(world).agreed.value?.value);
+    expect(held.length === 1 || agreed.endsWith(lines('d e f'))).toBe(true);
+  });
+
+  test('what was left by hand stays left while the field is held', () => {
+    const knot = knotWith(ask, 'text', {
+      a: mapping('value'),
+      b: mapping('value'),
+      c: mapping('value', [], { direction: 'to', drift: 'leave' }),
+    });
+    const world = worldWith(knot, { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.edit('a', 'x', 'value', 'left');
+    world.edit('b', 'x', 'value', 'right');
+    world.run();
+    world.edit('c', 'x', 'value', 'by hand');
+    world.run();
+    world.edit('a', 'x', 'value', 'x');
+    world.edit('b', 'x', 'value', 'x');
+    world.run();
+    expect(valuesOf(world)).toEqual(['x', 'x', 'by hand']);
+  });
+
+  test('what was left by hand stays left after a formula failed once', () => {
+    const base = knotWith(newest, 'text', { a: mapping('value'), b: mapping('value'), c: mapping('value') });
+    const label = {
+      id: 'label',
+      name: 'Label',
+      type: 'text' as const,
+      rule: ask,
+      formula: 'value == "fails" ? text(1 / 0) : "label"',
+      mappings: { c: mapping('label', [], { direction: 'to' as const, drift: 'leave' as const }) },
+    };
+    const world = worldWith({ ...base, fields: [...base.fields, label] }, { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.edit('c', 'x', 'label', 'by hand');
+    world.run();
+    world.edit('a', 'x', 'value', 'fails');
+    expect(world.run().problems).toHaveLength(1);
+    world.edit('a', 'x', 'value', 'y');
+    world.run();
+    expect(world.value('c', 'x', 'label')).toBe('by hand');
+  });
+});
+
+describe('an answer of a system', () => {
+  test('that says empty is what the system holds: the write is parked, and nothing else is blanked', () => {
+    const world = worldWith(all(newest), { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.edit('a', 'x', 'value', 'hello');
+    world.run({ fate: ({ member }) => (member === 'c' ? 'emptied' : 'ok') });
+    expect(anchorOf(world).ties.find(({ member }) => member === 'c')?.parked?.words).toContain('hello');
+    world.run();
+    expect(valuesOf(world)).toEqual(['hello', 'hello', null]);
+  });
+});
+
+describe('adopting', () => {
+  const adopted = () =>
+    knotWith(newest, 'text', { a: mapping('value'), b: mapping('value', [], { direction: 'to' }) }, 'adopt');
+
+  test('overwrites nothing in a member that only receives', () => {
+    const rule: Rule = { steps: [{ step: 'newest' }, { step: 'order', members: ['a', 'b'] }] };
+    const knot = adopted();
+    const fields = knot.fields.map((field) => (field.id === 'value' ? { ...field, rule } : field));
+    const world = worldWith({ ...knot, fields }, { a: 'mine', b: 'theirs' });
+    expect(world.run().operations).toEqual([]);
+    expect(anchorOf(world).agreed.value).toBeUndefined();
+    world.edit('a', 'x', 'value', 'new');
+    world.run();
+    expect(world.value('b', 'x', 'value')).toBe('new');
+  });
+
+  test('creates nothing until somebody edits, and then blanks nothing of which nothing is agreed', () => {
+    const rule: Rule = { steps: [{ step: 'newest' }, { step: 'order', members: ['a', 'b'] }] };
+    const knot = adopted();
+    const other = { id: 'other', name: 'Other', type: 'text' as const, rule, mappings: {} };
+    const world = new World({
+      ...knot,
+      members: knot.members.map((member) => ({ ...member, may: { create: true, update: true } })),
+      fields: [
+        ...knot.fields.map((field) => (field.id === 'value' ? { ...field, rule } : field)),
+        { ...other, mappings: { a: mapping('other'), b: mapping('other') } },
+      ],
+    });
+    world.edit('b', 'x', 'key', 'k');
+    world.edit('b', 'x', 'value', 'kept');
+    world.edit('b', 'x', 'other', '1');
+    expect(world.run().operations).toEqual([]);
+    world.edit('b', 'x', 'other', '2');
+    expect(world.run().operations).toMatchObject([{ kind: 'create', member: 'a' }]);
+    const [made] = world.of('a').keys();
+    world.edit('a', String(made), 'other', '3');
+    world.run();
+    expect(world.value('b', 'x', 'other')).toBe('3');
+    expect(world.value('b', 'x', 'value')).toBe('kept');
+  });
+});
+
+describe('deletions', () => {
+  const deleting = (rule: Rule): Knot => {
+    const knot = all(rule);
+    const may = { create: true, update: true, delete: true };
+    return { ...knot, members: knot.members.map((member) => ({ ...member, may, whenDeleted: 'delete' as const })) };
+  };
+
+  test('ask where an edit is held elsewhere, and remove nothing meanwhile', () => {
+    const world = worldWith(deleting(ask), { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.edit('a', 'x', 'value', 'left');
+    world.edit('b', 'x', 'value', 'right');
+    world.run();
+    world.delete('a', 'x');
+    const { asked, operations } = world.run();
+    expect(asked).toHaveLength(1);
+    expect(operations.filter(({ kind }) => kind === 'delete')).toEqual([]);
+  });
+
+  test('are over when the last record is gone: a thing that comes later begins anew', () => {
+    const world = worldWith(deleting(newest), { a: 'x', b: 'x', c: 'x' });
+    world.run();
+    world.delete('a', 'x');
+    world.run();
+    expect([...world.of('b').keys(), ...world.of('c').keys()]).toEqual([]);
+    world.edit('b', 'returned', 'key', 'k');
+    world.edit('b', 'returned', 'value', 'back');
+    world.run();
+    world.run();
+    expect(world.value('b', 'returned', 'value')).toBe('back');
+    expect([...world.of('a').values()].map(({ fields }) => fields.value)).toEqual(['back']);
+  });
+});

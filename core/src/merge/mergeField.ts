@@ -6,6 +6,7 @@ import {
   type Instant,
   type MemberId,
   normalise,
+  type Outcome,
   type Present,
   type Raw,
   rawEqual,
@@ -146,13 +147,11 @@ function editOf(input: FieldMergeInput, { tie, value }: Read): Edit | undefined 
   const agreed = input.agreed?.value;
   const seen = tie.tie.seen[input.field];
   const before = seen === undefined ? undefined : tie.lens.inbound(seen, agreed);
-  // What can no longer be read (the mapping changed meanwhile) tells nothing: such a tie is a newcomer.
-  const newcomer = !before?.ok;
+  const newcomer = before === undefined;
   if (newcomer && input.adopt) return undefined;
-  const edited = before?.ok ? !sameShared(value, before.value) : value !== null && !sameShared(value, agreed);
-  if (!edited) return undefined;
+  if (!isEdit(value, before, agreed)) return undefined;
   const noticed = noticedBefore(input, tie);
-  const behind = newcomer || (tie.lens.writes && agreed !== undefined && !tie.lens.means(seen, agreed));
+  const behind = !before?.ok || (tie.lens.writes && agreed !== undefined && !tie.lens.means(seen, agreed));
   return {
     from: tie,
     value: behind ? readAlone(tie.lens, tie.present as Raw, value) : value,
@@ -160,6 +159,13 @@ function editOf(input: FieldMergeInput, { tie, value }: Read): Edit | undefined 
     at: noticed ? (noticed.modifiedAt ?? noticed.noticedAt) : (tie.modifiedAt ?? input.now),
     behind,
   };
+}
+
+/** @param before what the value was; `undefined` for a newcomer */
+function isEdit(value: Shared, before: Outcome<Shared> | undefined, agreed: Shared | undefined): boolean {
+  if (!before) return value !== null && !sameShared(value, agreed);
+  // What could not be read and now can be was changed, and be it to a blank.
+  return !before.ok || !sameShared(value, before.value);
 }
 
 /**

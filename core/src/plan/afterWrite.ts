@@ -1,5 +1,5 @@
 import { type CompiledKnot } from '../definition/index.js';
-import type { Anchor, Tie } from '../merge/index.js';
+import type { Anchor, Tie, TieEnd } from '../merge/index.js';
 import {
   type FieldId,
   type Raw,
@@ -9,7 +9,7 @@ import {
   showRaw,
   type SourceRecord,
 } from '../record/index.js';
-import type { Operation, RemoveOperation } from './operation.js';
+import type { Operation, RemoveOperation, UpdateOperation } from './operation.js';
 
 /** How a write ended, as the engine needs to know it. */
 export type WriteResult =
@@ -24,33 +24,39 @@ export type WriteResult =
 /**
  * The anchor after a write: step 8 of the merge. Seen becomes what the system then holds; after a write that did not
  * succeed it stays at the value that the merge read.
+ * @param anchor as it is now: people may have changed it since the merge that planned the write
  */
 export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: WriteResult): Anchor {
   switch (result.kind) {
     case 'written':
       if (operation.kind === 'create') return afterCreate(knot, anchor, operation, result);
-      return withTie(anchor, operation.member, (tie) =>
+      return withTie(anchor, operation, (tie) =>
         operation.kind === 'update'
           ? holding(knot, tie, operation, result.record)
           : removed(tie, operation, result.record),
       );
     case 'refused': {
       const parked = { fingerprint: operation.fingerprint, words: result.words };
-      if (operation.kind !== 'create') return withTie(anchor, operation.member, (tie) => ({ ...tie, parked }));
+      if (operation.kind !== 'create') return withTie(anchor, operation, (tie) => ({ ...tie, parked }));
       return { ...anchor, parkedCreates: { ...anchor.parkedCreates, [operation.member]: parked } };
     }
     case 'gone':
-      // Gone already is as good as removed by us; gone under an update is a deletion of its own.
-      return withTie(anchor, operation.member, (tie) => ({
-        ...tie,
-        gone: true,
-        ...(operation.kind === 'archive' || operation.kind === 'delete' ? { end: 'deleted' as const } : {}),
-      }));
+      if (operation.kind === 'create') return anchor;
+      return withTie(anchor, operation, (tie) => ({ ...tie, gone: true, end: endOfGone(knot, operation) }));
     case 'not done':
       return anchor;
     default:
       throw new Error(`unknown result ${JSON.stringify(result satisfies never)}`);
   }
+}
+
+/**
+ * Gone already is as good as removed by us. Gone under an update, it was deleted while somebody edited elsewhere: what
+ * follows is for a person to say, where anything would follow.
+ */
+function endOfGone(knot: CompiledKnot, { kind, member }: UpdateOperation | RemoveOperation): TieEnd {
+  if (kind !== 'update') return 'deleted';
+  return (knot.member(member).whenDeleted ?? 'nothing') === 'nothing' ? 'keep others' : 'ask';
 }
 
 /**
@@ -72,6 +78,8 @@ function afterCreate(
   operation: Operation,
   result: Extract<WriteResult, { kind: 'written' }>,
 ): Anchor {
+  // Somebody tied another record there meanwhile: the new one is found as a duplicate when it is read.
+  if (anchor.ties.some(({ member }) => member === operation.member)) return anchor;
   const { [operation.member]: _, ...parkedCreates } = anchor.parkedCreates;
   const tie: Tie = { member: operation.member, key: result.key, seen: {}, ahead: {}, left: {} };
   return { ...anchor, parkedCreates, ties: [...anchor.ties, holding(knot, tie, operation, result.record)] };
@@ -122,9 +130,12 @@ function meaningOf(knot: CompiledKnot, member: string, field: FieldId, raw: Raw,
   );
 }
 
-function withTie(anchor: Anchor, member: string, change: (tie: Tie) => Tie): Anchor {
-  return { ...anchor, ties: anchor.ties.map((tie) => (tie.member === member ? change(tie) : tie)) };
+/** The tie of the record that was written; it may be tied elsewhere by now, and then nothing is to be said of it here. */
+function withTie(anchor: Anchor, { member, key }: WrittenRecord, change: (tie: Tie) => Tie): Anchor {
+  return { ...anchor, ties: anchor.ties.map((tie) => (tie.member === member && tie.key === key ? change(tie) : tie)) };
 }
+
+type WrittenRecord = Pick<UpdateOperation | RemoveOperation, 'member' | 'key'>;
 
 /** Whether a record holds everything that an operation was to write there: how an interrupted write is judged. */
 export function holdsWrite(knot: CompiledKnot, operation: Operation, record: SourceRecord): boolean {

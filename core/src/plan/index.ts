@@ -9,5 +9,5 @@ export type {
   UpdateOperation,
   Withheld,
 } from './operation.js';
-export { type AnchorPlan, planAnchor } from './planAnchor.js';
+export { type AnchorPlan, planAnchor, type PlanLimits } from './planAnchor.js';
 export { type Forecast, forecastOf, joinAnchors, lastReading, newTie, splitAnchor } from './regroup.js';

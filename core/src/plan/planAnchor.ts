@@ -11,16 +11,25 @@ export interface AnchorPlan {
   readonly asked: readonly AskedDeletion[];
 }
 
+/** What keeps a plan from doing all that a merge would want. */
+export interface PlanLimits {
+  /** Members in which a doubt about a record is open, so that creating waits. */
+  readonly blocked?: ReadonlySet<MemberId>;
+  /** Members that could not be read: while nobody knows whether the thing was edited there, nothing of it is removed. */
+  readonly unread?: ReadonlySet<MemberId>;
+}
+
+const none: ReadonlySet<MemberId> = new Set();
+
 /**
  * What is to be written for one anchor after its merge.
- * @param blocked members in which a doubt about a record is open, so that creating waits
  * @param now decides what filters leave out that depend on the day
  */
 export function planAnchor(
   knot: CompiledKnot,
   merge: AnchorMerge,
-  blocked: ReadonlySet<MemberId>,
   now: Instant,
+  { blocked = none, unread = none }: PlanLimits = {},
 ): AnchorPlan {
   const operations: Operation[] = [];
   const withheld: Withheld[] = [];
@@ -28,10 +37,17 @@ export function planAnchor(
   const { anchor } = merge;
   const alive = anchor.ties.some((tie) => !tie.gone && !tie.rejected);
   const removal = removalFrom(anchor);
+  const unreadHere = anchor.ties.filter(({ gone, member }) => !gone && unread.has(member)).map(({ member }) => member);
   for (const member of knot.members) {
     const tie = anchor.ties.find(({ member: of }) => of === member.id);
-    if (tie && removal && removal.kind !== 'ask' && !tie.gone && !tie.rejected && member.may[removal.kind])
-      planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
+    const isRemoved = removal && removal.kind !== 'ask' && !tie?.gone && !tie?.rejected && member.may[removal.kind];
+    if (tie && isRemoved && unreadHere.length > 0)
+      withheld.push({
+        member: member.id,
+        kind: 'waits',
+        reason: `${unreadHere.join(', ')} must be read before anything is removed`,
+      });
+    else if (tie && isRemoved) planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
     else if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
     // What was deleted somewhere is not made anew elsewhere.
     else if (alive && !removal)

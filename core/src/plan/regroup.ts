@@ -93,7 +93,7 @@ export function forecastOf(knot: CompiledKnot, anchor: Anchor, isNew: boolean, n
   const merge = mergeAnchor({ knot, anchor, readings: new Map(), now });
   return {
     starts,
-    operations: planAnchor(knot, merge, new Set(), now).operations,
+    operations: planAnchor(knot, merge, now).operations,
     held: merge.held.map(({ field }) => field),
   };
 }

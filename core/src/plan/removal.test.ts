@@ -75,7 +75,7 @@ function plan(knot: ReturnType<typeof compiled>, from: Anchor, read: Record<Memb
     Object.entries(read).map(([member, name]): [MemberId, Reading] => [member, { fields: { name }, version: 'v2' }]),
   );
   const merge = mergeAnchor({ knot, anchor: from, readings, now: 1 });
-  return { merge, ...planAnchor(knot, merge, new Set(), 1) };
+  return { merge, ...planAnchor(knot, merge, 1) };
 }
 
 test.each(['archive', 'delete'] as const)(

@@ -1,50 +1,119 @@
-import { compileKnot, type CompiledKnot, type Knot } from '../definition/index.js';
-import { keyOf, type Newcomer, RecordMatching } from '../identity/index.js';
-import { type Anchor, type Held, type LostValue, mergeAnchor, type Problem, type Reading } from '../merge/index.js';
-import { afterWrite, type Operation, planAnchor, type Withheld, type WriteResult } from '../plan/index.js';
+import { changedMappings, type CompiledKnot, compileKnot, type Knot } from '../definition/index.js';
+import { keyOf, type Newcomer, recordId, RecordMatching, type RecordName, Verdicts } from '../identity/index.js';
+import {
+  type Anchor,
+  expectedFields,
+  type FieldLoss,
+  type Held,
+  heldFingerprint,
+  isAlive,
+  mergeAnchor,
+  type Problem,
+  type Reading,
+  settleHeld,
+  type TieEnd,
+} from '../merge/index.js';
+import {
+  afterWrite,
+  type AskedDeletion,
+  type Operation,
+  planAnchor,
+  splitAnchor,
+  type WriteResult,
+} from '../plan/index.js';
+import type { Withheld } from '../plan/index.js';
 import {
   type AnchorId,
   anchorId,
   type FieldId,
   type MemberId,
   type Raw,
+  rawEqual,
   readPath,
   type RecordKey,
   recordKey,
+  type Shared,
   type SourceRecord,
   writePath,
 } from '../record/index.js';
 
 /**
- * What can happen to a write: it succeeds, fails, is refused, somebody edits in between, or the system keeps something
- * else.
+ * What can happen to a write: it succeeds; fails; is refused; somebody edits in between; the system keeps a part of
+ * what it was given, nothing of it, or something else; its answer is lost and found out by looking; it is done twice;
+ * its answer does not say what the system holds; the record is gone.
  */
-export type WriteFate = 'ok' | 'fails' | 'refused' | 'raced' | 'altered';
+export const writeFates = [
+  'ok',
+  'fails',
+  'refused',
+  'raced',
+  'altered',
+  'emptied',
+  'replaced',
+  'lost',
+  'repeated',
+  'silent',
+] as const;
+export type WriteFate = (typeof writeFates)[number];
+
+/** Where a record that was read is kept; every one of them is in exactly one place. */
+export type Place = 'tied' | 'waiting' | 'rejected' | 'outside the filter' | 'untied';
 
 export interface RunOutcome {
   readonly operations: readonly Operation[];
   readonly held: readonly (Held & { readonly anchor: AnchorId })[];
-  readonly problems: readonly Problem[];
+  readonly problems: readonly (Problem & { readonly anchor: AnchorId })[];
   readonly withheld: readonly Withheld[];
-  readonly lost: readonly (LostValue & { readonly field: FieldId })[];
+  readonly asked: readonly (AskedDeletion & { readonly anchor: AnchorId })[];
+  readonly lost: readonly (FieldLoss & { readonly anchor: AnchorId })[];
+  /** What was agreed by each of the passes, in their order. */
+  readonly settled: readonly { readonly anchor: AnchorId; readonly field: FieldId; readonly value: Shared }[];
+  readonly places: ReadonlyMap<string, readonly Place[]>;
   readonly allWritten: boolean;
 }
+
+export interface RunSettings {
+  /** How each write ends. */
+  readonly fate?: (operation: Operation) => WriteFate;
+  /** What somebody does to a record between our reading and our writing, where a write is raced. */
+  readonly race?: (operation: Operation) => void;
+  /** What people do while the run goes: after planning, or after a merge was stored and before its writes end. */
+  readonly meanwhile?: (moment: 'planned' | 'writing') => void;
+  /** Shuffles what is read. */
+  readonly shuffle?: <T>(items: T[]) => T[];
+  /** Members that cannot be read in this run. */
+  readonly missing?: ReadonlySet<MemberId>;
+}
+
+type Readings = ReadonlyMap<MemberId, Reading>;
+type MutableOutcome = {
+  -readonly [Part in keyof RunOutcome]: RunOutcome[Part] extends readonly (infer Item)[] ? Item[] : RunOutcome[Part];
+};
+
+const mostPasses = 3;
 
 /**
  * A small installation in memory: members with records, and the engine's own state, driven by the pure functions alone.
  * It stands for what the server does, so that the laws can be tested on the engine by itself.
  */
 export class World {
-  readonly knot: CompiledKnot;
+  knot: CompiledKnot;
   readonly records = new Map<MemberId, Map<RecordKey, SourceRecord>>();
-  anchors = new Map<AnchorId, Anchor>();
+  readonly anchors = new Map<AnchorId, Anchor>();
   now = 1_000_000;
+  /** When each record was last read, by its name. */
+  readonly readAt = new Map<string, number>();
+  readonly #revisions = new Map<AnchorId, number>();
+  readonly #verdicts: { a: RecordName; b: RecordName; same: boolean }[] = [];
   #next = 0;
+  #definition: Knot;
+  #coming: Knot | undefined;
+  #knotOfLastRun: CompiledKnot | undefined;
+  #isRunning = false;
 
   constructor(definition: Knot) {
-    const compiled = compileKnot(definition);
-    if (!compiled.ok) throw new Error(JSON.stringify(compiled.problems));
-    this.knot = compiled.knot;
+    this.#definition = definition;
+    this.knot = compiled(definition);
     for (const { id } of definition.members) this.records.set(id, new Map());
   }
 
@@ -54,7 +123,7 @@ export class World {
 
   /** Somebody edits a field of a record, or makes the record. */
   edit(member: MemberId, key: string, path: string, value: Raw): void {
-    this.now += 10_000;
+    this.#pass();
     const known = this.of(member).get(recordKey(key));
     const fields = writePath(known?.fields ?? {}, path, value);
     this.of(member).set(recordKey(key), {
@@ -65,57 +134,179 @@ export class World {
     });
   }
 
+  /** Somebody deletes a record. */
+  delete(member: MemberId, key: string): void {
+    this.#pass();
+    this.of(member).delete(recordKey(key));
+  }
+
   value(member: MemberId, key: string, path: string): Raw | undefined {
     return readPath(this.of(member).get(recordKey(key))?.fields ?? {}, path);
   }
 
-  /**
-   * One run: read all, match, merge, plan, write, record. `order` shuffles what is read; `fate` says how each write
-   * ends.
-   */
-  run(
-    options: {
-      fate?: (operation: Operation) => WriteFate;
-      race?: (operation: Operation) => void;
-      shuffle?: <T>(items: T[]) => T[];
-    } = {},
-  ): RunOutcome {
-    this.now += 10_000;
-    const shuffle = options.shuffle ?? ((items) => items);
-    const readings = this.#readAndMatch(shuffle);
-    const outcome = {
-      operations: [] as Operation[],
-      held: [] as (Held & { anchor: AnchorId })[],
-      problems: [] as Problem[],
-      withheld: [] as Withheld[],
-      lost: [] as (LostValue & { field: FieldId })[],
+  /** A person chooses one of the values of a held field. @returns whether it was taken */
+  settle(held: Held & { readonly anchor: AnchorId }, choice: number, person = 'Vera'): boolean {
+    const anchor = this.anchors.get(held.anchor);
+    if (!anchor) return false;
+    const values = [...held.candidates.map(({ value }) => value), ...(held.base ? [held.base.value] : [])];
+    const settled = settleHeld(this.knot, anchor, {
+      field: held.field,
+      fingerprint: heldFingerprint(held),
+      value: values[choice % values.length] as never,
+      person,
+      at: this.now,
+    });
+    if (settled.ok) this.#save(settled.anchor);
+    return settled.ok;
+  }
+
+  /** A person says what becomes of the others after a deletion. */
+  sayWhatFollows(id: AnchorId, member: MemberId, end: TieEnd): void {
+    const anchor = this.anchors.get(id);
+    if (!anchor) return;
+    const ties = anchor.ties.map((tie) => (tie.member === member && tie.gone ? { ...tie, end } : tie));
+    this.#save({ ...anchor, ties });
+  }
+
+  /** A person says that the record of a member is another thing. */
+  untie(id: AnchorId, member: MemberId): void {
+    const anchor = this.anchors.get(id);
+    const split = anchor && splitAnchor(anchor, new Set([member]), this.now);
+    if (!split) return;
+    for (const a of split.parted.ties) for (const b of split.rest.ties) this.#verdicts.push({ a, b, same: false });
+    this.#save(split.rest);
+  }
+
+  /** A new version is put in force; while a run is under way, at its end. */
+  putInForce(definition: Knot): void {
+    if (this.#isRunning) {
+      this.#coming = definition;
+      return;
+    }
+    const changed = new Map(
+      changedMappings(this.#definition, definition).map(({ member, fields }) => [member, fields]),
+    );
+    this.#definition = definition;
+    this.knot = compiled(definition);
+    for (const anchor of this.anchors.values()) {
+      const ties = anchor.ties.map((tie) => {
+        const seen = { ...tie.seen };
+        for (const field of changed.get(tie.member) ?? []) delete seen[field];
+        return { ...tie, seen };
+      });
+      this.#save({ ...anchor, ties });
+    }
+  }
+
+  get definition(): Knot {
+    return this.#definition;
+  }
+
+  /** One run: read all, match, merge, plan, write, record. */
+  run(settings: RunSettings = {}): RunOutcome {
+    this.#pass();
+    this.#isRunning = true;
+    const shuffle = settings.shuffle ?? ((items) => items);
+    const read = this.#readAndMatch(shuffle, settings.missing ?? new Set());
+    const outcome: MutableOutcome = {
+      operations: [],
+      held: [],
+      problems: [],
+      withheld: [],
+      asked: [],
+      lost: [],
+      settled: [],
+      places: read.places,
       allWritten: true,
     };
-    for (const id of shuffle([...this.anchors.keys()])) {
-      const stored = this.anchors.get(id) as Anchor;
-      // A store gives the ties of an anchor in any order.
-      const merge = mergeAnchor({
-        knot: this.knot,
-        anchor: { ...stored, ties: shuffle([...stored.ties]) },
-        readings: readings.of.get(id) ?? new Map(),
-        now: this.now,
-      });
-      const plan = planAnchor(this.knot, merge, readings.blocked.get(id) ?? new Set(), this.now);
-      outcome.held.push(...merge.held.map((held) => ({ ...held, anchor: id })));
-      outcome.problems.push(...merge.problems, ...plan.problems);
-      outcome.withheld.push(...plan.withheld);
-      outcome.lost.push(...merge.lost);
-      let anchor = merge.anchor;
-      for (const operation of plan.operations) {
-        const fate = options.fate?.(operation) ?? 'ok';
-        if (fate === 'raced') options.race?.(operation);
-        if (fate !== 'ok' && fate !== 'altered') outcome.allWritten = false;
-        outcome.operations.push(operation);
-        anchor = afterWrite(this.knot, anchor, operation, this.#write(operation, fate));
-      }
-      this.anchors.set(id, anchor);
+    let readings: ReadonlyMap<AnchorId, Readings> = read.of;
+    const tiedBefore = new Map(this.anchors);
+    let ids = shuffle([...this.anchors.keys()]);
+    for (let pass = 1; ids.length > 0; pass += 1) {
+      const { raced, late } = this.#passOver(ids, readings, read.blocked, settings, outcome);
+      if (pass === mostPasses) break;
+      // What was read before our writes is no edit after them: only what raced is read again. An anchor that a person
+      // has changed meanwhile was not written: what was read of it still holds.
+      const again = [...raced].map(([id, members]) => [id, this.#readAgain(id, members)] as const);
+      const still = late.map((id) => [id, this.#stillOf(id, readings.get(id) ?? new Map(), tiedBefore)] as const);
+      readings = new Map([...again, ...still]);
+      ids = [...readings.keys()];
     }
+    this.#isRunning = false;
+    this.#knotOfLastRun = this.knot;
+    if (this.#coming) this.putInForce(this.#coming);
+    this.#coming = undefined;
     return outcome;
+  }
+
+  #passOver(
+    ids: readonly AnchorId[],
+    readings: ReadonlyMap<AnchorId, Readings>,
+    blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>,
+    settings: RunSettings,
+    outcome: MutableOutcome,
+  ): { readonly raced: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>; readonly late: readonly AnchorId[] } {
+    const shuffle = settings.shuffle ?? ((items) => items);
+    const unread = settings.missing ?? new Set<MemberId>();
+    const planned = ids.flatMap((id) => {
+      const stored = this.anchors.get(id);
+      if (!stored) return [];
+      // A store gives the ties of an anchor in any order.
+      const anchor = { ...stored, ties: shuffle([...stored.ties]) };
+      const merge = mergeAnchor({ knot: this.knot, anchor, readings: readings.get(id) ?? new Map(), now: this.now });
+      const plan = planAnchor(this.knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread });
+      return [{ id, revision: this.#revisions.get(id) ?? 0, merge, plan }];
+    });
+    settings.meanwhile?.('planned');
+    const raced = new Map<AnchorId, Set<MemberId>>();
+    const late: AnchorId[] = [];
+    for (const { id, revision, merge, plan } of planned) {
+      if ((this.#revisions.get(id) ?? 0) !== revision) {
+        late.push(id);
+        continue;
+      }
+      forget(outcome, id);
+      outcome.held.push(...merge.held.map((held) => ({ ...held, anchor: id })));
+      outcome.problems.push(...[...merge.problems, ...plan.problems].map((problem) => ({ ...problem, anchor: id })));
+      outcome.asked.push(...plan.asked.map((asked) => ({ ...asked, anchor: id })));
+      outcome.withheld.push(...plan.withheld);
+      outcome.lost.push(...merge.lost.map((lost) => ({ ...lost, anchor: id })));
+      for (const [field, { value }] of Object.entries(merge.anchor.agreed))
+        outcome.settled.push({ anchor: id, field, value });
+      this.#save(merge.anchor);
+      for (const operation of plan.operations) {
+        const fate = settings.fate?.(operation) ?? 'ok';
+        if (fate === 'raced') settings.race?.(operation);
+        outcome.operations.push(operation);
+        const result = this.#write(operation, fate);
+        settings.meanwhile?.('writing');
+        if (result.kind !== 'written') outcome.allWritten = false;
+        if (result.kind === 'not done' && fate === 'raced' && operation.kind !== 'create')
+          raced.set(id, (raced.get(id) ?? new Set()).add(operation.member));
+        // Who comes late applies what it has to say to the newer anchor.
+        const current = this.anchors.get(id);
+        if (current) this.#save(afterWrite(this.knot, current, operation, result));
+      }
+    }
+    return { raced, late };
+  }
+
+  /** What was read of the records that are tied to an anchor still. */
+  #stillOf(id: AnchorId, readings: Readings, before: ReadonlyMap<AnchorId, Anchor>): Readings {
+    const keyOfTie = (anchor: Anchor | undefined, member: MemberId) =>
+      anchor?.ties.find((tie) => tie.member === member)?.key;
+    const isStill = ([member]: [MemberId, Reading]): boolean =>
+      keyOfTie(this.anchors.get(id), member) === keyOfTie(before.get(id), member);
+    return new Map([...readings].filter(isStill));
+  }
+
+  #readAgain(id: AnchorId, members: ReadonlySet<MemberId>): Readings {
+    const readings = new Map<MemberId, Reading>();
+    for (const tie of this.anchors.get(id)?.ties ?? []) {
+      const record = members.has(tie.member) && !tie.gone ? this.of(tie.member).get(tie.key) : undefined;
+      if (record) readings.set(tie.member, this.#reading(tie.member, record));
+    }
+    return readings;
   }
 
   #write(operation: Operation, fate: WriteFate): WriteResult {
@@ -123,88 +314,120 @@ export class World {
     if (fate === 'refused') return { kind: 'refused', words: 'no' };
     const key = operation.kind === 'create' ? recordKey(`${operation.member}-${(this.#next += 1)}`) : operation.key;
     const present = this.of(operation.member).get(key);
-    if (operation.kind === 'update' && present?.version !== operation.version) return { kind: 'not done' };
+    if (operation.kind !== 'create' && !present) return { kind: 'gone' };
+    if (operation.kind !== 'create' && present?.version !== operation.version) return { kind: 'not done' };
+    if (operation.kind === 'delete' || operation.kind === 'archive') {
+      this.of(operation.member).delete(key);
+      return { kind: 'written', key, record: undefined };
+    }
     const fields = operation.changes.reduce(
-      (done, { path, after }) =>
-        writePath(
-          done,
-          path,
-          fate === 'altered' && path === 'name' && typeof after === 'string' ? after.slice(0, 2) : after,
-        ),
+      (done, { path, after }) => writePath(done, path, keptBySystem(fate, path, after)),
       present?.fields ?? {},
     );
-    const record: SourceRecord = {
-      key,
-      fields,
-      version: `${this.now}/${key}/${(this.#next += 1)}`,
-      modifiedAt: this.now,
-    };
+    const record: SourceRecord = { key, fields, version: `${this.now}/${(this.#next += 1)}`, modifiedAt: this.now };
     this.of(operation.member).set(key, record);
-    return { kind: 'written', key, record };
+    return { kind: 'written', key, record: fate === 'silent' ? undefined : record };
   }
 
-  #readAndMatch(shuffle: <T>(items: T[]) => T[]) {
+  #readAndMatch(shuffle: <T>(items: T[]) => T[], missing: ReadonlySet<MemberId>) {
     const of = new Map<AnchorId, Map<MemberId, Reading>>();
     const tied = new Map<string, AnchorId>();
-    for (const anchor of this.anchors.values())
-      for (const tie of anchor.ties) tied.set(`${tie.member}/${tie.key}`, anchor.id);
+    for (const anchor of this.anchors.values()) for (const tie of anchor.ties) tied.set(recordId(tie), anchor.id);
     const newcomers: Newcomer[] = [];
     const readings = new Map<string, Reading>();
-    for (const member of shuffle([...this.records.keys()])) {
+    const places = new Map<string, Place[]>();
+    const put = (name: string, place: Place): void => void places.set(name, [...(places.get(name) ?? []), place]);
+    for (const member of shuffle([...this.records.keys()].filter((id) => !missing.has(id)))) {
       for (const record of shuffle([...this.of(member).values()])) {
-        const fields = this.knot.rawFields(member, record);
-        const rejected = this.knot.failedChecks(member, fields).says;
-        const reading: Reading = { fields, version: record.version, modifiedAt: record.modifiedAt, rejected };
-        const anchor = tied.get(`${member}/${record.key}`);
-        if (anchor !== undefined) of.set(anchor, (of.get(anchor) ?? new Map()).set(member, reading));
-        else {
-          readings.set(`${member}/${record.key}`, reading);
-          const values = this.knot.sharedValues(member, fields);
-          newcomers.push({
-            member,
-            key: record.key,
-            keys: this.knot.keyRules.map((rule) => keyOf(rule, values)),
-            canStart: rejected.length === 0,
-          });
+        const name = recordId({ member, key: record.key });
+        const anchor = tied.get(name);
+        const takesPart = this.knot.takesPart(member, record.fields, this.now);
+        if (anchor === undefined && takesPart.ok && !takesPart.value) {
+          put(name, 'outside the filter');
+          continue;
         }
+        if (anchor !== undefined && this.#isUnchanged(anchor, member, record)) {
+          this.readAt.set(name, this.now);
+          put(name, 'tied');
+          continue;
+        }
+        const reading = this.#reading(member, record);
+        if (anchor !== undefined) {
+          of.set(anchor, (of.get(anchor) ?? new Map()).set(member, reading));
+          put(name, 'tied');
+          continue;
+        }
+        readings.set(name, reading);
+        const values = this.knot.comparableValues(member, reading.fields);
+        newcomers.push({
+          member,
+          key: record.key,
+          keys: this.knot.keyRules.map((rule) => keyOf(rule, values)),
+          canStart: !reading.rejected && this.knot.member(member).startsAnchors,
+        });
       }
+      this.#markGone(member);
     }
     const matching = new RecordMatching(
       this.knot.keyRules.map(({ name }) => name),
       newcomers,
       this.#known(),
       () => anchorId(`a${(this.#next += 1)}`),
+      new Verdicts(this.#verdicts),
     )
       .applyKeys()
       .finish();
     for (const { newcomer, anchor: id } of matching.ties) {
-      const anchor = this.anchors.get(id) ?? {
-        id,
-        agreed: {},
-        ties: [],
-        beganIn: [newcomer.member],
-        parkedCreates: {},
-      };
-      this.anchors.set(id, {
-        ...anchor,
-        ties: [...anchor.ties, { member: newcomer.member, key: newcomer.key, seen: {}, ahead: {}, left: {} }],
-      });
-      of.set(
-        id,
-        (of.get(id) ?? new Map()).set(newcomer.member, readings.get(`${newcomer.member}/${newcomer.key}`) as Reading),
-      );
+      const { member, key } = newcomer;
+      const anchor = this.anchors.get(id) ?? { id, agreed: {}, ties: [], beganIn: [member], parkedCreates: {} };
+      const others = anchor.ties.filter((tie) => tie.member !== member);
+      this.#save({ ...anchor, ties: [...others, { member, key, seen: {}, ahead: {}, left: {} }] });
+      of.set(id, (of.get(id) ?? new Map()).set(member, readings.get(recordId(newcomer)) as Reading));
+      put(recordId(newcomer), 'tied');
     }
-    return { of, blocked: matching.blocked };
+    for (const doubt of matching.doubts)
+      for (const key of 'keys' in doubt ? doubt.keys : [doubt.key])
+        put(recordId({ member: doubt.member, key }), 'waiting');
+    for (const newcomer of matching.unmatched)
+      put(recordId(newcomer), readings.get(recordId(newcomer))?.rejected ? 'rejected' : 'untied');
+    return { of, blocked: matching.blocked, places };
+  }
+
+  /** An unchanged record under an unchanged definition is not merged: what is known of it is what it holds. */
+  #isUnchanged(id: AnchorId, member: MemberId, record: SourceRecord): boolean {
+    const tie = this.anchors.get(id)?.ties.find((one) => one.member === member);
+    if (!tie || tie.gone || this.knot !== this.#knotOfLastRun || tie.version !== record.version) return false;
+    const [known, fields] = [expectedFields(tie), this.knot.rawFields(member, record)];
+    return [...Object.keys(known), ...Object.keys(fields)].every((field) => rawEqual(known[field], fields[field]));
+  }
+
+  #reading(member: MemberId, record: SourceRecord): Reading {
+    this.readAt.set(recordId({ member, key: record.key }), this.now);
+    const fields = this.knot.rawFields(member, record);
+    const { says } = this.knot.failedChecks(member, fields);
+    const rejected = says.length > 0 ? { rejected: says } : {};
+    return { fields, version: record.version, modifiedAt: record.modifiedAt, ...rejected };
+  }
+
+  #markGone(member: MemberId): void {
+    for (const anchor of this.anchors.values()) {
+      const tie = anchor.ties.find((one) => one.member === member && !one.gone);
+      if (!tie || this.of(member).has(tie.key)) continue;
+      this.#save({ ...anchor, ties: anchor.ties.map((one) => (one === tie ? { ...tie, gone: true } : one)) });
+    }
   }
 
   #known() {
     const byKey = new Map<string, Set<AnchorId>>();
+    const byRecord = new Map<string, AnchorId>();
     for (const anchor of this.anchors.values()) {
-      const all = [
-        new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value])),
-        ...anchor.ties.map((tie) => this.knot.sharedValues(tie.member, tie.seen)),
-      ];
-      for (const values of all) {
+      if (!isAlive(anchor)) continue;
+      const agreed = new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value]));
+      const ofTies = anchor.ties
+        .filter(({ gone }) => !gone)
+        .map((tie) => this.knot.comparableValues(tie.member, tie.seen));
+      for (const tie of anchor.ties) byRecord.set(recordId(tie), anchor.id);
+      for (const values of [agreed, ...ofTies]) {
         for (const [rule, keyRule] of this.knot.keyRules.entries()) {
           const key = keyOf(keyRule, values);
           if (key !== undefined) byKey.set(`${rule}/${key}`, (byKey.get(`${rule}/${key}`) ?? new Set()).add(anchor.id));
@@ -213,28 +436,64 @@ export class World {
     }
     return {
       withKey: (rule: number, key: string) => [...(byKey.get(`${rule}/${key}`) ?? [])],
-      anchorOf: () => undefined,
+      anchorOf: (record: RecordName) => byRecord.get(recordId(record)),
       tiedKey: (anchor: AnchorId, member: MemberId) =>
         this.anchors.get(anchor)?.ties.find((tie) => tie.member === member)?.key,
     };
+  }
+
+  #save(anchor: Anchor): void {
+    this.anchors.set(anchor.id, anchor);
+    this.#revisions.set(anchor.id, (this.#revisions.get(anchor.id) ?? 0) + 1);
+  }
+
+  #pass(): void {
+    this.now += 10_000;
   }
 
   /** A text of everything that matters, with anchors named by their ties, for comparing two worlds. */
   portrait(): string {
     const anchors = [...this.anchors.values()].map((anchor) => ({
       ties: anchor.ties
-        .map(({ member, key, seen, ahead }) => [member, key, Object.entries(seen).sort(), Object.keys(ahead).sort()])
+        .map(({ member, key, seen, ahead, gone, end, left, rejected }) => [
+          [member, key, gone ?? false, end ?? null, rejected ?? null],
+          [Object.entries(seen).sort(), Object.keys(ahead).sort(), Object.entries(left).sort()],
+        ])
         .sort(),
       agreed: Object.entries(anchor.agreed)
-        .map(([field, { value, by }]) => [field, value, by])
+        .map(([field, { value, by, also }]) => [field, value, by, also ?? []])
         .sort(),
     }));
-    const records = [...this.records]
-      .map(([member, all]) => [
-        member,
-        [...all.values()].map(({ key, fields }) => [key, Object.entries(fields).sort()]).sort(),
-      ])
-      .sort();
-    return JSON.stringify([anchors.map((anchor) => JSON.stringify(anchor)).sort(), records]);
+    const records = [...this.records].map(([member, all]) => [
+      member,
+      [...all.values()].map(({ key, fields }) => [key, Object.entries(fields).sort()]).sort(),
+    ]);
+    return JSON.stringify([anchors.map((anchor) => JSON.stringify(anchor)).sort(), records.sort()]);
   }
+}
+
+const compiledBefore = new WeakMap<Knot, CompiledKnot>();
+
+function compiled(definition: Knot): CompiledKnot {
+  const known = compiledBefore.get(definition);
+  if (known) return known;
+  const outcome = compileKnot(definition);
+  if (!outcome.ok) throw new Error(JSON.stringify(outcome.problems));
+  compiledBefore.set(definition, outcome.knot);
+  return outcome.knot;
+}
+
+/** What a system makes of a value that it was given. The key it keeps. */
+function keptBySystem(fate: WriteFate, path: FieldId, value: Raw): Raw {
+  if (path === 'key') return value;
+  if (fate === 'emptied') return null;
+  if (fate === 'replaced') return typeof value === 'number' ? 77 : 'other';
+  return fate === 'altered' && typeof value === 'string' ? value.slice(0, 2) : value;
+}
+
+/** A later pass over an anchor replaces what is open of it; what was lost stays lost. */
+function forget(outcome: MutableOutcome, id: AnchorId): void {
+  outcome.held = outcome.held.filter(({ anchor }) => anchor !== id);
+  outcome.problems = outcome.problems.filter(({ anchor }) => anchor !== id);
+  outcome.asked = outcome.asked.filter(({ anchor }) => anchor !== id);
 }

@@ -1,9 +1,10 @@
-import { type Knot, type Mapping, type SharedField } from '../definition/index.js';
+import { compileKnot, type Knot, type Mapping, type SharedField } from '../definition/index.js';
 /** A definition tried on whole objects: what is counted, and how the records would belong together. */
 import { finished } from '../identity/index.js';
 import { recordKey, type Raw, type SourceRecord } from '../record/index.js';
 import { surveyIdentity } from './identitySurvey.js';
 import { KnotSurvey } from './survey.js';
+import { tryCheck } from './tryFormulas.js';
 
 const mapping = (
   field: string,
@@ -144,4 +145,47 @@ test('an unfinished definition is tried as far as it goes', () => {
     alone: 1,
     waiting: 0,
   });
+});
+
+test('a survey judges as a run does: unreadable, absent and defaulted values, in every way of trying', () => {
+  const defaulted: Mapping = { ...mapping('title', [{ kind: 'default', value: 'nobody' }]), absentMeansBlank: true };
+  const tried: Knot = {
+    ...knot,
+    fields: knot.fields.map((one) =>
+      one.id === 'name' ? { ...one, mappings: { ...one.mappings, shop: defaulted } } : one,
+    ),
+    checks: [
+      { id: 'mail', formula: 'mail != null', says: 'no mail', onFail: 'reject' },
+      { id: 'name', formula: 'name != null', says: 'no name', onFail: 'reject' },
+      { id: 'once', unique: 'name', says: 'twice', onFail: 'reject' },
+    ],
+  };
+  const compiled = compileKnot(tried);
+  if (!compiled.ok) throw new Error(JSON.stringify(compiled.problems));
+  const records = [
+    record('1', { title: 'Ada', mail: 'not an address' }),
+    record('2', { mail: 'v@x.example' }),
+    record('3', { title: null }),
+  ];
+  const survey = new KnotSurvey(tried, 0);
+  survey.add('shop', records);
+  const raws = records.map((one) => compiled.knot.rawFields('shop', one));
+  const failing = raws.flatMap((fields) => compiled.knot.failedChecks('shop', fields).says);
+  const names = raws.map((fields) => compiled.knot.uniqueValues('shop', fields)[0]?.value);
+  const repeated = names.filter((name, place) => names.some((other, at) => at !== place && other === name)).length;
+  const { checks } = survey.member('shop') ?? {};
+  // Of what cannot be read no check says that it is empty.
+  expect(checks?.mail?.fails).toBe(1);
+  for (const check of tried.checks) {
+    const { fails } = checks?.[check.id] ?? { fails: -1 };
+    const ofRun = 'unique' in check ? repeated : failing.filter((says) => says === check.says).length;
+    const passes = tryCheck(
+      tried,
+      check,
+      'shop',
+      records.map(({ fields }) => fields),
+    );
+    expect([check.id, fails]).toEqual([check.id, ofRun]);
+    expect(passes.ok && passes.value.passes.filter((passed) => !passed).length).toBe(ofRun);
+  }
 });

@@ -90,19 +90,10 @@ export async function planBatch(
     }
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
-    const plan = planAnchor(knot, merge, blocked, clock.now());
+    const plan = planAnchor(knot, merge, clock.now(), { blocked, unread: context.troubled });
     const postponed = new Set(
       plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member),
     );
-    // While one of its systems cannot be read, nobody knows whether the thing was edited there.
-    const unreadHere = merge.anchor.ties
-      .filter(({ member, gone }) => !gone && context.troubled.has(member))
-      .map(({ member }) => member);
-    const isTooEarly = ({ kind }: (typeof plan.operations)[number]): boolean =>
-      (kind === 'archive' || kind === 'delete') && unreadHere.length > 0;
-    const tooEarly = plan.operations
-      .filter((operation) => isTooEarly(operation) && !postponed.has(operation.member))
-      .map(({ member }) => member);
     const isDoubtful = ({ kind, member }: (typeof plan.operations)[number]): boolean =>
       kind === 'create' && context.partlyRead.has(member);
     const doubtful = plan.operations
@@ -114,7 +105,7 @@ export async function planBatch(
       title: titleOf(knot, merge.anchor),
       after: merge.anchor,
       operations: plan.operations.filter(
-        (operation) => !context.troubled.has(operation.member) && !isDoubtful(operation) && !isTooEarly(operation),
+        (operation) => !context.troubled.has(operation.member) && !isDoubtful(operation),
       ),
       withheld: [
         ...plan.withheld,
@@ -122,13 +113,6 @@ export async function planBatch(
           member,
           kind: 'waits' as const,
           reason: `${installation.systemName(member)} is in trouble`,
-        })),
-        ...tooEarly.map((member) => ({
-          member,
-          kind: 'waits' as const,
-          reason:
-            `${unreadHere.map((one) => installation.systemName(one)).join(', ')} must be read before ` +
-            'anything is removed',
         })),
         ...doubtful.map((member) => ({
           member,
