@@ -35,6 +35,17 @@ export const pennantSchema = z.object({
 });
 export type Pennant = z.output<typeof pennantSchema>;
 
+/** How many records of a member are in which list; each record that was read is in exactly one. */
+export const memberAccountSchema = z.object({
+  tied: z.number(),
+  waiting: z.number(),
+  rejected: z.number(),
+  aside: z.number(),
+  untied: z.number(),
+  filtered: z.number(),
+});
+export type MemberAccount = z.output<typeof memberAccountSchema>;
+
 const memberTallySchema = z.object({
   read: z.number(),
   create: z.number(),
@@ -46,6 +57,8 @@ const memberTallySchema = z.object({
   held: z.number(),
   rejected: z.number(),
   waiting: z.number(),
+  /** In which list each of the member's records is; runs of old do not say. */
+  accounts: memberAccountSchema.optional(),
   written: z.number(),
   failed: z.number(),
 });

@@ -1,5 +1,13 @@
 import { type CompiledKnot } from '../definition/index.js';
-import { type Ahead, type Anchor, expectedFields, mergeAnchor, type Reading, type Tie } from '../merge/index.js';
+import {
+  type Ahead,
+  type Anchor,
+  expectedFields,
+  mergeAnchor,
+  type Reading,
+  removalOf,
+  type Tie,
+} from '../merge/index.js';
 import type { FieldId, Instant, MemberId, RecordKey } from '../record/index.js';
 import type { Operation } from './operation.js';
 import { planAnchor } from './planAnchor.js';
@@ -74,7 +82,9 @@ export function joinAnchors(
   const gone = other.ties.filter(
     (tie) => tie.gone && ![...anchor.ties, ...coming].some(({ member }) => member === tie.member),
   );
-  return { joined: { ...anchor, ties: [...staying, ...came, ...gone] } };
+  // What was once to follow from a deletion is not to be done to records that come now.
+  const settled = (tie: Tie): Tie => (removalOf(tie.end) ? { ...tie, end: 'keep others' } : tie);
+  return { joined: { ...anchor, ties: [...staying.map(settled), ...came, ...gone.map(settled)] } };
 }
 
 /** What the next run would do with an anchor, if no system changed until then. */

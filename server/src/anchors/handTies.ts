@@ -1,4 +1,3 @@
-import type { DataSource, EntityManager } from 'typeorm';
 import type { Forecast as ForecastView, ForecastRequest } from '@anchor-knot/contracts';
 import {
   type Anchor,
@@ -12,15 +11,18 @@ import {
   type Reading,
   type RecordKey,
   recordKey,
+  removalOf,
   splitAnchor,
 } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { LoadedKnot } from '../knots/knots.js';
-import { indexOfAnchors } from '../orchestration/indexAnchors.js';
 import { titleOf } from '../orchestration/planAnchors.js';
-import { anchorFromRows, type AnchorRow, type TieRow } from '../persistence/rows.js';
-import { saveAnchors, saveIndex } from '../persistence/tables/anchors.js';
+import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
+import { loadAnchors, saveIndex } from '../persistence/tables/anchors.js';
+import { outsideReading, putOutside, takeFromOutside } from '../persistence/tables/outsideRecords.js';
 import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
+import { lockAnchor, removeAnchor, storeAnchor } from './door.js';
+import { openSave } from './openSave.js';
 
 export type HandOutcome = { readonly kind: 'done' } | Refusal;
 export type Refusal =
@@ -28,24 +30,12 @@ export type Refusal =
   /** `says` why, and what to do. */
   | { readonly kind: 'not possible'; readonly says: string; readonly advice: string };
 
-export async function loadAnchor(db: EntityManager, id: string): Promise<Anchor | undefined> {
-  const [row] = (await db.query(
-    'select id, agreed, began_in, parked_creates, revision from anchor where id = $1 for update',
-    [id],
-  )) as AnchorRow[];
-  if (!row) return undefined;
-  return anchorFromRows(
-    row,
-    (await db.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[],
-  );
-}
-
 /**
  * What a regrouping would come to.
  * @returns each anchor that there would be, with what the next run would do with it
  */
 export async function forecast(
-  data: DataSource,
+  data: SqlDatabase,
   knot: LoadedKnot,
   {
     connect,
@@ -55,8 +45,9 @@ export async function forecast(
   asked: ForecastRequest,
   now: Date,
 ): Promise<Refusal | { readonly kind: 'forecast'; readonly forecast: ForecastView }> {
-  const anchor = await loadAnchor(data.manager, id);
-  if (!anchor) return noAnchor;
+  const loaded = (await loadAnchors(data, [anchorId(id)])).get(anchorId(id));
+  if (!loaded) return noAnchor;
+  const { anchor } = loaded;
   const at = now.getTime();
   switch (asked.kind) {
     case 'split': {
@@ -64,12 +55,12 @@ export async function forecast(
       return split ? { kind: 'forecast', forecast: viewOf(knot, [split.rest, split.parted], at) } : nothingLeft;
     }
     case 'merge': {
-      const joined = await joinedWith(data.manager, knot, nameOf, anchor, asked.with, at);
+      const joined = await joinedWith(data, knot, nameOf, anchor, asked.with, at);
       return 'joined' in joined ? { kind: 'forecast', forecast: viewOf(knot, [joined.joined], at) } : joined;
     }
     case 'tie': {
       const found = await recordToTie(
-        data.manager,
+        data,
         knot,
         await readThere(knot, connect, asked.member, recordKey(asked.key)),
         anchor,
@@ -126,7 +117,7 @@ const nothingLeft: Refusal = {
  * gave stays where it was written.
  */
 export async function splitByHand(
-  data: DataSource,
+  data: SqlDatabase,
   knot: LoadedKnot,
   id: string,
   members: readonly MemberId[],
@@ -134,27 +125,17 @@ export async function splitByHand(
   now: Date,
 ): Promise<HandOutcome> {
   return data.transaction(async (db) => {
-    const busy = await underWay(db, knot.id);
-    if (busy) return busy;
-    const anchor = await loadAnchor(db, id);
-    if (!anchor) return noAnchor;
+    const loaded = await lockAnchor(db, anchorId(id));
+    if (!loaded) return noAnchor;
+    const { anchor } = loaded;
     const split = splitAnchor(anchor, new Set(members), now.getTime());
     if (!split) return nothingLeft;
     const { rest, parted } = split;
+    await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, rest), now.getTime());
     for (const tie of parted.ties) {
-      await db.query('delete from tie where knot_id = $1 and member = $2 and record_key = $3', [
-        knot.id,
-        tie.member,
-        tie.key,
-      ]);
-      await db.query(
-        `insert into outside_record (knot_id, member, record_key, reading) values ($1, $2, $3, $4)
-         on conflict (knot_id, member, record_key) do update set reading = excluded.reading, verdict = null`,
-        [knot.id, tie.member, tie.key, JSON.stringify(lastReading(tie))],
-      );
+      await putOutside(db, knot.id, { member: tie.member, key: tie.key, reading: lastReading(tie) });
       await note(db, knot, id, tie.member, tie.key, 'untied', person, now);
     }
-    await saveAnchor(db, knot, rest, now);
     const said = [
       ...verdictsBetween(parted.ties, rest.ties, false),
       ...verdictsBetween(parted.ties, parted.ties, true),
@@ -169,7 +150,7 @@ export async function splitByHand(
  * address lead here.
  */
 export async function mergeByHand(
-  data: DataSource,
+  data: SqlDatabase,
   knot: LoadedKnot,
   nameOf: (member: MemberId) => string,
   id: string,
@@ -178,29 +159,23 @@ export async function mergeByHand(
   now: Date,
 ): Promise<HandOutcome> {
   return data.transaction(async (db) => {
-    const busy = await underWay(db, knot.id);
-    if (busy) return busy;
-    const anchor = await loadAnchor(db, id);
-    if (!anchor) return noAnchor;
+    // Both in one order, so that two people who merge the same two do not wait for each other.
+    for (const each of [id, other].sort()) await lockAnchor(db, anchorId(each));
+    const loaded = await lockAnchor(db, anchorId(id));
+    if (!loaded) return noAnchor;
+    const { anchor } = loaded;
     const joined = await joinedWith(db, knot, nameOf, anchor, other, now.getTime());
     if (!('joined' in joined)) return joined;
     const came = joined.joined.ties.filter((tie) => !tie.gone && !anchor.ties.includes(tie));
-    await db.query('delete from tie where anchor_id = $1 or (anchor_id = $2 and gone and member = any($3::text[]))', [
-      other,
-      id,
-      came.map(({ member }) => member),
-    ]);
     await db.query('update journal set anchor_id = $2 where anchor_id = $1', [other, id]);
     await db.query('update decision set closed_at = $2, closed_by = $3 where anchor_id = $1 and closed_at is null', [
       other,
       now,
       person,
     ]);
-    await db.query('update anchor_redirect set to_id = $2 where to_id = $1', [other, id]);
-    await db.query('insert into anchor_redirect (from_id, to_id) values ($1, $2)', [other, id]);
     await saveIndex(db, knot.id, [{ anchor: anchorId(other), index: { keys: [], evidence: [] } }]);
-    await db.query('delete from anchor where id = $1', [other]);
-    await saveAnchor(db, knot, joined.joined, now);
+    await removeAnchor(db, knot.id, joined.other, anchor.id);
+    await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, joined.joined), now.getTime());
     for (const { member, key } of came) await note(db, knot, id, member, key, 'tied', person, now);
     await saveVerdicts(
       db,
@@ -218,18 +193,19 @@ export async function mergeByHand(
 
 /** @param nameOf what the system of a member is called */
 async function joinedWith(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   nameOf: (member: MemberId) => string,
   anchor: Anchor,
   id: string,
   at: number,
-): Promise<Refusal | { readonly joined: Anchor }> {
+): Promise<Refusal | { readonly joined: Anchor; readonly other: Anchor }> {
   const [row] = (await db.query('select knot_id from anchor where id = $1', [id])) as { knot_id: string }[];
-  const other = row?.knot_id === knot.id && id !== anchor.id ? await loadAnchor(db, id) : undefined;
+  const isOther = row?.knot_id === knot.id && id !== anchor.id;
+  const other = isOther ? (await loadAnchors(db, [anchorId(id)])).get(anchorId(id))?.anchor : undefined;
   if (!other) return { kind: 'not found', says: 'There is no other anchor of this knot with that id.' };
   const joined = joinAnchors(anchor, other, at);
-  if ('joined' in joined) return joined;
+  if ('joined' in joined) return { ...joined, other };
   return {
     kind: 'not possible',
     says: `Both have a record in ${joined.both.map(nameOf).join(' and ')}, and an anchor has one in each.`,
@@ -237,23 +213,12 @@ async function joinedWith(
   };
 }
 
-async function saveAnchor(db: EntityManager, knot: LoadedKnot, anchor: Anchor, now: Date): Promise<void> {
-  const [index] = indexOfAnchors(knot.compiled, [anchor]);
-  if (index)
-    await saveAnchors(
-      db,
-      knot.id,
-      [{ anchor, open: true, title: titleOf(knot.compiled, anchor), index }],
-      now.getTime(),
-    );
-}
-
 /**
  * Ties a record to an anchor by hand: one that waits outside, or one that its system has and nothing is known of.
  * Undoes {@link splitByHand}.
  */
 export async function tieByHand(
-  data: DataSource,
+  data: SqlDatabase,
   knot: LoadedKnot,
   connect: (member: MemberId) => Promise<Connector>,
   { anchor: id, member, key: typed }: { readonly anchor: string; readonly member: MemberId; readonly key: string },
@@ -264,25 +229,17 @@ export async function tieByHand(
   // Before the transaction: nothing is locked while a system is asked.
   const fresh = await readThere(knot, connect, member, key);
   return data.transaction(async (db) => {
-    const busy = await underWay(db, knot.id);
-    if (busy) return busy;
-    const anchor = await loadAnchor(db, id);
-    if (!anchor) return noAnchor;
+    const loaded = await lockAnchor(db, anchorId(id));
+    if (!loaded) return noAnchor;
+    const { anchor } = loaded;
     const found = await recordToTie(db, knot, fresh, anchor, member, key);
     if (found.kind !== 'found') return found;
-    await db.query('delete from outside_record where knot_id = $1 and member = $2 and record_key = $3', [
-      knot.id,
-      member,
-      key,
-    ]);
-    await db.query('delete from tie where anchor_id = $1 and member = $2 and gone', [id, member]);
+    await takeFromOutside(db, knot.id, { member, key });
     const others = anchor.ties.filter((tie) => tie.member !== member);
-    await saveAnchor(
-      db,
-      knot,
-      { ...anchor, ties: [...others, newTie(member, key, found.reading, now.getTime())] },
-      now,
-    );
+    // What was once to follow from a deletion is not to be done to a record that comes now.
+    const kept = others.map((tie) => (removalOf(tie.end) ? { ...tie, end: 'keep others' as const } : tie));
+    const ties = [...kept, newTie(member, key, found.reading, now.getTime())];
+    await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, { ...anchor, ties }), now.getTime());
     await note(db, knot, id, member, key, 'tied', person, now);
     const there = others.filter(({ gone }) => !gone);
     await saveVerdicts(db, knot.id, verdictsBetween([{ member, key }], there, true), { person, at: now });
@@ -292,7 +249,7 @@ export async function tieByHand(
 
 /** The record, as it was read in its system or is known outside; or why it cannot come to this anchor. */
 async function recordToTie(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   fresh: Fresh,
   anchor: Anchor,
@@ -318,11 +275,8 @@ async function recordToTie(
       advice: 'Untie it there first, or merge the two.',
     };
   if (fresh.kind === 'read') return { kind: 'found', reading: fresh.reading };
-  const [outside] = (await db.query(
-    'select reading from outside_record where knot_id = $1 and member = $2 and record_key = $3',
-    [knot.id, member, key],
-  )) as { reading: Reading }[];
-  if (outside) return { kind: 'found', reading: outside.reading };
+  const reading = await outsideReading(db, knot.id, { member, key });
+  if (reading) return { kind: 'found', reading };
   return fresh.kind === 'trouble'
     ? fresh.outcome
     : { kind: 'not possible', says: `There is no record ${key} in that system.`, advice: 'Look for its key there.' };
@@ -365,21 +319,8 @@ async function readThere(
 }
 
 /** A run knows the ties as they were when it began. */
-async function underWay(db: EntityManager, knot: string): Promise<Refusal | undefined> {
-  const [run] = (await db.query('select id from run where knot_id = $1 and ended_at is null and lease_until > now()', [
-    knot,
-  ])) as { id: string }[];
-  return (
-    run && {
-      kind: 'not possible',
-      says: 'A run of this knot is under way.',
-      advice: 'Do it again when the run has ended.',
-    }
-  );
-}
-
 async function note(
-  db: EntityManager,
+  db: SqlConnection,
   { id: knot, version }: LoadedKnot,
   anchor: string,
   member: MemberId,

@@ -1,10 +1,20 @@
-import type { DataSource, EntityManager } from 'typeorm';
 import type { Choice } from '@anchor-knot/contracts';
-import { expectedFields, type Reading, recordKey, type RecordName, settleHeld, type Shared } from '@anchor-knot/core';
+import {
+  anchorId,
+  expectedFields,
+  type Reading,
+  recordKey,
+  type RecordName,
+  settleHeld,
+  type Shared,
+} from '@anchor-knot/core';
+import { changeAnchors, lockAnchor, storeAnchor } from '../anchors/door.js';
+import { openSave } from '../anchors/openSave.js';
 import type { LoadedKnot } from '../knots/knots.js';
-import { loadAnchor } from '../anchors/handTies.js';
-import { saveTies } from '../persistence/tables/anchors.js';
-import { agreedToColumn, tieToRow } from '../persistence/rows.js';
+import type { StoredAnchor } from '../orchestration/store.js';
+import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
+import { closeIntents, noteChoice } from '../persistence/tables/journal.js';
+import { putOutside } from '../persistence/tables/outsideRecords.js';
 import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 
 export type DecideOutcome =
@@ -26,7 +36,7 @@ interface DecisionRow {
 
 /** Takes a person's choice on a decision. It takes effect with the next run, which merges the anchors concerned. */
 export async function decide(
-  data: DataSource,
+  data: SqlDatabase,
   knot: LoadedKnot,
   decisionId: string,
   choice: Choice,
@@ -63,7 +73,7 @@ export async function decide(
 }
 
 async function apply(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   decision: DecisionRow,
   choice: Exclude<Choice, { choose: 'later' }>,
@@ -89,10 +99,10 @@ async function apply(
     case 'archive others':
     case 'delete others':
       return decision.kind === 'deleted elsewhere'
-        ? sayWhatFollows(db, decision, choice.choose)
+        ? sayWhatFollows(db, knot, decision, choice.choose, now)
         : wrongChoice(decision);
     case 'try again':
-      return tryAgain(db, decision);
+      return tryAgain(db, knot, decision, now);
     default:
       throw new Error(`unknown choice ${JSON.stringify(choice satisfies never)}`);
   }
@@ -103,17 +113,18 @@ function wrongChoice({ kind }: DecisionRow): DecideOutcome {
 }
 
 async function settle(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   decision: DecisionRow,
   choice: Extract<Choice, { choose: 'value' }>,
   person: string,
   now: Date,
 ): Promise<DecideOutcome> {
-  const loaded = await loadAnchor(db, decision.anchor_id as string);
+  const id = anchorId(decision.anchor_id as string);
+  const loaded = await lockAnchor(db, id);
   if (!loaded) return { kind: 'not found' };
   const field = decision.field as string;
-  const settled = settleHeld(knot.compiled, loaded, {
+  const settled = settleHeld(knot.compiled, loaded.anchor, {
     field,
     fingerprint: choice.fingerprint,
     value: choice.value as Shared,
@@ -124,28 +135,15 @@ async function settle(
     return settled.reason === 'not a choice'
       ? { kind: 'not a choice', says: 'choose one of the values shown' }
       : { kind: 'changed meanwhile' };
-  await db.query('update anchor set agreed = $2, open = true, revision = revision + 1, changed_at = $3 where id = $1', [
-    loaded.id,
-    JSON.stringify(agreedToColumn(settled.anchor.agreed)),
-    now,
-  ]);
-  await saveTies(
-    db,
-    knot.id,
-    settled.anchor.ties.map((tie) => tieToRow(loaded.id, tie)),
-  );
+  await storeAnchor(db, knot.id, loaded.anchor, openSave(knot.compiled, settled.anchor), now.getTime());
   const agreed = settled.anchor.agreed[field];
-  await db.query(
-    `insert into journal (knot_id, anchor_id, kind, field, meaning, cause, knot_version, at) values ($1, $2, 'chosen',
-      $3, $4, $5, $6, $7)`,
-    [knot.id, loaded.id, field, JSON.stringify(agreed?.value ?? null), JSON.stringify(agreed?.why), knot.version, now],
-  );
+  await noteChoice(db, knot, id, field, agreed, now);
   return { kind: 'decided' };
 }
 
 /** One of several duplicates is kept the same; the others are set aside until that changes. */
 async function chooseRecord(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   decision: DecisionRow,
   chosen: string,
@@ -157,26 +155,16 @@ async function chooseRecord(
   const all = [...keysOf(decision), ...(tiedKey === undefined ? [] : [tiedKey])];
   if (!all.includes(chosen)) return { kind: 'not a choice', says: 'choose one of the records shown' };
   if (tiedKey !== undefined && chosen !== tiedKey) {
-    const loaded = await loadAnchor(db, decision.anchor_id as string);
-    const tie = loaded?.ties.find((one) => one.member === member);
+    const loaded = await lockAnchor(db, anchorId(decision.anchor_id as string));
+    const tie = loaded?.anchor.ties.find((one) => one.member === member);
     if (!loaded || tie?.key !== recordKey(tiedKey)) return { kind: 'changed meanwhile' };
+    const { anchor } = loaded;
+    const rest = { ...anchor, ties: anchor.ties.filter((one) => one !== tie) };
+    await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, rest), now.getTime());
     const reading: Reading = { fields: expectedFields(tie), version: tie.version };
-    await db.query('delete from tie where knot_id = $1 and member = $2 and record_key = $3', [
-      knot.id,
-      member,
-      tiedKey,
-    ]);
-    await db.query(
-      'insert into outside_record (knot_id, member, record_key, reading, verdict) values ($1, $2, $3, $4, ' +
-        'null) on conflict do nothing',
-      [knot.id, member, tiedKey, JSON.stringify(reading)],
-    );
-    await db.query('update anchor set open = true, revision = revision + 1, changed_at = $2 where id = $1', [
-      loaded.id,
-      now,
-    ]);
+    await putOutside(db, knot.id, { member, key: tie.key, reading });
     // The one that was chosen belongs where the other one was, whatever keys and evidence say.
-    const others = loaded.ties.filter((one) => one !== tie && !one.gone);
+    const others = rest.ties.filter(({ gone }) => !gone);
     await saveVerdicts(db, knot.id, verdictsBetween([{ member, key: recordKey(chosen) }], others, true), {
       person,
       at: now,
@@ -201,7 +189,7 @@ interface UnsureDetail {
 
 /** The records of each candidate, as they are tied now. */
 async function candidatesOf(
-  db: EntityManager,
+  db: SqlConnection,
   { detail }: DecisionRow,
 ): Promise<readonly { readonly records: readonly RecordName[]; readonly with: RecordName | null }[]> {
   const { candidates = [] } = detail as UnsureDetail;
@@ -225,7 +213,7 @@ async function candidatesOf(
 }
 
 async function saySame(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   decision: DecisionRow,
   chosen: number,
@@ -251,7 +239,7 @@ async function saySame(
  * is tied belongs to the anchor.
  */
 async function sayDifferent(
-  db: EntityManager,
+  db: SqlConnection,
   knot: LoadedKnot,
   decision: DecisionRow,
   person: string,
@@ -261,7 +249,7 @@ async function sayDifferent(
   const records = keysOf(decision).map((key): RecordName => ({ member, key: recordKey(key) }));
   const others = (await candidatesOf(db, decision)).flatMap((candidate) => candidate.records);
   if (decision.kind === 'duplicate' && decision.anchor_id !== null)
-    for (const { member: of, key } of (await loadAnchor(db, decision.anchor_id))?.ties ?? [])
+    for (const { member: of, key } of (await lockAnchor(db, anchorId(decision.anchor_id)))?.anchor.ties ?? [])
       others.push({ member: of, key });
   const among = decision.kind === 'duplicate' ? verdictsBetween(records, records, false) : [];
   await saveVerdicts(db, knot.id, [...verdictsBetween(records, others, false), ...among], {
@@ -277,7 +265,7 @@ async function sayDifferent(
  * @returns why it cannot be taken back, where that is so
  */
 export async function undoDecision(
-  data: DataSource,
+  data: SqlDatabase,
   knot: string,
   decisionId: string,
   person: string,
@@ -332,37 +320,40 @@ export async function undoDecision(
 
 /** What becomes of the other records of a thing that was deleted in one system. */
 async function sayWhatFollows(
-  db: EntityManager,
+  db: SqlConnection,
+  knot: LoadedKnot,
   decision: DecisionRow,
   follows: 'keep others' | 'archive others' | 'delete others',
+  now: Date,
 ): Promise<DecideOutcome> {
   const { others } = decision.detail as unknown as { others: readonly { archive: boolean; delete: boolean }[] };
   const may = follows === 'archive others' ? 'archive' : 'delete';
   if (follows !== 'keep others' && !others.some((other) => other[may]))
     return { kind: 'not a choice', says: `the knot may ${may} none of these records` };
-  const [rows] = (await db.query(
-    'update tie set ended = $3 where anchor_id = $1 and member = $2 and gone returning record_key',
-    [decision.anchor_id, decision.member, follows],
-  )) as [unknown[], number];
-  if (rows.length === 0) return { kind: 'changed meanwhile' };
-  await db.query('update anchor set open = true, revision = revision + 1 where id = $1', [decision.anchor_id]);
-  return { kind: 'decided' };
+  let isGone = false;
+  const settle = ({ anchor }: StoredAnchor) => {
+    const ties = anchor.ties.map((tie) => {
+      if (tie.member !== decision.member || !tie.gone) return tie;
+      isGone = true;
+      return { ...tie, end: follows };
+    });
+    return openSave(knot.compiled, { ...anchor, ties });
+  };
+  await changeAnchors(db, knot.id, [anchorId(decision.anchor_id as string)], settle, now.getTime());
+  return isGone ? { kind: 'decided' } : { kind: 'changed meanwhile' };
 }
 
-async function tryAgain(db: EntityManager, decision: DecisionRow): Promise<DecideOutcome> {
-  if (decision.kind === 'unclear write') {
-    await db.query('delete from write_intent where id = $1', [(decision.detail as { intent?: string }).intent]);
-  } else if (decision.kind === 'refused') {
-    await db.query('update tie set parked = null where anchor_id = $1 and member = $2', [
-      decision.anchor_id,
-      decision.member,
-    ]);
-    await db.query('update anchor set parked_creates = parked_creates - $2::text where id = $1', [
-      decision.anchor_id,
-      decision.member,
-    ]);
-  } else return wrongChoice(decision);
-  await db.query('update anchor set open = true, revision = revision + 1 where id = $1', [decision.anchor_id]);
+async function tryAgain(db: SqlConnection, knot: LoadedKnot, decision: DecisionRow, now: Date): Promise<DecideOutcome> {
+  const { member } = decision;
+  if (decision.kind === 'unclear write')
+    await closeIntents(db, [String((decision.detail as { intent?: unknown }).intent)]);
+  else if (decision.kind !== 'refused') return wrongChoice(decision);
+  const unpark = ({ anchor }: StoredAnchor) => {
+    const { [member as string]: _, ...parkedCreates } = anchor.parkedCreates;
+    const ties = anchor.ties.map(({ parked, ...tie }) => (parked && tie.member !== member ? { ...tie, parked } : tie));
+    return openSave(knot.compiled, { ...anchor, parkedCreates, ties });
+  };
+  await changeAnchors(db, knot.id, [anchorId(decision.anchor_id as string)], unpark, now.getTime());
   return { kind: 'decided' };
 }
 

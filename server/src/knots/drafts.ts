@@ -1,4 +1,5 @@
 import type { DataSource } from 'typeorm';
+import type { SqlConnection } from '../persistence/sql.js';
 import {
   type Draft,
   type DraftEvent,
@@ -113,8 +114,20 @@ export class Drafts {
   }
 }
 
+/** The revision of a knot's draft, where it has one; it is locked until the end of the transaction. */
+export async function lockDraft(db: SqlConnection, knot: string): Promise<number | undefined> {
+  const [draft] = (await db.query('select revision from knot_draft where knot_id = $1 for update', [knot])) as {
+    revision: number;
+  }[];
+  return draft?.revision;
+}
+
+export async function dropDraft(db: SqlConnection, knot: string): Promise<void> {
+  await db.query('delete from knot_draft where knot_id = $1', [knot]);
+}
+
 /** Tells everybody who looks at a knot how its draft stands now; within a transaction when that is done. */
-export async function tellOfDraft(db: Pick<DataSource, 'query'>, event: Omit<DraftEvent, 'kind'>): Promise<void> {
+export async function tellOfDraft(db: SqlConnection, event: Omit<DraftEvent, 'kind'>): Promise<void> {
   await db.query('select pg_notify($1, $2)', [draftChannel, JSON.stringify({ kind: 'draft', ...event })]);
 }
 

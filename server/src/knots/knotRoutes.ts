@@ -89,7 +89,7 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         params: parameters,
         body: definitionChangeSchema,
         response: {
-          200: z.object({ version: z.number() }),
+          200: z.object({ version: z.number(), waits: z.boolean() }),
           404: problemSchema,
           409: problemSchema,
           422: problemSchema,
@@ -121,10 +121,9 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
             says: `there is no system “${system}” here; there are ${[...known].join(', ')}`,
           })),
         });
-      if (
-        (await knots.change({ definition: checked.definition, basedOn, draft, note }, request.person?.name ?? '')) !==
-        'changed'
-      ) {
+      const change = { definition: checked.definition, basedOn, draft, note };
+      const changed = await knots.change(change, request.person?.name ?? '');
+      if (changed === 'somebody else changed it') {
         return reply.code(409).send({
           code: 'changed meanwhile',
           says: 'Somebody else changed this knot meanwhile; nothing was put in force.',
@@ -136,7 +135,7 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         version: basedOn + 1,
         note,
       });
-      return { version: basedOn + 1 };
+      return { version: basedOn + 1, waits: changed === 'when the run has ended' };
     },
   );
 }

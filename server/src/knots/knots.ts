@@ -1,7 +1,8 @@
 import { type DataSource, MoreThan } from 'typeorm';
 import { describeIssues, knotSchema } from '@anchor-knot/contracts';
-import { changedMappings, type CompiledKnot, compileKnot, type Knot, type KnotProblem } from '@anchor-knot/core';
-import { tellOfDraft } from './drafts.js';
+import { type CompiledKnot, compileKnot, type Knot, type KnotProblem } from '@anchor-knot/core';
+import { dropDraft, lockDraft, tellOfDraft } from './drafts.js';
+import { applyVersion, awaitVersion, isRunning, keepVersion, lockKnot } from '../persistence/tables/versions.js';
 import { KnotEntity, KnotVersionEntity } from '../persistence/entities/entities.js';
 
 export type CheckedDefinition =
@@ -89,31 +90,22 @@ export class Knots {
   async change(
     { definition, basedOn, draft, note }: { definition: Knot; basedOn: number; draft: number; note: string },
     person: string,
-  ): Promise<'changed' | 'somebody else changed it'> {
+  ): Promise<'in force' | 'when the run has ended' | 'somebody else changed it'> {
+    const knot = definition.id;
     return this.#data.transaction(async (db) => {
-      const row = await db
-        .getRepository(KnotEntity)
-        .findOneOrFail({ where: { id: definition.id }, lock: { mode: 'pessimistic_write' } });
-      const [kept] = (await db.query('select revision from knot_draft where knot_id = $1 for update', [row.id])) as {
-        revision: number;
-      }[];
-      if (row.versionInForce !== basedOn || (kept && kept.revision !== draft)) return 'somebody else changed it';
-      await db
-        .getRepository(KnotVersionEntity)
-        .insert({ knotId: row.id, version: basedOn + 1, definition: definition as never, note, madeBy: person });
-      const before = await db.getRepository(KnotVersionEntity).findOneBy({ knotId: row.id, version: basedOn });
-      for (const { member, fields } of before ? changedMappings(before.definition, definition) : []) {
-        await db.query(
-          'update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2',
-          [row.id, member, fields],
-        );
-      }
-      // Everything is read anew under a new version, and then there are new ones.
-      await db.query('delete from unique_value where knot_id = $1', [row.id]);
-      await db.getRepository(KnotEntity).update({ id: row.id }, { versionInForce: basedOn + 1, name: definition.name });
-      await db.query('delete from knot_draft where knot_id = $1', [row.id]);
-      await tellOfDraft(db, { knot: row.id, revision: 0, by: person });
-      return 'changed';
+      const standing = await lockKnot(db, knot);
+      const draftRevision = await lockDraft(db, knot);
+      const isChanged = draftRevision !== undefined && draftRevision !== draft;
+      if (standing?.version !== basedOn || standing.coming !== undefined || isChanged)
+        return 'somebody else changed it';
+      const version = basedOn + 1;
+      await keepVersion(db, { knot, version, definition, note, person });
+      const waits = await isRunning(db, knot);
+      if (waits) await awaitVersion(db, knot, version);
+      else await applyVersion(db, knot, version);
+      await dropDraft(db, knot);
+      await tellOfDraft(db, { knot, revision: 0, by: person });
+      return waits ? 'when the run has ended' : 'in force';
     });
   }
 }

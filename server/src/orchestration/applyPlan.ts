@@ -1,10 +1,19 @@
-import { afterWrite, type Anchor, type AnchorId, type MemberId } from '@anchor-knot/core';
+import { afterWrite, type Anchor, type AnchorId, mergeAnchor, type MemberId } from '@anchor-knot/core';
 import type { Connector } from '@anchor-knot/connectors';
-import { decisionOfRefusal, decisionOfUnclear } from './decisions.js';
+import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import { isOpen, titleOf } from './planAnchors.js';
-import type { AnchorIndex, DecisionDraft, Intent, JournalRow, MemberTrouble, PlanEntry, RunLease } from './store.js';
+import type {
+  AnchorIndex,
+  AnchorOutcome,
+  DecisionDraft,
+  Intent,
+  JournalRow,
+  MemberTrouble,
+  PlanEntry,
+  RunLease,
+} from './store.js';
 import type { Tally } from './tally.js';
 import { together } from './together.js';
 import { type WriteEnd, writeMember } from './writeOperations.js';
@@ -16,6 +25,8 @@ const [fewestWritesAtOnce, mostWritesAtOnce] = [200, 5000];
 export interface Applied {
   /** Records that changed between reading and writing: they are read and merged again. */
   readonly raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[];
+  /** Anchors that somebody changed between planning and writing: nothing was written, they are planned anew. */
+  readonly late: readonly AnchorId[];
   readonly troubles: readonly MemberTrouble[];
 }
 
@@ -31,6 +42,7 @@ export async function applyPlan(
 ): Promise<Applied> {
   const { store } = installation;
   const raced: { anchor: AnchorId; member: MemberId }[] = [];
+  const late: AnchorId[] = [];
   const troubles = new Map<MemberId, MemberTrouble>();
   const widest = Math.max(...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
   const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
@@ -58,6 +70,7 @@ export async function applyPlan(
         installation.clock.now(),
       ),
     );
+    late.push(...entries.filter(({ anchor }) => !applied.has(anchor)).map(({ anchor }) => anchor));
     const writing = intents.filter(({ operation }) => applied.has(operation.anchor));
     const anchors = new Map(
       entries.filter(({ anchor }) => applied.has(anchor)).map((entry) => [entry.anchor, entry.after]),
@@ -67,11 +80,12 @@ export async function applyPlan(
       if (state === 'raced') raced.push({ anchor: intent.operation.anchor, member: intent.operation.member });
       tally.add(intent.operation.member, state === 'written' ? 'written' : 'failed');
     }
-    await storeEnds(installation, options, lease, entries, ends);
+    const stored = entries.map((entry) => ({ ...entry, stored: entry.revision + 1 }));
+    await storeEnds(installation, options, lease, stored, ends);
     tally.done += entries.length;
     await afterBatch();
   }
-  return { raced, troubles: [...troubles.values()] };
+  return { raced, late, troubles: [...troubles.values()] };
 }
 
 /** The first entries, with no more writes than that (but at least one entry). */
@@ -110,52 +124,34 @@ async function writeAll(
   return all.flat();
 }
 
+/** An anchor as its merge left it, and what is open of it. */
+export type WrittenEntry = Pick<PlanEntry, 'anchor' | 'after' | 'held' | 'problems' | 'withheld' | 'decisions'> & {
+  /** The revision that the merge was stored as. */
+  readonly stored: number;
+};
+
 /** Stores what became of a batch of writes. Also used for intents that an earlier run left open. */
 export async function storeEnds(
   installation: Installation,
   options: RunOptions,
   lease: RunLease,
-  entries: readonly Pick<PlanEntry, 'anchor' | 'after' | 'held' | 'problems' | 'withheld' | 'decisions'>[],
+  entries: readonly WrittenEntry[],
   ends: readonly WriteEnd[],
 ): Promise<void> {
   const { store, clock } = installation;
-  const { knot } = options;
   if (ends.length === 0) return;
   const byAnchor = new Map<AnchorId, WriteEnd[]>();
   for (const end of ends)
     byAnchor.set(end.intent.operation.anchor, [...(byAnchor.get(end.intent.operation.anchor) ?? []), end]);
-  const systemName = (member: MemberId) => installation.systemName(member);
-  const anchors = entries.flatMap((entry) => {
-    const own = byAnchor.get(entry.anchor);
-    if (!own) return [];
-    const anchor = own.reduce(
-      (done, { intent, result }) => afterWrite(knot, done, intent.operation, result),
-      entry.after,
-    );
-    const decisions: DecisionDraft[] = [...entry.decisions];
-    for (const { intent, state, words } of own) {
-      if (state === 'refused')
-        decisions.push(
-          decisionOfRefusal(systemName, entry.anchor, intent.operation.member, words ?? 'no reason given'),
-        );
-      if (state === 'unclear') decisions.push(decisionOfUnclear(systemName, intent));
-    }
-    for (const tie of anchor.ties) {
-      const before = entry.after.ties.find(({ member }) => member === tie.member);
-      if (
-        tie.parked &&
-        own.some(({ state, intent }) => state === 'written' && intent.operation.member === tie.member) &&
-        tie.parked !== before?.parked
-      )
-        decisions.push(decisionOfRefusal(systemName, entry.anchor, tie.member, tie.parked.words));
-    }
-    const open =
-      isOpen(entry) || own.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
-    return [{ anchor, open, decisions, title: titleOf(knot, anchor) }];
+  const written = entries.flatMap((entry) => {
+    const endsOfAnchor = byAnchor.get(entry.anchor);
+    return endsOfAnchor
+      ? [{ entry, ends: endsOfAnchor, ...outcomeOf(installation, options, entry, endsOfAnchor) }]
+      : [];
   });
   const indexes = indexOfAnchors(
-    knot,
-    anchors.map(({ anchor }) => anchor),
+    options.knot,
+    written.map(({ anchor }) => anchor),
   );
   const writes = ends.map(({ intent, state, words, key }) => ({
     intent: intent.id,
@@ -167,12 +163,71 @@ export async function storeEnds(
   await store.recordOutcomes(
     lease,
     {
-      anchors: anchors.map((one, place) => ({ ...one, index: indexes[place] as AnchorIndex })),
+      anchors: written.map(({ entry, ends: endsOfAnchor, ...outcome }, place) => ({
+        revision: entry.stored,
+        outcome: { ...outcome, index: indexes[place] as AnchorIndex },
+        applyTo: (current) => {
+          const now = outcomeOf(installation, options, entryOf(installation, options, current), endsOfAnchor);
+          return { ...now, index: indexOfAnchors(options.knot, [now.anchor])[0] as AnchorIndex };
+        },
+      })),
       writes,
       journal: ends.flatMap((end) => writeRows(end, clock.now())),
     },
     clock.now(),
   );
+}
+
+/** An anchor after its writes, and what is then open of it. */
+function outcomeOf(
+  installation: Installation,
+  { knot }: RunOptions,
+  entry: Omit<WrittenEntry, 'stored'>,
+  ends: readonly WriteEnd[],
+): Omit<AnchorOutcome, 'index'> {
+  const systemName = (member: MemberId) => installation.systemName(member);
+  const anchor = ends.reduce(
+    (done, { intent, result }) => afterWrite(knot, done, intent.operation, result),
+    entry.after,
+  );
+  const decisions: DecisionDraft[] = [...entry.decisions];
+  for (const { intent, state, words } of ends) {
+    if (state === 'refused')
+      decisions.push(decisionOfRefusal(systemName, entry.anchor, intent.operation.member, words ?? 'no reason given'));
+    if (state === 'unclear') decisions.push(decisionOfUnclear(systemName, intent));
+  }
+  for (const tie of anchor.ties) {
+    const before = entry.after.ties.find(({ member }) => member === tie.member);
+    const wasWritten = ends.some(({ state, intent }) => state === 'written' && intent.operation.member === tie.member);
+    if (tie.parked && wasWritten && tie.parked !== before?.parked)
+      decisions.push(decisionOfRefusal(systemName, entry.anchor, tie.member, tie.parked.words));
+  }
+  const open =
+    isOpen(entry) || ends.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
+  return { anchor, open, decisions, title: titleOf(knot, anchor) };
+}
+
+/** The anchor as it stands, with what is open of it; it is merged again in the next run, so it counts as open. */
+export function entryOf(
+  installation: Installation,
+  { knot }: RunOptions,
+  anchor: Anchor,
+): Omit<WrittenEntry, 'stored'> {
+  const merge = mergeAnchor({ knot, anchor, readings: new Map(), now: installation.clock.now() });
+  const plan = {
+    operations: [],
+    withheld: [{ member: '', kind: 'waits' as const, reason: 'to be merged again' }],
+    problems: [],
+    asked: [],
+  };
+  return {
+    anchor: anchor.id,
+    after: anchor,
+    held: merge.held,
+    problems: merge.problems,
+    withheld: plan.withheld,
+    decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
+  };
 }
 
 function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number): JournalRow[] {
@@ -243,7 +298,7 @@ function mergeRows(entry: PlanEntry, at: number): JournalRow[] {
     before: undefined,
     after: undefined,
     meaning: lost.value,
-    cause: entry.after.agreed[lost.field]?.why,
+    cause: lost.why,
     at,
   }));
   return [...tied, ...lost];

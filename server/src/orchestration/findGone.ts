@@ -7,6 +7,9 @@ const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
 const believableShare = 0.05;
 const believableCount = 20;
+/** However few there are: more than half of some gone at once, or all of them, is for a person to believe. */
+const believablePart = 0.5;
+const fewest = 4;
 
 export interface GoneOutcome {
   readonly gone: readonly RecordKey[];
@@ -25,6 +28,7 @@ export async function findGone(
   member: MemberId,
   connector: Connector,
   listed: ReadonlySet<RecordKey>,
+  overGuards: boolean,
 ): Promise<GoneOutcome> {
   const missing: RecordKey[] = [];
   let total = 0;
@@ -35,7 +39,7 @@ export async function findGone(
     after = keys.at(-1);
     if (keys.length < lookedAtOnce) break;
   }
-  if (missing.length > believableCount && missing.length > total * believableShare) {
+  if (!overGuards && isDoubtful(missing.length, total)) {
     return {
       gone: [],
       doubted: `${missing.length} of ${total} tied records are missing from the listing, which is too many to believe`,
@@ -44,4 +48,12 @@ export async function findGone(
   const gone: RecordKey[] = [];
   for (const key of missing) if ((await connector.readOne(key)) === undefined) gone.push(key);
   return { gone };
+}
+
+/** Whether so many records are missing at once that the listing is rather short than true. */
+function isDoubtful(missing: number, total: number): boolean {
+  if (missing === 0) return false;
+  if (missing === total) return true;
+  if (total >= fewest && missing > total * believablePart) return true;
+  return missing > believableCount && missing > total * believableShare;
 }

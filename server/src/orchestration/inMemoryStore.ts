@@ -13,11 +13,14 @@ import {
   type AnchorIndex,
   type DecisionDraft,
   decisionIdentity,
+  emptyAccount,
   type EvidenceCandidates,
+  type FilteredRecord,
   type IndexedRecord,
   type Intent,
   type JournalRow,
   LeaseLost,
+  type MemberAccount,
   type MemberCursor,
   type OperationState,
   type Outcomes,
@@ -30,6 +33,7 @@ import {
   type RunRequest,
   type RunResult,
   type StagedNewcomer,
+  type StagedReading,
   type StagedRecord,
   type Store,
   type StoredAnchor,
@@ -59,7 +63,7 @@ export interface InstallationState {
 interface OpenRun {
   readonly lease: RunLease;
   leaseUntil: number;
-  readonly staged: Map<string, StagedRecord & { why?: TieReason | undefined }>;
+  readonly staged: Map<string, StagedRecord & { why?: TieReason | undefined; isNew?: boolean }>;
   plan: PlanEntry[];
   /** Taken when the planning begins. */
   toMerge: AnchorId[];
@@ -81,6 +85,7 @@ export class InMemoryStore implements Store {
   results: RunResult[] = [];
   #anchors: Map<AnchorId, KeptAnchor>;
   #outside: OutsideRecord[];
+  readonly #filtered = new Map<string, RecordRef>();
   #decisions: Map<string, DecisionDraft>;
   #intents: Map<string, Intent>;
   #cursors: Map<MemberId, MemberCursor>;
@@ -243,7 +248,7 @@ export class InMemoryStore implements Store {
   async stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
     const { staged } = this.#check(lease);
     for (const record of records) {
-      staged.set(recordId(record), record);
+      staged.set(recordId(record), { ...record, isNew: record.anchor === undefined });
       for (const { check, value } of record.unique ?? []) {
         const name = JSON.stringify([check, record.member]);
         const values = this.#unique.get(name) ?? new Map<RecordKey, string>();
@@ -312,7 +317,12 @@ export class InMemoryStore implements Store {
 
   async tiesOf(_: string, anchors: readonly AnchorId[]) {
     return anchors.flatMap((id) =>
-      (this.#anchors.get(id)?.anchor.ties ?? []).map(({ member, key }) => ({ anchor: id, member, key })),
+      (this.#anchors.get(id)?.anchor.ties ?? []).map(({ member, key, gone = false }) => ({
+        anchor: id,
+        member,
+        key,
+        gone,
+      })),
     );
   }
 
@@ -382,13 +392,57 @@ export class InMemoryStore implements Store {
     return { records, found };
   }
 
+  async unstage(lease: RunLease, records: readonly RecordRef[]): Promise<void> {
+    const { staged } = this.#check(lease);
+    for (const ref of records) staged.delete(recordId(ref));
+  }
+
+  async noteFiltered(lease: RunLease, member: MemberId, records: readonly FilteredRecord[]): Promise<void> {
+    this.#check(lease);
+    for (const { key } of records) this.#filtered.set(recordId({ member, key }), { member, key });
+  }
+
+  async filteredKeys(
+    _: string,
+    member: MemberId,
+    after: RecordKey | undefined,
+    limit: number,
+  ): Promise<readonly RecordKey[]> {
+    return [...this.#filtered.values()]
+      .filter((record) => record.member === member && (after === undefined || record.key > after))
+      .map(({ key }) => key)
+      .sort()
+      .slice(0, limit);
+  }
+
+  async forgetFiltered(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void> {
+    this.#check(lease);
+    for (const key of keys) this.#filtered.delete(recordId({ member, key }));
+  }
+
+  async accounts(): Promise<ReadonlyMap<MemberId, MemberAccount>> {
+    const counted = new Map<MemberId, MemberAccount>();
+    const count = (member: MemberId, list: keyof MemberAccount): void => {
+      const account = counted.get(member) ?? emptyAccount;
+      counted.set(member, { ...account, [list]: account[list] + 1 });
+    };
+    for (const { anchor } of this.#anchors.values())
+      for (const { member, gone } of anchor.ties) if (!gone) count(member, 'tied');
+    for (const { member, reason, verdict } of this.#outside) count(member, verdict ?? reason);
+    for (const { member } of this.#filtered.values()) count(member, 'filtered');
+    return counted;
+  }
+
   async saveOutside(
     lease: RunLease,
-    records: readonly OutsideRecord[],
+    known: readonly RecordRef[],
+    staying: readonly OutsideRecord[],
     decisions: readonly DecisionDraft[],
   ): Promise<void> {
     this.#check(lease);
-    this.#outside = [...records];
+    const gone = new Set([...known, ...staying].map(recordId));
+    const put = this.#outside.filter((record) => !gone.has(recordId(record)));
+    this.#outside = [...put, ...staying].filter((record) => !this.#tied.has(recordId(record)));
     this.#replaceDecisions(
       (draft) =>
         ['duplicate', 'unsure match'].includes(draft.kind) || (draft.kind === 'rejected' && draft.anchor === undefined),
@@ -417,9 +471,10 @@ export class InMemoryStore implements Store {
   }
 
   async stagedFor(lease: RunLease, ids: readonly AnchorId[]) {
-    const found = new Map<AnchorId, (StagedRecord & { why: TieReason | undefined })[]>(ids.map((id) => [id, []]));
+    const found = new Map<AnchorId, StagedReading[]>(ids.map((id) => [id, []]));
     for (const record of this.#check(lease).staged.values())
-      if (record.anchor !== undefined) found.get(record.anchor)?.push({ ...record, why: record.why });
+      if (record.anchor !== undefined)
+        found.get(record.anchor)?.push({ ...record, isNew: record.isNew === true, why: record.why });
     return found;
   }
 
@@ -461,9 +516,11 @@ export class InMemoryStore implements Store {
 
   async recordOutcomes(lease: RunLease, { anchors, writes, journal }: Outcomes): Promise<void> {
     this.#check(lease);
-    for (const { anchor, open, decisions, index, title } of anchors) {
-      const revision = (this.#anchors.get(anchor.id)?.revision ?? 0) + 1;
-      this.#keep({ anchor, revision, open, title, index });
+    for (const { revision: merged, outcome, applyTo } of anchors) {
+      const current = this.#anchors.get(outcome.anchor.id);
+      if (!current) continue;
+      const { anchor, open, decisions, index, title } = current.revision === merged ? outcome : applyTo(current.anchor);
+      this.#keep({ anchor, revision: current.revision + 1, open, title, index });
       this.#replaceDecisions((draft) => draft.anchor === anchor.id && isOfAnchor(draft), decisions);
     }
     for (const { intent, operation, state, words } of writes) {

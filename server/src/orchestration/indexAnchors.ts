@@ -7,6 +7,7 @@ import {
   type EvidenceTexts,
   evidenceTexts,
   expectedFields,
+  isAlive,
   keyOf,
   prepareColumns,
   storedBlocks,
@@ -14,6 +15,8 @@ import {
 import type { AnchorIndex, IndexedRecord, RunLease, Store } from './store.js';
 
 const indexedAtOnce = 1000;
+/** Changes with how the index is made: mappings that only write are read for it, dead anchors are left out. */
+const indexVersion = 2;
 
 /**
  * By what newcomers find these anchors: keys of the agreed values and of the present values of ties, and what ties have
@@ -29,8 +32,11 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
       readonly key: (typeof anchor.ties)[number]['key'];
       readonly place: number;
     }[] = [];
+    // A dead anchor is found by nobody, and no other by a record that is gone.
+    if (!isAlive(anchor)) return { keys: [], records };
     const sets = [new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value]))];
     for (const tie of anchor.ties) {
+      if (tie.gone) continue;
       const values = knot.comparableValues(tie.member, expectedFields(tie), knot.keyFields);
       sets.push(values);
       if (evidence.length === 0) continue;
@@ -68,10 +74,10 @@ export function indexFingerprint({ keyRules, evidence, fields, crosswalks }: Com
     .map(({ id, type, mappings }) => [
       id,
       type,
-      [...mappings].map(([member, { lens: _, ...mapping }]) => [member, mapping]),
+      [...mappings].map(([member, { lens: _, comparing: __, ...mapping }]) => [member, mapping]),
     ]);
   return createHash('sha256')
-    .update(JSON.stringify([blocksVersion, keyRules, evidence?.fields ?? [], used, crosswalks]))
+    .update(JSON.stringify([indexVersion, blocksVersion, keyRules, evidence?.fields ?? [], used, crosswalks]))
     .digest('base64');
 }
 

@@ -8,6 +8,7 @@ import {
   type MemberId,
   type Newcomer,
   prepareColumns,
+  type Reading,
   type RecordKey,
   recordId,
   RecordMatching,
@@ -19,7 +20,7 @@ import { compareRecords } from '../matching/compareRecords.js';
 import { inSteps } from '../matching/inSteps.js';
 import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
-import type { DecisionDraft, OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store } from './store.js';
+import type { DecisionDraft, OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store, TieRef } from './store.js';
 import type { Tally } from './tally.js';
 
 const askedAtOnce = 5000;
@@ -79,26 +80,33 @@ export async function matchNewcomers(
   for (let at = 0; at < assignments.length; at += askedAtOnce)
     await store.assign(lease, assignments.slice(at, at + askedAtOnce));
 
-  const stay: RecordRef[] = [];
-  for (const doubt of result.doubts)
-    for (const key of 'keys' in doubt ? doubt.keys : [doubt.key]) stay.push({ member: doubt.member, key });
-  stay.push(...result.unmatched);
-  const stays = new Map<string, OutsideRecord>();
-  for (const [id, record] of outside) if (record.verdict === 'aside') stays.set(id, record);
-  for (let at = 0; at < stay.length; at += askedAtOnce) {
-    for (const { member, key, reading } of await store.stagedReadings(lease, stay.slice(at, at + askedAtOnce))) {
-      const id = recordId({ member, key });
-      stays.set(id, { member, key, reading, verdict: outside.get(id)?.verdict });
-    }
-  }
-  const rejected = result.unmatched.flatMap(({ member, key }) => {
-    const record = stays.get(recordId({ member, key }));
-    return record?.reading.rejected ? [record] : [];
-  });
+  const waiting = result.doubts.flatMap((doubt) =>
+    ('keys' in doubt ? doubt.keys : [doubt.key]).map((key): RecordRef => ({ member: doubt.member, key })),
+  );
+  const asides = [...outside.values()].filter(({ verdict }) => verdict === 'aside');
+  const staying = [
+    ...asides,
+    ...(await readingsOf(store, lease, waiting, () => 'waiting')),
+    ...(await readingsOf(store, lease, result.unmatched, ({ rejected }) => (rejected ? 'rejected' : 'untied'))),
+  ];
+  const rejected = staying.filter(({ reason, verdict }) => reason === 'rejected' && verdict === undefined);
   for (const { member } of rejected) tally.add(member, 'rejected');
   for (const doubt of result.doubts) tally.add(doubt.member, 'waiting', 'keys' in doubt ? doubt.keys.length : 1);
   const decisions = decisionsOfMatching((member) => installation.systemName(member), result.doubts, rejected, explain);
-  return { blocked: result.blocked, tied, outside: [...stays.values()], decisions };
+  return { blocked: result.blocked, tied, outside: staying, decisions };
+}
+
+async function readingsOf(
+  store: Store,
+  lease: RunLease,
+  refs: readonly RecordRef[],
+  reasonOf: (reading: Reading) => OutsideRecord['reason'],
+): Promise<OutsideRecord[]> {
+  const found: OutsideRecord[] = [];
+  for (let at = 0; at < refs.length; at += askedAtOnce)
+    for (const { member, key, reading } of await store.stagedReadings(lease, refs.slice(at, at + askedAtOnce)))
+      found.push({ member, key, reading, reason: reasonOf(reading) });
+  return found;
 }
 
 /**
@@ -201,7 +209,9 @@ async function candidatesOf(store: Store, lease: RunLease, knot: CompiledKnot, t
   const found: number[][] = [];
   for (let at = 0; at < blocks.length; at += candidatesAtOnce) {
     const part = await store.evidenceCandidates(lease.knot, blocks.slice(at, at + candidatesAtOnce));
+    const alive = await aliveOf(store, lease, [...new Set(part.records.map(({ anchor }) => anchor))]);
     const placeOf = part.records.map((record) => {
+      if (!alive.has(record.anchor)) return undefined;
       const id = recordId(record);
       const there = places.get(id) ?? known.length;
       if (there === known.length) {
@@ -210,7 +220,7 @@ async function candidatesOf(store: Store, lease: RunLease, knot: CompiledKnot, t
       }
       return there;
     });
-    for (const own of part.found) found.push(own.map((place) => placeOf[place] as number));
+    for (const own of part.found) found.push(own.flatMap((place) => placeOf[place] ?? []));
   }
   return { known, found };
 }
@@ -227,6 +237,23 @@ function anchorsOf(records: readonly (RecordName & { readonly anchor: AnchorId }
   return [...anchors]
     .sort(([a], [b]) => (a < b ? -1 : 1))
     .map(([anchor, own]) => ({ anchor, records: own, members: own.map(({ member }) => member) }));
+}
+
+/** The anchors among these that have a record that is there: nothing is tied to a dead one. */
+async function aliveOf(
+  store: Store,
+  lease: RunLease,
+  anchors: readonly AnchorId[],
+  tell: (tie: TieRef) => void = () => undefined,
+): Promise<ReadonlySet<AnchorId>> {
+  const alive = new Set<AnchorId>();
+  for (let at = 0; at < anchors.length; at += askedAtOnce) {
+    for (const tie of await store.tiesOf(lease.knot, anchors.slice(at, at + askedAtOnce))) {
+      tell(tie);
+      if (!tie.gone) alive.add(tie.anchor);
+    }
+  }
+  return alive;
 }
 
 async function knownAnchors(
@@ -257,14 +284,15 @@ async function knownAnchors(
     }
   }
   const tied = new Map<string, RecordKey>();
-  const found = [...anchors];
-  for (let at = 0; at < found.length; at += askedAtOnce) {
-    for (const { anchor, member, key } of await store.tiesOf(lease.knot, found.slice(at, at + askedAtOnce)))
-      tied.set(`${anchor}\u001f${member}`, key);
-  }
+  const alive = await aliveOf(store, lease, [...anchors], ({ anchor, member, key }) =>
+    tied.set(`${anchor}\u001f${member}`, key),
+  );
   return {
-    withKey: (rule: number, key: string) => byKey.get(`${rule}\u001f${key}`) ?? [],
+    withKey: (rule: number, key: string) => (byKey.get(`${rule}\u001f${key}`) ?? []).filter((id) => alive.has(id)),
     tiedKey: (anchor: AnchorId, member: MemberId) => tied.get(`${anchor}\u001f${member}`),
-    anchorOf: (record: RecordName) => byRecord.get(recordId(record)),
+    anchorOf: (record: RecordName) => {
+      const anchor = byRecord.get(recordId(record));
+      return anchor !== undefined && alive.has(anchor) ? anchor : undefined;
+    },
   };
 }

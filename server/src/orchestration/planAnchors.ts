@@ -11,7 +11,7 @@ import {
 import { decisionsOfAnchor } from './decisions.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
-import { type AnchorIndex, type PlanEntry, type RunLease } from './store.js';
+import type { AnchorIndex, PlanEntry, RunLease, StagedReading } from './store.js';
 import type { Tally } from './tally.js';
 
 const mergedAtOnce = 1000;
@@ -68,26 +68,29 @@ export async function planAnchors(
   return { updatedButHeld };
 }
 
+/** What was read of the records of an anchor, for its merge. */
+export type ReadingsOf = (ids: readonly AnchorId[]) => Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>>;
+
+/**
+ * Merges and plans some anchors.
+ * @param readingsOf what this run has read of them; all that was staged when left out
+ */
 export async function planBatch(
   installation: Installation,
   options: RunOptions,
   lease: RunLease,
   ids: readonly AnchorId[],
   context: PlanContext,
+  readingsOf: ReadingsOf = (some) => installation.store.stagedFor(lease, some),
 ): Promise<PlanEntry[]> {
   const { store, clock } = installation;
   const { knot } = options;
   const stored = await store.loadAnchors(lease, ids);
-  const staged = await store.stagedFor(lease, ids);
-  const entries = ids.map((id): PlanEntry => {
+  const staged = await readingsOf(ids);
+  const planned = ids.filter((id) => stored.has(id) || staged.get(id)?.some(({ isNew }) => isNew));
+  const entries = planned.map((id): PlanEntry => {
     const { anchor: known, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
-    const readings = new Map<MemberId, Reading>();
-    let anchor: Anchor = known;
-    for (const { member, key, reading } of staged.get(id) ?? []) {
-      readings.set(member, reading);
-      if (!anchor.ties.some((tie) => tie.member === member))
-        anchor = { ...anchor, ties: [...anchor.ties, { member, key, seen: {}, ahead: {}, left: {} }] };
-    }
+    const { anchor, readings, came } = takeUp(known, staged.get(id) ?? []);
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
     const plan = planAnchor(knot, merge, clock.now(), { blocked, unread: context.troubled });
@@ -125,9 +128,8 @@ export async function planBatch(
       lost: merge.lost,
       decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
       index: { keys: [], evidence: [] },
-      tied: (staged.get(id) ?? []).flatMap(({ member, key, why }) =>
-        why && why.kind !== 'key rule' ? [{ member, key, why }] : [],
-      ),
+      came: came.map(({ member, key }) => ({ member, key })),
+      tied: came.flatMap(({ member, key, why }) => (why && why.kind !== 'key rule' ? [{ member, key, why }] : [])),
     };
   });
   const indexes = indexOfAnchors(
@@ -135,6 +137,26 @@ export async function planBatch(
     entries.map(({ after }) => after),
   );
   return entries.map((entry, place): PlanEntry => ({ ...entry, index: indexes[place] as AnchorIndex }));
+}
+
+/**
+ * Gives readings to the ties of an anchor, and ties to records that came to it. What was read of a record that somebody
+ * has taken from the anchor meanwhile is not this anchor's any more.
+ */
+function takeUp(known: Anchor, staged: readonly StagedReading[]) {
+  const readings = new Map<MemberId, Reading>();
+  const came: StagedReading[] = [];
+  let { ties } = known;
+  for (const record of staged) {
+    const { member, key, reading, isNew } = record;
+    const tie = ties.find((one) => one.member === member);
+    if (tie ? tie.key !== key : !isNew) continue;
+    readings.set(member, reading);
+    if (tie) continue;
+    ties = [...ties, { member, key, seen: {}, ahead: {}, left: {} }];
+    came.push(record);
+  }
+  return { anchor: { ...known, ties }, readings, came };
 }
 
 function newAnchor(id: AnchorId, records: readonly { readonly member: MemberId }[]): Anchor {

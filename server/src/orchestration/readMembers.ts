@@ -13,7 +13,16 @@ import {
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
-import type { MemberCursor, MemberTrouble, OutsideRecord, RunLease, StagedRecord } from './store.js';
+import type {
+  FilteredRecord,
+  RecordRef,
+  TieHead,
+  MemberCursor,
+  MemberTrouble,
+  OutsideRecord,
+  RunLease,
+  StagedRecord,
+} from './store.js';
 import type { Tally } from './tally.js';
 
 /** Systems' clocks and transactions: a change may become visible a little after its modification time. */
@@ -61,7 +70,7 @@ export async function readMember(
   try {
     for await (const page of connector.read({ changedSince, signal: options.signal })) {
       unusable.push(...page.unusable.slice(0, 100 - unusable.length).map(({ reason }) => reason));
-      const staged = await differing(
+      const { staged, filtered, left, ...sorted } = await sortPage(
         installation,
         options.knot,
         member,
@@ -69,14 +78,18 @@ export async function readMember(
         outside,
         lease.knot,
         sameVersion,
-        (says) => (stopping ??= says),
       );
+      stopping ??= sorted.stopping;
       for (const key of page.gone ?? []) deleted.add(key);
       // A record may come twice: what was said last is so.
       for (const { key } of page.records) {
         listed.add(key);
         deleted.delete(key);
       }
+      if (left.length > 0) await store.unstage(lease, left);
+      if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
+      const newcomers = staged.filter(({ anchor }) => anchor === undefined).map(({ key }) => key);
+      if (member.filter !== undefined && newcomers.length > 0) await store.forgetFiltered(lease, member.id, newcomers);
       if (staged.length > 0) await store.stage(lease, staged);
       tally.add(member.id, 'read', page.records.length);
       tally.done += page.records.length;
@@ -110,8 +123,18 @@ export async function readMember(
   };
 }
 
-/** The records of a page that are new or not as their ties remember them. */
-async function differing(
+/** What a page of records comes to. */
+interface PageOutcome {
+  /** Those that are new or not as their ties remember them. */
+  readonly staged: readonly StagedRecord[];
+  readonly filtered: readonly FilteredRecord[];
+  /** Records outside of anchors that take no part any more. */
+  readonly left: readonly RecordRef[];
+  /** What is said of a check that stops the run. */
+  readonly stopping: string | undefined;
+}
+
+async function sortPage(
   { store, clock }: Installation,
   knot: CompiledKnot,
   member: CompiledMember,
@@ -119,57 +142,66 @@ async function differing(
   outside: Map<string, OutsideRecord>,
   knotId: string,
   sameVersion: boolean,
-  stop: (says: string) => void,
-): Promise<StagedRecord[]> {
+): Promise<PageOutcome> {
   const latest = new Map(records.map((record) => [record.key, record]));
   const heads = await store.tieHeads(knotId, member.id, [...latest.keys()]);
   const staged: StagedRecord[] = [];
+  const filtered: FilteredRecord[] = [];
+  const left: RecordRef[] = [];
+  let stopping: string | undefined;
   const now = clock.now();
   for (const record of latest.values()) {
+    const name = { member: member.id, key: record.key };
     const head = heads.get(record.key);
     const takesPart = knot.takesPart(member.id, record.fields, now);
-    if (!head && takesPart.ok && !takesPart.value) continue;
     const fields = knot.rawFields(member.id, record);
-    // A fingerprint stands for translation, checks and merge: an unchanged record under an unchanged definition gives
-    // nothing new.
-    // A record that we archived is read as it was left; somebody who takes it out again makes a new version of it.
-    if (
-      head?.archived &&
-      (record.version === undefined ? head.fingerprint === fingerprintOf(fields) : head.version === record.version)
-    )
+    const known = outside.get(recordId(name));
+    if (!head && takesPart.ok && !takesPart.value) {
+      filtered.push({ key: record.key, title: titleIn(knot, member.id, fields) });
+      if (known) left.push(name);
+      outside.delete(recordId(name));
       continue;
-    if (
-      head &&
-      !head.gone &&
-      sameVersion &&
-      head.version === record.version &&
-      head.fingerprint === fingerprintOf(fields)
-    )
-      continue;
+    }
+    if (head && isAsKnown(head, record, fields, sameVersion)) continue;
     const failing = knot.failedChecks(member.id, fields);
     const says = takesPart.ok
       ? failing.says
       : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];
-    if (failing.stops) stop(`record ${record.key}: ${failing.says.join('; ')}`);
+    if (failing.stops) stopping ??= `record ${record.key}: ${failing.says.join('; ')}`;
     const reading = {
       fields,
       version: record.version,
       modifiedAt: record.modifiedAt,
       ...(says.length > 0 ? { rejected: says } : {}),
     };
-    const known = outside.get(recordId({ member: member.id, key: record.key }));
-    if (known) outside.set(recordId({ member: member.id, key: record.key }), { ...known, reading });
+    if (known) outside.set(recordId(name), { ...known, reading });
     if (known?.verdict === 'aside') continue;
     staged.push({
-      member: member.id,
-      key: record.key,
+      ...name,
       anchor: head?.anchor,
       reading,
       ...(head ? { matchKeys: [] } : identityOf(knot, member.id, reading)),
       unique: knot.uniqueValues(member.id, fields),
     });
   }
-  return staged;
+  return { staged, filtered, left, stopping };
+}
+
+/**
+ * Whether nothing new is to be learned of a tied record. A fingerprint stands for translation, checks and merge: an
+ * unchanged record under an unchanged definition gives nothing new. A record that we archived is read as it was left;
+ * somebody who takes it out again makes a new version of it.
+ */
+function isAsKnown(head: TieHead, record: SourceRecord, fields: Reading['fields'], sameVersion: boolean): boolean {
+  if (head.archived)
+    return record.version === undefined ? head.fingerprint === fingerprintOf(fields) : head.version === record.version;
+  if (head.gone || !sameVersion || head.version !== record.version) return false;
+  return head.fingerprint === fingerprintOf(fields);
+}
+
+function titleIn(knot: CompiledKnot, member: MemberId, fields: Reading['fields']): string {
+  const title = knot.sharedValues(member, fields, new Set([knot.titleField])).get(knot.titleField);
+  return title === undefined || title === null ? '' : String(title);
 }
 
 /** The keys of a record by the knot's key rules, and what it has for the evidence. */

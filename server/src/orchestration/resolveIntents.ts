@@ -1,6 +1,6 @@
 import { type Anchor, type AnchorId, mergeAnchor, type MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
-import { storeEnds } from './applyPlan.js';
+import { entryOf, storeEnds } from './applyPlan.js';
 import { decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { Intent, MemberTrouble, RunLease } from './store.js';
@@ -64,29 +64,10 @@ export async function resolveIntents(
       }
     }
   }
-  const entries = [...anchors.values()].map(({ anchor }) => entryOf(installation, options, anchor));
+  const entries = [...anchors.values()].map(({ anchor, revision }) => ({
+    ...entryOf(installation, options, anchor),
+    stored: revision,
+  }));
   await storeEnds(installation, options, lease, entries, ends);
   return { unclear, troubles: [...troubles.values()] };
-}
-
-/**
- * The anchor as it stands, in the form in which outcomes are stored. It is merged again in this run, so it counts as
- * open.
- */
-function entryOf(installation: Installation, { knot }: RunOptions, anchor: Anchor) {
-  const merge = mergeAnchor({ knot, anchor, readings: new Map(), now: installation.clock.now() });
-  const plan = {
-    operations: [],
-    withheld: [{ member: '', kind: 'waits' as const, reason: 'to be merged again' }],
-    problems: [],
-    asked: [],
-  };
-  return {
-    anchor: anchor.id,
-    after: anchor,
-    held: merge.held,
-    problems: merge.problems,
-    withheld: plan.withheld,
-    decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
-  };
 }

@@ -1,6 +1,7 @@
 import {
   type AnchorId,
   breachedGuards,
+  type GuardBreach,
   type CompiledMember,
   type MemberId,
   recordId,
@@ -16,12 +17,24 @@ import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
 import { identityOf, type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
-import type { DecisionDraft, MemberCursor, MemberTrouble, OutsideRecord, RunLease, RunResult } from './store.js';
+import type {
+  DecisionDraft,
+  MemberAccount,
+  MemberCursor,
+  MemberTrouble,
+  OutsideRecord,
+  RecordRef,
+  RunLease,
+  RunResult,
+  StagedReading,
+} from './store.js';
+import { emptyAccount } from './store.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
+const plannedAgainAtOnce = 1000;
 /** How often progress is told and the lease kept, at most. */
 const beatMs = 250;
 
@@ -72,6 +85,8 @@ class KnotRun {
   readonly #connectors = new Map<MemberId, Connector>();
   readonly #troubles = new Map<MemberId, MemberTrouble>();
   readonly #notes: MemberTrouble[] = [];
+  /** Complete listings that lack too many records to be believed. */
+  readonly #shortListings: GuardBreach[] = [];
   #stopAsked = false;
   #lastBeat = 0;
 
@@ -150,27 +165,54 @@ class KnotRun {
     const ties = new Map(await this.#installation.store.tieCounts(knot.id));
     for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.countLeftAlone(ties, updatedButHeld);
+    this.#tally.setAccounts(await this.#accounts(ties, matched.outside));
     await this.#guard(ties);
     if (kind === 'run' && !this.#stopAsked) await this.#write(context);
     // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
     if (kind === 'run' && !this.#stopAsked)
       await this.#installation.store.saveOutside(
         this.#lease,
+        this.#knownOutside,
         matched.outside,
         matched.decisions,
         this.#installation.clock.now(),
       );
-    return new Map([...readings].flatMap(([member, { cursor }]) => (cursor ? [[member, cursor] as const] : [])));
+    return new Map(
+      [...readings].flatMap(([member, { cursor }]) =>
+        cursor && !this.#unsettled.has(member) ? [[member, cursor] as const] : [],
+      ),
+    );
+  }
+
+  /** In which list each record is that was read: those that are tied, of each reason outside, and the filtered ones. */
+  async #accounts(
+    ties: ReadonlyMap<MemberId, number>,
+    outside: readonly OutsideRecord[],
+  ): Promise<ReadonlyMap<MemberId, MemberAccount>> {
+    const known = await this.#installation.store.accounts(this.#lease.knot);
+    return new Map(
+      this.#options.knot.members.map(({ id }) => {
+        const account = { ...emptyAccount, filtered: known.get(id)?.filtered ?? 0, tied: ties.get(id) ?? 0 };
+        for (const { member, reason, verdict } of outside) if (member === id) account[verdict ?? reason] += 1;
+        return [id, account];
+      }),
+    );
   }
 
   #outside = new Map<string, OutsideRecord>();
+  /** The records that were outside of anchors when the run began. */
+  #knownOutside: readonly RecordRef[] = [];
+  /** Members of which something was read and not settled: they are read from there again. */
+  readonly #unsettled = new Set<MemberId>();
 
   async #read(): Promise<ReadonlyMap<MemberId, MemberReading>> {
     const { knot } = this.#options;
     const { store } = this.#installation;
     this.#tally.begin('reading');
+    const outside = await store.outside(knot.id);
+    this.#knownOutside = outside.map(({ member, key }) => ({ member, key }));
     for (const member of knot.members) {
-      const known = (await store.outside(knot.id)).filter((record) => record.member === member.id);
+      const known = outside.filter((record) => record.member === member.id);
       const tied = await store.tieHeads(
         knot.id,
         member.id,
@@ -239,6 +281,7 @@ class KnotRun {
     if (!listed) return;
     for (const [id, { member: of, key }] of this.#outside)
       if (of === member && !listed.has(key)) this.#outside.delete(id);
+    await this.#forgetFiltered(member, listed);
     try {
       const { gone, doubted } = await findGone(
         this.#installation,
@@ -246,20 +289,35 @@ class KnotRun {
         member,
         this.#connectors.get(member) as Connector,
         listed,
+        this.#options.overGuards === true,
       );
-      if (doubted !== undefined)
+      if (doubted !== undefined) {
+        this.#shortListings.push({ member, says: doubted });
         this.#note({
           member,
           code: 'listing too short',
           words: `${this.#installation.systemName(member)}: ${doubted}`,
           advice:
             'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was ' +
-            'written there in this run.',
+            'written there in this run. Where it is so, let a run go over the guards.',
         });
+      }
       if (gone.length > 0) await store.markGone(this.#lease, member, gone, clock.now());
     } catch (error) {
       if (!(error instanceof SystemTrouble)) throw error;
       this.#note({ member, code: error.code, words: error.message, advice: error.advice });
+    }
+  }
+
+  /** Records that the filter left out and that are not there any more. */
+  async #forgetFiltered(member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
+    const { store } = this.#installation;
+    for (let after: RecordKey | undefined; ;) {
+      const keys = await store.filteredKeys(this.#lease.knot, member, after, plannedAgainAtOnce);
+      const gone = keys.filter((key) => !listed.has(key));
+      if (gone.length > 0) await store.forgetFiltered(this.#lease, member, gone);
+      after = keys.at(-1);
+      if (keys.length < plannedAgainAtOnce) return;
     }
   }
 
@@ -273,7 +331,7 @@ class KnotRun {
     const counts = new Map(knot.members.map(({ id }) => [id, this.#countsOf(id, ties.get(id) ?? 0)]));
     const breaches = overGuards ? [] : breachedGuards(knot, counts);
     if (kind !== 'run') return;
-    const decisions = breaches.map(({ member, says }): DecisionDraft => ({
+    const decisions: DecisionDraft[] = breaches.map(({ member, says }) => ({
       kind: 'guard',
       member,
       fingerprint: says,
@@ -282,6 +340,16 @@ class KnotRun {
         'let this run pass, or change the guard.',
       detail: {},
     }));
+    for (const { member, says } of this.#shortListings)
+      decisions.push({
+        kind: 'guard',
+        member,
+        fingerprint: says,
+        says:
+          `In ${this.#installation.systemName(member)} ${says}. Nothing follows from it until you say so. Look whether ` +
+          'they were deleted there, and then let a run go over the guards.',
+        detail: {},
+      });
     await this.#installation.store.saveRunDecisions(this.#lease, decisions, this.#installation.clock.now());
     if (breaches.length > 0)
       throw new Halt(
@@ -305,52 +373,99 @@ class KnotRun {
         () => this.#stopAsked,
       );
       for (const trouble of applied.troubles) this.#note(trouble);
-      if (applied.raced.length === 0 || pass >= mostPasses || this.#stopAsked) return;
-      const again = await this.#readAgain(applied.raced);
-      const entries = await planBatch(this.#installation, this.#options, this.#lease, again, {
-        ...context,
-        troubled: new Set(this.#troubles.keys()),
-      });
-      await store.savePlan(this.#lease, entries);
+      if (this.#stopAsked || applied.raced.length + applied.late.length === 0) return;
+      if (pass >= mostPasses) {
+        // What somebody else changed each time is read again by the next run.
+        if (applied.late.length > 0) for (const { id } of this.#options.knot.members) this.#unsettled.add(id);
+        return;
+      }
+      const now = { ...context, troubled: new Set(this.#troubles.keys()) };
+      await this.#planRaced(applied.raced, now);
+      // Nothing was written to an anchor that somebody changed meanwhile: what was read of it still holds.
+      for (let at = 0; at < applied.late.length; at += plannedAgainAtOnce) {
+        const late = applied.late.slice(at, at + plannedAgainAtOnce);
+        const readings = await this.#stillStaged(late);
+        const entries = await planBatch(
+          this.#installation,
+          this.#options,
+          this.#lease,
+          late,
+          now,
+          async () => readings,
+        );
+        if (entries.length > 0) await store.savePlan(this.#lease, entries);
+      }
     }
   }
 
-  async #readAgain(raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[]): Promise<AnchorId[]> {
+  /**
+   * Reads records again that changed between reading and writing, and plans their anchors anew. The other records count
+   * as they are now known to be: what was read of them before our writes is no edit after these.
+   */
+  async #planRaced(
+    raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[],
+    context: PlanContext,
+  ): Promise<void> {
+    const { store } = this.#installation;
+    const anchors = [...new Set(raced.map(({ anchor }) => anchor))].sort();
+    for (let at = 0; at < anchors.length; at += plannedAgainAtOnce) {
+      const some = new Set(anchors.slice(at, at + plannedAgainAtOnce));
+      const readings = await this.#readAgain(raced.filter(({ anchor }) => some.has(anchor)));
+      const entries = await planBatch(
+        this.#installation,
+        this.#options,
+        this.#lease,
+        [...readings.keys()].sort(),
+        context,
+        async () => readings,
+      );
+      if (entries.length > 0) await store.savePlan(this.#lease, entries);
+    }
+  }
+
+  /** What was staged for anchors, but for records that somebody has tied to another one meanwhile. */
+  async #stillStaged(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>> {
+    const { store } = this.#installation;
+    const staged = await store.stagedFor(this.#lease, anchors);
+    const keysOf = new Map<MemberId, RecordKey[]>();
+    for (const records of staged.values())
+      for (const { member, key, isNew } of records) if (isNew) keysOf.set(member, [...(keysOf.get(member) ?? []), key]);
+    const tied = new Map<string, AnchorId>();
+    for (const [member, keys] of keysOf)
+      for (const [key, { anchor }] of await store.tieHeads(this.#lease.knot, member, keys))
+        tied.set(recordId({ member, key }), anchor);
+    const isStill = (anchor: AnchorId, record: StagedReading): boolean =>
+      (tied.get(recordId(record)) ?? anchor) === anchor;
+    return new Map([...staged].map(([id, records]) => [id, records.filter((record) => isStill(id, record))]));
+  }
+
+  async #readAgain(
+    raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[],
+  ): Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>> {
     const { store } = this.#installation;
     const { knot } = this.#options;
     const ties = await store.tiesOf(knot.id, [...new Set(raced.map(({ anchor }) => anchor))]);
     const keys = new Map(ties.map(({ anchor, member, key }) => [`${anchor}/${member}`, key]));
-    const anchors = new Set<AnchorId>();
+    const readings = new Map<AnchorId, StagedReading[]>();
     for (const { anchor, member } of raced) {
-      const key = keys.get(`${anchor}/${member}`) as RecordKey;
+      const key = keys.get(`${anchor}/${member}`);
+      const connector = this.#troubles.has(member) ? undefined : this.#connectors.get(member);
+      if (key === undefined || !connector) continue;
       try {
-        const record = this.#troubles.has(member)
-          ? undefined
-          : await (this.#connectors.get(member) as Connector).readOne(key);
+        const record = await connector.readOne(key);
         if (!record) continue;
         const fields = knot.rawFields(member, record);
         const { says } = knot.failedChecks(member, fields);
-        await store.stage(this.#lease, [
-          {
-            member,
-            key,
-            anchor,
-            matchKeys: [],
-            reading: {
-              fields,
-              version: record.version,
-              modifiedAt: record.modifiedAt,
-              ...(says.length > 0 ? { rejected: says } : {}),
-            },
-          },
-        ]);
-        anchors.add(anchor);
+        const rejected = says.length > 0 ? { rejected: says } : {};
+        const reading = { fields, version: record.version, modifiedAt: record.modifiedAt, ...rejected };
+        const known = readings.get(anchor) ?? [];
+        readings.set(anchor, [...known, { member, key, reading, isNew: false, why: undefined }]);
       } catch (error) {
         if (!(error instanceof SystemTrouble)) throw error;
         this.#note({ member, code: error.code, words: error.message, advice: error.advice });
       }
     }
-    return [...anchors].sort();
+    return readings;
   }
 
   async #connect(member: CompiledMember): Promise<void> {

@@ -4,6 +4,7 @@ import type {
   Cause,
   EvidenceTexts,
   FieldId,
+  FieldLoss,
   Held,
   Instant,
   MemberId,
@@ -56,6 +57,19 @@ export interface RecordRef {
   readonly key: RecordKey;
 }
 
+export interface TieRef extends RecordRef {
+  readonly anchor: AnchorId;
+  readonly gone: boolean;
+}
+
+/** What was staged of a record for the merge of its anchor. */
+export interface StagedReading extends RecordRef {
+  readonly reading: Reading;
+  /** It had no tie when it was read; why it was given to this anchor. */
+  readonly isNew: boolean;
+  readonly why: TieReason | undefined;
+}
+
 /** A record read in this run that differs from what is known, or is new. */
 export interface StagedRecord extends RecordRef {
   readonly anchor: AnchorId | undefined;
@@ -81,9 +95,16 @@ export interface StagedNewcomer extends RecordRef {
   readonly isRejected: boolean;
 }
 
-/** A record that belongs to no anchor: it waits for a person, or is rejected, or was set aside. */
+/**
+ * Why a record that takes part belongs to no anchor: it waits for a person, it failed a check, or nothing matched it and
+ * nothing may start in its member.
+ */
+export type OutsideReason = 'waiting' | 'rejected' | 'untied';
+
+/** A record that belongs to no anchor. */
 export interface OutsideRecord extends RecordRef {
   readonly reading: Reading;
+  readonly reason: OutsideReason;
   /** A person keeps it out, as a duplicate of another. */
   readonly verdict?: 'aside' | undefined;
 }
@@ -132,9 +153,11 @@ export interface PlanEntry {
   readonly withheld: readonly Withheld[];
   readonly problems: readonly Problem[];
   readonly held: readonly Held[];
-  readonly lost: readonly { readonly field: FieldId; readonly member?: MemberId | undefined; readonly value: Shared }[];
+  readonly lost: readonly FieldLoss[];
   readonly decisions: readonly DecisionDraft[];
   readonly index: AnchorIndex;
+  /** Records that came to the anchor with this merge. */
+  readonly came: readonly RecordRef[];
   /** Records that were tied for another reason than a key. */
   readonly tied: readonly (RecordRef & { readonly why: TieReason })[];
 }
@@ -196,18 +219,45 @@ export interface WriteRecord {
   readonly key?: RecordKey | undefined;
 }
 
-/** What a batch of writes left: anchors as they are now, and what is to be remembered of it. */
+/** An anchor after the outcome of its writes, ready to be stored. */
+export interface AnchorOutcome {
+  readonly anchor: Anchor;
+  readonly open: boolean;
+  readonly decisions: readonly DecisionDraft[];
+  readonly index: AnchorIndex;
+  readonly title: string;
+}
+
+/** What a batch of writes left, and what is to be remembered of it. */
 export interface Outcomes {
   readonly anchors: readonly {
-    readonly anchor: Anchor;
-    readonly open: boolean;
-    readonly decisions: readonly DecisionDraft[];
-    readonly index: AnchorIndex;
-    readonly title: string;
+    /** The revision that the merge left, and the outcome on top of it. */
+    readonly revision: number;
+    readonly outcome: AnchorOutcome;
+    /** The outcome on top of what somebody has made of the anchor meanwhile. */
+    readonly applyTo: (current: Anchor) => AnchorOutcome;
   }[];
   readonly writes: readonly WriteRecord[];
   readonly journal: readonly JournalRow[];
 }
+
+/** A record that takes no part, and what it is called. */
+export interface FilteredRecord {
+  readonly key: RecordKey;
+  readonly title: string;
+}
+
+/** Every record of a member is in exactly one of these lists. */
+export interface MemberAccount {
+  readonly tied: number;
+  readonly waiting: number;
+  readonly rejected: number;
+  readonly aside: number;
+  readonly untied: number;
+  readonly filtered: number;
+}
+
+export const emptyAccount: MemberAccount = { tied: 0, waiting: 0, rejected: 0, aside: 0, untied: 0, filtered: 0 };
 
 export interface MemberCursor {
   /** Ask for changes since then, by the system's clock. */
@@ -227,6 +277,8 @@ export interface MemberTally {
   readonly held: number;
   readonly rejected: number;
   readonly waiting: number;
+  /** How the run left the records of the member: each is in one of these, tied or rejected or waiting. */
+  readonly accounts: MemberAccount;
   readonly written: number;
   readonly failed: number;
 }
@@ -291,6 +343,8 @@ export interface Store {
 
   outside(knot: string): Promise<readonly OutsideRecord[]>;
   stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
+  /** Takes records out of a run again: they take no part. */
+  unstage(lease: RunLease, records: readonly RecordRef[]): Promise<void>;
   stagedNewcomers(lease: RunLease): AsyncIterable<readonly StagedNewcomer[]>;
   stagedReadings(
     lease: RunLease,
@@ -309,7 +363,7 @@ export interface Store {
     knot: string,
     keys: readonly (readonly [rule: number, key: string])[],
   ): Promise<readonly { readonly rule: number; readonly key: string; readonly anchor: AnchorId }[]>;
-  tiesOf(knot: string, anchors: readonly AnchorId[]): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]>;
+  tiesOf(knot: string, anchors: readonly AnchorId[]): Promise<readonly TieRef[]>;
   assign(
     lease: RunLease,
     records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
@@ -336,24 +390,37 @@ export interface Store {
     knot: string,
     newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[],
   ): Promise<EvidenceCandidates>;
-  /** Replaces the records outside of anchors, and the decisions about them. */
+  /**
+   * Keeps the records outside of anchors, and the decisions about them. What a person has put there or set aside
+   * meanwhile stays, with what was read of it last.
+   * @param known the records that were outside when the run began, of which those that do not stay have left
+   */
   saveOutside(
     lease: RunLease,
-    records: readonly OutsideRecord[],
+    known: readonly RecordRef[],
+    staying: readonly OutsideRecord[],
     decisions: readonly DecisionDraft[],
     at: Instant,
   ): Promise<void>;
+  /** Notes records that the filter leaves out; those that are noted already cost nothing. */
+  noteFiltered(lease: RunLease, member: MemberId, records: readonly FilteredRecord[]): Promise<void>;
+  /** Keys of a member's records that the filter leaves out, in order, after a key. */
+  filteredKeys(
+    knot: string,
+    member: MemberId,
+    after: RecordKey | undefined,
+    limit: number,
+  ): Promise<readonly RecordKey[]>;
+  /** Records that the filter leaves out no longer: they are gone, or take part. */
+  forgetFiltered(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void>;
+  /** How many records of each member are in which list. */
+  accounts(knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>>;
 
   /** Anchors to be merged in this run: those with staged records, and those with something open. In order of id. */
   anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
   loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>>;
   /** What was staged for these anchors: readings by member, with the key and the reason for new ties. */
-  stagedFor(
-    lease: RunLease,
-    ids: readonly AnchorId[],
-  ): Promise<
-    ReadonlyMap<AnchorId, readonly (RecordRef & { readonly reading: Reading; readonly why: TieReason | undefined })[]>
-  >;
+  stagedFor(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>>;
   savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void>;
   /** Planned entries that are not yet applied, in order of anchor, after an anchor. */
   planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]>;

@@ -1,5 +1,5 @@
 import type { CompiledKnot, MemberId } from '@anchor-knot/core';
-import type { MemberTally, PlanEntry, RunProgress } from './store.js';
+import { emptyAccount, type MemberAccount, type MemberTally, type PlanEntry, type RunProgress } from './store.js';
 
 type Mutable<T> = { -readonly [Name in keyof T]: T[Name] };
 
@@ -22,6 +22,7 @@ export class Tally {
         held: 0,
         rejected: 0,
         waiting: 0,
+        accounts: emptyAccount,
         written: 0,
         failed: 0,
       });
@@ -33,7 +34,7 @@ export class Tally {
     this.total = total;
   }
 
-  add(member: MemberId, what: keyof MemberTally, count = 1): void {
+  add(member: MemberId, what: Exclude<keyof MemberTally, 'accounts'>, count = 1): void {
     const tally = this.#members.get(member);
     if (tally) tally[what] += count;
   }
@@ -59,6 +60,11 @@ export class Tally {
         tally.archive + tally.delete + tally.update + tally.held - (updatedButHeld.get(member) ?? 0) + tally.rejected;
       tally.leftAlone = Math.max(0, (ties.get(member) ?? 0) - touched);
     }
+  }
+
+  /** How the records of each member stand. */
+  setAccounts(accounts: ReadonlyMap<MemberId, MemberAccount>): void {
+    for (const [member, tally] of this.#members) tally.accounts = accounts.get(member) ?? emptyAccount;
   }
 
   snapshot(): RunProgress {

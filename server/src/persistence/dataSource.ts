@@ -7,6 +7,7 @@ import { KnotDrafts1764300000000 } from './migrations/1764300000000-KnotDrafts.j
 import { AnchorBeginnings1764300100000 } from './migrations/1764300100000-AnchorBeginnings.js';
 import { TieEnds1764400100000 } from './migrations/1764400100000-TieEnds.js';
 import { Evidence1764500000000 } from './migrations/1764500000000-Evidence.js';
+import { Accounts1764600000000 } from './migrations/1764600000000-Accounts.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
 /** In the order in which they are applied; only ever added to. */
@@ -19,6 +20,7 @@ export const migrations = [
   UniqueValues1764400000000,
   TieEnds1764400100000,
   Evidence1764500000000,
+  Accounts1764600000000,
 ];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */

@@ -1,9 +1,11 @@
-import type { DataSource } from 'typeorm';
+import type { SqlConnection, SqlDatabase } from './sql.js';
 import type { AnchorId, MemberId, Reading, RecordKey, TieReason } from '@anchor-knot/core';
+import { changeAnchors, recordsGone, storeIfUnchanged } from '../anchors/door.js';
 import { isOpen } from '../orchestration/planAnchors.js';
 import type {
   AnchorIndex,
   DecisionDraft,
+  FilteredRecord,
   Intent,
   JournalRow,
   MemberCursor,
@@ -22,6 +24,7 @@ import * as anchors from './tables/anchors.js';
 import * as decisions from './tables/decisions.js';
 import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
+import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
 import * as runs from './tables/runs.js';
 import * as staged from './tables/stagedRecords.js';
@@ -33,9 +36,9 @@ import * as verdicts from './tables/verdicts.js';
  * never depends on the number of records.
  */
 export class PostgresStore implements Store {
-  readonly #data: DataSource;
+  readonly #data: SqlDatabase;
 
-  constructor(data: DataSource) {
+  constructor(data: SqlDatabase) {
     this.#data = data;
   }
 
@@ -53,11 +56,13 @@ export class PostgresStore implements Store {
   tiedKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
     anchors.tiedKeys(this.#data, knot, member, after, limit);
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
-    runs.withLease(this.#data, lease, (db) => anchors.markGone(db, lease, member, keys, at));
+    runs.withLease(this.#data, lease, (db) => recordsGone(db, lease, member, keys, at));
 
-  outside = (knot: string) => decisions.outsideRecords(this.#data, knot);
+  outside = (knot: string) => outside.outsideRecords(this.#data, knot);
   stage = (lease: RunLease, records: readonly StagedRecord[]) =>
     runs.withLease(this.#data, lease, (db) => staged.stage(db, lease, records));
+  unstage = (lease: RunLease, records: readonly RecordRef[]) =>
+    runs.withLease(this.#data, lease, (db) => staged.unstage(db, lease, records));
   stagedNewcomers = (lease: RunLease) => staged.stagedNewcomers(this.#data, lease);
   stagedReadings = (lease: RunLease, refs: readonly RecordRef[]) => staged.stagedReadings(this.#data, lease, refs);
   changeReadings = (lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]) =>
@@ -88,15 +93,24 @@ export class PostgresStore implements Store {
 
   async saveOutside(
     lease: RunLease,
-    records: readonly OutsideRecord[],
+    known: readonly RecordRef[],
+    staying: readonly OutsideRecord[],
     drafts: readonly DecisionDraft[],
     at: number,
   ): Promise<void> {
     await runs.withLease(this.#data, lease, async (db) => {
-      await decisions.replaceOutsideRecords(db, lease.knot, records);
+      await outside.keepOutsideRecords(db, lease, known, staying);
       await decisions.replaceDecisions(db, lease.knot, { of: 'outside' }, drafts, at);
     });
   }
+
+  noteFiltered = (lease: RunLease, member: MemberId, records: readonly FilteredRecord[]) =>
+    runs.withLease(this.#data, lease, (db) => outside.noteFiltered(db, lease, member, records));
+  filteredKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
+    outside.filteredKeys(this.#data, knot, member, after, limit);
+  forgetFiltered = (lease: RunLease, member: MemberId, keys: readonly RecordKey[]) =>
+    runs.withLease(this.#data, lease, (db) => outside.forgetFiltered(db, lease, member, keys));
+  accounts = (knot: string) => outside.accounts(this.#data, knot);
 
   anchorsToMerge = (lease: RunLease, after: AnchorId | undefined, limit: number) =>
     staged.anchorsToMerge(this.#data, lease, after, limit);
@@ -115,19 +129,27 @@ export class PostgresStore implements Store {
     at: number,
   ): Promise<readonly AnchorId[]> {
     return runs.withLease(this.#data, lease, async (db) => {
-      const ids = entries.map(({ anchor }) => anchor);
-      await plans.forgetPlanned(db, lease, ids);
-      const revisions = await anchors.lockRevisions(db, ids);
-      const current = entries.filter(({ anchor, revision }) => (revisions.get(anchor) ?? 0) === revision);
-      const applied = new Set(current.map(({ anchor }) => anchor));
-      const saves = current.map((entry) => ({
-        anchor: entry.after,
-        open: entry.operations.length > 0 || isOpen(entry),
-        title: entry.title,
-        index: entry.index,
-      }));
-      await anchors.saveAnchors(db, lease.knot, saves, at);
-      const drafts = current.flatMap((entry) => entry.decisions);
+      await plans.forgetPlanned(
+        db,
+        lease,
+        entries.map(({ anchor }) => anchor),
+      );
+      const applied = await storeIfUnchanged(
+        db,
+        lease.knot,
+        entries.map((entry) => ({
+          revision: entry.revision,
+          came: entry.came,
+          save: {
+            anchor: entry.after,
+            open: entry.operations.length > 0 || isOpen(entry),
+            title: entry.title,
+            index: entry.index,
+          },
+        })),
+        at,
+      );
+      const drafts = entries.filter(({ anchor }) => applied.has(anchor)).flatMap((entry) => entry.decisions);
       await decisions.replaceDecisions(db, lease.knot, { of: 'anchors', anchors: [...applied] }, drafts, at);
       const stored = intents.filter(({ operation }) => applied.has(operation.anchor));
       await journal.storeIntents(db, lease, stored, at);
@@ -139,15 +161,46 @@ export class PostgresStore implements Store {
 
   async recordOutcomes(lease: RunLease, outcomes: Outcomes, at: number): Promise<void> {
     await runs.withLease(this.#data, lease, async (db) => {
-      await anchors.saveAnchors(db, lease.knot, outcomes.anchors, at);
-      const ids = outcomes.anchors.map(({ anchor }) => anchor.id);
-      const drafts = outcomes.anchors.flatMap((one) => one.decisions);
+      const drafts: DecisionDraft[] = [];
+      const ids = await this.#storeOutcomes(db, lease, outcomes, drafts, at);
       await decisions.replaceDecisions(db, lease.knot, { of: 'anchors', anchors: ids }, drafts, at);
       const known = outcomes.writes.filter(({ state }) => state !== 'unclear').map(({ intent }) => intent);
       await journal.closeIntents(db, known);
       await plans.recordStates(db, lease, outcomes.writes);
       await journal.writeJournal(db, lease, outcomes.journal);
     });
+  }
+
+  /** @returns the anchors that are there still; their decisions are added to the drafts */
+  async #storeOutcomes(
+    db: SqlConnection,
+    { knot }: RunLease,
+    { anchors: changed }: Outcomes,
+    drafts: DecisionDraft[],
+    at: number,
+  ): Promise<AnchorId[]> {
+    const onTime = await storeIfUnchanged(
+      db,
+      knot,
+      changed.map(({ revision, outcome }) => ({ revision, save: outcome, came: [] })),
+      at,
+    );
+    for (const { outcome } of changed) if (onTime.has(outcome.anchor.id)) drafts.push(...outcome.decisions);
+    const late = new Map(changed.map((one) => [one.outcome.anchor.id, one.applyTo]));
+    for (const id of onTime) late.delete(id);
+    if (late.size === 0) return [...onTime];
+    const found = await changeAnchors(
+      db,
+      knot,
+      [...late.keys()],
+      ({ anchor }) => {
+        const outcome = late.get(anchor.id)?.(anchor);
+        drafts.push(...(outcome?.decisions ?? []));
+        return outcome;
+      },
+      at,
+    );
+    return [...onTime, ...found.keys()];
   }
 
   openIntents = (knot: string) => journal.openIntents(this.#data, knot);

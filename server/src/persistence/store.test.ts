@@ -3,10 +3,12 @@ import { type Anchor, anchorId, type Reading, recordKey } from '@anchor-knot/cor
 import { InMemoryStore } from '../orchestration/inMemoryStore.js';
 import {
   type AnchorIndex,
+  type AnchorOutcome,
   type DecisionDraft,
   type IndexedRecord,
   type Intent,
   LeaseLost,
+  type Outcomes,
   type PlanEntry,
   type RunLease,
   type Store,
@@ -61,6 +63,7 @@ const entry = (of: Anchor, revision: number, more: Partial<PlanEntry> = {}): Pla
   lost: [],
   decisions: [],
   index: keyed(),
+  came: of.ties.map(({ member, key }) => ({ member, key })),
   tied: [],
   ...more,
 });
@@ -74,6 +77,12 @@ const operation = (of: Anchor) =>
     changes: [],
     fingerprint: '',
   }) as const;
+
+const outcome = (revision: number, of: AnchorOutcome): Outcomes['anchors'][number] => ({
+  revision,
+  outcome: of,
+  applyTo: () => of,
+});
 
 describe.each([
   ['memory', async (): Promise<Store> => new InMemoryStore()],
@@ -235,6 +244,59 @@ describe.each([
     expect((await store.tieHeads('customers', 'crm', [recordKey('y')])).size).toBe(0);
   });
 
+  test('gives an outcome that comes late to the anchor as it is now, and never moves a tie', async () => {
+    const one = anchor(5, 'a');
+    await store.commitMerge(lease, [entry(one, 0)], [], [], 0);
+    // Somebody changes the anchor while its write is under way.
+    const title = { agreed: { name: { value: 'chosen', by: { kind: 'person', name: 'Vera' }, at: 1 } } } as never;
+    await store.commitMerge(lease, [entry({ ...one, ...(title as object) }, 1, { came: [] })], [], [], 0);
+    const stale = { anchor: one, open: false, decisions: [], index: keyed(), title: 'stale' };
+    await store.recordOutcomes(
+      lease,
+      {
+        anchors: [{ ...outcome(1, stale), applyTo: (current) => ({ ...stale, anchor: current, title: 'late' }) }],
+        writes: [],
+        journal: [],
+      },
+      0,
+    );
+    expect((await store.loadAnchors(lease, [one.id])).get(one.id)).toMatchObject({
+      revision: 3,
+      anchor: { agreed: { name: { value: 'chosen' } } },
+    });
+    // A record that was tied meanwhile comes to no other anchor.
+    if (!(store instanceof PostgresStore)) return;
+    expect(await store.commitMerge(lease, [entry(anchor(6, 'a'), 0)], [], [], 0)).toEqual([]);
+    await expect(store.commitMerge(lease, [entry(anchor(7, 'a'), 0, { came: [] })], [], [], 0)).rejects.toThrow(
+      'another anchor',
+    );
+  });
+
+  test('keeps what a person put outside while a run was on, and counts each record in one list', async () => {
+    const outside = (key: string) =>
+      ({ member: 'crm', key: recordKey(key), reading: reading({ name: key }), reason: 'untied' }) as const;
+    await store.saveOutside(lease, [], [outside('known'), outside('put')], [], 0);
+    await store.commitMerge(lease, [entry(anchor(5, 'a', 'b'), 0)], [], [], 0);
+    await store.noteFiltered(lease, 'crm', [
+      { key: recordKey('f'), title: 'F' },
+      { key: recordKey('g'), title: 'G' },
+    ]);
+    await store.noteFiltered(lease, 'crm', [{ key: recordKey('f'), title: 'F' }]);
+    expect(await store.filteredKeys('customers', 'crm', recordKey('f'), 10)).toEqual(['g']);
+    await store.forgetFiltered(lease, 'crm', [recordKey('g')]);
+    // This run knew of one of the two; it is tied now.
+    await store.saveOutside(lease, [{ member: 'crm', key: recordKey('known') }], [], [], 0);
+    expect((await store.outside('customers')).map(({ key }) => key)).toEqual(['put']);
+    expect((await store.accounts('customers')).get('crm')).toEqual({
+      tied: 2,
+      waiting: 0,
+      rejected: 0,
+      aside: 0,
+      untied: 1,
+      filtered: 1,
+    });
+  });
+
   test('lists what is open again, until an outcome closes it, and moves keys along', async () => {
     const one = anchor(5, 'a');
     await store.commitMerge(
@@ -248,7 +310,7 @@ describe.each([
     await store.recordOutcomes(
       lease,
       {
-        anchors: [{ anchor: one, open: false, decisions: [], index: keyed([0, 'new']), title: 'T' }],
+        anchors: [outcome(1, { anchor: one, open: false, decisions: [], index: keyed([0, 'new']), title: 'T' })],
         writes: [{ intent: id(50), operation: operation(one), state: 'written' }],
         journal: [],
       },
@@ -366,12 +428,8 @@ describe.each([
       detail: {},
       fingerprint: 'f',
     };
-    await store.saveOutside(
-      lease,
-      [{ member: 'crm', key: recordKey('d'), reading: reading({ name: 'ü' }), verdict: 'aside' }],
-      [draft],
-      0,
-    );
+    const put = { member: 'crm', key: recordKey('d'), reading: reading({ name: 'ü' }), reason: 'waiting' } as const;
+    await store.saveOutside(lease, [], [{ ...put, verdict: 'aside' }], [draft], 0);
     const progress = { phase: 'done', done: 0, tally: {} } as const;
     await store.endRun(
       lease,
@@ -379,7 +437,7 @@ describe.each([
       new Map([['crm', { changedSince: 5, listedAt: 6, knotVersion: 1 }]]),
     );
     expect(await store.outside('customers')).toEqual([
-      { member: 'crm', key: 'd', reading: { fields: { name: 'ü' } }, verdict: 'aside' },
+      { member: 'crm', key: 'd', reading: { fields: { name: 'ü' } }, reason: 'waiting', verdict: 'aside' },
     ]);
     expect((await store.cursors('customers')).get('crm')).toEqual({ changedSince: 5, listedAt: 6, knotVersion: 1 });
     expect(await store.beginRun(request(2, 11))).toBeDefined();

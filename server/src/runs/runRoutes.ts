@@ -45,7 +45,7 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         summary: 'Start a run or a dry run',
         params: z.object({ knot: z.string() }),
         body: startRunSchema,
-        response: { 202: startedRunSchema, 404: problemSchema, 409: problemSchema },
+        response: { 202: startedRunSchema, 404: problemSchema },
       },
     },
     async (request, reply) => {
@@ -57,10 +57,6 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
           advice: 'Put its draft in force first.',
         });
       const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
-      if (run === undefined)
-        return reply
-          .code(409)
-          .send({ code: 'run waiting', says: 'A run of this knot is already waiting; it will do the same.' });
       return reply.code(202).send({ run });
     },
   );
@@ -106,8 +102,10 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
       },
     },
     async (request, reply) => {
-      const row = await runs.findOneBy({ id: request.params.run });
-      const job = row ? undefined : await queue.find(request.params.run);
+      const asked = await runs.findOneBy({ id: request.params.run });
+      const job = asked ? undefined : await queue.find(request.params.run);
+      // It may have been sent again under another id.
+      const row = asked ?? (job && job.id !== request.params.run ? await runs.findOneBy({ id: job.id }) : undefined);
       const knot = await knots.inForce(row?.knotId ?? job?.data.knot ?? '');
       const run = row ? runSummary(row) : job && waitingRun(job, knot?.version ?? 0);
       if (!knot || !run) return reply.code(404).send(noSuch('run'));

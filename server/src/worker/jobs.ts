@@ -1,13 +1,15 @@
+import {
+  joinWaitingRun,
+  orphanedRuns,
+  touchJob,
+  type RunJob,
+  type WaitingRun,
+  waitingRuns,
+} from '../persistence/tables/queue.js';
 import PgBoss from 'pg-boss';
 import type { DataSource } from 'typeorm';
 
-export interface RunJob {
-  readonly knot: string;
-  readonly kind: 'run' | 'dry run';
-  readonly startedBy: string;
-  readonly full: boolean;
-  readonly overGuards: boolean;
-}
+export type { RunJob } from '../persistence/tables/queue.js';
 
 /** To read all records of an object once. */
 export interface ProfileJob {
@@ -15,12 +17,15 @@ export interface ProfileJob {
   readonly object: string;
 }
 
+/** For each knot one run and one dry run are active, and one of each waits. */
+const keyOf = ({ knot, kind }: RunJob): string => `${knot}/${kind}`;
+
 export const runQueue = 'run-knot';
 const profileQueue = 'profile-object';
 export const jobChannel = 'anchor_knot_job';
 export const runChannel = 'anchor_knot_run';
 
-/** The queue of runs, in PostgreSQL: for each knot one active and one gathered run, whichever process works on it. */
+/** The queue of runs, in PostgreSQL: runs of a knot that are asked for meanwhile are gathered into one. */
 export class RunQueue {
   readonly #boss: PgBoss;
   readonly #data: DataSource;
@@ -45,33 +50,38 @@ export class RunQueue {
     return new RunQueue(boss, data);
   }
 
-  /** @returns the id of the run to come, or `undefined` when one is waiting already that will do the same */
-  async send(job: RunJob): Promise<string | undefined> {
-    const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: job.knot });
-    if (id === null) return undefined;
-    await this.#data.query('select pg_notify($1, $2)', [jobChannel, id]);
-    return id;
+  /**
+   * Asks for a run. One that waits already takes up what this one wants beyond it; a dry run is never a run.
+   * @returns the id of the run to come
+   */
+  async send(job: RunJob): Promise<string> {
+    for (;;) {
+      const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: keyOf(job) });
+      const waiting = id ?? (await joinWaitingRun(this.#data, runQueue, keyOf(job), job));
+      // The one that waited may have been taken just now: then this one waits in its place.
+      if (waiting === undefined) continue;
+      await this.#data.query('select pg_notify($1, $2)', [jobChannel, waiting]);
+      return waiting;
+    }
+  }
+
+  /** A run that waits for another one of its knot is not forgotten: its worker is at it still. */
+  async keepWaiting(id: string): Promise<void> {
+    await touchJob(this.#data, id);
   }
 
   async fetch(): Promise<{ id: string; data: RunJob } | undefined> {
     return (await this.#boss.fetch<RunJob>(runQueue, { batchSize: 1 }))[0];
   }
 
-  async complete(id: string): Promise<void> {
-    await this.#boss.complete(runQueue, id);
+  /** @param sentAs the run that was sent in its place, where there is one */
+  async complete(id: string, sentAs?: string): Promise<void> {
+    await this.#boss.complete(runQueue, id, sentAs === undefined ? {} : { sentAs });
   }
 
   /** Waiting runs that no worker has taken yet. */
-  async waiting(): Promise<{ id: string; data: RunJob; createdOn: Date }[]> {
-    return (await this.#data.query(
-      `select id, data, created_on as "createdOn" from pgboss.job where name = $1 and state = 'created'
-        order by created_on`,
-      [runQueue],
-    )) as {
-      id: string;
-      data: RunJob;
-      createdOn: Date;
-    }[];
+  async waiting(): Promise<readonly WaitingRun[]> {
+    return waitingRuns(this.#data, runQueue);
   }
 
   /** @returns false when a profile of this object is waiting already */
@@ -89,9 +99,11 @@ export class RunQueue {
     await this.#boss.complete(profileQueue, id);
   }
 
-  /** A run that was asked for, whether it waits or a worker has just taken it. */
+  /** A run that was asked for, whether it waits or a worker has just taken it; or the one that was sent in its place. */
   async find(id: string): Promise<{ id: string; data: RunJob; createdOn: Date } | undefined> {
-    return (await this.#boss.getJobById<RunJob>(runQueue, id)) ?? undefined;
+    const job = (await this.#boss.getJobById<RunJob>(runQueue, id)) ?? undefined;
+    const { sentAs } = (job?.output ?? {}) as { sentAs?: string };
+    return sentAs === undefined ? job : this.find(sentAs);
   }
 
   /**
@@ -99,15 +111,11 @@ export class RunQueue {
    * run did not end.
    */
   async takeUpOrphans(graceSeconds: number): Promise<number> {
-    const orphans = (await this.#data.query(
-      `select j.id, j.data, r.ended_at is not null as ended from pgboss.job j left join run r on r.id = j.id
-       where j.name = $1 and j.state = 'active' and j.started_on < now() - make_interval(secs => $2) and (r.id is null
-         or r.ended_at is not null or r.lease_until < now())`,
-      [runQueue, graceSeconds],
-    )) as { id: string; data: RunJob; ended: boolean }[];
+    const orphans = await orphanedRuns(this.#data, runQueue, graceSeconds);
     for (const { id, data, ended } of orphans) {
-      await this.#boss.complete(runQueue, id);
-      if (!ended) await this.send({ ...data, startedBy: data.startedBy });
+      // Who follows the old one finds the new one.
+      const sentAs = ended ? undefined : await this.send(data);
+      await this.#boss.complete(runQueue, id, sentAs === undefined ? {} : { sentAs });
     }
     return orphans.length;
   }

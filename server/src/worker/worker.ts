@@ -5,7 +5,7 @@ import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
 import type { Knots } from '../knots/knots.js';
 import { LeaseLost, type RunLease, type RunResult } from '../orchestration/store.js';
-import { runKnot } from '../orchestration/runKnot.js';
+import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import type { SystemObjects } from '../systems/objects.js';
@@ -16,6 +16,8 @@ import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
 const checkMs = 60_000;
+/** How long a run waits before it asks again for a knot that another run holds. */
+const busyWaitMs = 500;
 /** A system of which nothing was heard for so long is looked after. */
 const silentMinutes = 10;
 
@@ -128,41 +130,20 @@ export class Worker {
   }
 
   async #run(id: string, job: RunJob): Promise<void> {
-    const { knots, store, systems, queue, log, leaseMs } = this.#parts;
+    const { queue, log } = this.#parts;
     const lost = new AbortController();
+    let sentAs: string | undefined;
     try {
-      const knot = await knots.inForce(job.knot);
-      if (!knot) return;
-      const names = new Map((await systems.all()).map((system) => [system.id, system.name]));
-      const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
-      const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
-      const end = await runKnot(
-        {
-          store,
-          clock: this.#clock,
-          nextId: () => uuid(),
-          connect: (member) => systems.connect(member, this.#clock),
-          systemName,
-        },
-        {
-          knot: knot.compiled,
-          knotVersion: knot.version,
-          kind: job.kind,
-          startedBy: job.startedBy,
-          overGuards: job.overGuards,
-          full: job.full,
-          leaseMs,
-          run: id,
-          signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
-          whileRunning: (lease) => this.#keepAlive(lease, lost),
-          beforeEnd: (result) => systems.recordHealth(healthOf(result, systemOf)),
-        },
-      );
+      let end = await this.#drive(id, job, lost);
+      // Another run holds the knot: this one follows it, under the same id.
+      while (end?.kind === 'busy' && !this.#stopping.signal.aborted) {
+        await queue.keepWaiting(id);
+        await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
+        end = await this.#drive(id, job, lost);
+      }
+      if (!end) return;
       if (end.kind === 'busy') {
-        // Another run holds the knot: this one follows it.
-        await this.#clock.sleep(500, this.#stopping.signal);
-        await queue.complete(id);
-        await queue.send(job);
+        sentAs = await queue.send(job);
         return;
       }
       log.info({ run: id, knot: job.knot, kind: job.kind, state: end.result.state }, 'run ended');
@@ -173,8 +154,40 @@ export class Worker {
         await this.#endAsFailed(id);
       }
     } finally {
-      await queue.complete(id).catch(() => undefined);
+      await queue.complete(id, sentAs).catch(() => undefined);
     }
+  }
+
+  /** Drives a run by the version in force. @returns `undefined` where none is */
+  async #drive(id: string, job: RunJob, lost: AbortController): Promise<RunEnd | undefined> {
+    const { knots, store, systems, leaseMs } = this.#parts;
+    const knot = await knots.inForce(job.knot);
+    if (!knot) return undefined;
+    const names = new Map((await systems.all()).map((system) => [system.id, system.name]));
+    const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
+    const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
+    return runKnot(
+      {
+        store,
+        clock: this.#clock,
+        nextId: () => uuid(),
+        connect: (member) => systems.connect(member, this.#clock),
+        systemName,
+      },
+      {
+        knot: knot.compiled,
+        knotVersion: knot.version,
+        kind: job.kind,
+        startedBy: job.startedBy,
+        overGuards: job.overGuards,
+        full: job.full,
+        leaseMs,
+        run: id,
+        signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
+        whileRunning: (lease) => this.#keepAlive(lease, lost),
+        beforeEnd: (result) => systems.recordHealth(healthOf(result, systemOf)),
+      },
+    );
   }
 
   async #profile(id: string, { system, object }: ProfileJob): Promise<void> {

@@ -1,7 +1,15 @@
 import { createHash } from 'node:crypto';
-import type { DataSource, EntityManager } from 'typeorm';
-import { type Anchor, type AnchorId, anchorId, type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
-import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead } from '../../orchestration/store.js';
+import type { SqlConnection } from '../sql.js';
+import {
+  type Anchor,
+  type AnchorId,
+  anchorId,
+  type MemberId,
+  recordId,
+  type RecordKey,
+  recordKey,
+} from '@anchor-knot/core';
+import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead, TieRef } from '../../orchestration/store.js';
 import {
   agreedToColumn,
   anchorFromRows,
@@ -24,7 +32,7 @@ export interface AnchorSave {
 const longestTitle = 500;
 
 export async function loadAnchors(
-  data: DataSource,
+  data: SqlConnection,
   ids: readonly AnchorId[],
 ): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
   const anchors = (await data.query(
@@ -45,8 +53,11 @@ export async function loadAnchors(
 }
 
 /** Locks the anchors that exist, until the end of the transaction. */
-export async function lockRevisions(db: EntityManager, ids: readonly AnchorId[]): Promise<ReadonlyMap<string, number>> {
-  const rows = (await db.query('select id, revision from anchor where id = any($1::uuid[]) for update', [ids])) as {
+export async function lockRevisions(db: SqlConnection, ids: readonly AnchorId[]): Promise<ReadonlyMap<string, number>> {
+  // In order of id, so that two who lock several never wait for each other in a circle.
+  const rows = (await db.query('select id, revision from anchor where id = any($1::uuid[]) order by id for update', [
+    ids,
+  ])) as {
     id: string;
     revision: number;
   }[];
@@ -54,7 +65,7 @@ export async function lockRevisions(db: EntityManager, ids: readonly AnchorId[])
 }
 
 export async function saveAnchors(
-  db: EntityManager,
+  db: SqlConnection,
   knot: string,
   saves: readonly AnchorSave[],
   at: number,
@@ -92,20 +103,34 @@ export async function saveAnchors(
   );
 }
 
-export async function saveTies(db: EntityManager, knot: string, ties: readonly TieRow[]): Promise<void> {
-  await db.query(
-    `insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead,
-      left_alone, rejected, parked)
-     select $1, member, record_key, anchor_id, version, gone, fingerprint, ended, seen::jsonb, ahead::jsonb,
-       left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
-     from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], $8::text[],
-       ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')},
+/** A record was tied to another anchor in the same moment: what was to be stored is out of date. */
+export class TieTaken extends Error {
+  constructor() {
+    super('a record was tied to another anchor meanwhile');
+    this.name = 'TieTaken';
+  }
+}
+
+/** A tie never moves to another anchor by being stored. @throws {TieTaken} */
+async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]): Promise<void> {
+  if (ties.length === 0) return;
+  const [{ stored }] = (await db.query(
+    `with stored as (
+       insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead,
+         left_alone, rejected, parked)
+       select $1, member, record_key, anchor_id, version, gone, fingerprint, ended, seen::jsonb, ahead::jsonb,
+         left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
+       from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], $8::text[],
+         ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')},
          ${fromJsonColumn('$13')})
-       as r(member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected, parked)
-     on conflict (knot_id, member, record_key) do update set anchor_id = excluded.anchor_id, seen = excluded.seen,
-       ahead = excluded.ahead, left_alone = excluded.left_alone,
-       rejected = excluded.rejected, parked = excluded.parked, version = excluded.version, gone = excluded.gone,
-         fingerprint = excluded.fingerprint, ended = excluded.ended`,
+         as r(member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected,
+           parked)
+       on conflict (knot_id, member, record_key) do update set seen = excluded.seen, ahead = excluded.ahead,
+         left_alone = excluded.left_alone, rejected = excluded.rejected, parked = excluded.parked,
+         version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint, ended = excluded.ended
+       where tie.anchor_id = excluded.anchor_id
+       returning 1)
+     select count(*)::int as stored from stored`,
     [
       knot,
       ties.map(({ member }) => member),
@@ -121,12 +146,28 @@ export async function saveTies(db: EntityManager, knot: string, ties: readonly T
       jsonColumn(ties.map(({ rejected }) => rejected)),
       jsonColumn(ties.map(({ parked }) => parked)),
     ],
-  );
+  )) as [{ stored: number }];
+  if (stored < ties.length) throw new TieTaken();
+}
+
+/** The records among these that are tied. */
+export async function tiedAmong(
+  db: SqlConnection,
+  knot: string,
+  records: readonly Pick<RecordRef, 'member' | 'key'>[],
+): Promise<ReadonlySet<string>> {
+  if (records.length === 0) return new Set();
+  const rows = (await db.query(
+    `select t.member, t.record_key from tie t join unnest($2::text[], $3::text[]) as r(member, record_key)
+       on t.member = r.member and t.record_key = r.record_key where t.knot_id = $1`,
+    [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
+  )) as { member: string; record_key: string }[];
+  return new Set(rows.map(({ member, record_key }) => recordId({ member, key: recordKey(record_key) })));
 }
 
 /** Replaces by what newcomers find these anchors. */
 export async function saveIndex(
-  db: EntityManager,
+  db: SqlConnection,
   knot: string,
   anchors: readonly { readonly anchor: AnchorId; readonly index: PlanEntry['index'] }[],
 ): Promise<void> {
@@ -156,7 +197,7 @@ export async function saveIndex(
 }
 
 export async function anchorIds(
-  data: DataSource,
+  data: SqlConnection,
   knot: string,
   after: AnchorId | undefined,
   limit: number,
@@ -170,7 +211,7 @@ export async function anchorIds(
 }
 
 export async function anchorsWithKeys(
-  data: DataSource,
+  data: SqlConnection,
   knot: string,
   keys: readonly (readonly [rule: number, key: string])[],
 ) {
@@ -190,7 +231,7 @@ export async function anchorsWithKeys(
 }
 
 export async function tieHeads(
-  data: DataSource,
+  data: SqlConnection,
   knot: string,
   member: MemberId,
   keys: readonly RecordKey[],
@@ -215,7 +256,7 @@ export async function tieHeads(
   );
 }
 
-export async function tieCounts(data: DataSource, knot: string): Promise<ReadonlyMap<MemberId, number>> {
+export async function tieCounts(data: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, number>> {
   const rows = (await data.query(
     'select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member',
     [knot],
@@ -224,7 +265,7 @@ export async function tieCounts(data: DataSource, knot: string): Promise<Readonl
 }
 
 export async function tiedKeys(
-  data: DataSource,
+  data: SqlConnection,
   knot: string,
   member: MemberId,
   after: RecordKey | undefined,
@@ -239,40 +280,70 @@ export async function tiedKeys(
 }
 
 export async function tiesOf(
-  data: DataSource,
+  data: SqlConnection,
   knot: string,
   anchors: readonly AnchorId[],
-): Promise<readonly (RecordRef & { readonly anchor: AnchorId })[]> {
+): Promise<readonly TieRef[]> {
   const rows = (await data.query(
-    'select anchor_id, member, record_key from tie where knot_id = $1 and anchor_id = any($2::uuid[])',
+    'select anchor_id, member, record_key, gone from tie where knot_id = $1 and anchor_id = any($2::uuid[])',
     [knot, anchors],
-  )) as {
-    anchor_id: string;
-    member: string;
-    record_key: string;
-  }[];
-  return rows.map(({ anchor_id, member, record_key }) => ({
+  )) as { anchor_id: string; member: string; record_key: string; gone: boolean }[];
+  return rows.map(({ anchor_id, member, record_key, gone }) => ({
     anchor: anchorId(anchor_id),
     member,
     key: recordKey(record_key),
+    gone,
   }));
 }
 
 export async function markGone(
-  db: EntityManager,
+  db: SqlConnection,
   lease: RunLease,
   member: MemberId,
   keys: readonly RecordKey[],
   at: number,
 ): Promise<void> {
   await db.query(
-    `with gone as (update tie set gone = true where knot_id = $1 and member = $2 and record_key = any($3::text[])
-      and not gone returning anchor_id, record_key),
-          opened as (update anchor set open = true, revision = revision + 1, changed_at = $5 from gone
-            where anchor.id = gone.anchor_id)
-     insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, at) select $1, $4, anchor_id, $2,
-       record_key, 'gone', $5 from gone`,
+    `with gone as (
+       update tie set gone = true where knot_id = $1 and member = $2 and record_key = any($3::text[]) and not gone
+       returning anchor_id, record_key),
+     opened as (
+       update anchor set open = true, revision = revision + 1, changed_at = $5 from gone
+       where anchor.id = gone.anchor_id)
+     insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, at)
+     select $1, $4, anchor_id, $2, record_key, 'gone', $5 from gone`,
     [lease.knot, member, keys, lease.run, new Date(at)],
+  );
+}
+
+export async function deleteTies(db: SqlConnection, knot: string, ties: readonly RecordRef[]): Promise<void> {
+  await db.query(
+    `delete from tie t using unnest($2::text[], $3::text[]) as r(member, record_key)
+     where t.knot_id = $1 and t.member = r.member and t.record_key = r.record_key`,
+    [knot, ties.map(({ member }) => member), ties.map(({ key }) => key)],
+  );
+}
+
+/** An anchor that became part of another one: what it was leads there. */
+export async function deleteAnchor(db: SqlConnection, id: AnchorId, to: AnchorId): Promise<void> {
+  await db.query('update anchor_redirect set to_id = $2 where to_id = $1', [id, to]);
+  await db.query('insert into anchor_redirect (from_id, to_id) values ($1, $2)', [id, to]);
+  await db.query('delete from anchor where id = $1', [id]);
+}
+
+/** Takes fields out of what the ties of a member have seen; their anchors are others from then on. */
+export async function forgetSeen(
+  db: SqlConnection,
+  knot: string,
+  member: MemberId,
+  fields: readonly string[],
+): Promise<void> {
+  await db.query(
+    `with forgotten as (
+       update tie set seen = seen - $3::text[], ahead = ahead - $3::text[] where knot_id = $1 and member = $2
+       returning anchor_id)
+     update anchor set revision = revision + 1 from forgotten where anchor.id = forgotten.anchor_id`,
+    [knot, member, fields],
   );
 }
 
@@ -281,7 +352,7 @@ function hashKey(key: string): string {
   return createHash('sha256').update(key).digest('base64url').slice(0, 27);
 }
 
-export async function rejectedTies(data: DataSource, knot: string): Promise<readonly RecordRef[]> {
+export async function rejectedTies(data: SqlConnection, knot: string): Promise<readonly RecordRef[]> {
   const rows = (await data.query(
     'select member, record_key from tie where knot_id = $1 and rejected is not null and not gone',
     [knot],

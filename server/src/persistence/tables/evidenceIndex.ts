@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { DataSource, EntityManager } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import { type AnchorId, anchorId, type EvidenceTexts, recordKey } from '@anchor-knot/core';
 import type { EvidenceCandidates, IndexedRecord } from '../../orchestration/store.js';
 import { byAnchor } from '../rows.js';
@@ -26,7 +26,7 @@ const rowName = (member: string, key: string, texts: string, blocks: readonly st
 
 /** Replaces what the index has of these anchors; what is as it was stays. */
 export async function saveEvidence(
-  db: EntityManager,
+  db: SqlConnection,
   knot: string,
   anchors: readonly { readonly anchor: AnchorId; readonly evidence: readonly IndexedRecord[] }[],
 ): Promise<void> {
@@ -78,7 +78,7 @@ export async function saveEvidence(
 
 /** Looks each block up once, and no further than its limit; then takes all records of the anchors that were found. */
 export async function evidenceCandidates(
-  data: DataSource,
+  data: SqlConnection,
   knot: string,
   newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[],
 ): Promise<EvidenceCandidates> {
@@ -119,14 +119,14 @@ export async function evidenceCandidates(
   };
 }
 
-export async function indexedAs(data: DataSource, knot: string): Promise<string | undefined> {
+export async function indexedAs(data: SqlConnection, knot: string): Promise<string | undefined> {
   const [row] = (await data.query('select fingerprint from match_index where knot_id = $1', [knot])) as {
     fingerprint: string;
   }[];
   return row?.fingerprint;
 }
 
-export async function markIndexed(db: EntityManager, knot: string, fingerprint: string): Promise<void> {
+export async function markIndexed(db: SqlConnection, knot: string, fingerprint: string): Promise<void> {
   await db.query(
     'insert into match_index (knot_id, fingerprint) values ($1, $2) on conflict (knot_id) do update set ' +
       'fingerprint = excluded.fingerprint',

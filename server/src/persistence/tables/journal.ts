@@ -1,9 +1,10 @@
-import type { DataSource, EntityManager } from 'typeorm';
+import type { Agreed, AnchorId, FieldId } from '@anchor-knot/core';
+import type { SqlConnection } from '../sql.js';
 import type { Intent, JournalRow, RunLease } from '../../orchestration/store.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
 export async function writeJournal(
-  db: EntityManager,
+  db: SqlConnection,
   { knot, run }: RunLease,
   rows: readonly JournalRow[],
 ): Promise<void> {
@@ -19,7 +20,7 @@ export async function writeJournal(
   );
 }
 
-export async function openIntents(data: DataSource, knot: string): Promise<readonly Intent[]> {
+export async function openIntents(data: SqlConnection, knot: string): Promise<readonly Intent[]> {
   const rows = (await data.query(
     'select id, operation, stored_at, unclear from write_intent where knot_id = $1 order by stored_at, id',
     [knot],
@@ -38,7 +39,7 @@ export async function openIntents(data: DataSource, knot: string): Promise<reado
 }
 
 export async function storeIntents(
-  db: EntityManager,
+  db: SqlConnection,
   { knot, run }: RunLease,
   intents: readonly Intent[],
   at: number,
@@ -51,10 +52,26 @@ export async function storeIntents(
   );
 }
 
-export async function closeIntents(db: EntityManager, intents: readonly string[]): Promise<void> {
+export async function closeIntents(db: SqlConnection, intents: readonly string[]): Promise<void> {
   await db.query('delete from write_intent where id = any($1::uuid[])', [intents]);
 }
 
-export async function markUnclear(db: EntityManager, intents: readonly string[]): Promise<void> {
+export async function markUnclear(db: SqlConnection, intents: readonly string[]): Promise<void> {
   await db.query('update write_intent set unclear = true where id = any($1::uuid[])', [intents]);
+}
+
+/** A person's choice of what a field agrees on. */
+export async function noteChoice(
+  db: SqlConnection,
+  knot: { readonly id: string; readonly version: number },
+  anchor: AnchorId,
+  field: FieldId,
+  agreed: Agreed | undefined,
+  at: Date,
+): Promise<void> {
+  await db.query(
+    `insert into journal (knot_id, anchor_id, kind, field, meaning, cause, knot_version, at)
+     values ($1, $2, 'chosen', $3, $4, $5, $6, $7)`,
+    [knot.id, anchor, field, JSON.stringify(agreed?.value ?? null), JSON.stringify(agreed?.why), knot.version, at],
+  );
 }

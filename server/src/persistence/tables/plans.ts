@@ -1,4 +1,4 @@
-import type { DataSource, EntityManager } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import type { PlanEntry, RunLease, WriteRecord } from '../../orchestration/store.js';
 import { type AgreedColumn, agreedFromColumn, agreedToColumn, leastAnchor } from '../rows.js';
@@ -16,7 +16,7 @@ function entryFromColumn(entry: EntryColumn): PlanEntry {
   return { ...entry, after: { ...entry.after, agreed: agreedFromColumn(entry.after.agreed) } };
 }
 
-export async function savePlan(db: EntityManager, { run }: RunLease, entries: readonly PlanEntry[]): Promise<void> {
+export async function savePlan(db: SqlConnection, { run }: RunLease, entries: readonly PlanEntry[]): Promise<void> {
   await db.query(
     `insert into plan_entry (run_id, anchor_id, entry) select $1, * from unnest($2::uuid[], ${fromJsonColumn('$3')})
       on conflict (run_id, anchor_id) do update set entry = excluded.entry`,
@@ -46,7 +46,7 @@ export async function savePlan(db: EntityManager, { run }: RunLease, entries: re
  * grow with their square.
  */
 export async function planned(
-  data: DataSource,
+  data: SqlConnection,
   { run }: RunLease,
   after: AnchorId | undefined,
   limit: number,
@@ -60,13 +60,13 @@ export async function planned(
   return rows.map(({ entry }) => entryFromColumn(JSON.parse(entry) as EntryColumn));
 }
 
-export async function forgetPlanned(db: EntityManager, { run }: RunLease, anchors: readonly AnchorId[]): Promise<void> {
+export async function forgetPlanned(db: SqlConnection, { run }: RunLease, anchors: readonly AnchorId[]): Promise<void> {
   await db.query('delete from plan_entry where run_id = $1 and anchor_id = any($2::uuid[])', [run, anchors]);
 }
 
 /** What a run shows of its operations, after their writes. */
 export async function recordStates(
-  db: EntityManager,
+  db: SqlConnection,
   { run }: RunLease,
   writes: readonly WriteRecord[],
 ): Promise<void> {

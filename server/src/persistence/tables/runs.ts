@@ -1,4 +1,5 @@
-import type { DataSource, EntityManager } from 'typeorm';
+import { applyComingVersion, lockKnot } from './versions.js';
+import type { SqlConnection, SqlDatabase } from '../sql.js';
 import type { MemberId } from '@anchor-knot/core';
 import {
   LeaseLost,
@@ -11,7 +12,7 @@ import {
 import { runChannel } from '../../worker/jobs.js';
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
-async function tell(db: EntityManager, run: string): Promise<void> {
+async function tell(db: SqlConnection, run: string): Promise<void> {
   await db.query('select pg_notify($1, $2)', [runChannel, run]);
 }
 
@@ -20,9 +21,9 @@ async function tell(db: EntityManager, run: string): Promise<void> {
  * transactions share the lock (members are read side by side), except those that `change` the row itself.
  */
 export async function withLease<T>(
-  data: DataSource,
+  data: SqlDatabase,
   lease: RunLease,
-  work: (db: EntityManager) => Promise<T>,
+  work: (db: SqlConnection) => Promise<T>,
   row: 'share' | 'change' = 'share',
 ): Promise<T> {
   return data.transaction(async (db) => {
@@ -37,9 +38,9 @@ export async function withLease<T>(
 }
 
 /** @returns `undefined` while another run holds the knot */
-export async function openRun(db: EntityManager, request: RunRequest): Promise<RunLease | undefined> {
+export async function openRun(db: SqlConnection, request: RunRequest): Promise<RunLease | undefined> {
   // One at a time per knot: the row of the knot is the lock.
-  await db.query('select 1 from knot where id = $1 for update', [request.knot]);
+  await lockKnot(db, request.knot);
   const [open] = (await db.query('select id, lease_until from run where knot_id = $1 and ended_at is null', [
     request.knot,
   ])) as { id: string; lease_until: Date }[];
@@ -51,7 +52,11 @@ export async function openRun(db: EntityManager, request: RunRequest): Promise<R
       [open.id, new Date(request.now)],
     );
     await tell(db, open.id);
+    await applyComingVersion(db, request.knot);
   }
+  // Another version was put in force since the run was prepared: it is prepared anew.
+  const standing = await lockKnot(db, request.knot);
+  if (standing && standing.version !== request.knotVersion) return undefined;
   await db.query('delete from staged_record where run_id in (select id from run where knot_id = $1)', [request.knot]);
   await db.query('delete from plan_entry where run_id in (select id from run where knot_id = $1)', [request.knot]);
   const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [
@@ -76,7 +81,7 @@ export async function openRun(db: EntityManager, request: RunRequest): Promise<R
 }
 
 export async function renewLease(
-  data: DataSource,
+  data: SqlDatabase,
   lease: RunLease,
   now: number,
   leaseMs: number,
@@ -89,13 +94,13 @@ export async function renewLease(
   return { stop: rows[0].stop_asked };
 }
 
-export async function saveProgress(db: EntityManager, lease: RunLease, progress: RunProgress): Promise<void> {
+export async function saveProgress(db: SqlConnection, lease: RunLease, progress: RunProgress): Promise<void> {
   await db.query('update run set progress = $2 where id = $1', [lease.run, JSON.stringify(progress)]);
   await tell(db, lease.run);
 }
 
 export async function closeRun(
-  db: EntityManager,
+  db: SqlConnection,
   lease: RunLease,
   result: RunResult,
   cursors: ReadonlyMap<MemberId, MemberCursor>,
@@ -120,12 +125,13 @@ export async function closeRun(
       [lease.knot, member, Math.round(changedSince), Math.round(listedAt), knotVersion],
     );
   }
+  await applyComingVersion(db, lease.knot);
   await db.query('delete from staged_record where run_id = $1', [lease.run]);
   await db.query('delete from plan_entry where run_id = $1', [lease.run]);
   await tell(db, lease.run);
 }
 
-export async function cursorsOf(data: DataSource, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
+export async function cursorsOf(data: SqlDatabase, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
   const rows = (await data.query(
     'select member, changed_since, listed_at, knot_version from member_cursor where knot_id = $1',
     [knot],

@@ -1,4 +1,4 @@
-import type { DataSource, EntityManager } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import {
   type AnchorId,
   anchorId,
@@ -23,14 +23,15 @@ interface StagedRow {
   readonly reading: string;
 }
 
-export async function stage(db: EntityManager, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
+export async function stage(db: SqlConnection, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
   await db.query(
-    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts)
-     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[],
-       ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')})
+    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts, is_new)
+     select $1, *, anchor_id is null from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[],
+       ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')}) as r(member, record_key, anchor_id, match_keys, rejected, reading,
+         texts)
      on conflict (run_id, member, record_key) do update
        set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected,
-         reading = excluded.reading, texts = excluded.texts`,
+         reading = excluded.reading, texts = excluded.texts, is_new = excluded.is_new`,
     [
       lease.run,
       records.map(({ member }) => member),
@@ -45,8 +46,17 @@ export async function stage(db: EntityManager, lease: RunLease, records: readonl
   await keepUniqueValues(db, lease, records);
 }
 
+/** Takes records out of a run again. */
+export async function unstage(db: SqlConnection, { run }: RunLease, records: readonly RecordRef[]): Promise<void> {
+  await db.query(
+    `delete from staged_record s using unnest($2::text[], $3::text[]) as r(member, record_key)
+     where s.run_id = $1 and s.member = r.member and s.record_key = r.record_key`,
+    [run, records.map(({ member }) => member), records.map(({ key }) => key)],
+  );
+}
+
 export async function changeReadings(
-  db: EntityManager,
+  db: SqlConnection,
   { run }: RunLease,
   records: readonly (RecordRef & { readonly reading: Reading })[],
 ): Promise<void> {
@@ -64,7 +74,10 @@ export async function changeReadings(
   );
 }
 
-export async function* stagedNewcomers(data: DataSource, { run }: RunLease): AsyncIterable<readonly StagedNewcomer[]> {
+export async function* stagedNewcomers(
+  data: SqlConnection,
+  { run }: RunLease,
+): AsyncIterable<readonly StagedNewcomer[]> {
   let after: readonly [string, string] = ['', ''];
   for (;;) {
     const rows = (await data.query(
@@ -87,7 +100,7 @@ export async function* stagedNewcomers(data: DataSource, { run }: RunLease): Asy
 }
 
 export async function stagedReadings(
-  data: DataSource,
+  data: SqlConnection,
   { run }: RunLease,
   refs: readonly RecordRef[],
 ): Promise<readonly (RecordRef & { readonly reading: Reading })[]> {
@@ -104,7 +117,7 @@ export async function stagedReadings(
 }
 
 export async function assign(
-  db: EntityManager,
+  db: SqlConnection,
   { run }: RunLease,
   records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
 ): Promise<void> {
@@ -123,7 +136,7 @@ export async function assign(
 }
 
 export async function anchorsToMerge(
-  data: DataSource,
+  data: SqlConnection,
   { run, knot }: RunLease,
   after: AnchorId | undefined,
   limit: number,
@@ -139,7 +152,7 @@ export async function anchorsToMerge(
   return rows.map(({ id }) => anchorId(id));
 }
 
-async function analyseIfMany(data: DataSource, run: string): Promise<void> {
+async function analyseIfMany(data: SqlConnection, run: string): Promise<void> {
   const [{ many }] = (await data.query(
     'select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows',
     [run, worthAnalysing],
@@ -147,17 +160,18 @@ async function analyseIfMany(data: DataSource, run: string): Promise<void> {
   if (many) await data.query('analyze staged_record');
 }
 
-export async function stagedFor(data: DataSource, { run }: RunLease, anchors: readonly AnchorId[]) {
+export async function stagedFor(data: SqlConnection, { run }: RunLease, anchors: readonly AnchorId[]) {
   const rows = (await data.query(
-    'select anchor_id, member, record_key, reading, why from staged_record where run_id = $1 and ' +
+    'select anchor_id, member, record_key, reading, why, is_new from staged_record where run_id = $1 and ' +
       'anchor_id = any($2::uuid[]) order by member, record_key',
     [run, anchors],
-  )) as (StagedRow & { anchor_id: string; why: string | null })[];
+  )) as (StagedRow & { anchor_id: string; why: string | null; is_new: boolean })[];
   const staged = rows.map((row) => ({
     anchor: anchorId(row.anchor_id),
     member: row.member,
     key: recordKey(row.record_key),
     reading: JSON.parse(row.reading) as Reading,
+    isNew: row.is_new,
     why: row.why === null ? undefined : (JSON.parse(row.why) as TieReason),
   }));
   return byAnchor(staged, ({ anchor }) => anchor);

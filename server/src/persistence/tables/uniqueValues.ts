@@ -1,11 +1,11 @@
 import { createHash } from 'node:crypto';
-import type { DataSource, EntityManager } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import { recordKey } from '@anchor-knot/core';
 import type { RepeatedValue, RunLease, StagedRecord } from '../../orchestration/store.js';
 
 /** Keeps what staged records have under checks of unique values; a blank is kept as nothing. */
 export async function keepUniqueValues(
-  db: EntityManager,
+  db: SqlConnection,
   { knot }: RunLease,
   records: readonly StagedRecord[],
 ): Promise<void> {
@@ -34,7 +34,7 @@ export async function keepUniqueValues(
 }
 
 /** Records whose value another record of their member has too; records that are gone or set aside do not count. */
-export async function repeatedValues(data: DataSource, { run, knot }: RunLease): Promise<readonly RepeatedValue[]> {
+export async function repeatedValues(data: SqlConnection, { run, knot }: RunLease): Promise<readonly RepeatedValue[]> {
   const rows = (await data.query(
     `with present as (
        select u.check_id, u.member, u.record_key, u.value_hash, s.record_key is not null as staged from unique_value u

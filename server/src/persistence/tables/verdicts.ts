@@ -1,7 +1,7 @@
-import type { DataSource, EntityManager } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import { recordId, recordKey, type RecordName, type Verdict } from '@anchor-knot/core';
 
-export async function verdictsOf(data: DataSource, knot: string): Promise<readonly Verdict[]> {
+export async function verdictsOf(data: SqlConnection, knot: string): Promise<readonly Verdict[]> {
   const rows = (await data.query(
     'select member_a, key_a, member_b, key_b, same from verdict where knot_id = $1 order by id',
     [knot],
@@ -21,7 +21,7 @@ export async function verdictsOf(data: DataSource, knot: string): Promise<readon
 
 /** Keeps what a person says of pairs; what was said of a pair before is replaced. */
 export async function saveVerdicts(
-  db: EntityManager,
+  db: SqlConnection,
   knot: string,
   verdicts: readonly Verdict[],
   { person, at, decision }: { readonly person: string; readonly at: Date; readonly decision?: string | undefined },

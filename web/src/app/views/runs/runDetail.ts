@@ -16,7 +16,7 @@ import { ExactTimePipe } from '../../words/times';
 import { State } from '../state';
 import { StartRun } from './startRun';
 
-const columns: readonly { readonly key: keyof MemberTally; readonly dry: string; readonly done: string }[] = [
+const columns: readonly { readonly key: Exclude<keyof MemberTally, 'accounts'>; readonly dry: string; readonly done: string }[] = [
   { key: 'read', dry: 'Read', done: 'Read' },
   { key: 'create', dry: 'Would be created', done: 'To create' },
   { key: 'update', dry: 'Would be updated', done: 'To update' },

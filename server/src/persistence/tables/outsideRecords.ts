@@ -1,0 +1,176 @@
+import { type MemberId, type Reading, type RecordKey, recordKey } from '@anchor-knot/core';
+import {
+  emptyAccount,
+  type FilteredRecord,
+  type MemberAccount,
+  type OutsideRecord,
+  type RecordRef,
+  type RunLease,
+} from '../../orchestration/store.js';
+import type { SqlConnection } from '../sql.js';
+import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+
+/** The records of a knot's members that belong to no anchor, and those that take no part. */
+
+const longestTitle = 200;
+
+interface OutsideRow {
+  readonly member: string;
+  readonly record_key: string;
+  readonly reading: OutsideRecord['reading'];
+  readonly reason: OutsideRecord['reason'];
+  readonly verdict: OutsideRecord['verdict'] | null;
+}
+
+export async function outsideRecords(db: SqlConnection, knot: string): Promise<readonly OutsideRecord[]> {
+  const rows = (await db.query(
+    'select member, record_key, reading, reason, verdict from outside_record where knot_id = $1',
+    [knot],
+  )) as OutsideRow[];
+  return rows.map(({ member, record_key, reading, reason, verdict }) => ({
+    member,
+    key: recordKey(record_key),
+    reading,
+    reason,
+    ...(verdict ? { verdict } : {}),
+  }));
+}
+
+/**
+ * Those that were known and do not stay have left; the others are kept as they were read. What a person has put outside
+ * or set aside meanwhile is left so, and has what this run read of it.
+ */
+export async function keepOutsideRecords(
+  db: SqlConnection,
+  { knot, run }: RunLease,
+  known: readonly RecordRef[],
+  staying: readonly OutsideRecord[],
+): Promise<void> {
+  const stays = new Set(staying.map(({ member, key }) => JSON.stringify([member, key])));
+  const left = known.filter(({ member, key }) => !stays.has(JSON.stringify([member, key])));
+  if (left.length > 0)
+    await db.query(
+      `delete from outside_record o using unnest($2::text[], $3::text[]) as r(member, record_key)
+       where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
+      [knot, left.map(({ member }) => member), left.map(({ key }) => key)],
+    );
+  if (staying.length > 0)
+    await db.query(
+      `insert into outside_record (knot_id, member, record_key, reason, reading, verdict)
+       select $1, member, record_key, reason, reading::jsonb, verdict
+       from unnest($2::text[], $3::text[], $4::text[], ${fromJsonColumn('$5')}, $6::text[])
+         as r(member, record_key, reason, reading, verdict)
+       on conflict (knot_id, member, record_key) do update set reason = excluded.reason, reading = excluded.reading
+       where (outside_record.reason, outside_record.reading) is distinct from (excluded.reason, excluded.reading)`,
+      [
+        knot,
+        staying.map(({ member }) => member),
+        staying.map(({ key }) => key),
+        staying.map(({ reason }) => reason),
+        jsonColumn(staying.map(({ reading }) => reading)),
+        staying.map(({ verdict }) => verdict ?? null),
+      ],
+    );
+  await db.query(
+    `update outside_record o set reading = s.reading::jsonb from staged_record s
+     where s.run_id = $2 and not s.is_new and o.knot_id = $1 and o.member = s.member and o.record_key = s.record_key`,
+    [knot, run],
+  );
+  // A record that was tied while the run went is outside no longer.
+  await db.query(
+    `delete from outside_record o using tie t
+     where o.knot_id = $1 and t.knot_id = $1 and t.member = o.member and t.record_key = o.record_key`,
+    [knot],
+  );
+}
+
+export async function noteFiltered(
+  db: SqlConnection,
+  { knot }: RunLease,
+  member: MemberId,
+  records: readonly FilteredRecord[],
+): Promise<void> {
+  await db.query(
+    `insert into filtered_record (knot_id, member, record_key, title)
+     select $1, $2, * from unnest($3::text[], $4::text[]) on conflict do nothing`,
+    [knot, member, records.map(({ key }) => key), records.map(({ title }) => title.slice(0, longestTitle))],
+  );
+}
+
+export async function filteredKeys(
+  db: SqlConnection,
+  knot: string,
+  member: MemberId,
+  after: RecordKey | undefined,
+  limit: number,
+): Promise<readonly RecordKey[]> {
+  const rows = (await db.query(
+    `select record_key from filtered_record where knot_id = $1 and member = $2 and record_key > $3
+     order by record_key limit $4`,
+    [knot, member, after ?? '', limit],
+  )) as { record_key: string }[];
+  return rows.map(({ record_key }) => recordKey(record_key));
+}
+
+export async function forgetFiltered(
+  db: SqlConnection,
+  { knot }: RunLease,
+  member: MemberId,
+  keys: readonly RecordKey[],
+): Promise<void> {
+  await db.query('delete from filtered_record where knot_id = $1 and member = $2 and record_key = any($3::text[])', [
+    knot,
+    member,
+    keys,
+  ]);
+}
+
+/** How many records of each member are in which list. */
+export async function accounts(db: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>> {
+  const rows = (await db.query(
+    `select member, 'tied' as list, count(*)::int as count from tie where knot_id = $1 and not gone group by member
+     union all
+     select member, coalesce(verdict, reason), count(*)::int from outside_record where knot_id = $1 group by 1, 2
+     union all
+     select member, 'filtered', count(*)::int from filtered_record where knot_id = $1 group by member`,
+    [knot],
+  )) as { member: string; list: keyof MemberAccount; count: number }[];
+  const counted = new Map<MemberId, MemberAccount>();
+  for (const { member, list, count } of rows)
+    counted.set(member, { ...(counted.get(member) ?? emptyAccount), [list]: count });
+  return counted;
+}
+
+/** A record that a person took from its anchor: the next run looks where it belongs. */
+export async function putOutside(
+  db: SqlConnection,
+  knot: string,
+  { member, key, reading }: RecordRef & { readonly reading: Reading },
+): Promise<void> {
+  await db.query(
+    `insert into outside_record (knot_id, member, record_key, reading, reason) values ($1, $2, $3, $4, 'untied')
+     on conflict (knot_id, member, record_key) do update set reading = excluded.reading, verdict = null`,
+    [knot, member, key, JSON.stringify(reading)],
+  );
+}
+
+export async function takeFromOutside(db: SqlConnection, knot: string, { member, key }: RecordRef): Promise<void> {
+  await db.query('delete from outside_record where knot_id = $1 and member = $2 and record_key = $3', [
+    knot,
+    member,
+    key,
+  ]);
+}
+
+/** What was last read of a record outside of anchors. */
+export async function outsideReading(
+  db: SqlConnection,
+  knot: string,
+  { member, key }: RecordRef,
+): Promise<Reading | undefined> {
+  const [row] = (await db.query(
+    'select reading from outside_record where knot_id = $1 and member = $2 and record_key = $3',
+    [knot, member, key],
+  )) as { reading: Reading }[];
+  return row?.reading;
+}

@@ -1,0 +1,65 @@
+import type { SqlConnection } from '../sql.js';
+
+/** Questions about the jobs of the queue (pg-boss keeps them in its own schema) that its interface has no answer to. */
+
+export interface RunJob {
+  readonly knot: string;
+  readonly kind: 'run' | 'dry run';
+  readonly startedBy: string;
+  readonly full: boolean;
+  readonly overGuards: boolean;
+}
+
+export interface WaitingRun {
+  readonly id: string;
+  readonly data: RunJob;
+  readonly createdOn: Date;
+}
+
+/** Runs that no worker has taken yet, in the order in which they were asked for. */
+export async function waitingRuns(db: SqlConnection, queue: string): Promise<readonly WaitingRun[]> {
+  return (await db.query(
+    `select id, data, created_on as "createdOn" from pgboss.job where name = $1 and state = 'created'
+     order by created_on`,
+    [queue],
+  )) as WaitingRun[];
+}
+
+/**
+ * Lets the run that waits under a key do what another one wants as well.
+ * @returns its id; `undefined` when none waits any more
+ */
+export async function joinWaitingRun(
+  db: SqlConnection,
+  queue: string,
+  key: string,
+  { full, overGuards }: RunJob,
+): Promise<string | undefined> {
+  const [rows] = (await db.query(
+    `update pgboss.job set data = data
+       || jsonb_build_object('full', $3 or coalesce((data->>'full')::boolean, false))
+       || jsonb_build_object('overGuards', $4 or coalesce((data->>'overGuards')::boolean, false))
+     where name = $1 and singleton_key = $2 and state = 'created' returning id`,
+    [queue, key, full, overGuards],
+  )) as [{ id: string }[], number];
+  return rows[0]?.id;
+}
+
+/** A job whose worker waits with it counts as just taken. */
+export async function touchJob(db: SqlConnection, id: string): Promise<void> {
+  await db.query(`update pgboss.job set started_on = now() where id = $1 and state = 'active'`, [id]);
+}
+
+/** Jobs that were taken a while ago, and no run of theirs holds a lease: their worker died. */
+export async function orphanedRuns(
+  db: SqlConnection,
+  queue: string,
+  graceSeconds: number,
+): Promise<readonly { readonly id: string; readonly data: RunJob; readonly ended: boolean }[]> {
+  return (await db.query(
+    `select j.id, j.data, r.ended_at is not null as ended from pgboss.job j left join run r on r.id = j.id
+     where j.name = $1 and j.state = 'active' and j.started_on < now() - make_interval(secs => $2)
+       and (r.id is null or r.ended_at is not null or r.lease_until < now())`,
+    [queue, graceSeconds],
+  )) as { id: string; data: RunJob; ended: boolean }[];
+}
