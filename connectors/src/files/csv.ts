@@ -60,6 +60,17 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
   };
 }
 
+/** The columns of a CSV file, by its first line alone. */
+export function csvColumns(path: string, bytes: Buffer, { delimiter, quote, encoding }: Form): readonly string[] {
+  const { text } = decode(path, bytes.subarray(0, longestHeader), encoding);
+  const options = { delimiter, quote, escape: quote, relax_column_count: true, relax_quotes: true };
+  const [columns] = parse(text, { ...options, skip_empty_lines: true, to: 1 }) as string[][];
+  return columns ?? [];
+}
+
+/** No header is longer, in bytes. */
+const longestHeader = 1 << 20;
+
 export function renderCsv(
   { rows, columns = [], headerSource, newline, byteOrderMark }: RowFile,
   { delimiter, quote, encoding }: Form,

@@ -25,6 +25,7 @@ import {
 } from '../connector.js';
 import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
+import { csvColumns } from './csv.js';
 import { canHold } from './encoding.js';
 import { type FolderDependencies, listFiles, openFolder, pathIn } from './folder.js';
 import { backUp, parseFile, writeFile } from './formats.js';
@@ -52,6 +53,7 @@ export class FilesConnector implements Connector {
   readonly #isOneFile: boolean;
   #backedUp = false;
   #ownWrite: number | undefined;
+  #rows: { readonly arrival: number; readonly byKey: ReadonlyMap<string, FileRow> } | undefined;
 
   constructor(system: FilesSystem, objectName: string, dependencies: FilesDependencies) {
     const object = describedObject(system, objectName);
@@ -60,7 +62,7 @@ export class FilesConnector implements Connector {
     this.#dependencies = dependencies;
     this.#isOneFile = object.holds === 'record set' && !object.path.includes('*');
     this.capabilities = {
-      batchSize: 10_000,
+      batchSize: 20_000,
       conditionalUpdate: true,
       idempotentCreate: true,
       changesSince: object.holds === 'deliveries',
@@ -76,6 +78,12 @@ export class FilesConnector implements Connector {
   }
 
   async describe(): Promise<SourceSchema | undefined> {
+    if (this.#isOneFile && this.#object.format === 'csv') {
+      const path = await this.#path();
+      const { bytes } = await readSettled(path, this.#dependencies.clock);
+      const names = csvColumns(path, bytes, this.#object);
+      return { origin: 'declared', fields: names.map((name) => ({ path: name, type: 'text' })) };
+    }
     const columns = new Set<string>();
     for await (const { file } of this.#files()) for (const column of file.columns ?? []) columns.add(column);
     // A workbook has types of its own in each cell: what they are, the records show.
@@ -121,11 +129,25 @@ export class FilesConnector implements Connector {
   }
 
   async readOne(key: RecordKey): Promise<SourceRecord | undefined> {
+    if (this.#isOneFile) return this.#readRow(key);
     for await (const { file, arrival } of this.#files()) {
       const row = file.rows.find((one) => one.problem === undefined && this.#key(one) === key);
       if (row) return this.#record(row, arrival);
     }
     return undefined;
+  }
+
+  /** Many rows may be asked for one after another: the file is read again only when it has changed. */
+  async #readRow(key: RecordKey): Promise<SourceRecord | undefined> {
+    const path = await this.#path();
+    const arrival = await stat(path).then(arrivalOf, () => undefined);
+    if (arrival === undefined || this.#rows?.arrival !== arrival) {
+      const { file, arrival: now } = await this.#load(path, this.#ownWrite);
+      const rows = file.rows.filter((row) => row.problem === undefined);
+      this.#rows = { arrival: now, byKey: new Map(rows.map((row) => [this.#key(row), row])) };
+    }
+    const row = this.#rows.byKey.get(key);
+    return row && this.#record(row, undefined);
   }
 
   async rights(): Promise<{ create: boolean; update: boolean } | undefined> {
@@ -288,7 +310,9 @@ export class FilesConnector implements Connector {
   }
 
   async #path(): Promise<string> {
-    return pathIn(await openFolder(this.#system, this.#dependencies), this.#object.path);
+    // The command line reads what its user may read, wherever a link leads.
+    const links = this.#dependencies.folders ? 'within' : 'anywhere';
+    return pathIn(await openFolder(this.#system, this.#dependencies), this.#object.path, links);
   }
 
   async #load(path: string, own?: number): Promise<{ bytes: Buffer; arrival: number; file: RowFile }> {

@@ -40,11 +40,15 @@ export async function openFolder(
   return real;
 }
 
-/** The path of a file in a folder. @throws {SystemTrouble} when it leads out of the folder, also by a link */
-export async function pathIn(folder: string, path: string): Promise<string> {
+/**
+ * The path of a file in a folder.
+ * @param links where links may lead; a server follows none out of the folder
+ * @throws {SystemTrouble} when it leads out of the folder, also by a link
+ */
+export async function pathIn(folder: string, path: string, links: 'within' | 'anywhere' = 'within'): Promise<string> {
   const whole = resolve(folder, path);
   const real = await realpath(whole).catch(() => whole);
-  if (!isWithin(folder, whole) || !isWithin(folder, real))
+  if (!isWithin(folder, whole) || (links === 'within' && !isWithin(folder, real)))
     throw new SystemTrouble(
       'not allowed',
       `${path} leads out of the folder of its system`,

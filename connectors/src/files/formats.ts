@@ -1,8 +1,9 @@
-import { copyFile, open, rename, stat } from 'node:fs/promises';
+import { type FileHandle, open, readFile, realpath, rename, rm, stat } from 'node:fs/promises';
+import { dirname } from 'node:path';
 import type { FileObject } from '@anchor-knot/contracts';
 import { readCsv, renderCsv } from './csv.js';
 import { readJsonLines, renderJsonLines } from './jsonLines.js';
-import type { RowFile } from './rowFile.js';
+import { fileProblem, type RowFile } from './rowFile.js';
 
 /** Loaded only where there is one: it takes longer to start than all the rest. */
 const workbooks = () => import('./workbook.js');
@@ -29,18 +30,70 @@ export async function writeFile(path: string, object: FileObject, file: RowFile,
       : object.format === 'jsonl'
         ? renderJsonLines(file, object)
         : await (await workbooks()).renderWorkbook(file, object, before);
-  const temporary = `${path}.writing`;
-  const { mode } = await stat(path);
-  const handle = await open(temporary, 'w', mode);
+  await replaceFile(path, async (handle) => handle.writeFile(bytes));
+}
+
+/** The file as it was, beside it. */
+export async function backUp(path: string): Promise<void> {
+  const bytes = await readFile(path);
+  await replaceFile(`${path}.bak`, async (handle) => handle.writeFile(bytes), path);
+}
+
+/**
+ * Replaces a file in one step: whatever happens, there is the old one or the new one, whole. A link is written through.
+ * @param like the file whose rights the new one has; that file itself when left out
+ * @throws {SystemTrouble} when it may not be written, or the disk is full
+ */
+async function replaceFile(
+  path: string,
+  write: (handle: FileHandle) => Promise<void>,
+  like: string = path,
+): Promise<void> {
+  const target = await realpath(path).catch(() => path);
+  const { mode } = await stat(like);
+  // Whoever may do everything would overwrite a file that was locked on purpose.
+  const existing = await stat(target).catch(() => undefined);
+  if (existing && (existing.mode & anyoneMayWrite) === 0)
+    throw fileProblem(path, 'it is read-only', 'Allow writing to it, or let its member only give values.');
+  const temporary = `${target}.writing`;
   try {
-    await handle.writeFile(bytes);
+    const handle = await open(temporary, 'w', mode);
+    try {
+      await write(handle);
+      await handle.sync();
+    } finally {
+      await handle.close();
+    }
+    await rename(temporary, target);
+    await syncFolder(dirname(target));
+  } catch (cause) {
+    await rm(temporary, { force: true }).catch(() => undefined);
+    throw unwritable(path, cause);
+  }
+}
+
+const anyoneMayWrite = 0o222;
+
+/** The new name of a file is on the disk only when its folder is. */
+async function syncFolder(folder: string): Promise<void> {
+  const handle = await open(folder, 'r');
+  try {
     await handle.sync();
   } finally {
     await handle.close();
   }
-  await rename(temporary, path);
 }
 
-export async function backUp(path: string): Promise<void> {
-  await copyFile(path, `${path}.bak`);
+function unwritable(path: string, cause: unknown): unknown {
+  switch ((cause as NodeJS.ErrnoException).code) {
+    case 'ENOSPC':
+    case 'EDQUOT':
+      return fileProblem(path, 'there is no room for it on the disk', 'Make room, then run again.', cause);
+    case 'EACCES':
+    case 'EPERM':
+    case 'EROFS':
+      return fileProblem(path, 'it may not be written', 'Check the rights on the file and its folder.', cause);
+    default:
+      return cause;
+  }
 }

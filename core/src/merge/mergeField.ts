@@ -232,7 +232,7 @@ function candidatesOf(agreed: Agreed | undefined, edits: readonly Edit[], shadow
       const givers = [...editedIn.map((member): Giver => ({ kind: 'member', member })), ...before];
       return {
         value,
-        givers: givers.filter((giver, place) => givers.findIndex((other) => sameGiver(giver, other)) === place),
+        givers: before.length === 0 ? givers : distinct(givers),
         at: Math.max(...alike.map(({ at }) => at), ...(isAgreed ? [agreed.at] : [])),
         isAgreed,
         editedIn,
@@ -346,8 +346,13 @@ function agreedOn(
   return { ...before, by: last, at: isLater ? at : before.at, also: givers.filter((giver) => !sameGiver(giver, last)) };
 }
 
+function distinct(givers: readonly Giver[]): readonly Giver[] {
+  return givers.filter((giver, place) => givers.findIndex((other) => sameGiver(giver, other)) === place);
+}
+
 function sameGiver(a: Giver, b: Giver): boolean {
-  return JSON.stringify(a) === JSON.stringify(b);
+  if (a.kind === 'member') return b.kind === 'member' && a.member === b.member;
+  return a.kind === 'person' ? b.kind === 'person' && a.name === b.name : b.kind === 'formula';
 }
 
 function membersOf(candidate: Candidate): readonly MemberId[] {

@@ -98,30 +98,21 @@ test(
   },
 );
 
-test(
-  'what cannot be tied says why: a record of another anchor, one that is not there, a run that ' + 'is under way',
-  async () => {
-    const { id } = (await anchorOf('77003')) as AnchorView;
-    await split(id, 'shop');
-    expect(await hand('tie', id, { member: 'shop', key: '77004' })).toEqual([
-      409,
-      expect.stringMatching(/Record 77004 is tied to “.+”/),
-    ]);
-    expect(await hand('tie', id, { member: 'shop', key: '99999' })).toEqual([
-      409,
-      'There is no record 99999 in that system.',
-    ]);
-    expect(await hand('tie', id, { member: 'nobody', key: '1' })).toEqual([404, 'There is no such member.']);
-    expect((await hand('tie', id, { member: 'shop', key: ' ' }))[0]).toBe(400);
-    await installation.parts.data.query(
-      `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until)
-      values (gen_random_uuid(), 'customers', 1, 'run', 'x', now(), 999, now() + interval '1 minute')`,
-    );
-    expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([409, 'A run of this knot is under way.']);
-    await installation.parts.data.query(`delete from run where token = 999`);
-    expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([200, undefined]);
-  },
-);
+test('what cannot be tied says why: a record of another anchor, or one that is not there', async () => {
+  const { id } = (await anchorOf('77003')) as AnchorView;
+  await split(id, 'shop');
+  expect(await hand('tie', id, { member: 'shop', key: '77004' })).toEqual([
+    409,
+    expect.stringMatching(/Record 77004 is tied to “.+”/),
+  ]);
+  expect(await hand('tie', id, { member: 'shop', key: '99999' })).toEqual([
+    409,
+    'There is no record 99999 in that system.',
+  ]);
+  expect(await hand('tie', id, { member: 'nobody', key: '1' })).toEqual([404, 'There is no such member.']);
+  expect((await hand('tie', id, { member: 'shop', key: ' ' }))[0]).toBe(400);
+  expect(await hand('tie', id, { member: 'shop', key: '77003' })).toEqual([200, undefined]);
+});
 
 test('two things that have a record in the same system cannot be merged, nor one with itself', async () => {
   const [own, other] = [(await anchorOf('77002')) as AnchorView, (await anchorOf('A-20002')) as AnchorView];

@@ -192,7 +192,7 @@ test(
       });
     const renamed = structuredClone(definition);
     (renamed.fields[0] as { name: string }).name = 'Firm';
-    expect((await put(renamed, version)).json()).toEqual({ version: version + 1 });
+    expect((await put(renamed, version)).json()).toEqual({ version: version + 1, waits: false });
     expect((await put(definition, version)).statusCode).toBe(409);
     const bad = structuredClone(renamed);
     (bad.fields[0] as { rule: unknown }).rule = { steps: [{ step: 'newest' }] };

@@ -3,10 +3,11 @@ import { basename, dirname, resolve } from 'node:path';
 import { v7 as uuid } from 'uuid';
 import { FilesConnector, SystemTrouble } from '@anchor-knot/connectors';
 import { describeIssues, type FilesSystem, knotFileSchema } from '@anchor-knot/contracts';
-import { type CompiledKnot, compileKnot, type Knot } from '@anchor-knot/core';
-import { InMemoryStore } from '../orchestration/inMemoryStore.js';
+import { type CompiledKnot, compileKnot, type Knot, recordKeyPath } from '@anchor-knot/core';
 import type { RunResult } from '../orchestration/store.js';
 import { runKnot } from '../orchestration/runKnot.js';
+import { PostgresStore } from '../persistence/postgresStore.js';
+import { countOpenDecisions, forgetEarlierRuns } from '../persistence/tables/fileRuns.js';
 import { systemClock } from '../worker/systemClock.js';
 import { StateFolder } from './stateFolder.js';
 
@@ -89,11 +90,32 @@ export async function checkFiles(
 
 export interface FileRun {
   readonly result: RunResult;
-  readonly operations: InMemoryStore['operations'];
   readonly waiting: number;
 }
 
-/** Runs a knot over its files, with no server and no database. A dry run writes nothing but its plan. */
+/** Columns that mappings name and a member's file does not have: nothing could be read from or written to them. */
+async function missingColumns(file: FileKnot): Promise<{ readonly at: string; readonly says: string }[]> {
+  const found = await Promise.all(
+    file.knot.members.map(async ({ id, system, object }) => {
+      const connector = connectorOf(file, system, object);
+      // What is wrong with the file itself is told when it is read.
+      const schema = await connector.describe().catch(() => undefined);
+      if (!schema || file.systems[system]?.objects[object]?.format !== 'csv') return [];
+      const columns = new Set(schema.fields.map(({ path }) => path));
+      return file.knot.fields.flatMap((field) => {
+        const column = field.mappings.get(id)?.field;
+        if (column === undefined || column === recordKeyPath || columns.has(column)) return [];
+        const there = [...columns].join(', ');
+        return [
+          { at: `knot.fields.${field.id}.mappings.${id}`, says: `there is no column “${column}”; there are ${there}` },
+        ];
+      });
+    }),
+  );
+  return found.flat();
+}
+
+/** Runs a knot over its files, with no server. A dry run writes nothing but its plan. @throws {BadKnotFile} */
 export async function runFileKnot(
   file: FileKnot,
   options: {
@@ -102,27 +124,26 @@ export async function runFileKnot(
     readonly overGuards: boolean;
   },
 ): Promise<FileRun> {
-  const folder = new StateFolder(
+  const missing = await missingColumns(file);
+  if (missing.length > 0) throw new BadKnotFile(file.file, missing);
+  const folder = await StateFolder.open(
     options.stateFolder ?? `${file.file.replace(/(\.knot)?\.json$/, '')}.state`,
     file.definition,
   );
-  const opened = folder.open();
   try {
-    const isRun = options.kind === 'run';
-    const store = new InMemoryStore(opened.state, async (state, journal) =>
-      isRun ? folder.save(state(), journal) : undefined,
-    );
+    const run = uuid();
     const end = await runKnot(
       {
-        store,
+        store: new PostgresStore(folder.database),
         clock: systemClock,
         nextId: () => uuid(),
         connect: async ({ system, object }) => connectorOf(file, system, object),
         systemName: (member) => file.systems[file.knot.member(member).system]?.name ?? member,
       },
       {
+        run,
         knot: file.knot,
-        knotVersion: opened.definitionChanged ? 2 : 1,
+        knotVersion: folder.version,
         kind: options.kind,
         startedBy: 'command line',
         leaseMs: 24 * 3_600_000,
@@ -131,17 +152,14 @@ export async function runFileKnot(
       },
     );
     if (end.kind === 'busy') throw new Error(`${basename(file.file)} is being run already`);
-    const state = store.state();
-    if (isRun) {
-      // The definition that this state was made with is the first version of the next run.
-      folder.save(
-        { ...state, cursors: state.cursors.map(([member, cursor]) => [member, { ...cursor, knotVersion: 1 }]) },
-        [],
-      );
-      folder.saveLists(state);
-    } else folder.savePlan(store.operations);
-    return { result: end.result, operations: store.operations, waiting: state.decisions.length };
+    if (options.kind === 'dry run') await folder.savePlan(run);
+    else {
+      await folder.saveJournal();
+      await folder.saveLists();
+    }
+    await forgetEarlierRuns(folder.database, file.knot.id, run);
+    return { result: end.result, waiting: await countOpenDecisions(folder.database, file.knot.id) };
   } finally {
-    folder.close();
+    await folder.close();
   }
 }

@@ -28,6 +28,7 @@ Exit codes: 0 done; 1 something is wrong with a file, or a member could not be r
 3 stopped by a guard or a check, nothing was written.`;
 
 const mostLists = 20;
+const lists = 'held.jsonl, rejected.jsonl and waiting.jsonl';
 
 const columns = [
   ['create', 'created'],
@@ -139,7 +140,7 @@ function print(result: RunResult, kind: string, waiting: number): void {
     kind === 'dry run'
       ? 'Nothing was written; the plan is in plan.jsonl of the state folder.'
       : `${rows.reduce((sum, [, { written }]) => sum + written, 0)} records ` +
-          `written${waiting > 0 ? `; ${waiting} things wait for a ` + 'person, see ' + 'held.jsonl, ' + 'rejected.jsonl and ' + 'waiting.jsonl' : ''}.`,
+          `written${waiting > 0 ? `; ${waiting} things wait for a person, see ${lists}` : ''}.`,
   );
 }
 

@@ -1,139 +1,134 @@
 import {
-  appendFileSync,
   closeSync,
   existsSync,
   fsyncSync,
   mkdirSync,
   openSync,
   readFileSync,
+  readSync,
   renameSync,
   rmSync,
-  writeFileSync,
+  statSync,
+  truncateSync,
   writeSync,
 } from 'node:fs';
 import { join } from 'node:path';
-import { z } from 'zod';
-import { changedMappings, type Knot } from '@anchor-knot/core';
-import type { InstallationState } from '../orchestration/inMemoryStore.js';
-import type { DecisionDraft, JournalRow } from '../orchestration/store.js';
+import type { Knot } from '@anchor-knot/core';
+import { EmbeddedDatabase } from '../persistence/embeddedDatabase.js';
+import {
+  journalAfter,
+  knotOf,
+  openDecisions,
+  operationsOf,
+  takeDefinition,
+  untiedRecords,
+} from '../persistence/tables/fileRuns.js';
 
-const stateVersion = 1;
-const stateSchema = z.object({
-  stateVersion: z.literal(stateVersion),
-  knot: z.string(),
-  definition: z.unknown(),
-  state: z.object({
-    anchors: z.array(z.tuple([z.string(), z.unknown()])),
-    outside: z.array(z.unknown()),
-    decisions: z.array(z.unknown()),
-    intents: z.array(z.unknown()),
-    cursors: z.array(z.unknown()),
-    token: z.number(),
-  }),
-});
+/** How much of a file's end is read to find its last line. */
+const tailBytes = 1 << 20;
 
-/** What the command line keeps between runs: the engine's state, the journal, and lists of what needs a person. */
+/**
+ * What the command line keeps between runs: a database with the engine's state, and lists made from it for people and
+ * scripts. One process at a time may have it open.
+ */
 export class StateFolder {
   readonly #folder: string;
-  readonly #knot: string;
   readonly #definition: Knot;
+  readonly #database: EmbeddedDatabase;
+  /** The version of the definition that is in force. */
+  readonly version: number;
 
-  constructor(folder: string, definition: Knot) {
+  private constructor(folder: string, definition: Knot, database: EmbeddedDatabase, version: number) {
     this.#folder = folder;
-    this.#knot = definition.id;
     this.#definition = definition;
-  }
-
-  /** Takes the folder for this process. @throws when another process has it, or what is in it is of something else */
-  open(): { readonly state: InstallationState | undefined; readonly definitionChanged: boolean } {
-    mkdirSync(this.#folder, { recursive: true });
-    const lock = this.#path('lock');
-    if (existsSync(lock) && isAlive(Number(readFileSync(lock, 'utf8'))))
-      throw new Error(
-        `${this.#folder} is in use by another run (process ${readFileSync(lock, 'utf8')}). Wait until it has ended.`,
-      );
-    writeFileSync(lock, String(process.pid));
-    if (!existsSync(this.#path('state.json'))) return { state: undefined, definitionChanged: false };
-    const kept = this.#read();
-    if (kept.knot !== this.#knot)
-      throw new Error(
-        `${this.#folder} holds the state of the knot “${kept.knot}”, not of “${this.#knot}”. Choose another ` +
-          'folder with --state.',
-      );
-    const state = kept.state as unknown as InstallationState;
-    const before = kept.definition as Knot;
-    return {
-      state: forgetChanged(state, before, this.#definition),
-      definitionChanged: JSON.stringify(before) !== JSON.stringify(this.#definition),
-    };
-  }
-
-  close(): void {
-    rmSync(this.#path('lock'), { force: true });
+    this.#database = database;
+    this.version = version;
   }
 
   /**
-   * One transaction: the journal first, then the state in one step. After a crash in between, the journal has lines
-   * twice, and the state is whole.
+   * Takes the folder for this process, and puts the definition in force.
+   * @throws when another process has it, it may not be written, or what is in it is of something else
    */
-  save(state: InstallationState, journal: readonly JournalRow[]): void {
-    if (journal.length > 0)
-      appendFileSync(
-        this.#path('journal.jsonl'),
-        lines(journal.map((row) => ({ ...row, at: new Date(row.at).toISOString() }))),
-      );
-    this.#replace(
-      'state.json',
-      JSON.stringify({ stateVersion, knot: this.#knot, definition: this.#definition, state }),
-    );
-  }
-
-  /** Lists for people and scripts: held fields, rejected records, everything that waits. */
-  saveLists({ decisions, anchors }: InstallationState): void {
-    const titles = new Map(anchors.map(([id, { title }]) => [id, title]));
-    const shown = (draft: DecisionDraft) => ({
-      kind: draft.kind,
-      title: draft.anchor === undefined ? undefined : titles.get(draft.anchor),
-      member: draft.member,
-      key: draft.key,
-      field: draft.field,
-      says: draft.says,
-      detail: draft.detail,
-    });
-    this.#replace('held.jsonl', lines(decisions.filter(({ kind }) => kind === 'held').map(shown)));
-    this.#replace('rejected.jsonl', lines(decisions.filter(({ kind }) => kind === 'rejected').map(shown)));
-    this.#replace(
-      'waiting.jsonl',
-      lines(decisions.filter(({ kind }) => kind !== 'held' && kind !== 'rejected').map(shown)),
-    );
-  }
-
-  savePlan(operations: readonly unknown[]): void {
-    this.#replace('plan.jsonl', lines(operations));
-  }
-
-  #read(): z.output<typeof stateSchema> {
+  static async open(folder: string, definition: Knot): Promise<StateFolder> {
+    mkdirSync(folder, { recursive: true });
+    takeLock(folder);
+    let database: EmbeddedDatabase | undefined;
     try {
-      return stateSchema.parse(JSON.parse(readFileSync(this.#path('state.json'), 'utf8')));
-    } catch (cause) {
-      throw new Error(
-        `${this.#path('state.json')} cannot be read. Without it, records are matched anew by their keys: ` +
-          'move the folder away to start so.',
-        { cause },
-      );
+      if (existsSync(join(folder, 'state.json')))
+        throw new Error(
+          `${folder} was made by an earlier version, which kept its state as one file. Move it away: without it, ` +
+            'records are matched anew by their keys.',
+        );
+      database = await EmbeddedDatabase.open(join(folder, 'database'));
+      const known = await knotOf(database);
+      if (known !== undefined && known !== definition.id)
+        throw new Error(
+          `${folder} holds the state of the knot “${known}”, not of “${definition.id}”. Choose another folder with ` +
+            '--state.',
+        );
+      const version = await takeDefinition(database, definition);
+      return new StateFolder(folder, definition, database, version);
+    } catch (error) {
+      await database?.close().catch(() => undefined);
+      releaseLock(folder);
+      throw error;
     }
   }
 
-  #replace(name: string, text: string): void {
-    const temporary = this.#path(`${name}.writing`);
-    const handle = openSync(temporary, 'w', 0o600);
+  get database(): EmbeddedDatabase {
+    return this.#database;
+  }
+
+  async close(): Promise<void> {
     try {
-      writeSync(handle, text);
-      fsyncSync(handle);
+      await this.#database.close();
     } finally {
-      closeSync(handle);
+      releaseLock(this.#folder);
     }
-    renameSync(temporary, this.#path(name));
+  }
+
+  /** Adds to the journal what it does not have yet; a line that a crash has cut is made anew. */
+  async saveJournal(): Promise<void> {
+    const path = this.#path('journal.jsonl');
+    const file = openSync(path, 'a', 0o600);
+    try {
+      const last = lastEntry(path);
+      for await (const rows of journalAfter(this.#database, this.#definition.id, last)) writeSync(file, lines(rows));
+      fsyncSync(file);
+    } finally {
+      closeSync(file);
+    }
+  }
+
+  /** Lists for people and scripts: held fields, rejected records, records that are tied to nothing, and the rest. */
+  async saveLists(): Promise<void> {
+    const names = ['held', 'rejected', 'waiting'] as const;
+    const listOf = (kind: string): (typeof names)[number] =>
+      kind === 'held' || kind === 'rejected' ? kind : 'waiting';
+    const lists = names.map((name) => ({ name, list: new NewFile(this.#path(`${name}.jsonl`)) }));
+    const untied = new NewFile(this.#path('untied.jsonl'));
+    try {
+      for await (const rows of openDecisions(this.#database, this.#definition.id))
+        for (const { name, list } of lists)
+          list.write(rows.filter(({ kind }) => listOf(kind) === name).map(({ id: _, ...row }) => row));
+      for await (const rows of untiedRecords(this.#database, this.#definition.id))
+        untied.write(rows.map(({ id: _, ...row }) => row));
+      for (const { list } of lists) list.keep();
+      untied.keep();
+    } finally {
+      for (const { list } of lists) list.drop();
+      untied.drop();
+    }
+  }
+
+  async savePlan(run: string): Promise<void> {
+    const list = new NewFile(this.#path('plan.jsonl'));
+    try {
+      for await (const rows of operationsOf(this.#database, run)) list.write(rows.map(({ id: _, ...row }) => row));
+      list.keep();
+    } finally {
+      list.drop();
+    }
   }
 
   #path(name: string): string {
@@ -141,33 +136,120 @@ export class StateFolder {
   }
 }
 
-/** What was seen through mappings that now read another field says nothing any more. */
-function forgetChanged(state: InstallationState, before: Knot, after: Knot): InstallationState {
-  const changed = new Map(changedMappings(before, after).map(({ member, fields }) => [member, new Set(fields)]));
-  if (changed.size === 0) return state;
-  const keep = <T>(member: string, values: Readonly<Record<string, T>>): Record<string, T> =>
-    Object.fromEntries(Object.entries(values).filter(([field]) => !changed.get(member)?.has(field)));
-  const anchors = state.anchors.map(([id, kept]): InstallationState['anchors'][number] => {
-    const ties = kept.anchor.ties.map((tie) => ({
-      ...tie,
-      seen: keep(tie.member, tie.seen),
-      ahead: keep(tie.member, tie.ahead),
-    }));
-    return [id, { ...kept, anchor: { ...kept.anchor, ties } }];
-  });
-  return { ...state, anchors };
+/** A file that takes the place of another one when it is whole. */
+class NewFile {
+  readonly #path: string;
+  readonly #temporary: string;
+  #file: number | undefined;
+
+  constructor(path: string) {
+    this.#path = path;
+    this.#temporary = `${path}.writing`;
+    this.#file = openSync(this.#temporary, 'w', 0o600);
+  }
+
+  write(rows: readonly unknown[]): void {
+    if (this.#file !== undefined && rows.length > 0) writeSync(this.#file, lines(rows));
+  }
+
+  keep(): void {
+    if (this.#file === undefined) return;
+    fsyncSync(this.#file);
+    this.#close();
+    renameSync(this.#temporary, this.#path);
+  }
+
+  /** Gives it up, where it was not kept. */
+  drop(): void {
+    if (this.#file === undefined) return;
+    this.#close();
+    rmSync(this.#temporary, { force: true });
+  }
+
+  #close(): void {
+    if (this.#file !== undefined) closeSync(this.#file);
+    this.#file = undefined;
+  }
 }
 
 function lines(rows: readonly unknown[]): string {
   return rows.map((row) => `${JSON.stringify(row)}\n`).join('');
 }
 
-function isAlive(pid: number): boolean {
-  if (pid === process.pid) return false;
+/** The id of the last whole line of the journal; what stands after it is cut off. */
+function lastEntry(path: string): string {
+  const { size } = statSync(path);
+  const buffer = Buffer.alloc(Math.min(size, tailBytes));
+  const file = openSync(path, 'r');
+  try {
+    readSync(file, buffer, 0, buffer.length, size - buffer.length);
+  } finally {
+    closeSync(file);
+  }
+  const text = buffer.toString('utf8');
+  const end = text.lastIndexOf('\n') + 1;
+  if (end < text.length) truncateSync(path, size - Buffer.byteLength(text.slice(end)));
+  const last = text.slice(0, end).trimEnd().split('\n').at(-1) ?? '';
+  return last === '' ? '0' : String((JSON.parse(last) as { id?: unknown }).id ?? '0');
+}
+
+interface Lock {
+  readonly pid: number;
+  /** When the process began, as the system counts: its number may belong to another one by now. */
+  readonly began: string | undefined;
+}
+
+/** @throws when a process that is still there has the folder */
+function takeLock(folder: string): void {
+  const path = join(folder, 'lock');
+  const lock: Lock = { pid: process.pid, began: beginningOf(process.pid) };
+  for (let attempt = 0; ; attempt += 1) {
+    try {
+      const file = openSync(path, 'wx', 0o600);
+      writeSync(file, JSON.stringify(lock));
+      closeSync(file);
+      return;
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST' || attempt > 0) throw error;
+      const holder = readLock(path);
+      if (holder && isAlive(holder))
+        throw new Error(`${folder} is in use by another run (process ${holder.pid}). Wait until it has ended.`, {
+          cause: error,
+        });
+      rmSync(path, { force: true });
+    }
+  }
+}
+
+function releaseLock(folder: string): void {
+  rmSync(join(folder, 'lock'), { force: true });
+}
+
+function readLock(path: string): Lock | undefined {
+  try {
+    const lock = JSON.parse(readFileSync(path, 'utf8')) as Partial<Lock>;
+    return typeof lock.pid === 'number' ? { pid: lock.pid, began: lock.began } : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+function isAlive({ pid, began }: Lock): boolean {
   try {
     process.kill(pid, 0);
-    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'EPERM';
+  }
+  return began === undefined || beginningOf(pid) === began;
+}
+
+/** The start of a process in ticks since the machine began (proc(5), field 22 of stat); unknown on other systems. */
+function beginningOf(pid: number): string | undefined {
+  try {
+    const stat = readFileSync(`/proc/${pid}/stat`, 'utf8');
+    // The name of the program, in brackets, may hold anything.
+    return stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19];
   } catch {
-    return false;
+    return undefined;
   }
 }

@@ -112,7 +112,7 @@ test(
       draft: 2,
       note: 'first',
     });
-    expect(put.json()).toEqual({ version: 1 });
+    expect(put.json()).toEqual({ version: 1, waits: false });
     expect(await draftOf(knot)).toMatchObject({ revision: 0, basedOn: 1 });
     const { progress } = await installation.run('run', { knot });
     expect(progress?.tally).toMatchObject({ fernhill: { written: 4 }, market: { written: 6 } });

@@ -18,9 +18,9 @@ import type { Tally } from './tally.js';
 import { together } from './together.js';
 import { type WriteEnd, writeMember } from './writeOperations.js';
 
-const entriesAtOnce = 1000;
 /** How many writes are on their way at once: after a crash each of them has to be looked for. */
-const [fewestWritesAtOnce, mostWritesAtOnce] = [200, 5000];
+const [fewestWritesAtOnce, mostWritesAtOnce] = [200, 20_000];
+const fewestEntriesAtOnce = 1000;
 
 export interface Applied {
   /** Records that changed between reading and writing: they are read and merged again. */
@@ -49,7 +49,7 @@ export async function applyPlan(
   let planned: readonly PlanEntry[] = [];
   let after: AnchorId | undefined;
   while (!stopped()) {
-    if (planned.length === 0) planned = await store.planned(lease, after, entriesAtOnce);
+    if (planned.length === 0) planned = await store.planned(lease, after, Math.max(fewestEntriesAtOnce, writesAtOnce));
     if (planned.length === 0) break;
     const entries = firstWrites(planned, writesAtOnce);
     planned = planned.slice(entries.length);

@@ -87,23 +87,29 @@ export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor 
 }
 
 export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {
-  const givings = new Map<
-    string,
-    { by: Agreed['by']; at: number; why: Agreed['why']; values: Record<FieldId, Shared> }
-  >();
-  for (const [field, { value, by, at, why }] of Object.entries(agreed)) {
-    const name = JSON.stringify([by, at, why]);
+  const givings = new Map<string, Omit<Agreed, 'value'> & { values: Record<FieldId, Shared> }>();
+  for (const [field, { value, ...given }] of Object.entries(agreed)) {
+    const name = nameOfGiving(given);
     const giving = givings.get(name);
     if (giving) giving.values[field] = value;
-    else givings.set(name, { by, at, why, values: { [field]: value } });
+    else givings.set(name, { ...given, values: { [field]: value } });
   }
   return [...givings.values()];
 }
 
+/** Equal for what was given alike. Most edits are told apart without making JSON of them, which costs more. */
+function nameOfGiving(given: Omit<Agreed, 'value'>): string {
+  const { by, also, at, why } = given;
+  const isPlain = by.kind === 'member' && !also && (why.kind === 'edit' || why.kind === 'equal');
+  return isPlain
+    ? `${by.member}\u001f${at}\u001f${why.kind}\u001f${why.members.join('\u001f')}`
+    : JSON.stringify(given);
+}
+
 export function agreedFromColumn(column: AgreedColumn): Anchor['agreed'] {
   const agreed: Record<FieldId, Agreed> = {};
-  for (const { by, at, why, values } of column)
-    for (const [field, value] of Object.entries(values)) agreed[field] = { value, by, at, why };
+  for (const { values, ...given } of column)
+    for (const [field, value] of Object.entries(values)) agreed[field] = { value, ...given };
   return agreed;
 }
 

@@ -276,7 +276,7 @@ describe.each([
     const outside = (key: string) =>
       ({ member: 'crm', key: recordKey(key), reading: reading({ name: key }), reason: 'untied' }) as const;
     await store.saveOutside(lease, [], [outside('known'), outside('put')], [], 0);
-    await store.commitMerge(lease, [entry(anchor(5, 'a', 'b'), 0)], [], [], 0);
+    await store.commitMerge(lease, [entry(anchor(5, 'a'), 0), entry(anchor(6, 'b'), 0)], [], [], 0);
     await store.noteFiltered(lease, 'crm', [
       { key: recordKey('f'), title: 'F' },
       { key: recordKey('g'), title: 'G' },

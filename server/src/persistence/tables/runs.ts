@@ -80,6 +80,11 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
   return { run: request.run, knot: request.knot, token: Number(token) };
 }
 
+/** Where nobody else can be at work, runs that have not ended are dead. */
+export async function giveUpRuns(db: SqlConnection, knot: string): Promise<void> {
+  await db.query(`update run set lease_until = 'epoch' where knot_id = $1 and ended_at is null`, [knot]);
+}
+
 export async function renewLease(
   data: SqlDatabase,
   lease: RunLease,
