@@ -34,6 +34,8 @@ export interface Capabilities {
   readonly webhooks: boolean;
   /** Fields can be added to the object there. */
   readonly createField: boolean;
+  /** A listing is held in memory whole while it is read: such members are read one after another. */
+  readonly heldWhole?: boolean;
 }
 
 /** A part of a record set. */

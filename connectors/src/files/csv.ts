@@ -14,9 +14,19 @@ type Form = Pick<FileObject, 'delimiter' | 'quote' | 'encoding'>;
  */
 export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encoding }: Form): RowFile {
   const { text, byteOrderMark } = decode(path, bytes, encoding);
-  let lines: { record: string[]; raw: string; info: { lines: number } }[];
+  let header: { readonly columns: readonly string[]; readonly source: string } | undefined;
+  const rows: FileRow[] = [];
+  let line = 0;
+  // Rows are made as the lines come, so that a large file is not held twice.
+  const take = ({ record, raw, info }: ParsedLine): null => {
+    const start = line + 1;
+    line = info.lines;
+    if (header) rows.push(rowOf(header.columns, record, raw, start));
+    else header = { columns: record, source: bare(raw) };
+    return null;
+  };
   try {
-    lines = parse(text, {
+    parse(text, {
       delimiter,
       quote,
       escape: quote,
@@ -25,7 +35,8 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
       relax_column_count: true,
       relax_quotes: true,
       skip_empty_lines: true,
-    }) as unknown as typeof lines;
+      on_record: take as never,
+    });
   } catch (cause) {
     throw fileProblem(
       path,
@@ -34,30 +45,25 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
       cause,
     );
   }
-  const header = lines.shift();
-  const columns = header?.record;
-  if (!columns) throw fileProblem(path, 'it is empty', 'The first line must hold the column names.');
+  if (!header) throw fileProblem(path, 'it is empty', 'The first line must hold the column names.');
+  const { columns, source } = header as { readonly columns: string[]; readonly source: string };
   checkColumns(path, columns);
-  let line = header.info.lines;
-  const rows = lines.map(({ record, raw, info }): FileRow => {
-    const start = line + 1;
-    line = info.lines;
-    const fields = Object.fromEntries(columns.map((name, index) => [name, record[index] ?? '']));
-    const fits = record.length === columns.length;
-    return {
-      fields,
-      line: start,
-      source: bare(raw),
-      ...(fits ? {} : { problem: `it has ${record.length} values, the header has ${columns.length}` }),
-    };
-  });
-  return {
-    rows,
-    columns,
-    headerSource: bare(header.raw),
-    newline: text.includes('\r\n') ? '\r\n' : '\n',
-    byteOrderMark,
-  };
+  return { rows, columns, headerSource: source, newline: text.includes('\r\n') ? '\r\n' : '\n', byteOrderMark };
+}
+
+interface ParsedLine {
+  readonly record: string[];
+  readonly raw: string;
+  /** How many lines of the file were read so far. */
+  readonly info: { readonly lines: number };
+}
+
+function rowOf(columns: readonly string[], record: readonly string[], raw: string, line: number): FileRow {
+  const fields: Record<string, Raw> = {};
+  for (const [index, name] of columns.entries()) fields[name] = record[index] ?? '';
+  const row = { fields, line, source: bare(raw) };
+  if (record.length === columns.length) return row;
+  return { ...row, problem: `it has ${record.length} values, the header has ${columns.length}` };
 }
 
 /** The columns of a CSV file, by its first line alone. */

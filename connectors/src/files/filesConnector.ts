@@ -35,6 +35,8 @@ import { arrivalOf, readSettled } from './settledFile.js';
 const pageSize = 1000;
 
 export interface FilesDependencies extends FolderDependencies {
+  /** Where links may lead that stand for files: anywhere for who may read anything; out of no folder when left out. */
+  readonly links?: 'within' | 'anywhere' | undefined;
   readonly clock: Clock;
 }
 
@@ -74,6 +76,7 @@ export class FilesConnector implements Connector {
       tombstones: false,
       webhooks: false,
       createField: false,
+      heldWhole: true,
     };
   }
 
@@ -310,8 +313,7 @@ export class FilesConnector implements Connector {
   }
 
   async #path(): Promise<string> {
-    // The command line reads what its user may read, wherever a link leads.
-    const links = this.#dependencies.folders ? 'within' : 'anywhere';
+    const { links } = this.#dependencies;
     return pathIn(await openFolder(this.#system, this.#dependencies), this.#object.path, links);
   }
 

@@ -19,6 +19,7 @@ import type { LoadedKnot } from '../knots/knots.js';
 import { titleOf } from '../orchestration/planAnchors.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
 import { loadAnchors, saveIndex } from '../persistence/tables/anchors.js';
+import { noteTie } from '../persistence/tables/journal.js';
 import { outsideReading, putOutside, takeFromOutside } from '../persistence/tables/outsideRecords.js';
 import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 import { lockAnchor, removeAnchor, storeAnchor } from './door.js';
@@ -134,7 +135,7 @@ export async function splitByHand(
     await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, rest), now.getTime());
     for (const tie of parted.ties) {
       await putOutside(db, knot.id, { member: tie.member, key: tie.key, reading: lastReading(tie) });
-      await note(db, knot, id, tie.member, tie.key, 'untied', person, now);
+      await noteTie(db, knot, id, tie, 'untied', person, now);
     }
     const said = [
       ...verdictsBetween(parted.ties, rest.ties, false),
@@ -176,7 +177,7 @@ export async function mergeByHand(
     await saveIndex(db, knot.id, [{ anchor: anchorId(other), index: { keys: [], evidence: [] } }]);
     await removeAnchor(db, knot.id, joined.other, anchor.id);
     await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, joined.joined), now.getTime());
-    for (const { member, key } of came) await note(db, knot, id, member, key, 'tied', person, now);
+    for (const { member, key } of came) await noteTie(db, knot, id, { member, key }, 'tied', person, now);
     await saveVerdicts(
       db,
       knot.id,
@@ -240,7 +241,7 @@ export async function tieByHand(
     const kept = others.map((tie) => (removalOf(tie.end) ? { ...tie, end: 'keep others' as const } : tie));
     const ties = [...kept, newTie(member, key, found.reading, now.getTime())];
     await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, { ...anchor, ties }), now.getTime());
-    await note(db, knot, id, member, key, 'tied', person, now);
+    await noteTie(db, knot, id, { member, key }, 'tied', person, now);
     const there = others.filter(({ gone }) => !gone);
     await saveVerdicts(db, knot.id, verdictsBetween([{ member, key }], there, true), { person, at: now });
     return { kind: 'done' };
@@ -319,24 +320,3 @@ async function readThere(
 }
 
 /** A run knows the ties as they were when it began. */
-async function note(
-  db: SqlConnection,
-  { id: knot, version }: LoadedKnot,
-  anchor: string,
-  member: MemberId,
-  key: RecordKey,
-  kind: 'tied' | 'untied',
-  person: string,
-  now: Date,
-): Promise<void> {
-  await db.query(
-    'insert into journal (knot_id, anchor_id, member, record_key, kind, cause, knot_version, at) values ' +
-      '($1, $2, $3, $4, $5, $6, $7, $8)',
-    [knot, anchor, member, key, kind, JSON.stringify({ kind: 'person', name: person, over: [] }), version, now],
-  );
-  await db.query('insert into audit (person, action, detail) values ($1, $2, $3)', [
-    person,
-    kind,
-    JSON.stringify({ knot, anchor, member, key }),
-  ]);
-}

@@ -19,6 +19,7 @@ import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { matchRoutes } from '../decisions/matchRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
+import { recordRoutes } from '../records/recordRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
 import { guardRoutes, signInRoutes } from '../signIn/signInRoutes.js';
 import { accessRoutes } from '../systems/accessRoutes.js';
@@ -128,6 +129,7 @@ export async function makeApp(
   anchorRoutes(app, context);
   runRoutes(app, context);
   decisionRoutes(app, context);
+  recordRoutes(app, context);
   matchRoutes(app, context);
 
   await serveWeb(app, settings.WEB_FOLDER);

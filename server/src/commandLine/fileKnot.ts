@@ -63,7 +63,12 @@ export function readFileKnot(path: string): FileKnot {
 }
 
 export function connectorOf({ file, systems }: FileKnot, system: string, object: string): FilesConnector {
-  return new FilesConnector(systems[system] as FilesSystem, object, { folder: dirname(file), clock: systemClock });
+  return new FilesConnector(systems[system] as FilesSystem, object, {
+    folder: dirname(file),
+    clock: systemClock,
+    // The command line reads what its user may read.
+    links: 'anywhere',
+  });
 }
 
 /** Reads every file once, so that `check` also finds what is wrong with the data's form. */
@@ -87,6 +92,9 @@ export async function checkFiles(
     }),
   );
 }
+
+/** From so many changes on, the tables are tidied after a run. */
+const worthTidying = 1000;
 
 export interface FileRun {
   readonly result: RunResult;
@@ -158,6 +166,9 @@ export async function runFileKnot(
       await folder.saveLists();
     }
     await forgetEarlierRuns(folder.database, file.knot.id, run);
+    const tallies = Object.values(end.result.progress.tally);
+    const changes = tallies.reduce((sum, { create, update, written }) => sum + create + update + written, 0);
+    if (changes > worthTidying || folder.isNew) await folder.database.tidy();
     return { result: end.result, waiting: await countOpenDecisions(folder.database, file.knot.id) };
   } finally {
     await folder.close();

@@ -37,12 +37,15 @@ export class StateFolder {
   readonly #database: EmbeddedDatabase;
   /** The version of the definition that is in force. */
   readonly version: number;
+  /** Whether this is its first run. */
+  readonly isNew: boolean;
 
-  private constructor(folder: string, definition: Knot, database: EmbeddedDatabase, version: number) {
+  private constructor(folder: string, definition: Knot, database: EmbeddedDatabase, version: number, isNew: boolean) {
     this.#folder = folder;
     this.#definition = definition;
     this.#database = database;
     this.version = version;
+    this.isNew = isNew;
   }
 
   /**
@@ -67,7 +70,7 @@ export class StateFolder {
             '--state.',
         );
       const version = await takeDefinition(database, definition);
-      return new StateFolder(folder, definition, database, version);
+      return new StateFolder(folder, definition, database, version, known === undefined);
     } catch (error) {
       await database?.close().catch(() => undefined);
       releaseLock(folder);
@@ -93,7 +96,7 @@ export class StateFolder {
     const file = openSync(path, 'a', 0o600);
     try {
       const last = lastEntry(path);
-      for await (const rows of journalAfter(this.#database, this.#definition.id, last)) writeSync(file, lines(rows));
+      for await (const rows of journalAfter(this.#database, last)) writeSync(file, lines(rows));
       fsyncSync(file);
     } finally {
       closeSync(file);

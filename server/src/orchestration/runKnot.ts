@@ -1,3 +1,4 @@
+import pLimit from 'p-limit';
 import {
   type AnchorId,
   breachedGuards,
@@ -233,6 +234,7 @@ class KnotRun {
         })),
       );
     const readings = new Map<MemberId, MemberReading>();
+    const oneByOne = pLimit(1);
     await together(knot.members, async (member, failed) => {
       const connector = this.#connectors.get(member.id);
       if (!connector || this.#troubles.has(member.id)) return;
@@ -240,16 +242,18 @@ class KnotRun {
         if (failed()) throw new Error('the reading of another member failed');
         await this.#beat();
       };
-      const reading = await readMember(
-        this.#installation,
-        this.#options,
-        this.#lease,
-        member,
-        connector,
-        this.#outside,
-        this.#tally,
-        afterPage,
-      );
+      const read = () =>
+        readMember(
+          this.#installation,
+          this.#options,
+          this.#lease,
+          member,
+          connector,
+          this.#outside,
+          this.#tally,
+          afterPage,
+        );
+      const reading = await (connector.capabilities.heldWhole ? oneByOne(read) : read());
       readings.set(member.id, reading);
       if (reading.trouble) this.#note(reading.trouble);
     });

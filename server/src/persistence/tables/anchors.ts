@@ -21,6 +21,7 @@ import {
 } from '../rows.js';
 import { saveEvidence } from './evidenceIndex.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+import { inParts } from './parts.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
@@ -70,7 +71,10 @@ export async function saveAnchors(
   saves: readonly AnchorSave[],
   at: number,
 ): Promise<void> {
-  if (saves.length === 0) return;
+  for (const part of inParts(saves)) await savePart(db, knot, part, at);
+}
+
+async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
   await db.query(
     `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in)
      select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2, string_to_array(began, ' ')

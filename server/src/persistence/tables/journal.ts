@@ -1,14 +1,22 @@
 import type { Agreed, AnchorId, FieldId } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
-import type { Intent, JournalRow, RunLease } from '../../orchestration/store.js';
+import type { Intent, JournalRow, RecordRef, RunLease } from '../../orchestration/store.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+import { inParts } from './parts.js';
 
 export async function writeJournal(
   db: SqlConnection,
   { knot, run }: RunLease,
   rows: readonly JournalRow[],
 ): Promise<void> {
-  if (rows.length === 0) return;
+  for (const part of inParts(rows)) await writeJournalPart(db, { knot, run }, part);
+}
+
+async function writeJournalPart(
+  db: SqlConnection,
+  { knot, run }: Pick<RunLease, 'knot' | 'run'>,
+  rows: readonly JournalRow[],
+): Promise<void> {
   await db.query(
     `insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, field, before, after, meaning, cause,
       knot_version, at)
@@ -44,12 +52,12 @@ export async function storeIntents(
   intents: readonly Intent[],
   at: number,
 ): Promise<void> {
-  if (intents.length === 0) return;
-  await db.query(
-    `insert into write_intent (id, knot_id, run_id, operation, stored_at) select id, $1, $2, operation::jsonb, $3
-      from unnest($4::uuid[], ${fromJsonColumn('$5')}) as r(id, operation)`,
-    [knot, run, new Date(at), intents.map(({ id }) => id), jsonColumn(intents.map(({ operation }) => operation))],
-  );
+  for (const part of inParts(intents))
+    await db.query(
+      `insert into write_intent (id, knot_id, run_id, operation, stored_at) select id, $1, $2, operation::jsonb, $3
+        from unnest($4::uuid[], ${fromJsonColumn('$5')}) as r(id, operation)`,
+      [knot, run, new Date(at), part.map(({ id }) => id), jsonColumn(part.map(({ operation }) => operation))],
+    );
 }
 
 export async function closeIntents(db: SqlConnection, intents: readonly string[]): Promise<void> {
@@ -74,4 +82,26 @@ export async function noteChoice(
      values ($1, $2, 'chosen', $3, $4, $5, $6, $7)`,
     [knot.id, anchor, field, JSON.stringify(agreed?.value ?? null), JSON.stringify(agreed?.why), knot.version, at],
   );
+}
+
+/** A record that a person tied to an anchor, or took from it: told in the thing's history and in the audit. */
+export async function noteTie(
+  db: SqlConnection,
+  knot: { readonly id: string; readonly version: number },
+  anchor: string,
+  { member, key }: RecordRef,
+  kind: 'tied' | 'untied',
+  person: string,
+  at: Date,
+): Promise<void> {
+  await db.query(
+    `insert into journal (knot_id, anchor_id, member, record_key, kind, cause, knot_version, at)
+     values ($1, $2, $3, $4, $5, $6, $7, $8)`,
+    [knot.id, anchor, member, key, kind, JSON.stringify({ kind: 'person', name: person, over: [] }), knot.version, at],
+  );
+  await db.query('insert into audit (person, action, detail) values ($1, $2, $3)', [
+    person,
+    kind,
+    JSON.stringify({ knot: knot.id, anchor, member, key }),
+  ]);
 }

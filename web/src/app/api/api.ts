@@ -1,6 +1,8 @@
 import { HttpClient, type HttpDownloadProgressEvent, HttpErrorResponse, HttpEventType } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import {
+  type Accounts,
+  accountsSchema,
   type AnchorList,
   anchorListSchema,
   type AnchorView,
@@ -32,6 +34,8 @@ import {
   knotListSchema,
   knotSchema,
   type KnotView,
+  type ListedRecords,
+  listedRecordsSchema,
   knotViewSchema,
   type MatchRecords,
   matchRecordsSchema,
@@ -51,6 +55,7 @@ import {
   type QueryPreview,
   queryPreviewSchema,
   type Reading,
+  type RecordAct,
   readingSchema,
   type Regroup,
   runListSchema,
@@ -255,6 +260,17 @@ export class Api {
   duplicates(knot: string, query: Query): Observable<DuplicateList> {
     return this.#get(`${knotUrl(knot)}/duplicates`, duplicateListSchema, query);
   }
+  accounts(knot: string): Observable<Accounts> {
+    return this.#get(`${knotUrl(knot)}/accounts`, accountsSchema);
+  }
+  /** @param query member and list; the key after which to begin */
+  listedRecords(knot: string, query: Query): Observable<ListedRecords> {
+    return this.#get(`${knotUrl(knot)}/records`, listedRecordsSchema, query);
+  }
+  actOnRecord(knot: string, member: string, key: string, act: RecordAct['act']): Observable<{ anchor: string | null }> {
+    const url = `${knotUrl(knot)}/records/${encodeURIComponent(member)}/${encodeURIComponent(key)}`;
+    return this.#http.post(url, { act }).pipe(map((answer) => z.object({ anchor: z.string().nullable() }).parse(answer)));
+  }
   takeIn(knot: string, member: string, key: string): Observable<unknown> {
     return this.#http.post(`${knotUrl(knot)}/set-aside/take-back`, { member, key });
   }
@@ -279,8 +295,9 @@ export class Api {
   stopRun(run: string): Observable<unknown> {
     return this.#http.post(`/api/runs/${run}/stop`, {});
   }
-  putInForce(knot: string, change: { definition: KnotDefinition; basedOn: number; draft: number; note: string }): Observable<unknown> {
-    return this.#http.put(`${knotUrl(knot)}/definition`, change);
+  /** @returns whether the version waits for the end of a run that is under way */
+  putInForce(knot: string, change: { definition: KnotDefinition; basedOn: number; draft: number; note: string }): Observable<boolean> {
+    return this.#http.put(`${knotUrl(knot)}/definition`, change).pipe(map((answer) => z.object({ waits: z.boolean() }).parse(answer).waits));
   }
 
   #get<T>(url: string, schema: z.ZodType<T>, query: Query = {}): Observable<T> {

@@ -1,7 +1,11 @@
-import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { RouterLink } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
+import { of } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
+import { LiveEvents } from '../../api/liveEvents';
+import { load } from '../../api/loaded';
 import { Pennant } from '../../pennant/pennant';
 import { count } from '../../words/sentences';
 import { addMember, type Member, moveMember, removeMember, setMember } from './editor/draftEdits';
@@ -10,11 +14,19 @@ import { KnotEditor } from './editor/knotEditor';
 import { Surveys } from './editor/surveys';
 import { MemberFilter } from './editor/memberFilter';
 
+const lists = [
+  { id: 'waiting', says: 'wait' },
+  { id: 'rejected', says: 'rejected' },
+  { id: 'aside', says: 'set aside' },
+  { id: 'untied', says: 'untied' },
+  { id: 'filtered', says: 'left out' },
+] as const;
+
 /** Which objects take part, which of their records, and what we may do there. */
 @Component({
   selector: 'ak-knot-members',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, Pennant, GoLive, MemberFilter],
+  imports: [MatButtonModule, RouterLink, Pennant, GoLive, MemberFilter],
   template: `
     <div class="body">
       <div class="scroll">
@@ -34,7 +46,7 @@ import { MemberFilter } from './editor/memberFilter';
                     <span class="acts"><button type="button" class="link" [disabled]="index === 0" (click)="editor.edit(moveMember(member.id, -1))">earlier</button><button type="button" class="link" [disabled]="index === (editor.definition()?.members?.length ?? 0) - 1" (click)="editor.edit(moveMember(member.id, 1))">later</button><button type="button" class="link" (click)="editor.edit(removeMember(member.id))">take out</button></span>
                   }
                 </th>
-                <td class="number">{{ records(member.id) }}</td>
+                <td class="number">{{ records(member.id) }}@for (list of accountOf(member.id); track list.id) {<small class="block"><a [routerLink]="['/knots', knot().id, 'records']" [queryParams]="{ member: member.id, list: list.id }">{{ count(list.records) }} {{ list.says }}</a></small>}</td>
                 <td class="filter"><ak-member-filter [member]="member" /></td>
                 <td>
                   @for (right of rights; track right) {
@@ -72,6 +84,8 @@ export class KnotMembers {
   protected readonly editor = inject(KnotEditor);
   readonly #api = inject(Api);
   readonly #surveys = inject(Surveys);
+  readonly #inForce = computed(() => ({ id: this.knot().id, version: this.knot().version }));
+  protected readonly accounts = load(this.#inForce, ({ id, version }) => (version === 0 ? of({ members: [] }) : this.#api.accounts(id)), inject(LiveEvents).ends);
   protected readonly count = count;
   protected readonly moveMember = moveMember;
   protected readonly removeMember = removeMember;
@@ -85,6 +99,11 @@ export class KnotMembers {
     { value: 'ask', says: 'ask me' },
   ];
 
+  /** The records that are not tied, by the list that they are in. */
+  protected accountOf(id: string) {
+    const account = this.accounts.value()?.members.find((member) => member.member === id)?.account;
+    return account ? lists.flatMap((list) => (account[list.id] > 0 ? [{ ...list, records: account[list.id] }] : [])) : [];
+  }
   protected summary(id: string) {
     return this.editor.members().find((member) => member.id === id);
   }

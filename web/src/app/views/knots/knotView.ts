@@ -24,11 +24,14 @@ import { KnotDuplicates } from './identity/knotDuplicates';
 import { KnotIdentity } from './identity/knotIdentity';
 import { KnotVerdicts } from './identity/knotVerdicts';
 import { KnotMembers } from './knotMembers';
+import { KnotRecords } from './records/knotRecords';
 
 const sections = ['Members', 'Identity', 'Fields', 'Crosswalks', 'Checks', 'Dry run', 'Definition', 'History'] as const;
 
 /** Pages within Identity. */
 const ofIdentity: readonly string[] = ['identity', 'duplicates', 'verdicts'];
+/** A page within Members. */
+const ofMembers: readonly string[] = ['members', 'records'];
 const readingSections: readonly string[] = ['members', 'identity', 'fields', 'crosswalks', 'checks'];
 
 /** How does this kind of thing stay the same? One place, its sections side by side in the order of the work. */
@@ -43,6 +46,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
     State,
     RunDetail,
     KnotMembers,
+    KnotRecords,
     KnotIdentity,
     KnotDuplicates,
     KnotVerdicts,
@@ -69,13 +73,14 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
           </div>
         }
       </header>
-      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page" [class.within]="section === 'Identity' && ofIdentity.includes(this.section())">{{ section }}</a>}</nav>
+      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page" [class.within]="(section === 'Identity' && ofIdentity.includes(this.section())) || (section === 'Members' && ofMembers.includes(this.section()))">{{ section }}</a>}</nav>
       <ak-state [of]="knot" />
       @if (knot.value(); as one) {
         <ak-draft-bar [knot]="one" (changed)="knot.reload()" />
         <div class="scroll">
           @switch (section()) {
             @case ('members') { <ak-knot-members [knot]="one" /> }
+            @case ('records') { <ak-knot-records [knot]="one" /> }
             @case ('identity') { <ak-knot-identity /> }
             @case ('duplicates') { <ak-knot-duplicates [knot]="id()" /> }
             @case ('verdicts') { <ak-knot-verdicts [knot]="id()" /> }
@@ -109,6 +114,7 @@ export class OneKnotView {
   protected readonly runs = inject(StartRun);
   protected readonly sections = sections;
   protected readonly ofIdentity = ofIdentity;
+  protected readonly ofMembers = ofMembers;
   protected readonly count = count;
   protected readonly plural = plural;
   protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.ends);

@@ -54,8 +54,9 @@ export class DraftBar {
   protected putInForce(note: string): void {
     const definition = this.editor.definition();
     if (!definition) return;
-    this.asking.ask(this.#api.putInForce(this.knot().id, { definition, basedOn: this.knot().version, draft: this.editor.revision, note }), () => {
-      this.#snack.open(`Version ${this.knot().version + 1} is in force. The next run works by it.`, 'Close');
+    this.asking.ask(this.#api.putInForce(this.knot().id, { definition, basedOn: this.knot().version, draft: this.editor.revision, note }), (waits) => {
+      const version = `Version ${this.knot().version + 1}`;
+      this.#snack.open(waits ? `${version} is put in force when the run that is under way has ended.` : `${version} is in force. The next run works by it.`, 'Close');
       this.editor.open(this.knot().id);
       this.changed.emit();
     });

@@ -1,0 +1,145 @@
+import type { FastifyInstance } from 'fastify';
+import type { ZodTypeProvider } from 'fastify-type-provider-zod';
+import { z } from 'zod';
+import {
+  accountsSchema,
+  listedRecordsSchema,
+  problemSchema,
+  recordActSchema,
+  recordListSchema,
+  type RecordListName,
+} from '@anchor-knot/contracts';
+import { recordKey } from '@anchor-knot/core';
+import { writeAudit } from '../api/audit.js';
+import type { ApiContext } from '../api/context.js';
+import { noSuch } from '../api/problems.js';
+import type { LoadedKnot } from '../knots/knots.js';
+import { emptyAccount } from '../orchestration/store.js';
+import { accounts } from '../persistence/tables/outsideRecords.js';
+import { type ListedRow, lockOutside, recordsOfList, setAside } from '../persistence/tables/recordLists.js';
+import { startThing } from './startThing.js';
+
+const pageSize = 100;
+
+/** Every record that was read is in a list: how many are in which, and which they are. */
+export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext): void {
+  const typed = app.withTypeProvider<ZodTypeProvider>();
+  const parameters = z.object({ knot: z.string() });
+
+  typed.get(
+    '/api/knots/:knot/accounts',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['records'],
+        summary: 'How many records of each member are tied, wait, were rejected or set aside, or take no part',
+        params: parameters,
+        response: { 200: accountsSchema, 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const knot = await knots.inForce(request.params.knot);
+      if (!knot) return reply.code(404).send(noSuch('knot'));
+      const known = await accounts(data, knot.id);
+      return {
+        members: knot.definition.members.map(({ id }) => {
+          const account = known.get(id) ?? emptyAccount;
+          return { member: id, account, total: Object.values(account).reduce((sum, count) => sum + count, 0) };
+        }),
+      };
+    },
+  );
+
+  typed.get(
+    '/api/knots/:knot/records',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['records'],
+        summary: 'The records of a member in one list, in order of their keys',
+        params: parameters,
+        querystring: z.object({ member: z.string(), list: recordListSchema, after: z.string().max(500).default('') }),
+        response: { 200: listedRecordsSchema, 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const knot = await knots.inForce(request.params.knot);
+      const { member, list, after } = request.query;
+      if (!knot || !knot.definition.members.some(({ id }) => id === member))
+        return reply.code(404).send(noSuch(knot ? 'member' : 'knot'));
+      const rows = await recordsOfList(data, knot.id, member, list, after, pageSize);
+      return {
+        records: rows.map((row) => ({
+          key: row.record_key,
+          title: titleOf(knot, member, row),
+          why: whyIn(list, row),
+        })),
+        next: rows.length === pageSize ? (rows.at(-1)?.record_key ?? null) : null,
+      };
+    },
+  );
+
+  typed.post(
+    '/api/knots/:knot/records/:member/:key',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['records'],
+        summary: 'Let a record start a thing, set it aside, or take that back',
+        params: z.object({ knot: z.string(), member: z.string(), key: z.string().max(500) }),
+        body: recordActSchema,
+        response: { 200: z.object({ anchor: z.string().nullable() }), 404: problemSchema, 409: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const knot = await knots.inForce(request.params.knot);
+      const { member } = request.params;
+      if (!knot || !knot.definition.members.some(({ id }) => id === member))
+        return reply.code(404).send(noSuch(knot ? 'member' : 'knot'));
+      const key = recordKey(request.params.key);
+      const { act } = request.body;
+      const person = request.person?.name ?? '';
+      const now = new Date();
+      let anchor: string | null = null;
+      if (act === 'start') {
+        const outcome = await startThing(data, knot, { member, key }, person, now);
+        if (outcome.kind !== 'started')
+          return reply.code(409).send({ code: 'not possible', says: outcome.says, advice: 'Load the list again.' });
+        anchor = outcome.anchor;
+      } else {
+        const isThere = await data.transaction(async (db) => {
+          if (!(await lockOutside(db, knot.id, { member, key }))) return false;
+          await setAside(db, knot.id, member, [key], act === 'set aside' ? { person, at: now } : undefined);
+          return true;
+        });
+        if (!isThere)
+          return reply.code(409).send({
+            code: 'not possible',
+            says: 'This record is tied by now, or not there any more.',
+            advice: 'Load the list again.',
+          });
+      }
+      await writeAudit(data, request.person, `record: ${act}`, { knot: knot.id, member, key });
+      return { anchor };
+    },
+  );
+}
+
+function titleOf({ compiled }: LoadedKnot, member: string, { reading, title, record_key }: ListedRow): string {
+  if (!reading) return title === null || title === '' ? record_key : title;
+  const called = compiled
+    .comparableValues(member, reading.fields, new Set([compiled.titleField]))
+    .get(compiled.titleField);
+  return typeof called === 'string' && called !== '' ? called : record_key;
+}
+
+const reasons: Readonly<Record<Exclude<RecordListName, 'rejected'>, string>> = {
+  waiting: 'A person has to say what it is the same as: see Decisions.',
+  aside: 'Somebody set it aside.',
+  untied: 'It matches nothing, and nothing may start in this member.',
+  filtered: 'The filter of this member leaves it out.',
+};
+
+function whyIn(list: RecordListName, { reading }: ListedRow): string {
+  return list === 'rejected' ? (reading?.rejected ?? []).join('; ') : reasons[list];
+}

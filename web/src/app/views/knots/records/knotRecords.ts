@@ -1,0 +1,155 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { FormControl, ReactiveFormsModule } from '@angular/forms';
+import { MatAutocompleteModule } from '@angular/material/autocomplete';
+import { MatButtonModule } from '@angular/material/button';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
+import { MatSnackBar } from '@angular/material/snack-bar';
+import { MatTableModule } from '@angular/material/table';
+import { ActivatedRoute, RouterLink } from '@angular/router';
+import { type KnotView, type ListedRecord, type RecordAct, recordListSchema } from '@anchor-knot/contracts';
+import { catchError, debounceTime, map, of, switchMap } from 'rxjs';
+import { Api } from '../../../api/api';
+import { Asking } from '../../../api/asking';
+import { LiveEvents } from '../../../api/liveEvents';
+import { load } from '../../../api/loaded';
+import { SessionService } from '../../../api/session';
+import { Pennant } from '../../../pennant/pennant';
+import { count } from '../../../words/sentences';
+import { State } from '../../state';
+
+const lists = [
+  { id: 'waiting', name: 'Waiting', says: 'that wait for a person' },
+  { id: 'rejected', name: 'Rejected', says: 'that were rejected' },
+  { id: 'aside', name: 'Set aside', says: 'that were set aside' },
+  { id: 'untied', name: 'Untied', says: 'that match nothing and may start nothing' },
+  { id: 'filtered', name: 'Outside the filter', says: 'that the filter leaves out' },
+] as const;
+
+const searchDelayMs = 250;
+
+/** In which list is each record that was read, and what can be done about it? */
+@Component({
+  selector: 'ak-knot-records',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatAutocompleteModule, MatButtonModule, MatFormFieldModule, MatInputModule, MatTableModule, Pennant, ReactiveFormsModule, RouterLink, State],
+  templateUrl: './knotRecords.html',
+  styleUrl: './knotRecords.css',
+})
+export class KnotRecords {
+  readonly knot = input.required<KnotView>();
+  readonly #api = inject(Api);
+  readonly #live = inject(LiveEvents);
+  readonly #told = inject(MatSnackBar);
+  readonly #session = inject(SessionService);
+  readonly #query = toSignal(inject(ActivatedRoute).queryParamMap, { requireSync: true });
+  protected readonly lists = lists;
+  protected readonly count = count;
+  protected readonly columns = ['key', 'title', 'why', 'acts'];
+  protected readonly asking = new Asking();
+  readonly #knotId = computed(() => this.knot().id);
+  protected readonly accounts = load(this.#knotId, (id) => this.#api.accounts(id), this.#live.ends);
+
+  /** The list that the address names. */
+  protected readonly shown = computed(() => {
+    const member = this.#query().get('member');
+    const list = recordListSchema.safeParse(this.#query().get('list'));
+    return member !== null && list.success ? { member, list: list.data } : undefined;
+  });
+  readonly #question = computed(() => ({ knot: this.#knotId(), shown: this.shown() }), {
+    equal: (one, other) => JSON.stringify(one) === JSON.stringify(other),
+  });
+  protected readonly first = load(this.#question, ({ knot, shown }) => (shown ? this.#api.listedRecords(knot, shown) : of({ records: [], next: null })), this.#live.ends);
+  protected readonly records = linkedSignal<readonly ListedRecord[]>(() => this.first.value()?.records ?? []);
+  protected readonly next = linkedSignal<string | null>(() => this.first.value()?.next ?? null);
+  protected readonly loadingMore = signal(false);
+  protected readonly choosing = linkedSignal<unknown, ListedRecord | undefined>({
+    source: this.shown,
+    computation: () => undefined,
+  });
+  protected readonly search = new FormControl('', { nonNullable: true });
+  protected readonly candidates = toSignal(
+    this.search.valueChanges.pipe(
+      debounceTime(searchDelayMs),
+      switchMap((text) => (text.trim() === '' ? of([]) : this.#search(text))),
+    ),
+    { initialValue: [] },
+  );
+  protected readonly titleOfList = computed(() => {
+    const shown = this.shown();
+    const says = lists.find(({ id }) => id === shown?.list)?.says ?? '';
+    return shown ? `Records of ${this.nameOf(shown.member)} ${says}` : '';
+  });
+
+  protected mayAct(): boolean {
+    return this.#session.may('operator');
+  }
+  protected summaryOf(member: string) {
+    return this.knot().members.find(({ id }) => id === member);
+  }
+  protected nameOf(member: string): string {
+    return this.summaryOf(member)?.systemName ?? member;
+  }
+  protected isShown(member: string, list: string): boolean {
+    return this.shown()?.member === member && this.shown()?.list === list;
+  }
+  protected readonly byKey = (_: number, { key }: ListedRecord): string => key;
+
+  protected more(): void {
+    const shown = this.shown();
+    const after = this.next();
+    if (!shown || after === null) return;
+    this.loadingMore.set(true);
+    this.#api.listedRecords(this.#knotId(), { ...shown, after }).subscribe({
+      next: ({ records, next }) => {
+        this.loadingMore.set(false);
+        // A late answer for another list is dropped.
+        if (!this.isShown(shown.member, shown.list)) return;
+        this.records.update((known) => [...known, ...records]);
+        this.next.set(next);
+      },
+      error: () => this.loadingMore.set(false),
+    });
+  }
+
+  protected act(record: ListedRecord, act: RecordAct['act']): void {
+    const shown = this.shown();
+    if (!shown) return;
+    this.asking.ask(this.#api.actOnRecord(this.#knotId(), shown.member, record.key, act), ({ anchor }) => {
+      this.#leave(record);
+      const says = { start: 'It starts a thing of its own', 'set aside': 'It is set aside', 'take back': 'It is back' };
+      this.#told.open(`${record.title}: ${says[act]}${anchor === null ? '' : '; the next run merges it'}.`, undefined, {
+        duration: 6000,
+      });
+    });
+  }
+
+  protected choose(record: ListedRecord): void {
+    this.search.setValue('');
+    this.choosing.set(record);
+  }
+
+  protected tie(anchor: string): void {
+    const shown = this.shown();
+    const record = this.choosing();
+    if (!shown || !record) return;
+    this.asking.ask(this.#api.tie(anchor, shown.member, record.key), () => {
+      this.choosing.set(undefined);
+      this.#leave(record);
+      this.#told.open(`${record.title} is tied; the next run merges it.`, undefined, { duration: 6000 });
+    });
+  }
+
+  #search(text: string) {
+    return this.#api.anchors(this.#knotId(), { search: text }).pipe(
+      map(({ anchors }) => anchors.slice(0, 20)),
+      catchError(() => of([])),
+    );
+  }
+
+  #leave({ key }: ListedRecord): void {
+    this.records.update((known) => known.filter((record) => record.key !== key));
+    this.accounts.reload();
+  }
+}
