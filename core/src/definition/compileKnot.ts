@@ -1,15 +1,6 @@
 import { type Formula, namesIn, rawVariable, readFormula } from '../expression/index.js';
 import { compileStep, type Lens, makeLens, oneWayKinds, type StepLens } from '../mapping/index.js';
-import {
-  type FieldId,
-  type FieldPath,
-  type Instant,
-  type MemberId,
-  type Outcome,
-  type Raw,
-  type Shared,
-  type SourceRecord,
-} from '../record/index.js';
+import type { FieldId, FieldPath, Instant, MemberId, Outcome, Raw, Shared, SourceRecord } from '../record/index.js';
 import { comparisonLevels, mostEvidenceFields } from './identityRules.js';
 import { compileComputed, type ComputedField } from './computed.js';
 import {

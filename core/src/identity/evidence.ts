@@ -1,5 +1,4 @@
 import type { EvidenceField } from '../definition/index.js';
-import { type ComparisonKind } from '../definition/index.js';
 import type { FieldId, Shared } from '../record/index.js';
 import { type Comparison, comparisonOf, type Prepared } from './comparison.js';
 

@@ -1,4 +1,4 @@
-import { type EvidenceField } from '../definition/index.js';
+import type { EvidenceField } from '../definition/index.js';
 /**
  * Data that are hard to match: households, values that everybody has, fields that nobody fills, other scripts. Work is
  * bounded, and nothing is tied by what tells nothing.

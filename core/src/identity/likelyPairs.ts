@@ -1,10 +1,4 @@
-import {
-  type Commonness,
-  type EvidenceField,
-  type LevelWeights,
-  type ValueShares,
-  type Weights,
-} from '../definition/index.js';
+import type { Commonness, EvidenceField, LevelWeights, ValueShares, Weights } from '../definition/index.js';
 import { bestAndBeaten, type ScoredPair } from './chooseTies.js';
 import { ShareTable } from './commonness.js';
 import { type EvidenceTexts, levelBase, patternOf, prepareColumns } from './evidence.js';

@@ -1,4 +1,4 @@
-import { type Thresholds } from '../definition/index.js';
+import type { Thresholds } from '../definition/index.js';
 import { chooseTies, type ScoredPair } from './chooseTies.js';
 import { inOneStep, type Steps } from './steps.js';
 

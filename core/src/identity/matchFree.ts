@@ -1,4 +1,4 @@
-import { type Thresholds } from '../definition/index.js';
+import type { Thresholds } from '../definition/index.js';
 import type { AnchorId, MemberId } from '../record/index.js';
 import type { LikelyPairs } from './likelyPairs.js';
 import { type EvidenceOutcome, type KnownUnit, matchByEvidence } from './matchByEvidence.js';

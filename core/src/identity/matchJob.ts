@@ -1,4 +1,4 @@
-import { type EvidenceField, type Weights } from '../definition/index.js';
+import type { EvidenceField, Weights } from '../definition/index.js';
 import { BlockIndex } from './blocking.js';
 import { learnShares, ShareTable } from './commonness.js';
 import { type EvidenceTexts, prepareColumns } from './evidence.js';

@@ -1,4 +1,4 @@
-import { type Commonness } from '../definition/index.js';
+import type { Commonness } from '../definition/index.js';
 import type { BlockIndex } from './blocking.js';
 import type { ShareTable } from './commonness.js';
 import { type EvidenceColumn, levelBase, levelsOf, type PatternCode, patternOf } from './evidence.js';

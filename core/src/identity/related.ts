@@ -1,4 +1,4 @@
-import { type EvidenceField, type LevelWeights, type Related, type Weights } from '../definition/index.js';
+import type { EvidenceField, LevelWeights, Related, Weights } from '../definition/index.js';
 import { levelsOf } from './evidence.js';
 import { type CountedLevels, levelShares, type PatternCounts, shareOf } from './weights.js';
 

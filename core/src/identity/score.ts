@@ -1,4 +1,4 @@
-import { type Commonness, type EvidenceField, type Weights } from '../definition/index.js';
+import type { Commonness, EvidenceField, Weights } from '../definition/index.js';
 import { comparisonOf } from './comparison.js';
 import { commonnessOf } from './commonness.js';
 import { levelsOf, type PatternCode } from './evidence.js';

@@ -1,5 +1,5 @@
 import type { LevelWeights, Weights } from '../definition/index.js';
-import { type EvidenceField, type ValueShares } from '../definition/index.js';
+import type { EvidenceField } from '../definition/index.js';
 import { comparisonOf } from './comparison.js';
 import { type EvidenceColumn, levelsOf, type PatternCode, patternOf } from './evidence.js';
 

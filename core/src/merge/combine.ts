@@ -1,4 +1,4 @@
-import { type Rule } from '../definition/index.js';
+import type { Rule } from '../definition/index.js';
 import { diff3Merge } from 'node-diff3';
 import { decimalOf, failed, good, type Outcome, type Shared, WideDecimal } from '../record/index.js';
 

@@ -1,4 +1,4 @@
-import { type Knot, type Mapping, type Rule } from '../definition/index.js';
+import type { Knot, Mapping, Rule } from '../definition/index.js';
 import type { Step } from '../mapping/index.js';
 import type { AnchorId } from '../record/index.js';
 import { World } from '../testing/world.js';

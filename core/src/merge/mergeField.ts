@@ -1,4 +1,4 @@
-import { type Rule } from '../definition/index.js';
+import type { Rule } from '../definition/index.js';
 import type { Lens } from '../mapping/index.js';
 import {
   type FieldId,

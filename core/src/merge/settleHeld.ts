@@ -1,4 +1,4 @@
-import { type CompiledKnot } from '../definition/index.js';
+import type { CompiledKnot } from '../definition/index.js';
 import type { FieldId, Instant, Raw, Shared } from '../record/index.js';
 import { sameShared } from '../record/index.js';
 import type { Anchor } from './anchor.js';

@@ -1,4 +1,4 @@
-import { type CompiledKnot } from '../definition/index.js';
+import type { CompiledKnot } from '../definition/index.js';
 import type { Anchor, Tie, TieEnd } from '../merge/index.js';
 import {
   type FieldId,

@@ -1,4 +1,4 @@
-import { type CompiledKnot } from '../definition/index.js';
+import type { CompiledKnot } from '../definition/index.js';
 import type { MemberId } from '../record/index.js';
 
 /** What a plan would do in one member. */

@@ -1,4 +1,4 @@
-import { type CompiledField, type CompiledKnot, type CompiledMember } from '../definition/index.js';
+import type { CompiledField, CompiledKnot, CompiledMember } from '../definition/index.js';
 import { type Agreed, type Anchor, type AnchorMerge, isEdited, type Problem, type Tie } from '../merge/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
 import type { AskedDeletion, CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';

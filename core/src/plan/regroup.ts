@@ -1,4 +1,4 @@
-import { type CompiledKnot } from '../definition/index.js';
+import type { CompiledKnot } from '../definition/index.js';
 import {
   type Ahead,
   type Anchor,

@@ -1,4 +1,4 @@
-import { type ComparisonKind } from '../definition/index.js';
+import type { ComparisonKind } from '../definition/index.js';
 import type { FieldPath } from '../record/index.js';
 import { wordsOfName } from './fieldNames.js';
 import type { ProposedPair } from './proposePairs.js';

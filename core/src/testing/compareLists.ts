@@ -1,4 +1,4 @@
-import { type EvidenceField, type Weights } from '../definition/index.js';
+import type { EvidenceField, Weights } from '../definition/index.js';
 import {
   type ComparedPairs,
   type EvidenceColumn,

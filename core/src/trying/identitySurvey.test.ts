@@ -1,4 +1,4 @@
-import { type Evidence, type Knot } from '../definition/index.js';
+import type { Evidence, Knot } from '../definition/index.js';
 /** What key rules and evidence make of all records, before anything is written. */
 import { finished } from '../identity/index.js';
 import { recordKey } from '../record/index.js';

@@ -1,4 +1,4 @@
-import { type Evidence, type KeyRule, type Knot, type Weights } from '../definition/index.js';
+import type { Evidence, KeyRule, Knot, Weights } from '../definition/index.js';
 import {
   type ConsideredPair,
   type EvidenceTexts,

@@ -1,5 +1,16 @@
 import { spawnSync } from 'node:child_process';
-import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  cpSync,
+  existsSync,
+  lstatSync,
+  mkdtempSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
@@ -101,17 +112,115 @@ test('a mapping that is moved to another column starts anew there, and nothing l
   expect(read('office.csv')).toMatch(/^1,.*,Hazelmoor Mill,2026-11-02T09:00:00Z,Hazelmoor Mill$/m);
 });
 
-test('a state that cannot be stored before the files are written stops the run; a killed run is taken up', () => {
-  anchorKnot('run', 'customers.knot.json');
-  writeFileSync(join(folder, 'customers.state/state.json'), '{"stateVersion":1,');
-  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
-    status: 1,
-    stderr: expect.stringContaining('cannot be read') as unknown as string,
-  });
-  writeFileSync(join(folder, 'customers.state/lock'), String(process.pid));
+test('a folder that another run has is left alone; a lock whose process is gone, or is another one now, is taken', () => {
+  expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+  const lock = (content: unknown) =>
+    writeFileSync(
+      join(folder, 'customers.state/lock'),
+      typeof content === 'string' ? content : JSON.stringify(content),
+    );
+  const stat = readFileSync(`/proc/${process.pid}/stat`, 'utf8');
+  const began = stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19];
+  lock({ pid: process.pid, began });
   expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
     status: 1,
     stderr: expect.stringContaining('in use by another run') as unknown as string,
+  });
+  // The number of a process that ended belongs to another one now.
+  for (const stale of [{ pid: process.pid, began: '1' }, { pid: 4_000_000 }, 'cut in ha']) {
+    lock(stale);
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+  }
+  writeFileSync(join(folder, 'customers.state/state.json'), '{"stateVersion":1,');
+  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
+    status: 1,
+    stderr: expect.stringContaining('made by an earlier version') as unknown as string,
+  });
+});
+
+describe('files that are not as they were', () => {
+  /** The example with deletions that are followed, and so many customers in both lists. */
+  const withCustomers = (count: number): void => {
+    const definition = JSON.parse(read('customers.knot.json')) as {
+      knot: { members: { may: Record<string, boolean>; whenDeleted?: string }[]; checks?: unknown[] };
+    };
+    for (const member of definition.knot.members) {
+      member.may.delete = true;
+      member.whenDeleted = 'delete';
+    }
+    writeFileSync(join(folder, 'customers.knot.json'), JSON.stringify(definition));
+    const [header] = read('office.csv').split('\n');
+    const rows = Array.from({ length: count }, (_, index) => `${index},Customer ${index},c${index}@x.example,,,`);
+    writeFileSync(join(folder, 'office.csv'), `${header}\n${rows.join('\n')}\n`);
+    writeFileSync(join(folder, 'van.jsonl'), '');
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+  };
+
+  test('a small list that is suddenly empty, or lacks most, removes nothing from the other', () => {
+    withCustomers(15);
+    const van = read('van.jsonl');
+    expect(lines('van.jsonl')).toHaveLength(15);
+    const [header, ...rows] = read('office.csv').trimEnd().split('\n');
+    for (const left of [[], rows.slice(0, 5)]) {
+      writeFileSync(join(folder, 'office.csv'), [header, ...left, ''].join('\n'));
+      const run = anchorKnot('run', 'customers.knot.json');
+      expect([run.status, run.stderr]).toEqual([1, expect.stringContaining('too many to believe')]);
+      expect(read('van.jsonl')).toBe(van);
+    }
+    writeFileSync(join(folder, 'office.csv'), [header, ...rows, ''].join('\n'));
+    const office = read('office.csv');
+    writeFileSync(join(folder, 'van.jsonl'), '');
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(1);
+    expect(read('office.csv')).toBe(office);
+    // One that is gone is believed; many are, once somebody says so.
+    writeFileSync(join(folder, 'van.jsonl'), van.split('\n').slice(1).join('\n'));
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    expect(read('office.csv').trimEnd().split('\n')).toHaveLength(15);
+    writeFileSync(join(folder, 'van.jsonl'), '');
+    expect(anchorKnot('run', 'customers.knot.json', '--over-guards').status).toBe(0);
+    expect(read('office.csv').trimEnd().split('\n')).toHaveLength(1);
+  });
+
+  test('a link is written through, a read-only file is refused while others are written, lists are right', () => {
+    anchorKnot('run', 'customers.knot.json');
+    renameSync(join(folder, 'office.csv'), join(folder, 'real.csv'));
+    symlinkSync(join(folder, 'real.csv'), join(folder, 'office.csv'));
+    edit('van.jsonl', '"town": "Ashcombe"', '"town": "Thornquay"');
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    expect(lstatSync(join(folder, 'office.csv')).isSymbolicLink()).toBe(true);
+    expect(read('real.csv')).toContain('Thornquay');
+    chmodSync(join(folder, 'van.jsonl'), 0o444);
+    const van = read('van.jsonl');
+    writeFileSync(join(folder, 'real.csv'), read('real.csv').replace('Thornquay', 'Marram'));
+    const run = anchorKnot('run', 'customers.knot.json');
+    expect([run.status, run.stderr]).toEqual([1, expect.stringContaining('it is read-only')]);
+    expect(read('van.jsonl')).toBe(van);
+    expect(existsSync(join(folder, 'van.jsonl.writing'))).toBe(false);
+    expect(lines('customers.state/held.jsonl')).toEqual([]);
+    chmodSync(join(folder, 'van.jsonl'), 0o644);
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    expect(read('van.jsonl')).toContain('Marram');
+  });
+
+  test('a column that a mapping names and the file has not is told, and nothing is touched', () => {
+    const van = read('van.jsonl');
+    writeFileSync(join(folder, 'office.csv'), read('office.csv').replace('town', 'city'));
+    const run = anchorKnot('run', 'customers.knot.json');
+    expect([run.status, run.stderr]).toEqual([1, expect.stringContaining('there is no column “town”')]);
+    expect(read('van.jsonl')).toBe(van);
+  });
+
+  test('a value that must be unique is compared with the records of earlier runs', () => {
+    edit(
+      'customers.knot.json',
+      '"checks": [',
+      '"checks": [{ "id": "once", "says": "a name twice", "onFail": "reject", "unique": "name" },',
+    );
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    writeFileSync(join(folder, 'office.csv'), `${read('office.csv')}9,Saltpan Growers,other@x.example,,,\n`);
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    const rejected = lines('customers.state/rejected.jsonl').filter(({ member }) => member === 'office');
+    expect(rejected.map(({ key }) => key).sort()).toEqual(['2', '9']);
   });
 });
 

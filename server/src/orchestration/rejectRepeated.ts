@@ -7,7 +7,7 @@ import {
   type RecordKey,
 } from '@anchor-knot/core';
 import type { Installation, RunOptions } from './installation.js';
-import { type RecordRef, type RunLease, type StagedRecord } from './store.js';
+import type { RecordRef, RunLease, StagedRecord } from './store.js';
 
 const atOnce = 1000;
 

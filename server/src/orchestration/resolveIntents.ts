@@ -1,7 +1,6 @@
-import { type Anchor, type AnchorId, mergeAnchor, type MemberId } from '@anchor-knot/core';
+import type { AnchorId, MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { entryOf, storeEnds } from './applyPlan.js';
-import { decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { Intent, MemberTrouble, RunLease } from './store.js';
 import { lookAfter, type WriteEnd } from './writeOperations.js';

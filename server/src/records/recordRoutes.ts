@@ -14,12 +14,13 @@ import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import type { LoadedKnot } from '../knots/knots.js';
-import { emptyAccount } from '../orchestration/store.js';
+import { emptyAccount, type MemberAccount } from '../orchestration/store.js';
 import { accounts } from '../persistence/tables/outsideRecords.js';
 import { type ListedRow, lockOutside, recordsOfList, setAside } from '../persistence/tables/recordLists.js';
 import { startThing } from './startThing.js';
 
 const pageSize = 100;
+const mostValues = 3;
 
 /** Every record that was read is in a list: how many are in which, and which they are. */
 export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext): void {
@@ -44,7 +45,7 @@ export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext):
       return {
         members: knot.definition.members.map(({ id }) => {
           const account = known.get(id) ?? emptyAccount;
-          return { member: id, account, total: Object.values(account).reduce((sum, count) => sum + count, 0) };
+          return { member: id, account, total: totalOf(account) };
         }),
       };
     },
@@ -127,10 +128,14 @@ export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext):
 
 function titleOf({ compiled }: LoadedKnot, member: string, { reading, title, record_key }: ListedRow): string {
   if (!reading) return title === null || title === '' ? record_key : title;
-  const called = compiled
-    .comparableValues(member, reading.fields, new Set([compiled.titleField]))
-    .get(compiled.titleField);
-  return typeof called === 'string' && called !== '' ? called : record_key;
+  const values = compiled.comparableValues(member, reading.fields);
+  const called = values.get(compiled.titleField);
+  if (typeof called === 'string' && called !== '') return called;
+  // Without its name, what else there is tells one record from another.
+  const others = [...values.values()].filter(
+    (value) => typeof value === 'string' && value !== '' && value !== record_key,
+  );
+  return others.length === 0 ? record_key : others.slice(0, mostValues).join(', ');
 }
 
 const reasons: Readonly<Record<Exclude<RecordListName, 'rejected'>, string>> = {
@@ -142,4 +147,8 @@ const reasons: Readonly<Record<Exclude<RecordListName, 'rejected'>, string>> = {
 
 function whyIn(list: RecordListName, { reading }: ListedRow): string {
   return list === 'rejected' ? (reading?.rejected ?? []).join('; ') : reasons[list];
+}
+
+function totalOf({ tied, waiting, rejected, aside, untied, filtered }: MemberAccount): number {
+  return tied + waiting + rejected + aside + untied + filtered;
 }

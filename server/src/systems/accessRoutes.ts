@@ -1,7 +1,7 @@
 import type { FastifyInstance, FastifyRequest } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { type ConsentedSystem } from '@anchor-knot/connectors';
+import type { ConsentedSystem } from '@anchor-knot/connectors';
 import { deliveriesSchema, type Person, problemSchema } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';

@@ -1,7 +1,7 @@
 /** People act while a run writes, on real systems that are slow: their word holds, and nothing is planted. */
 import { setTimeout as wait } from 'node:timers/promises';
 import type { AnchorView } from '@anchor-knot/contracts';
-import { type Knot } from '@anchor-knot/core';
+import type { Knot } from '@anchor-knot/core';
 import { generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
 import { demoKnot, editOnPage, RealInstallation } from '../testing/realInstallation.js';

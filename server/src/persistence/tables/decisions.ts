@@ -1,7 +1,6 @@
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
-import { type DecisionDraft, decisionIdentity, type OutsideRecord } from '../../orchestration/store.js';
-import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+import { type DecisionDraft, decisionIdentity } from '../../orchestration/store.js';
 
 /**
  * Which open decisions a list of drafts stands for: those of these anchors themselves, of the records outside of

@@ -1,5 +1,5 @@
 import type { MemberId, Reading, RecordKey } from '@anchor-knot/core';
-import { type OutsideRecord, type RecordRef } from '../../orchestration/store.js';
+import type { OutsideRecord, RecordRef } from '../../orchestration/store.js';
 import type { SqlConnection } from '../sql.js';
 
 /** The lists of records that are tied to nothing, for people. */

@@ -46,7 +46,7 @@ const lists = [
                     <span class="acts"><button type="button" class="link" [disabled]="index === 0" (click)="editor.edit(moveMember(member.id, -1))">earlier</button><button type="button" class="link" [disabled]="index === (editor.definition()?.members?.length ?? 0) - 1" (click)="editor.edit(moveMember(member.id, 1))">later</button><button type="button" class="link" (click)="editor.edit(removeMember(member.id))">take out</button></span>
                   }
                 </th>
-                <td class="number">{{ records(member.id) }}@for (list of accountOf(member.id); track list.id) {<small class="block"><a [routerLink]="['/knots', knot().id, 'records']" [queryParams]="{ member: member.id, list: list.id }">{{ count(list.records) }} {{ list.says }}</a></small>}</td>
+                <td class="number">{{ records(member.id) }}@for (list of accountOf(member.id); track list.id) {<small class="block nowrap"><a [routerLink]="['/knots', knot().id, 'records']" [queryParams]="{ member: member.id, list: list.id }">{{ count(list.records) }} {{ list.says }}</a></small>}</td>
                 <td class="filter"><ak-member-filter [member]="member" /></td>
                 <td>
                   @for (right of rights; track right) {
@@ -77,7 +77,7 @@ const lists = [
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .block { display: block; } .acts { display: flex; gap: 10px; } td label { display: block; white-space: nowrap; padding: 2px 0; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } td { max-width: 210px; } .narrow { width: 52px; } .stack { color: var(--ink-2); font-size: 12.5px; margin-top: 4px; } .stack select { display: block; } .filter { min-width: 230px; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .block { display: block; } .nowrap { white-space: nowrap; font-family: inherit; } .acts { display: flex; gap: 10px; } td label { display: block; white-space: nowrap; padding: 2px 0; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } td { max-width: 210px; } .narrow { width: 52px; } .stack { color: var(--ink-2); font-size: 12.5px; margin-top: 4px; } .stack select { display: block; } .filter { min-width: 230px; }`,
 })
 export class KnotMembers {
   readonly knot = input.required<KnotView>();
