@@ -30,11 +30,23 @@ export async function writeFile(path: string, object: FileObject, file: RowFile,
       : object.format === 'jsonl'
         ? renderJsonLines(file, object)
         : await (await workbooks()).renderWorkbook(file, object, before);
+  await refuseReadOnly(path);
   await replaceFile(path, async (handle) => handle.writeFile(bytes));
+}
+
+/**
+ * Whoever may do everything would overwrite a file that was locked on purpose.
+ * @throws {SystemTrouble} when nobody may write to it
+ */
+async function refuseReadOnly(path: string): Promise<void> {
+  const { mode } = await stat(path);
+  if ((mode & anyoneMayWrite) === 0)
+    throw fileProblem(path, 'it is read-only', 'Allow writing to it, or let its member only give values.');
 }
 
 /** The file as it was, beside it. */
 export async function backUp(path: string): Promise<void> {
+  await refuseReadOnly(path);
   const bytes = await readFile(path);
   await replaceFile(`${path}.bak`, async (handle) => handle.writeFile(bytes), path);
 }
@@ -51,10 +63,6 @@ async function replaceFile(
 ): Promise<void> {
   const target = await realpath(path).catch(() => path);
   const { mode } = await stat(like);
-  // Whoever may do everything would overwrite a file that was locked on purpose.
-  const existing = await stat(target).catch(() => undefined);
-  if (existing && (existing.mode & anyoneMayWrite) === 0)
-    throw fileProblem(path, 'it is read-only', 'Allow writing to it, or let its member only give values.');
   const temporary = `${target}.writing`;
   try {
     const handle = await open(temporary, 'w', mode);
