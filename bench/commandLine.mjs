@@ -1,6 +1,7 @@
 /**
  * The command line over two CSV files of 20 columns: a first run, one with nothing changed, one with a row in ten
- * edited. Printed as times, as ratios to a floor measured in the same run (reading and parsing both files), and with the
+ * edited. Printed as times, as ratios to a floor measured in the same run (reading and parsing both files), and with
+ * the
  * most memory that the process had. Sizes may be given: `npm run bench:files -- 10000 30000`.
  */
 import { spawn } from 'node:child_process';

@@ -45,7 +45,7 @@ export async function openInstallation(
     knots: new Knots(data),
     systems,
     drafts: new Drafts(data),
-    readings: new Readings(systems, objects),
+    readings: new Readings(data, systems, objects),
     objects,
     consents: new Consents(data, secrets),
     inbox: new WebhookInbox(data, systems, secrets),

@@ -143,7 +143,8 @@ export function readFormula(
 }
 
 /**
- * The names among these that a formula uses, as the parser reads it: not what stands in texts or comments, nor the names
+ * The names among these that a formula uses, as the parser reads it: not what stands in texts or comments, nor the
+ * names
  * that `all`, `map` and the like give to items, nor parts of something else. None for what is no formula.
  */
 export function namesIn(source: string, names: readonly string[]): ReadonlySet<string> {

@@ -5,7 +5,8 @@ import type { Reading, Tie, TieEnd } from './anchor.js';
 /**
  * What follows from deletions, for the ties of one anchor as they were before this merge took up what was read.
  *
- * It is settled once, by the definition as it is when the deletion is first merged: a later version must not remove what
+ * It is settled once, by the definition as it is when the deletion is first merged: a later version must not remove
+ * what
  * was left long ago. An edit elsewhere, also one that is held or cannot be read, is for a person to weigh; so is one
  * that comes while the removal is still to be done. A record that comes back ends what was to follow.
  */

@@ -31,7 +31,9 @@ export interface AnchorMergeInput {
 }
 
 export interface AnchorMerge {
-  /** The anchor as it is after the merge: agreed values settled, ties with what they have seen. Writes are not in it. */
+  /**
+   * The anchor as it is after the merge: agreed values settled, ties with what they have seen. Writes are not in it.
+   */
   readonly anchor: Anchor;
   readonly writes: readonly FieldWrite[];
   readonly held: readonly Held[];

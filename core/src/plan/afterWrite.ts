@@ -130,7 +130,9 @@ function meaningOf(knot: CompiledKnot, member: string, field: FieldId, raw: Raw,
   );
 }
 
-/** The tie of the record that was written; it may be tied elsewhere by now, and then nothing is to be said of it here. */
+/**
+ * The tie of the record that was written; it may be tied elsewhere by now, and then nothing is to be said of it here.
+ */
 function withTie(anchor: Anchor, { member, key }: WrittenRecord, change: (tie: Tie) => Tie): Anchor {
   return { ...anchor, ties: anchor.ties.map((tie) => (tie.member === member && tie.key === key ? change(tie) : tie)) };
 }

@@ -15,7 +15,9 @@ export interface AnchorPlan {
 export interface PlanLimits {
   /** Members in which a doubt about a record is open, so that creating waits. */
   readonly blocked?: ReadonlySet<MemberId>;
-  /** Members that could not be read: while nobody knows whether the thing was edited there, nothing of it is removed. */
+  /**
+   * Members that could not be read: while nobody knows whether the thing was edited there, nothing of it is removed.
+   */
   readonly unread?: ReadonlySet<MemberId>;
 }
 

@@ -74,7 +74,9 @@ export class EditLedger {
     return [...this.#lostEdits(before, outcome), ...this.#madeUp({ ...before, edited }, outcome)];
   }
 
-  /** *No lost edit*: each became the agreed value, is its shadow, was combined, lost with its value told, or is held. */
+  /**
+   * *No lost edit*: each became the agreed value, is its shadow, was combined, lost with its value told, or is held.
+   */
   #lostEdits(before: Before, outcome: RunOutcome): string[] {
     const faults: string[] = [];
     for (const [place, edit] of this.#edits) {

@@ -7,6 +7,7 @@ export {
   surveyIdentity,
   type SurveyedRecord,
 } from './identitySurvey.js';
+export { readableFields } from './readableFields.js';
 export { type Finding, type MemberSource, reviewKnot } from './review.js';
 export { KnotSurvey, type MemberSurvey, type SurveyCell, type SurveyCheck, type SurveyExample } from './survey.js';
 export { type Trial, type TrialCell, tryRecords } from './trial.js';

@@ -112,31 +112,34 @@ test('a mapping that is moved to another column starts anew there, and nothing l
   expect(read('office.csv')).toMatch(/^1,.*,Hazelmoor Mill,2026-11-02T09:00:00Z,Hazelmoor Mill$/m);
 });
 
-test('a folder that another run has is left alone; a lock whose process is gone, or is another one now, is taken', () => {
-  expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
-  const lock = (content: unknown) =>
-    writeFileSync(
-      join(folder, 'customers.state/lock'),
-      typeof content === 'string' ? content : JSON.stringify(content),
-    );
-  const stat = readFileSync(`/proc/${process.pid}/stat`, 'utf8');
-  const began = stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19];
-  lock({ pid: process.pid, began });
-  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
-    status: 1,
-    stderr: expect.stringContaining('in use by another run') as unknown as string,
-  });
-  // The number of a process that ended belongs to another one now.
-  for (const stale of [{ pid: process.pid, began: '1' }, { pid: 4_000_000 }, 'cut in ha']) {
-    lock(stale);
+test(
+  'a folder that another run has is left alone; a lock whose process is gone, or is another one ' + 'now, is taken',
+  () => {
     expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
-  }
-  writeFileSync(join(folder, 'customers.state/state.json'), '{"stateVersion":1,');
-  expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
-    status: 1,
-    stderr: expect.stringContaining('made by an earlier version') as unknown as string,
-  });
-});
+    const lock = (content: unknown) =>
+      writeFileSync(
+        join(folder, 'customers.state/lock'),
+        typeof content === 'string' ? content : JSON.stringify(content),
+      );
+    const stat = readFileSync(`/proc/${process.pid}/stat`, 'utf8');
+    const began = stat.slice(stat.lastIndexOf(')') + 2).split(' ')[19];
+    lock({ pid: process.pid, began });
+    expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
+      status: 1,
+      stderr: expect.stringContaining('in use by another run') as unknown as string,
+    });
+    // The number of a process that ended belongs to another one now.
+    for (const stale of [{ pid: process.pid, began: '1' }, { pid: 4_000_000 }, 'cut in ha']) {
+      lock(stale);
+      expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    }
+    writeFileSync(join(folder, 'customers.state/state.json'), '{"stateVersion":1,');
+    expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({
+      status: 1,
+      stderr: expect.stringContaining('made by an earlier version') as unknown as string,
+    });
+  },
+);
 
 describe('files that are not as they were', () => {
   /** The example with deletions that are followed, and so many customers in both lists. */

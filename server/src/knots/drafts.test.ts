@@ -325,3 +325,29 @@ test('a system that cannot be reached leaves the other members readable, and say
   expect(reading.proposals).toEqual([]);
   expect(reading.together.length).toBeGreaterThan(0);
 });
+
+test('samples are things as they are tied; before a first run, as the knot’s own rules would tie them', async () => {
+  const fresh = await RealInstallation.start(
+    database,
+    generateCustomers({ seed: 4, inBoth: 12, onlyCrm: 2, onlyShop: 2, mess: true }),
+  );
+  const client = await ApiClient.start(fresh);
+  await fresh.startWorker();
+  const together = async () => {
+    const answer = await client.as('editor', 'POST', '/api/knots/customers/reading', { whole: true });
+    return (answer.json() as Reading).together.map(({ records }) => [records.crm?.id, records.shop?.shopper_id]);
+  };
+  const before = await together();
+  expect(before.length).toBeGreaterThan(5);
+  await fresh.run();
+  const ties = (await fresh.parts.data.query(
+    `select c.record_key as crm, s.record_key as shop from tie c join tie s using (anchor_id)
+     where c.member = 'crm' and s.member = 'shop'`,
+  )) as { crm: string; shop: string }[];
+  const tied = new Set(ties.map(({ crm, shop }) => `${crm}/${shop}`));
+  const after = await together();
+  expect(after.length).toBeGreaterThan(5);
+  for (const [crm, shop] of [...before, ...after]) expect(tied).toContain(`${String(crm)}/${String(shop)}`);
+  await client.close();
+  await fresh.stop();
+});

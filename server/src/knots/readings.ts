@@ -13,9 +13,11 @@ import {
   TiedRecords,
 } from '@anchor-knot/core';
 import { SystemTrouble } from '@anchor-knot/connectors';
+import type { SqlConnection } from '../persistence/sql.js';
 import { mayOf, type SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import { systemClock } from '../worker/systemClock.js';
+import { ruledTogether, type SampledThing, tiedTogether } from './sampleTogether.js';
 
 /** For how long what was read of an object is taken as it was. */
 const keptMs = 5 * 60_000;
@@ -36,12 +38,14 @@ interface ReadObject {
 
 /** Reads the objects of a knot's members, and says which fields correspond and which records are the same thing. */
 export class Readings {
+  readonly #data: SqlConnection;
   readonly #systems: Systems;
   readonly #objects: SystemObjects;
   readonly #kept = new Map<string, ReadObject>();
   readonly #underWay = new Map<string, Promise<ReadObject>>();
 
-  constructor(systems: Systems, objects: SystemObjects) {
+  constructor(data: SqlConnection, systems: Systems, objects: SystemObjects) {
+    this.#data = data;
     this.#systems = systems;
     this.#objects = objects;
   }
@@ -99,13 +103,33 @@ export class Readings {
           reasons: cell.reasons.toSorted((a, b) => b.adds - a.adds).flatMap((reason) => reasonWords(reason) ?? []),
         })),
       })),
-      together: togetherOf(proposing, definition).map(({ title, records }) => ({
-        title,
-        records: Object.fromEntries(
-          Object.entries(records).map(([member, row]) => [member, withKey(row as Record<string, Raw>, keyOf(member))]),
-        ) as typeof records,
-      })),
+      together: named(proposing, definition, await this.#together(proposing, definition, keyOf)).map(
+        ({ title, records }) => ({
+          title,
+          records: Object.fromEntries(
+            Object.entries(records).map(([member, row]) => [
+              member,
+              withKey(row as Record<string, Raw>, keyOf(member)),
+            ]),
+          ) as typeof records,
+        }),
+      ),
     };
+  }
+
+  /**
+   * Records of several members that are one thing: as they are tied, as the rules would have it, or by the best key.
+   */
+  async #together(
+    members: readonly ProposalMember[],
+    definition: KnotDefinition,
+    keyOf: (member: string) => string,
+  ): Promise<readonly SampledThing[]> {
+    const sampled = members.map(({ id, object }) => ({ id, key: keyOf(id), rows: object.rows as readonly Row[] }));
+    const tied = await tiedTogether(this.#data, definition.id, sampled);
+    if (tied.length > 0) return tied;
+    const ruled = ruledTogether(definition, sampled);
+    return ruled.length > 0 ? ruled : bestKeyTogether(members);
   }
 
   async #object(system: string, object: string, whole: boolean): Promise<ReadObject> {
@@ -212,10 +236,10 @@ function examplesOf({ rows }: ObjectSketch, path: string): string[] {
   return [...examples];
 }
 
-/**
- * Records of the first member with those of the others that the best key ties to them; those with most partners first.
- */
-function togetherOf(members: readonly ProposalMember[], { fields, titleField }: KnotDefinition): Reading['together'] {
+type Row = Readonly<Record<string, Raw>>;
+
+/** Records of the first member with those of the others that the best key ties to them. */
+function bestKeyTogether(members: readonly ProposalMember[]): readonly SampledThing[] {
   const [first, ...others] = members;
   if (!first) return [];
   const byFirst = new Map<ObjectSketch['rows'][number], Record<string, Record<string, Raw>>>();
@@ -226,11 +250,22 @@ function togetherOf(members: readonly ProposalMember[], { fields, titleField }: 
       byFirst.set(left, records);
     }
   }
-  const titlePath = fields.find(({ id }) => id === titleField)?.mappings[first.id]?.field;
-  const tied = [...byFirst.values()].toSorted((a, b) => Object.keys(b).length - Object.keys(a).length);
-  const shown = tied.length > 0 ? tied : first.object.rows.map((row) => ({ [first.id]: row as Record<string, Raw> }));
+  if (byFirst.size > 0) return [...byFirst.values()];
+  return first.object.rows.map((row) => ({ [first.id]: row as Record<string, Raw> }));
+}
+
+/** Things by their names, those with most records first. */
+function named(
+  members: readonly ProposalMember[],
+  { fields, titleField }: KnotDefinition,
+  things: readonly SampledThing[],
+): Reading['together'] {
+  const mappings = fields.find(({ id }) => id === titleField)?.mappings;
+  const shown = things.toSorted((a, b) => Object.keys(b).length - Object.keys(a).length);
   return shown.slice(0, mostTogether).map((records) => {
-    const row = records[first.id] ?? {};
+    const giver = members.find(({ id }) => records[id] && (mappings?.[id] || !mappings))?.id ?? Object.keys(records)[0];
+    const row = records[giver ?? ''] ?? {};
+    const titlePath = mappings?.[giver ?? '']?.field;
     const title =
       titlePath === undefined
         ? Object.values(row).find((value) => typeof value === 'string' && /\p{L}{3}/u.test(value))

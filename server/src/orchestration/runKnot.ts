@@ -350,7 +350,8 @@ class KnotRun {
         member,
         fingerprint: says,
         says:
-          `In ${this.#installation.systemName(member)} ${says}. Nothing follows from it until you say so. Look whether ` +
+          `In ${this.#installation.systemName(member)} ${says}. Nothing follows from it until you say so. ` +
+          'Look whether ' +
           'they were deleted there, and then let a run go over the guards.',
         detail: {},
       });

@@ -96,7 +96,8 @@ export interface StagedNewcomer extends RecordRef {
 }
 
 /**
- * Why a record that takes part belongs to no anchor: it waits for a person, it failed a check, or nothing matched it and
+ * Why a record that takes part belongs to no anchor: it waits for a person, it failed a check, or nothing matched it
+ * and
  * nothing may start in its member.
  */
 export type OutsideReason = 'waiting' | 'rejected' | 'untied';

@@ -9,7 +9,8 @@ const asText = { int8: 20 };
 const bareChange = /^\s*(update|delete)\b/i;
 
 /**
- * PostgreSQL within this process, in a folder: what the command line keeps is kept by the same statements as a server's.
+ * PostgreSQL within this process, in a folder: what the command line keeps is kept by the same statements as a
+ * server's.
  * One process at a time may have the folder open.
  */
 export class EmbeddedDatabase implements SqlDatabase {
@@ -45,7 +46,9 @@ export class EmbeddedDatabase implements SqlDatabase {
     return result;
   }
 
-  /** Nobody else looks after the tables here: what was replaced is given back, and the planner is told what there is. */
+  /**
+   * Nobody else looks after the tables here: what was replaced is given back, and the planner is told what there is.
+   */
   async tidy(): Promise<void> {
     await this.#engine.exec('vacuum (analyze)');
   }

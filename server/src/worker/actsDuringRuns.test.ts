@@ -91,32 +91,38 @@ test('a held field is settled while the same record is written: the choice stays
   expect(await installation.decisions()).toEqual([]);
 });
 
-test('a record that is untied while it is written stays untied, and is tied again by hand while a run writes', async () => {
-  await editOnPage(installation.addresses.crm, 'A-20001', { 'address.town': 'Thornquay' });
-  await slow();
-  const { id } = (await anchorOf('77001')) as AnchorView;
-  await runAndMeanwhile(async () => {
-    const answer = await api.as('operator', 'POST', `/api/anchors/${id}/regroup`, { kind: 'split', members: ['shop'] });
-    expect(answer.statusCode).toBe(200);
-  });
-  expect(keysOf(await anchorOf('A-20001'))).toEqual(['A-20001', null]);
-  const [outside] = (await installation.parts.data.query(
-    `select record_key from outside_record where member = 'shop'`,
-  )) as { record_key: string }[];
-  expect(outside?.record_key).toBe('77001');
-  await editOnPage(installation.addresses.crm, 'A-20002', { 'address.town': 'Ashcombe' });
-  await runAndMeanwhile(async () => {
-    const answer = await api.as('operator', 'POST', `/api/anchors/${id}/tie`, { member: 'shop', key: '77001' });
-    expect([200, 409]).toContain(answer.statusCode);
-  });
-  await quick();
-  await installation.run();
-  // It is tied to one anchor, whoever came first: the person, or the run that found that it is a thing of its own.
-  const ties = (await installation.parts.data.query(
-    `select anchor_id from tie where member = 'shop' and record_key = '77001' and not gone`,
-  )) as unknown[];
-  expect(ties).toHaveLength(1);
-});
+test(
+  'a record that is untied while it is written stays untied, and is tied again by hand while ' + 'a run writes',
+  async () => {
+    await editOnPage(installation.addresses.crm, 'A-20001', { 'address.town': 'Thornquay' });
+    await slow();
+    const { id } = (await anchorOf('77001')) as AnchorView;
+    await runAndMeanwhile(async () => {
+      const answer = await api.as('operator', 'POST', `/api/anchors/${id}/regroup`, {
+        kind: 'split',
+        members: ['shop'],
+      });
+      expect(answer.statusCode).toBe(200);
+    });
+    expect(keysOf(await anchorOf('A-20001'))).toEqual(['A-20001', null]);
+    const [outside] = (await installation.parts.data.query(
+      `select record_key from outside_record where member = 'shop'`,
+    )) as { record_key: string }[];
+    expect(outside?.record_key).toBe('77001');
+    await editOnPage(installation.addresses.crm, 'A-20002', { 'address.town': 'Ashcombe' });
+    await runAndMeanwhile(async () => {
+      const answer = await api.as('operator', 'POST', `/api/anchors/${id}/tie`, { member: 'shop', key: '77001' });
+      expect([200, 409]).toContain(answer.statusCode);
+    });
+    await quick();
+    await installation.run();
+    // It is tied to one anchor, whoever came first: the person, or the run that found that it is a thing of its own.
+    const ties = (await installation.parts.data.query(
+      `select anchor_id from tie where member = 'shop' and record_key = '77001' and not gone`,
+    )) as unknown[];
+    expect(ties).toHaveLength(1);
+  },
+);
 
 test('a version that is put in force while a run writes waits for its end, and nothing looks edited', async () => {
   await editOnPage(installation.addresses.crm, 'A-20001', { 'address.town': 'Thornquay' });

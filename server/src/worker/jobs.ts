@@ -99,7 +99,9 @@ export class RunQueue {
     await this.#boss.complete(profileQueue, id);
   }
 
-  /** A run that was asked for, whether it waits or a worker has just taken it; or the one that was sent in its place. */
+  /**
+   * A run that was asked for, whether it waits or a worker has just taken it; or the one that was sent in its place.
+   */
   async find(id: string): Promise<{ id: string; data: RunJob; createdOn: Date } | undefined> {
     const job = (await this.#boss.getJobById<RunJob>(runQueue, id)) ?? undefined;
     const { sentAs } = (job?.output ?? {}) as { sentAs?: string };
