@@ -74,6 +74,6 @@ export function recordTable(
     );
   const count = found.length > rowsShown ? `the first ${rowsShown} of ${found.length}` : `${found.length}`;
   return `<form><input name="q" aria-label="Search" placeholder="Search"
-    value="${escapeHtml(query)}"></form><p>${count}
-      records</p><table><thead><tr><th>Id</th>${columns.map((name) => `<th>${escapeHtml(name)}</th>`).join('')}</tr></thead><tbody>${body.join('')}</tbody></table>`;
+    value="${escapeHtml(query)}"></form>
+    <p>${count} records</p><table><thead><tr><th>Id</th>${columns.map((name) => `<th>${escapeHtml(name)}</th>`).join('')}</tr></thead><tbody>${body.join('')}</tbody></table>`;
 }
