@@ -123,6 +123,15 @@ export class RecordMatching {
     return this;
   }
 
+  /**
+   * The key rules once more, for what is free still: a record that evidence has tied brings its keys along, and others
+   * may be found by them.
+   */
+  applyKeysAgain(): this {
+    for (const rule of this.#ruleNames.keys()) this.#applyRule(rule);
+    return this;
+  }
+
   /** The newcomers that are neither tied nor waiting, in order of member and key. */
   free(): readonly Newcomer[] {
     return this.#newcomers.filter((newcomer) => this.#isFree(newcomer));

@@ -73,7 +73,7 @@ export async function matchNewcomers(
     verdicts,
     beat,
   );
-  const result = matching.finish();
+  const result = matching.applyKeysAgain().finish();
   const tied = new Map<MemberId, number>();
   for (const { newcomer } of result.ties) tied.set(newcomer.member, (tied.get(newcomer.member) ?? 0) + 1);
   const assignments = result.ties.map(({ newcomer: { member, key }, anchor, why }) => ({ member, key, anchor, why }));
