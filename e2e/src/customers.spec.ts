@@ -44,6 +44,7 @@ test('a run shows its progress, then its counts, and soon there is nothing more 
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(/^4[45]\d of 467 customers agree everywhere$/);
   // Two shoppers waited while a rival of theirs was free; it is tied now, and so are they.
   await runNow(page);
+  await page.getByRole('link', { name: 'Watch' }).click();
   await runNow(page);
   await expect(page.locator('.sentence')).toContainText('nothing to write');
 });
