@@ -150,8 +150,8 @@ test(
   async ({ page }) => {
     await page.goto(`${address()}/knots/customers/identity`);
     await page.getByRole('link', { name: 'Duplicates' }).click();
-    const groups = page.locator('table').first().locator('tbody tr');
-    await expect(groups.first()).toContainText('Market Row');
+    const groups = page.locator('table').first().locator('tbody tr').filter({ hasText: 'Market Row' });
+    await expect(groups.first()).toBeVisible();
     const before = await groups.count();
     const download = page.waitForEvent('download');
     await page.getByRole('link', { name: 'Save as CSV' }).click();
