@@ -99,7 +99,7 @@ test('decisions are walked by keyboard, and a duplicate is settled', async ({ pa
 });
 
 test('a record is untied by hand, with what would follow said before, and tied again', async ({ page }) => {
-  await openAnchor(page, 'A-20052');
+  await openAnchor(page, 'A-20051');
   await expect(page.locator('header small')).toContainText('ties');
   const ties = await page.locator('header small').innerText();
   await page.getByLabel('Choose the record of Market Row').check();

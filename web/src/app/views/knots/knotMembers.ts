@@ -77,7 +77,7 @@ const lists = [
       <aside><ak-go-live /></aside>
     </div>
   `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .block { display: block; } .nowrap { white-space: nowrap; font-family: inherit; } .nowrap a { display: inline-block; padding: 5px 0; min-width: 24px; } .acts { display: flex; gap: 10px; } td label { display: block; white-space: nowrap; padding: 2px 0; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } td { max-width: 210px; } .narrow { width: 52px; } .stack { color: var(--ink-2); font-size: 12.5px; margin-top: 4px; } .stack select { display: block; } .filter { min-width: 230px; }`,
+  styles: `:host { display: block; height: 100%; } .body { height: 100%; } .block { display: block; } .nowrap { white-space: nowrap; font-family: inherit; } .nowrap a { display: inline-block; padding: 5px 0; min-width: 24px; } .acts { display: flex; gap: 10px; } td label { display: block; white-space: nowrap; padding: 2px 0; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } td { max-width: 210px; } .narrow { width: 52px; } .stack { color: var(--ink-2); font-size: 12.5px; margin-top: 4px; } .stack select { display: block; } .filter { min-width: 200px; }`,
 })
 export class KnotMembers {
   readonly knot = input.required<KnotView>();
