@@ -1,7 +1,6 @@
 export { makeApp } from './api/app.js';
 export { Knots } from './knots/knots.js';
 export type { Installation, RunOptions } from './orchestration/installation.js';
-export { InMemoryStore } from './orchestration/inMemoryStore.js';
 export { runKnot } from './orchestration/runKnot.js';
 export type { Store } from './orchestration/store.js';
 export { openDatabase } from './persistence/dataSource.js';

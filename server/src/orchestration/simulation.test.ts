@@ -3,7 +3,7 @@ import { compileKnot, type Knot, type RecordKey } from '@anchor-knot/core';
 import { seededRandom } from '@anchor-knot/standins';
 import { type Fault, SimulatedInstallation, WorkerDied } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
-import { InMemoryStore } from './inMemoryStore.js';
+import { InMemoryStore } from '../testing/inMemoryStore.js';
 import { LeaseLost } from './store.js';
 
 const members = ['crm', 'shop', 'list'] as const;

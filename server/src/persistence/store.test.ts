@@ -1,6 +1,6 @@
 /** One suite for both stores: what the simulations rely on in memory holds in PostgreSQL too. */
 import { type Anchor, anchorId, type Reading, recordKey } from '@anchor-knot/core';
-import { InMemoryStore } from '../orchestration/inMemoryStore.js';
+import { InMemoryStore } from '../testing/inMemoryStore.js';
 import {
   type AnchorIndex,
   type AnchorOutcome,

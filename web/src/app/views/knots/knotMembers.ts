@@ -13,14 +13,7 @@ import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { Surveys } from './editor/surveys';
 import { MemberFilter } from './editor/memberFilter';
-
-const lists = [
-  { id: 'waiting', says: 'wait' },
-  { id: 'rejected', says: 'rejected' },
-  { id: 'aside', says: 'set aside' },
-  { id: 'untied', says: 'untied' },
-  { id: 'filtered', says: 'left out' },
-] as const;
+import { recordLists } from './records/recordLists';
 
 /** Which objects take part, which of their records, and what we may do there. */
 @Component({
@@ -46,7 +39,7 @@ const lists = [
                     <span class="acts"><button type="button" class="link" [disabled]="index === 0" (click)="editor.edit(moveMember(member.id, -1))">earlier</button><button type="button" class="link" [disabled]="index === (editor.definition()?.members?.length ?? 0) - 1" (click)="editor.edit(moveMember(member.id, 1))">later</button><button type="button" class="link" (click)="editor.edit(removeMember(member.id))">take out</button></span>
                   }
                 </th>
-                <td class="number">{{ records(member.id) }}@for (list of accountOf(member.id); track list.id) {<small class="block nowrap"><a [routerLink]="['/knots', knot().id, 'records']" [queryParams]="{ member: member.id, list: list.id }">{{ count(list.records) }} {{ list.says }}</a></small>}</td>
+                <td class="number">{{ records(member.id) }}@for (list of accountOf(member.id); track list.id) {<small class="block nowrap"><a [routerLink]="['/knots', knot().id, 'records']" [queryParams]="{ member: member.id, list: list.id }">{{ count(list.records) }} {{ list.counted }}</a></small>}</td>
                 <td class="filter"><ak-member-filter [member]="member" /></td>
                 <td>
                   @for (right of rights; track right) {
@@ -102,7 +95,7 @@ export class KnotMembers {
   /** The records that are not tied, by the list that they are in. */
   protected accountOf(id: string) {
     const account = this.accounts.value()?.members.find((member) => member.member === id)?.account;
-    return account ? lists.flatMap((list) => (account[list.id] > 0 ? [{ ...list, records: account[list.id] }] : [])) : [];
+    return account ? recordLists.flatMap((list) => (account[list.id] > 0 ? [{ ...list, records: account[list.id] }] : [])) : [];
   }
   protected summary(id: string) {
     return this.editor.members().find((member) => member.id === id);

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, ReactiveFormsModule } from '@angular/forms';
 import { MatAutocompleteModule } from '@angular/material/autocomplete';
@@ -18,14 +18,7 @@ import { SessionService } from '../../../api/session';
 import { Pennant } from '../../../pennant/pennant';
 import { count } from '../../../words/sentences';
 import { State } from '../../state';
-
-const lists = [
-  { id: 'waiting', name: 'Waiting', says: 'that wait for a person' },
-  { id: 'rejected', name: 'Rejected', says: 'that were rejected' },
-  { id: 'aside', name: 'Set aside', says: 'that were set aside' },
-  { id: 'untied', name: 'Untied', says: 'that match nothing and may start nothing' },
-  { id: 'filtered', name: 'Outside the filter', says: 'that the filter leaves out' },
-] as const;
+import { recordLists } from './recordLists';
 
 const searchDelayMs = 250;
 
@@ -33,7 +26,17 @@ const searchDelayMs = 250;
 @Component({
   selector: 'ak-knot-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatAutocompleteModule, MatButtonModule, MatFormFieldModule, MatInputModule, MatTableModule, Pennant, ReactiveFormsModule, RouterLink, State],
+  imports: [
+    MatAutocompleteModule,
+    MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    MatTableModule,
+    Pennant,
+    ReactiveFormsModule,
+    RouterLink,
+    State,
+  ],
   templateUrl: './knotRecords.html',
   styleUrl: './knotRecords.css',
 })
@@ -44,7 +47,7 @@ export class KnotRecords {
   readonly #told = inject(MatSnackBar);
   readonly #session = inject(SessionService);
   readonly #query = toSignal(inject(ActivatedRoute).queryParamMap, { requireSync: true });
-  protected readonly lists = lists;
+  protected readonly lists = recordLists;
   protected readonly count = count;
   protected readonly columns = ['key', 'title', 'why', 'acts'];
   protected readonly asking = new Asking();
@@ -58,12 +61,15 @@ export class KnotRecords {
     return member !== null && list.success ? { member, list: list.data } : undefined;
   });
   readonly #question = computed(() => ({ knot: this.#knotId(), shown: this.shown() }), {
-    equal: (one, other) => JSON.stringify(one) === JSON.stringify(other),
+    equal: (before, now) => JSON.stringify(before) === JSON.stringify(now),
   });
-  protected readonly first = load(this.#question, ({ knot, shown }) => (shown ? this.#api.listedRecords(knot, shown) : of({ records: [], next: null })), this.#live.ends);
+  protected readonly first = load(
+    this.#question,
+    ({ knot, shown }) => (shown ? this.#api.listedRecords(knot, shown) : of({ records: [], next: null })),
+    this.#live.ends,
+  );
   protected readonly records = linkedSignal<readonly ListedRecord[]>(() => this.first.value()?.records ?? []);
   protected readonly next = linkedSignal<string | null>(() => this.first.value()?.next ?? null);
-  protected readonly loadingMore = signal(false);
   protected readonly choosing = linkedSignal<unknown, ListedRecord | undefined>({
     source: this.shown,
     computation: () => undefined,
@@ -78,7 +84,7 @@ export class KnotRecords {
   );
   protected readonly titleOfList = computed(() => {
     const shown = this.shown();
-    const says = lists.find(({ id }) => id === shown?.list)?.says ?? '';
+    const says = recordLists.find(({ id }) => id === shown?.list)?.says ?? '';
     return shown ? `Records of ${this.nameOf(shown.member)} ${says}` : '';
   });
 
@@ -100,16 +106,11 @@ export class KnotRecords {
     const shown = this.shown();
     const after = this.next();
     if (!shown || after === null) return;
-    this.loadingMore.set(true);
-    this.#api.listedRecords(this.#knotId(), { ...shown, after }).subscribe({
-      next: ({ records, next }) => {
-        this.loadingMore.set(false);
-        // A late answer for another list is dropped.
-        if (!this.isShown(shown.member, shown.list)) return;
-        this.records.update((known) => [...known, ...records]);
-        this.next.set(next);
-      },
-      error: () => this.loadingMore.set(false),
+    this.asking.ask(this.#api.listedRecords(this.#knotId(), { ...shown, after }), ({ records, next }) => {
+      // A late answer for another list is dropped.
+      if (!this.isShown(shown.member, shown.list)) return;
+      this.records.update((known) => [...known, ...records]);
+      this.next.set(next);
     });
   }
 

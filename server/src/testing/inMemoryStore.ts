@@ -7,8 +7,8 @@ import {
   type TieReason,
   type Verdict,
 } from '@anchor-knot/core';
-import { tieFingerprint } from './fingerprint.js';
-import { isOpen } from './planAnchors.js';
+import { tieFingerprint } from '../orchestration/fingerprint.js';
+import { isOpen } from '../orchestration/planAnchors.js';
 import {
   type AnchorIndex,
   type DecisionDraft,
@@ -38,7 +38,7 @@ import {
   type Store,
   type StoredAnchor,
   type TieHead,
-} from './store.js';
+} from '../orchestration/store.js';
 
 export interface KeptAnchor extends StoredAnchor {
   readonly open: boolean;
@@ -46,18 +46,12 @@ export interface KeptAnchor extends StoredAnchor {
   readonly index: PlanEntry['index'];
 }
 
-/** Everything that must survive the process. Plain data: it can be written as JSON. */
-export interface InstallationState {
-  anchors: [AnchorId, KeptAnchor][];
-  outside: OutsideRecord[];
-  decisions: DecisionDraft[];
-  intents: Intent[];
-  cursors: [MemberId, MemberCursor][];
-  /** By check and member: the value of each record. */
-  unique?: [string, [RecordKey, string][]][];
-  verdicts?: readonly Verdict[];
-  indexedAs?: string | undefined;
-  token: number;
+/** What tests look at. */
+export interface KeptState {
+  readonly anchors: readonly (readonly [AnchorId, KeptAnchor])[];
+  readonly outside: readonly OutsideRecord[];
+  readonly decisions: readonly DecisionDraft[];
+  readonly intents: readonly Intent[];
 }
 
 interface OpenRun {
@@ -71,8 +65,8 @@ interface OpenRun {
 }
 
 /**
- * The store in memory, for one knot: used by the command line, which keeps its state as a file after each transaction,
- * and by simulations. It passes the same suite as the PostgreSQL store.
+ * The store in memory, for one knot: the model that simulations run on and that the PostgreSQL store is held against.
+ * Both pass the same suite.
  */
 export class InMemoryStore implements Store {
   readonly journal: JournalRow[] = [];
@@ -83,52 +77,30 @@ export class InMemoryStore implements Store {
     words?: string | undefined;
   }[] = [];
   results: RunResult[] = [];
-  #anchors: Map<AnchorId, KeptAnchor>;
-  #outside: OutsideRecord[];
+  readonly #anchors = new Map<AnchorId, KeptAnchor>();
+  #outside: OutsideRecord[] = [];
   readonly #filtered = new Map<string, RecordRef>();
-  #decisions: Map<string, DecisionDraft>;
-  #intents: Map<string, Intent>;
-  #cursors: Map<MemberId, MemberCursor>;
-  readonly #unique: Map<string, Map<RecordKey, string>>;
-  #token: number;
+  readonly #decisions = new Map<string, DecisionDraft>();
+  readonly #intents = new Map<string, Intent>();
+  #cursors: Map<MemberId, MemberCursor> = new Map();
+  /** By check and member: the value of each record. */
+  readonly #unique = new Map<string, Map<RecordKey, string>>();
+  #token = 0;
   #run: OpenRun | undefined;
   /** Which anchor each record is tied to; derived from the anchors. */
   readonly #tied = new Map<string, AnchorId>();
   readonly #keyed = new Map<string, Set<AnchorId>>();
   /** By block: the records of anchors that are in it. */
   readonly #blocks = new Map<number, Map<string, IndexedRecord & { readonly anchor: AnchorId }>>();
-  #verdicts: readonly Verdict[];
+  #verdicts: readonly Verdict[] = [];
   #indexedAs: string | undefined;
-  readonly #commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void>;
 
-  constructor(
-    state?: InstallationState,
-    commit: (state: () => InstallationState, journal: readonly JournalRow[]) => Promise<void> = async () => undefined,
-  ) {
-    this.#anchors = new Map();
-    for (const [, kept] of state?.anchors ?? []) this.#keep(kept);
-    this.#outside = [...(state?.outside ?? [])];
-    this.#decisions = new Map((state?.decisions ?? []).map((draft) => [decisionIdentity(draft), draft]));
-    this.#intents = new Map((state?.intents ?? []).map((intent) => [intent.id, intent]));
-    this.#cursors = new Map(state?.cursors);
-    this.#unique = new Map((state?.unique ?? []).map(([name, values]) => [name, new Map(values)]));
-    this.#verdicts = state?.verdicts ?? [];
-    this.#indexedAs = state?.indexedAs;
-    this.#token = state?.token ?? 0;
-    this.#commit = commit;
-  }
-
-  state(): InstallationState {
+  state(): KeptState {
     return {
       anchors: [...this.#anchors],
       outside: this.#outside,
       decisions: [...this.#decisions.values()],
       intents: [...this.#intents.values()],
-      cursors: [...this.#cursors],
-      unique: [...this.#unique].map(([name, values]) => [name, [...values]]),
-      verdicts: this.#verdicts,
-      ...(this.#indexedAs === undefined ? {} : { indexedAs: this.#indexedAs }),
-      token: this.#token,
     };
   }
 
@@ -162,7 +134,6 @@ export class InMemoryStore implements Store {
     for (const [member, cursor] of cursors) this.#cursors.set(member, cursor);
     this.results.push(result);
     this.#run = undefined;
-    await this.#save([]);
   }
 
   async cursors(): Promise<ReadonlyMap<MemberId, MemberCursor>> {
@@ -238,7 +209,7 @@ export class InMemoryStore implements Store {
         at,
       });
     }
-    await this.#save(rows);
+    this.journal.push(...rows);
   }
 
   async outside(): Promise<readonly OutsideRecord[]> {
@@ -361,7 +332,6 @@ export class InMemoryStore implements Store {
   async markIndexed(lease: RunLease, fingerprint: string): Promise<void> {
     this.#check(lease);
     this.#indexedAs = fingerprint;
-    await this.#save([]);
   }
 
   async evidenceCandidates(
@@ -448,7 +418,6 @@ export class InMemoryStore implements Store {
         ['duplicate', 'unsure match'].includes(draft.kind) || (draft.kind === 'rejected' && draft.anchor === undefined),
       decisions,
     );
-    await this.#save([]);
   }
 
   async anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
@@ -510,7 +479,7 @@ export class InMemoryStore implements Store {
       this.#replaceDecisions((draft) => draft.anchor === entry.anchor && isOfAnchor(draft), entry.decisions);
     }
     for (const intent of intents) if (ids.has(intent.operation.anchor)) this.#intents.set(intent.id, intent);
-    await this.#save(journal.filter(({ anchor }) => ids.has(anchor)));
+    this.journal.push(...journal.filter(({ anchor }) => ids.has(anchor)));
     return [...ids];
   }
 
@@ -533,7 +502,7 @@ export class InMemoryStore implements Store {
       );
       if (shown) Object.assign(shown, { state, words });
     }
-    await this.#save(journal);
+    this.journal.push(...journal);
   }
 
   async openIntents(): Promise<readonly Intent[]> {
@@ -543,26 +512,22 @@ export class InMemoryStore implements Store {
   async markUnclear(lease: RunLease, intents: readonly string[]): Promise<void> {
     this.#check(lease);
     for (const id of intents) this.#intents.set(id, { ...(this.#intents.get(id) as Intent), unclear: true });
-    await this.#save([]);
   }
 
   async saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[]): Promise<void> {
     this.#check(lease);
     this.#replaceDecisions(({ kind }) => kind === 'guard', decisions);
-    await this.#save([]);
   }
 
   /** A person's change of an anchor, outside of a run: the next run merges it. */
   async changeAnchor(id: AnchorId, change: (anchor: Anchor) => Anchor): Promise<void> {
     const kept = this.#anchors.get(id) as KeptAnchor;
     this.#keep({ ...kept, anchor: change(kept.anchor), revision: kept.revision + 1, open: true });
-    await this.#save([]);
   }
 
   /** A person's word on two records. */
   async say(verdict: Verdict): Promise<void> {
     this.#verdicts = [...this.#verdicts, verdict];
-    await this.#save([]);
   }
 
   #check(lease: RunLease): OpenRun {
@@ -604,14 +569,9 @@ export class InMemoryStore implements Store {
     for (const [identity, draft] of this.#decisions) if (which(draft)) this.#decisions.delete(identity);
     for (const draft of drafts) this.#decisions.set(decisionIdentity(draft), draft);
   }
-
-  async #save(journal: readonly JournalRow[]): Promise<void> {
-    this.journal.push(...journal);
-    await this.#commit(() => this.state(), journal);
-  }
 }
 
 /** Decisions about an anchor itself; duplicates name an anchor too, but belong to the records outside. */
-export function isOfAnchor({ kind }: DecisionDraft): boolean {
+function isOfAnchor({ kind }: DecisionDraft): boolean {
   return kind !== 'duplicate' && kind !== 'unsure match' && kind !== 'guard';
 }
