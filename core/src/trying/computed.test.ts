@@ -1,25 +1,13 @@
 /** Shared fields that are computed, the record's own key, and where things began. */
-import type { Step } from '../mapping/index.js';
 import type { MemberId } from '../record/index.js';
 import { World } from '../testing/world.js';
 import { compileKnot } from '../definition/compileKnot.js';
 import type { Knot, Mapping, SharedField } from '../definition/knot.js';
 import { recordKeyPath } from '../definition/knot.js';
+import { mapping } from '../testing/mapping.js';
 import { tryRecords } from './trial.js';
 import { tryCheck } from './tryFormulas.js';
 
-const mapping = (
-  field: string,
-  direction: Mapping['direction'] = 'both ways',
-  steps: readonly Step[] = [],
-): Mapping => ({
-  field,
-  direction,
-  steps,
-  absentMeansBlank: false,
-  blankAs: 'null',
-  drift: 'put back',
-});
 const ask: SharedField['rule'] = { steps: [{ step: 'ask' }] };
 const field = (id: string, mappings: Record<MemberId, Mapping>, more: Partial<SharedField> = {}): SharedField => ({
   id,

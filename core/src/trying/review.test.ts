@@ -1,22 +1,10 @@
-import { recordKeyPath, type Knot, type Mapping, type SharedField } from '../definition/index.js';
 /** What keeps a definition from going live, and what would surprise, found before anything is written. */
-import type { Step } from '../mapping/index.js';
+import { recordKeyPath, type Knot, type Mapping, type SharedField } from '../definition/index.js';
 import type { Raw } from '../record/index.js';
+import { mapping } from '../testing/mapping.js';
 import { type MemberSource, reviewKnot } from './review.js';
 import { tryFilter } from './tryFormulas.js';
 
-const mapping = (
-  field: string,
-  direction: Mapping['direction'] = 'both ways',
-  steps: readonly Step[] = [],
-): Mapping => ({
-  field,
-  direction,
-  steps,
-  absentMeansBlank: false,
-  blankAs: 'null',
-  drift: 'put back',
-});
 const field = (
   id: string,
   type: SharedField['type'],

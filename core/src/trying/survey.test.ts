@@ -1,23 +1,12 @@
-import { compileKnot, type Knot, type Mapping, type SharedField } from '../definition/index.js';
 /** A definition tried on whole objects: what is counted, and how the records would belong together. */
+import { compileKnot, type Knot, type Mapping, type SharedField } from '../definition/index.js';
 import { finished } from '../identity/index.js';
 import { recordKey, type Raw, type SourceRecord } from '../record/index.js';
+import { mapping } from '../testing/mapping.js';
 import { surveyIdentity } from './identitySurvey.js';
 import { KnotSurvey } from './survey.js';
 import { tryCheck } from './tryFormulas.js';
 
-const mapping = (
-  field: string,
-  steps: Mapping['steps'] = [],
-  direction: Mapping['direction'] = 'both ways',
-): Mapping => ({
-  field,
-  direction,
-  steps,
-  absentMeansBlank: false,
-  blankAs: 'null',
-  drift: 'put back',
-});
 const field = (id: string, type: SharedField['type'], mappings: SharedField['mappings']): SharedField => ({
   id,
   name: id,
@@ -43,10 +32,13 @@ const knot: Knot = {
   })),
   fields: [
     field('name', 'text', { crm: mapping('name'), shop: mapping('title') }),
-    field('mail', 'email', { crm: mapping('mail', [{ kind: 'email' }]), shop: mapping('mail', [{ kind: 'email' }]) }),
+    field('mail', 'email', {
+      crm: mapping('mail', 'both ways', [{ kind: 'email' }]),
+      shop: mapping('mail', 'both ways', [{ kind: 'email' }]),
+    }),
     field('group', 'choice', {
-      crm: mapping('group', [{ kind: 'crosswalk', table: 'groups' }]),
-      shop: mapping('group', [], 'to'),
+      crm: mapping('group', 'both ways', [{ kind: 'crosswalk', table: 'groups' }]),
+      shop: mapping('group', 'to'),
     }),
   ],
   keyRules: [
@@ -148,7 +140,10 @@ test('an unfinished definition is tried as far as it goes', () => {
 });
 
 test('a survey judges as a run does: unreadable, absent and defaulted values, in every way of trying', () => {
-  const defaulted: Mapping = { ...mapping('title', [{ kind: 'default', value: 'nobody' }]), absentMeansBlank: true };
+  const defaulted: Mapping = {
+    ...mapping('title', 'both ways', [{ kind: 'default', value: 'nobody' }]),
+    absentMeansBlank: true,
+  };
   const tried: Knot = {
     ...knot,
     fields: knot.fields.map((one) =>
