@@ -360,6 +360,54 @@ test('a check of unique values can stop the run before it writes', async () => {
   expect((await pages(installation)).shop.size).toBe(6);
 });
 
+type Mapping = Knot['fields'][number]['mappings'][string];
+type ListMapping = Pick<Mapping, 'field'> & Partial<Mapping>;
+
+/** A knot with one member more: a list in a file, last in every order, with these mappings by shared field. */
+function withList(
+  knot: Knot,
+  may: Knot['members'][number]['may'],
+  mappings: Readonly<Record<string, ListMapping>>,
+): Knot {
+  const list = { id: 'list', system: 'bay', object: 'partners', may, startsAnchors: true, required: [], guards: {} };
+  const unsaid = {
+    direction: 'both ways',
+    steps: [],
+    absentMeansBlank: false,
+    blankAs: 'empty text',
+    drift: 'put back',
+  } as const;
+  return {
+    ...knot,
+    members: [...knot.members, list],
+    fields: knot.fields.map((field) => {
+      const mapping = mappings[field.id];
+      const steps = field.rule.steps.map((step) =>
+        step.step === 'order' ? { ...step, members: [...step.members, 'list'] } : step,
+      );
+      return {
+        ...field,
+        rule: { ...field.rule, steps },
+        mappings: { ...field.mappings, ...(mapping ? { list: { ...unsaid, ...mapping } } : {}) },
+      };
+    }),
+  };
+}
+
+/** Connects the folder of the list as the system of that member. */
+async function connectBay(installation: Awaited<ReturnType<typeof start>>, folder: string): Promise<void> {
+  await installation.parts.systems.save({
+    id: 'bay',
+    description: filesSystemSchema.parse({
+      kind: 'files',
+      name: 'Loading Bay',
+      folder,
+      objects: { partners: { path: 'list.csv', format: 'csv', key: 'no' } },
+    }),
+    pennant: { pattern: 'bars', colour: 'brass', letters: 'LB' },
+  });
+}
+
 test(
   'a deletion has the others deleted where that may be done, shown by a dry run before; where a person ' +
     'is asked, the answer is done',
@@ -370,56 +418,13 @@ test(
       path,
       `no,firm,email\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email}\n2,"${clean.accounts[1]?.name}",${clean.accounts[1]?.contact.email}\n`,
     );
-    const knotWith = (whenDeleted: 'delete' | 'ask'): Knot => ({
-      ...demoKnot,
-      members: [
-        ...demoKnot.members.map((member) => (member.id === 'crm' ? { ...member, whenDeleted } : member)),
-        {
-          id: 'list',
-          system: 'bay',
-          object: 'partners',
-          may: { create: false, update: true, delete: true },
-          startsAnchors: true,
-          required: [],
-          guards: {},
-        },
-      ],
-      fields: demoKnot.fields.map((field) => ({
-        ...field,
-        rule: {
-          ...field.rule,
-          steps: field.rule.steps.map((step) =>
-            step.step === 'order' ? { ...step, members: [...step.members, 'list'] } : step,
-          ),
-        },
-        mappings: {
-          ...field.mappings,
-          ...(field.id === 'email'
-            ? {
-                list: {
-                  field: 'email',
-                  direction: 'both ways',
-                  steps: [],
-                  absentMeansBlank: false,
-                  blankAs: 'empty text',
-                  drift: 'put back',
-                } as const,
-              }
-            : {}),
-        },
-      })),
-    });
+    const knotWith = (whenDeleted: 'delete' | 'ask'): Knot => {
+      const members = demoKnot.members.map((member) => (member.id === 'crm' ? { ...member, whenDeleted } : member));
+      const may = { create: false, update: true, delete: true };
+      return withList({ ...demoKnot, members }, may, { email: { field: 'email' } });
+    };
     const installation = await start(clean, { knot: knotWith('delete') });
-    await installation.parts.systems.save({
-      id: 'bay',
-      description: filesSystemSchema.parse({
-        kind: 'files',
-        name: 'Loading Bay',
-        folder,
-        objects: { partners: { path: 'list.csv', format: 'csv', key: 'no' } },
-      }),
-      pennant: { pattern: 'bars', colour: 'brass', letters: 'LB' },
-    });
+    await connectBay(installation, folder);
     await installation.run();
     const remove = (id: string) =>
       fetch(`${installation.addresses.crm}/records/${id}/delete`, { method: 'POST', redirect: 'manual' });
@@ -468,61 +473,17 @@ test('three members over real connectors: a CRM, a shop and a CSV file tell the 
     `no,firm,email,tel\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email},\n2,Only ` +
       `here,only@here.example,01632 960999\n`,
   );
-  const more: Record<string, { field: string; steps?: Knot['fields'][number]['mappings'][string]['steps'] }> = {
-    company: { field: 'firm' },
-    email: { field: 'email' },
-    phone: { field: 'tel', steps: [{ kind: 'phone', country: 'GB', form: 'national' }] },
-  };
-  const knot: Knot = {
-    ...demoKnot,
-    members: [
-      ...demoKnot.members,
-      {
-        id: 'list',
-        system: 'bay',
-        object: 'partners',
-        may: { create: true, update: true },
-        startsAnchors: true,
-        required: [],
-        guards: {},
-      },
-    ],
-    fields: demoKnot.fields.map((field) => ({
-      ...field,
-      rule: {
-        ...field.rule,
-        steps: field.rule.steps.map((step) =>
-          step.step === 'order' ? { ...step, members: [...step.members, 'list'] } : step,
-        ),
-      },
-      mappings: {
-        ...field.mappings,
-        ...(more[field.id]
-          ? {
-              list: {
-                direction: 'both ways',
-                steps: [],
-                absentMeansBlank: false,
-                blankAs: 'empty text',
-                drift: 'put back',
-                ...(more[field.id] as { field: string }),
-              },
-            }
-          : {}),
-      },
-    })),
-  };
+  const knot = withList(
+    demoKnot,
+    { create: true, update: true },
+    {
+      company: { field: 'firm' },
+      email: { field: 'email' },
+      phone: { field: 'tel', steps: [{ kind: 'phone', country: 'GB', form: 'national' }] },
+    },
+  );
   const installation = await start(clean, { knot });
-  await installation.parts.systems.save({
-    id: 'bay',
-    description: filesSystemSchema.parse({
-      kind: 'files',
-      name: 'Loading Bay',
-      folder,
-      objects: { partners: { path: 'list.csv', format: 'csv', key: 'no' } },
-    }),
-    pennant: { pattern: 'bars', colour: 'brass', letters: 'LB' },
-  });
+  await connectBay(installation, folder);
   expect(tallies(await installation.run())).toMatchObject({
     crm: { create: 3 },
     shop: { create: 3 },
