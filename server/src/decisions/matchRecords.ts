@@ -43,7 +43,7 @@ export async function knownRecords(
   return refs.map(({ member, key }) => {
     const tie = tied.get(recordId({ member, key }));
     const fields = tie ? expectedFields(tieFromRow(tie)) : (waiting.get(recordId({ member, key }))?.fields ?? {});
-    const called = compiled.sharedValues(member, fields, new Set([compiled.titleField])).get(compiled.titleField);
+    const called = compiled.comparableValues(member, fields, new Set([compiled.titleField])).get(compiled.titleField);
     return {
       member,
       key,
@@ -93,7 +93,7 @@ export async function matchRecords(
     return (anchor === null ? records : now).map((record) => ({ record, candidate }));
   });
   const known = await knownRecords(data, knot, [...own, ...others.map(({ record }) => record)]);
-  const values = known.map(({ member: of, fields }) => knot.compiled.sharedValues(of, fields));
+  const values = known.map(({ member: of, fields }) => knot.compiled.comparableValues(of, fields));
   const places = known.map((_, place) => (place < own.length ? null : (others[place - own.length]?.candidate ?? null)));
   return {
     records: known.map(({ fields: _, ...record }, place) => ({ ...record, candidate: places[place] ?? null })),

@@ -16,7 +16,10 @@ import { ApiClient } from '../testing/apiClient.js';
 import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
-/** Nothing is created anywhere, so that what belongs together shows in the ties alone. */
+/**
+ * Nothing is created anywhere, so that what belongs together shows in the ties alone. The street of the shop is only
+ * written by the knot, and is compared all the same.
+ */
 const knot: Knot = {
   ...demoKnot,
   members: demoKnot.members.map((member) => ({
@@ -25,6 +28,11 @@ const knot: Knot = {
     startsAnchors: true,
     guards: {},
   })),
+  fields: demoKnot.fields.map((field) => {
+    const { shop } = field.mappings;
+    if (field.id !== 'street' || !shop) return field;
+    return { ...field, mappings: { ...field.mappings, shop: { ...shop, direction: 'to' } } };
+  }),
 };
 const evidence = {
   fields: [
@@ -149,10 +157,11 @@ test(
       [key, null],
       [candidate?.with.key, 0],
     ]);
-    expect(side.fields.find((field) => field.id === 'company')?.values).toEqual([
-      expect.any(String),
-      expect.any(String),
-    ]);
+    for (const compared of ['company', 'street'])
+      expect(side.fields.find((field) => field.id === compared)?.values).toEqual([
+        expect.any(String),
+        expect.any(String),
+      ]);
   },
 );
 
