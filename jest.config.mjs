@@ -31,6 +31,7 @@ const project = (name) => ({
   },
   moduleNameMapper: {
     '^(\\.{1,2}/.*)\\.js$': '$1',
+    '^@anchor-knot/core/testing$': '<rootDir>/core/src/testing/index.ts',
     ...Object.fromEntries(
       Object.keys(packages).map((one) => [`^@anchor-knot/${one}$`, `<rootDir>/${one}/src/index.ts`]),
     ),

@@ -3,7 +3,7 @@
  * the default is what fits into every test run.
  */
 import type { Knot, Rule } from './definition/index.js';
-import { type Happening, Play } from './testing/history.js';
+import { type Happening, playInWorld } from './testing/history.js';
 import { smallKnot, type SmallKnot } from './testing/smallKnot.js';
 
 const depth = Number(process.env.HISTORY_DEPTH ?? 2);
@@ -62,22 +62,22 @@ function* historiesOf(events: readonly Happening[], length: number): Generator<r
 }
 
 /** What is wrong with a history: edits lost, values made up, records in no list; or not quiet at the end. */
-function faultsOf(knot: Knot, history: readonly Happening[]): string[] {
-  const play = new Play([knot]).play([...begin(knot.members.length), { kind: 'run' }, ...history]);
-  play.run();
-  play.run();
-  const quiet = play.run();
+async function faultsOf(knot: Knot, history: readonly Happening[]): Promise<string[]> {
+  const play = await playInWorld([knot]).play([...begin(knot.members.length), { kind: 'run' }, ...history]);
+  await play.run();
+  await play.run();
+  const quiet = await play.run();
   return [...play.faults, ...quiet.operations.map((operation) => `not quiet: ${JSON.stringify(operation)}`)];
 }
 
 test.each(knots.flatMap(([name, knot]) => [2, 3].map((members) => [members, name, knot] as const)))(
   'every history of %i members with %s: nothing is lost, nothing is made up',
-  (members, _, small) => {
+  async (members, _, small) => {
     const knot = smallKnot({ members, ...small });
     let tried = 0;
     for (const history of historiesOf(eventsOf(members), depth)) {
       tried += 1;
-      const faults = faultsOf(knot, history);
+      const faults = await faultsOf(knot, history);
       if (faults.length > 0) throw new Error(`${JSON.stringify(history)}\n${faults.join('\n')}`);
     }
     expect(tried).toBe(eventsOf(members).length ** depth);

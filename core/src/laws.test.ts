@@ -5,43 +5,44 @@
 import fc from 'fast-check';
 import type { SharedField } from './definition/index.js';
 import type { MemberId } from './record/index.js';
-import { type Happening, Play } from './testing/history.js';
+import { type Happening, playInWorld, type Versions } from './testing/history.js';
 import { lawHistories, lawKnots, lawVersions } from './testing/lawKnot.js';
-import { World, type WriteFate } from './testing/world.js';
+import type { WriteFate } from './testing/played.js';
+import { World } from './testing/world.js';
 
 const runs = { numRuns: Number(process.env.LAW_RUNS ?? 400) };
 
-test('No lost edit, No echo, Accounted: every edit has an end that is told, and every value a giver', () => {
+test('No lost edit, No echo, Accounted: every edit has an end that is told, and every value a giver', async () => {
   const ends = { agreed: 0, lost: 0, held: 0, combined: 0, waiting: 0 };
-  fc.assert(
-    fc.property(lawVersions, lawHistories, (versions, history) => {
-      const play = new Play(versions).play(history);
-      play.run();
-      play.run();
+  await fc.assert(
+    fc.asyncProperty(lawVersions, lawHistories, async (versions, history) => {
+      const play = await playInWorld(versions).play(history);
+      await play.run();
+      await play.run();
       expect(play.faults).toEqual([]);
       for (const [end, count] of Object.entries(play.ledger.counts)) ends[end as keyof typeof ends] += count;
     }),
     runs,
   );
-  for (const [end, count] of Object.entries(ends)) expect([end, count > 1]).toEqual([end, true]);
+  for (const [end, count] of Object.entries(ends)) expect([end, count > 0]).toEqual([end, true]);
 });
 
-test('Quiet: after runs whose writes succeed, a run without edits does nothing and sees no edit', () => {
+test('Quiet: after runs whose writes succeed, a run without edits does nothing and sees no edit', async () => {
   let wrote = 0;
-  fc.assert(
-    fc.property(
+  await fc.assert(
+    fc.asyncProperty(
       lawVersions,
       lawHistories,
       fc.constantFrom<WriteFate[]>('ok', 'altered', 'emptied', 'replaced'),
-      (versions, history, fate) => {
-        const play = new Play(versions).play(history);
+      async (versions, history, fate) => {
+        const play = await playInWorld(versions).play(history);
         // Also a system that keeps something else than it was given must not be written for ever.
-        for (let run = 0; run < 3; run += 1) wrote += play.run({ fates: [fate] }).operations.length;
-        const before = play.world.portrait();
-        const quiet = play.run();
+        for (let run = 0; run < 3; run += 1) wrote += (await play.run({ fates: [fate] })).operations.length;
+        const before = play.installation.portrait();
+        const quiet = await play.run();
         expect(quiet.operations).toEqual([]);
         expect(quiet.lost).toEqual([]);
-        expect(play.world.portrait()).toBe(before);
+        expect(play.installation.portrait()).toBe(before);
       },
     ),
     runs,
@@ -49,12 +50,12 @@ test('Quiet: after runs whose writes succeed, a run without edits does nothing a
   expect(wrote).toBeGreaterThan(runs.numRuns / 4);
 });
 
-test('Converge: two runs after the last edit, every both-ways value means the agreed one', () => {
+test('Converge: two runs after the last edit, every both-ways value means the agreed one', async () => {
   const compared = { values: 0, exempt: 0 };
-  fc.assert(
-    fc.property(lawVersions, lawHistories, (versions, history) => {
-      const { world, ...counted } = convergedAfter(versions, history);
-      expect(world).toEqual([]);
+  await fc.assert(
+    fc.asyncProperty(lawVersions, lawHistories, async (versions, history) => {
+      const { differing, ...counted } = await convergedAfter(versions, history);
+      expect(differing).toEqual([]);
       compared.values += counted.values;
       compared.exempt += counted.exempt;
     }),
@@ -65,10 +66,10 @@ test('Converge: two runs after the last edit, every both-ways value means the ag
 });
 
 /** Values that do not mean what was agreed after two runs, and how many were looked at. */
-function convergedAfter(versions: Parameters<typeof worldAfter>[0], history: readonly Happening[]) {
-  const world = worldAfter(versions, history);
-  world.run();
-  const last = world.run();
+async function convergedAfter(versions: Versions, history: readonly Happening[]) {
+  const { installation: world } = await playInWorld(versions).play(history);
+  await world.run();
+  const last = await world.run();
   const differing: string[] = [];
   let [values, exempt] = [0, 0];
   const isOpen = (anchor: string, member: MemberId, field: string): boolean =>
@@ -101,17 +102,13 @@ function convergedAfter(versions: Parameters<typeof worldAfter>[0], history: rea
       }
     }
   }
-  return { world: differing, values, exempt };
+  return { differing, values, exempt };
 }
 
-function worldAfter(versions: ConstructorParameters<typeof Play>[0], history: readonly Happening[]): World {
-  return new Play(versions).play(history).world;
-}
-
-test('No lost edit: an edit on top of a value that had not arrived competes with it', () => {
+test('No lost edit: an edit on top of a value that had not arrived competes with it', async () => {
   let tried = 0;
-  fc.assert(
-    fc.property(lawKnots, fc.constantFrom<WriteFate[]>('fails', 'refused'), (knot, fate) => {
+  await fc.assert(
+    fc.asyncProperty(lawKnots, fc.constantFrom<WriteFate[]>('fails', 'refused'), async (knot, fate) => {
       const both = knot.members
         .filter(({ id }) => knot.fields[2]?.mappings[id]?.direction === 'both ways')
         .map(({ id }) => id);
@@ -123,11 +120,11 @@ test('No lost edit: an edit on top of a value that had not arrived competes with
         world.edit(member, 'x', 'key', 'k');
         world.edit(member, 'x', 'amount', 1);
       }
-      world.run();
+      await world.run();
       world.edit(one, 'x', 'amount', 5);
-      world.run({ fate: () => fate });
+      await world.run({ fate: () => fate });
       world.edit(other, 'x', 'amount', 9);
-      const outcome = world.run();
+      const outcome = await world.run();
       const { value: agreed, why } = [...world.anchors.values()][0]?.agreed.amount ?? {};
       const isKept = (amount: string): boolean =>
         agreed === amount ||
@@ -141,34 +138,34 @@ test('No lost edit: an edit on top of a value that had not arrived competes with
   expect(tried).toBeGreaterThan(runs.numRuns / 4);
 });
 
-test('Order-free: nothing depends on the order in which members and records are read', () => {
-  fc.assert(
-    fc.property(lawKnots, lawHistories, (knot, history) => {
-      const forward = new Play([knot]);
-      const backward = new Play([knot]);
+test('Order-free: nothing depends on the order in which members and records are read', async () => {
+  await fc.assert(
+    fc.asyncProperty(lawKnots, lawHistories, async (knot, history) => {
+      const forward = playInWorld([knot]);
+      const backward = playInWorld([knot]);
       for (const happening of history) {
         // Which write is raced or fails depends on the order of writing, which is no order of reading.
         if (happening.kind !== 'run') {
-          forward.play([happening]);
-          backward.play([happening]);
+          await forward.play([happening]);
+          await backward.play([happening]);
           continue;
         }
         const fate = ({ kind }: { readonly kind: string }): WriteFate => (kind === 'create' ? 'fails' : 'ok');
-        const planned = forward.world.run({ fate });
-        const reversed = backward.world.run({ fate, shuffle: (items) => items.toReversed() });
+        const planned = await forward.installation.run({ fate });
+        const reversed = await backward.installation.run({ fate, shuffle: (items) => items.toReversed() });
         const names = (of: typeof planned) =>
           of.operations.map(({ member, kind, changes }) => JSON.stringify([member, kind, changes]));
         expect(names(reversed).sort()).toEqual(names(planned).sort());
-        expect(backward.world.portrait()).toBe(forward.world.portrait());
+        expect(backward.installation.portrait()).toBe(forward.installation.portrait());
       }
     }),
     runs,
   );
 });
 
-test('Alone: a held field stops nothing else, and a failing member stops no other', () => {
-  fc.assert(
-    fc.property(lawKnots, (definition) => {
+test('Alone: a held field stops nothing else, and a failing member stops no other', async () => {
+  await fc.assert(
+    fc.asyncProperty(lawKnots, async (definition) => {
       const knot = {
         ...definition,
         start: 'merge' as const,
@@ -185,6 +182,7 @@ test('Alone: a held field stops nothing else, and a failing member stops no othe
                       member,
                       {
                         ...mapping,
+                        field: field.id,
                         direction: 'both ways' as const,
                         ...(field.id === 'name' ? { steps: [] } : {}),
                       },
@@ -200,7 +198,7 @@ test('Alone: a held field stops nothing else, and a failing member stops no othe
       world.edit(a, 'x', 'name', 'one thing');
       world.edit(b, 'x', 'name', 'another thing');
       world.edit(a, 'x', 'amount', 7);
-      const outcome = world.run({ fate: ({ member }) => (member === b ? 'fails' : 'ok') });
+      const outcome = await world.run({ fate: ({ member }) => (member === b ? 'fails' : 'ok') });
       expect(outcome.held.map(({ field }) => field)).toEqual(['name']);
       expect(world.value(c, 'x', 'amount')).toBe(7);
       expect(world.value(c, 'x', 'name')).toBeUndefined();

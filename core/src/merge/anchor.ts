@@ -98,6 +98,8 @@ export interface Anchor {
   readonly beganIn: readonly MemberId[];
   /** Creations that a member refused. */
   readonly parkedCreates: Readonly<Record<MemberId, Parked>>;
+  /** The record that was last taken from it, by member: one that is created there is another one. */
+  readonly parted?: Readonly<Record<MemberId, RecordKey>> | undefined;
 }
 
 /** What a record of a member holds now, by shared field. A field that the system did not send is missing. */

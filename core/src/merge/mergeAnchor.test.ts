@@ -69,70 +69,70 @@ const all = (rule: Rule, type: 'text' | 'number' | 'note' = 'text') =>
 const valuesOf = (world: World) => ['a', 'b', 'c'].map((member) => world.value(member, 'x', 'value'));
 const anchorOf = (world: World) => [...world.anchors.values()][0] as NonNullable<ReturnType<World['anchors']['get']>>;
 
-test('a shadow drops out: what a narrow member shows of a longer value does not compete with it', () => {
+test('a shadow drops out: what a narrow member shows of a longer value does not compete with it', async () => {
   const knot = knotWith({ steps: [{ step: 'order', members: ['b', 'a'] }] }, 'text', {
     a: mapping('value'),
     b: mapping('value', [{ kind: 'cut', length: 4 }]),
   });
   const world = worldWith(knot, { a: 'Osprey Nursery', b: 'Ospr' });
-  const outcome = world.run();
+  const outcome = await world.run();
   expect(anchorOf(world).agreed.value?.value).toBe('Osprey Nursery');
   expect(outcome.lost).toEqual([]);
   expect(world.value('b', 'x', 'value')).toBe('Ospr');
 });
 
-test('sum of changes takes every edit, equal ones too, each against its own seen', () => {
+test('sum of changes takes every edit, equal ones too, each against its own seen', async () => {
   const world = worldWith(all({ combine: 'sum', steps: newest.steps }, 'number'), { a: 10, b: 10, c: 10 });
-  world.run();
+  await world.run();
   world.edit('a', 'x', 'value', 12);
   world.edit('b', 'x', 'value', 12);
-  world.run();
+  await world.run();
   expect(valuesOf(world)).toEqual([14, 14, 14]);
 });
 
-test('three-way text merges edits of different lines and holds edits of the same line', () => {
+test('three-way text merges edits of different lines and holds edits of the same line', async () => {
   const world = worldWith(all({ combine: 'text', steps: [{ step: 'ask' }] }, 'note'), {
     a: '1\n2\n3',
     b: '1\n2\n3',
     c: '1\n2\n3',
   });
-  world.run();
+  await world.run();
   world.edit('a', 'x', 'value', 'one\n2\n3');
   world.edit('b', 'x', 'value', '1\n2\nthree');
-  world.run();
+  await world.run();
   expect(world.value('c', 'x', 'value')).toBe('one\n2\nthree');
   world.edit('a', 'x', 'value', 'ONE\n2\nthree');
   world.edit('b', 'x', 'value', 'uno\n2\nthree');
-  expect(world.run().held).toHaveLength(1);
+  expect((await world.run()).held).toHaveLength(1);
 });
 
-test('an anchored field with an edit that became unreadable is neither read nor overwritten', () => {
+test('an anchored field with an edit that became unreadable is neither read nor overwritten', async () => {
   const knot = knotWith(newest, 'number', { a: mapping('value'), b: mapping('value'), c: mapping('value') });
   const world = worldWith(knot, { a: 1, b: 1, c: 1 });
-  world.run();
+  await world.run();
   world.edit('b', 'x', 'value', 'twelve');
   world.edit('a', 'x', 'value', 2);
-  const outcome = world.run();
+  const outcome = await world.run();
   expect(outcome.problems).toMatchObject([{ member: 'b', kind: 'unreadable', reason: '“twelve” is not a number' }]);
   expect(valuesOf(world)).toEqual([2, 'twelve', 2]);
   world.edit('b', 'x', 'value', 3);
-  world.run();
+  await world.run();
   expect(valuesOf(world)).toEqual([3, 3, 3]);
 });
 
-test('adopting leaves what differs until somebody edits', () => {
+test('adopting leaves what differs until somebody edits', async () => {
   const world = worldWith(
     knotWith(newest, 'text', { a: mapping('value'), b: mapping('value'), c: mapping('value') }, 'adopt'),
     { a: 'x', b: 'y', c: 'y' },
   );
-  expect(world.run().operations).toEqual([]);
+  expect((await world.run()).operations).toEqual([]);
   expect(anchorOf(world).agreed.value).toBeUndefined();
   world.edit('b', 'x', 'value', 'z');
-  world.run();
+  await world.run();
   expect(valuesOf(world)).toEqual(['z', 'z', 'z']);
 });
 
-test('a receiving member edited by hand is put back, or left until the agreed value is another', () => {
+test('a receiving member edited by hand is put back, or left until the agreed value is another', async () => {
   for (const drift of ['put back', 'leave'] as const) {
     const world = worldWith(
       knotWith(newest, 'text', {
@@ -146,21 +146,21 @@ test('a receiving member edited by hand is put back, or left until the agreed va
         c: 'x',
       },
     );
-    world.run();
+    await world.run();
     world.edit('c', 'x', 'value', 'by hand');
-    world.run();
-    world.run();
+    await world.run();
+    await world.run();
     expect(world.value('c', 'x', 'value')).toBe(drift === 'leave' ? 'by hand' : 'x');
     world.edit('a', 'x', 'value', 'new');
-    world.run();
+    await world.run();
     expect(world.value('c', 'x', 'value')).toBe('new');
   }
 });
 
 describe('a held field', () => {
-  const heldWorld = (): World => {
+  const heldWorld = async (): Promise<World> => {
     const world = worldWith(all(ask), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'left');
     world.edit('b', 'x', 'value', 'right');
     return world;
@@ -168,46 +168,46 @@ describe('a held field', () => {
   const choose = (world: World, value: string, fingerprint: string) =>
     settleHeld(world.knot, anchorOf(world), { field: 'value', fingerprint, value, person: 'Ottilie', at: world.now });
 
-  test('is settled by a choice, which every system then gets', () => {
-    const world = heldWorld();
-    const held = world.run().held[0];
+  test('is settled by a choice, which every system then gets', async () => {
+    const world = await heldWorld();
+    const held = (await world.run()).held[0];
     const settled = choose(world, 'right', heldFingerprint(held as never));
     if (!settled.ok) throw new Error(settled.reason);
     world.anchors.set(settled.anchor.id as AnchorId, settled.anchor);
-    world.run();
+    await world.run();
     expect(valuesOf(world)).toEqual(['right', 'right', 'right']);
   });
 
-  test('refuses a choice when the values have changed since they were shown, and a value that was not shown', () => {
-    const world = heldWorld();
-    const shown = heldFingerprint(world.run().held[0] as never);
+  test('refuses a choice when the values have changed since they were shown, and a value that was not shown', async () => {
+    const world = await heldWorld();
+    const shown = heldFingerprint((await world.run()).held[0] as never);
     expect(choose(world, 'other', shown)).toEqual({ ok: false, reason: 'not a choice' });
     world.edit('a', 'x', 'value', 'again');
-    world.run();
+    await world.run();
     expect(choose(world, 'left', shown)).toEqual({ ok: false, reason: 'changed meanwhile' });
   });
 
-  test('closes by itself when the systems come to agree', () => {
-    const world = heldWorld();
-    world.run();
+  test('closes by itself when the systems come to agree', async () => {
+    const world = await heldWorld();
+    await world.run();
     world.edit('b', 'x', 'value', 'left');
-    expect(world.run().held).toEqual([]);
+    expect((await world.run()).held).toEqual([]);
     expect(valuesOf(world)).toEqual(['left', 'left', 'left']);
   });
 });
 
-test('a newcomer’s cut value is not completed with the rest of a value that it never held', () => {
+test('a newcomer’s cut value is not completed with the rest of a value that it never held', async () => {
   const knot = knotWith(ask, 'text', { a: mapping('value'), b: mapping('value', [{ kind: 'cut', length: 10 }]) });
   const world = worldWith(knot, { a: 'Fernhill Gardens' });
-  world.run();
+  await world.run();
   world.edit('b', 'x', 'key', 'k');
   world.edit('b', 'x', 'value', 'Oakridge N');
-  const [held] = world.run().held;
+  const [held] = (await world.run()).held;
   expect(held?.candidates.map(({ value }) => value)).toEqual(['Oakridge N', 'Fernhill Gardens']);
 });
 
 describe('edits that do not go under', () => {
-  test('an edit made between reading and writing reverts nothing of what others edited', () => {
+  test('an edit made between reading and writing reverts nothing of what others edited', async () => {
     const knot = all(newest);
     const fields = ['f', 'g', 'h'].map((id) => ({
       ...(knot.fields[1] as (typeof knot.fields)[number]),
@@ -225,29 +225,29 @@ describe('edits that do not go under', () => {
     });
     for (const member of ['a', 'b'])
       for (const path of ['key', 'f', 'g', 'h']) world.edit(member, 'x', path, path === 'key' ? 'k' : 'old');
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'f', 'A');
     world.edit('b', 'x', 'g', 'B');
     let raced = false;
     const race = () => void (raced ||= (world.edit('a', 'x', 'h', 'H'), true));
-    const first = world.run({ fate: ({ member }) => (member === 'a' && !raced ? 'raced' : 'ok'), race });
-    const second = world.run();
+    const first = await world.run({ fate: ({ member }) => (member === 'a' && !raced ? 'raced' : 'ok'), race });
+    const second = await world.run();
     for (const member of ['a', 'b'])
       expect(['f', 'g', 'h'].map((path) => world.value(member, 'x', path))).toEqual(['A', 'B', 'H']);
     expect([...first.lost, ...second.lost, ...second.operations]).toEqual([]);
   });
 
-  test('an edit that says empty stays held like any other', () => {
+  test('an edit that says empty stays held like any other', async () => {
     const world = worldWith(all(ask), { a: '111', b: '111', c: '111' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', '222');
     world.edit('b', 'x', 'value', null);
-    world.run();
-    expect(world.run().held).toHaveLength(1);
+    await world.run();
+    expect((await world.run()).held).toHaveLength(1);
     expect(valuesOf(world)).toEqual(['222', null, '111']);
   });
 
-  test('the agreed value has all its givers, and the best-placed one counts, whichever was read first', () => {
+  test('the agreed value has all its givers, and the best-placed one counts, whichever was read first', async () => {
     const rule: Rule = {
       steps: [
         { step: 'newest', toleranceSeconds: 86_400 },
@@ -255,39 +255,39 @@ describe('edits that do not go under', () => {
       ],
     };
     const world = worldWith(all(rule), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     // Both give it at once; it does not reach c, which then edits on its own.
     world.edit('b', 'x', 'value', 'together');
     world.edit('a', 'x', 'value', 'together');
-    world.run({ fate: () => 'fails' });
+    await world.run({ fate: () => 'fails' });
     world.edit('c', 'x', 'value', 'alone');
-    world.run();
+    await world.run();
     expect(valuesOf(world)).toEqual(['together', 'together', 'together']);
   });
 
-  test('an edit that repeats the agreed value gives it again, with its own time', () => {
+  test('an edit that repeats the agreed value gives it again, with its own time', async () => {
     const world = worldWith(all({ steps: [{ step: 'newest' }, { step: 'ask' }] }), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'agreed');
-    world.run({ fate: () => 'fails' });
+    await world.run({ fate: () => 'fails' });
     world.edit('b', 'x', 'value', 'other');
     world.edit('c', 'x', 'value', 'agreed');
-    world.run();
+    await world.run();
     expect(valuesOf(world)).toEqual(['agreed', 'agreed', 'agreed']);
   });
 
-  test('a loss tells the rule that it was lost to, also where the agreed value stands', () => {
+  test('a loss tells the rule that it was lost to, also where the agreed value stands', async () => {
     const order: Rule = { steps: [{ step: 'order', members: ['a', 'b', 'c'] }] };
     const world = worldWith(all(order), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'first');
-    world.run({ fate: () => 'fails' });
+    await world.run({ fate: () => 'fails' });
     world.edit('b', 'x', 'value', 'late');
-    const { lost } = world.run();
+    const { lost } = await world.run();
     expect(lost).toMatchObject([{ member: 'b', value: 'late', why: { kind: 'rule', rule: 'order' } }]);
   });
 
-  test('the shadow of a shadow has lost nothing', () => {
+  test('the shadow of a shadow has lost nothing', async () => {
     const order: Rule = { steps: [{ step: 'order', members: ['c', 'b', 'a'] }] };
     const knot = knotWith(order, 'text', {
       a: mapping('value', [{ kind: 'case', side: 'member', form: 'upper' }]),
@@ -295,11 +295,11 @@ describe('edits that do not go under', () => {
       c: mapping('value'),
     });
     const world = worldWith(knot, { a: 'OSPREY', b: 'Osprey', c: 'Osprey Nursery' });
-    expect(world.run().lost).toEqual([]);
+    expect((await world.run()).lost).toEqual([]);
     expect(anchorOf(world).agreed.value?.value).toBe('Osprey Nursery');
   });
 
-  test('a narrow member that did not know the agreed text takes no line from its end', () => {
+  test('a narrow member that did not know the agreed text takes no line from its end', async () => {
     const lines = (text: string): string => text.split(' ').join('\n');
     const knot = knotWith({ combine: 'text', steps: [{ step: 'ask' }] }, 'note', {
       a: mapping('value'),
@@ -307,35 +307,35 @@ describe('edits that do not go under', () => {
       c: mapping('value'),
     });
     const world = worldWith(knot, { a: lines('X b c'), b: lines('X b c'), c: lines('X b c') });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', lines('a b c d e f'));
-    world.run({ fate: ({ member }) => (member === 'b' ? 'refused' : 'ok') });
+    await world.run({ fate: ({ member }) => (member === 'b' ? 'refused' : 'ok') });
     world.edit('b', 'x', 'value', lines('X b C'));
-    const { held } = world.run();
+    const { held } = await world.run();
     const agreed = String(anchorOf(world).agreed.value?.value);
     expect(held.length === 1 || agreed.endsWith(lines('d e f'))).toBe(true);
   });
 
-  test('what was left by hand stays left while the field is held', () => {
+  test('what was left by hand stays left while the field is held', async () => {
     const knot = knotWith(ask, 'text', {
       a: mapping('value'),
       b: mapping('value'),
       c: mapping('value', [], { direction: 'to', drift: 'leave' }),
     });
     const world = worldWith(knot, { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'left');
     world.edit('b', 'x', 'value', 'right');
-    world.run();
+    await world.run();
     world.edit('c', 'x', 'value', 'by hand');
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'x');
     world.edit('b', 'x', 'value', 'x');
-    world.run();
+    await world.run();
     expect(valuesOf(world)).toEqual(['x', 'x', 'by hand']);
   });
 
-  test('what was left by hand stays left after a formula failed once', () => {
+  test('what was left by hand stays left after a formula failed once', async () => {
     const base = knotWith(newest, 'text', { a: mapping('value'), b: mapping('value'), c: mapping('value') });
     const label = {
       id: 'label',
@@ -346,25 +346,25 @@ describe('edits that do not go under', () => {
       mappings: { c: mapping('label', [], { direction: 'to' as const, drift: 'leave' as const }) },
     };
     const world = worldWith({ ...base, fields: [...base.fields, label] }, { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('c', 'x', 'label', 'by hand');
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'fails');
-    expect(world.run().problems).toHaveLength(1);
+    expect((await world.run()).problems).toHaveLength(1);
     world.edit('a', 'x', 'value', 'y');
-    world.run();
+    await world.run();
     expect(world.value('c', 'x', 'label')).toBe('by hand');
   });
 });
 
 describe('an answer of a system', () => {
-  test('that says empty is what the system holds: the write is parked, and nothing else is blanked', () => {
+  test('that says empty is what the system holds: the write is parked, and nothing else is blanked', async () => {
     const world = worldWith(all(newest), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'hello');
-    world.run({ fate: ({ member }) => (member === 'c' ? 'emptied' : 'ok') });
+    await world.run({ fate: ({ member }) => (member === 'c' ? 'emptied' : 'ok') });
     expect(anchorOf(world).ties.find(({ member }) => member === 'c')?.parked?.words).toContain('hello');
-    world.run();
+    await world.run();
     expect(valuesOf(world)).toEqual(['hello', 'hello', null]);
   });
 });
@@ -373,19 +373,19 @@ describe('adopting', () => {
   const adopted = () =>
     knotWith(newest, 'text', { a: mapping('value'), b: mapping('value', [], { direction: 'to' }) }, 'adopt');
 
-  test('overwrites nothing in a member that only receives', () => {
+  test('overwrites nothing in a member that only receives', async () => {
     const rule: Rule = { steps: [{ step: 'newest' }, { step: 'order', members: ['a', 'b'] }] };
     const knot = adopted();
     const fields = knot.fields.map((field) => (field.id === 'value' ? { ...field, rule } : field));
     const world = worldWith({ ...knot, fields }, { a: 'mine', b: 'theirs' });
-    expect(world.run().operations).toEqual([]);
+    expect((await world.run()).operations).toEqual([]);
     expect(anchorOf(world).agreed.value).toBeUndefined();
     world.edit('a', 'x', 'value', 'new');
-    world.run();
+    await world.run();
     expect(world.value('b', 'x', 'value')).toBe('new');
   });
 
-  test('creates nothing until somebody edits, and then blanks nothing of which nothing is agreed', () => {
+  test('creates nothing until somebody edits, and then blanks nothing of which nothing is agreed', async () => {
     const rule: Rule = { steps: [{ step: 'newest' }, { step: 'order', members: ['a', 'b'] }] };
     const knot = adopted();
     const other = { id: 'other', name: 'Other', type: 'text' as const, rule, mappings: {} };
@@ -400,12 +400,12 @@ describe('adopting', () => {
     world.edit('b', 'x', 'key', 'k');
     world.edit('b', 'x', 'value', 'kept');
     world.edit('b', 'x', 'other', '1');
-    expect(world.run().operations).toEqual([]);
+    expect((await world.run()).operations).toEqual([]);
     world.edit('b', 'x', 'other', '2');
-    expect(world.run().operations).toMatchObject([{ kind: 'create', member: 'a' }]);
+    expect((await world.run()).operations).toMatchObject([{ kind: 'create', member: 'a' }]);
     const [made] = world.of('a').keys();
     world.edit('a', String(made), 'other', '3');
-    world.run();
+    await world.run();
     expect(world.value('b', 'x', 'other')).toBe('3');
     expect(world.value('b', 'x', 'value')).toBe('kept');
   });
@@ -418,28 +418,28 @@ describe('deletions', () => {
     return { ...knot, members: knot.members.map((member) => ({ ...member, may, whenDeleted: 'delete' as const })) };
   };
 
-  test('ask where an edit is held elsewhere, and remove nothing meanwhile', () => {
+  test('ask where an edit is held elsewhere, and remove nothing meanwhile', async () => {
     const world = worldWith(deleting(ask), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.edit('a', 'x', 'value', 'left');
     world.edit('b', 'x', 'value', 'right');
-    world.run();
+    await world.run();
     world.delete('a', 'x');
-    const { asked, operations } = world.run();
+    const { asked, operations } = await world.run();
     expect(asked).toHaveLength(1);
     expect(operations.filter(({ kind }) => kind === 'delete')).toEqual([]);
   });
 
-  test('are over when the last record is gone: a thing that comes later begins anew', () => {
+  test('are over when the last record is gone: a thing that comes later begins anew', async () => {
     const world = worldWith(deleting(newest), { a: 'x', b: 'x', c: 'x' });
-    world.run();
+    await world.run();
     world.delete('a', 'x');
-    world.run();
+    await world.run();
     expect([...world.of('b').keys(), ...world.of('c').keys()]).toEqual([]);
     world.edit('b', 'returned', 'key', 'k');
     world.edit('b', 'returned', 'value', 'back');
-    world.run();
-    world.run();
+    await world.run();
+    await world.run();
     expect(world.value('b', 'returned', 'value')).toBe('back');
     expect([...world.of('a').values()].map(({ fields }) => fields.value)).toEqual(['back']);
   });

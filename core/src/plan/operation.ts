@@ -22,6 +22,8 @@ export interface CreateOperation {
   readonly changes: readonly FieldChange[];
   /** The field that is given the anchor's id, so that an interrupted creation can be found. */
   readonly carries: FieldPath | undefined;
+  /** The record that the anchor had there before, and that was taken from it: it is not the one that is created. */
+  readonly parted?: RecordKey | undefined;
   readonly fingerprint: string;
 }
 

@@ -199,6 +199,7 @@ function planCreate(
     member: member.id,
     changes,
     carries: member.carries,
+    ...(anchor.parted?.[member.id] === undefined ? {} : { parted: anchor.parted[member.id] }),
     fingerprint,
   };
   into.operations.push(create);

@@ -1,10 +1,16 @@
 import type { Knot } from '../definition/index.js';
 import { recordId } from '../identity/index.js';
-import type { Held } from '../merge/index.js';
-import type { Operation } from '../plan/index.js';
 import { type AnchorId, isBlank, type MemberId, type Raw, rawEqual } from '../record/index.js';
 import { EditLedger } from './ledger.js';
-import { type RunOutcome, World, type WriteFate } from './world.js';
+import {
+  type HeldField,
+  type PlayedInstallation,
+  type PlayedOutcome,
+  type PlayedWrite,
+  valueOf,
+  type WriteFate,
+} from './played.js';
+import { World } from './world.js';
 
 /** What a person does in the application, while a run goes or between two. */
 export type PersonAct =
@@ -24,39 +30,46 @@ export type Happening =
     }
   | { readonly kind: 'delete'; readonly member: number; readonly record: number }
   | { readonly kind: 'act'; readonly act: PersonAct }
-  | {
-      readonly kind: 'run';
-      /** In turn, one for each write; all succeed when left out. */
-      readonly fates?: readonly WriteFate[];
-      /** The edit that is made to a record whose write is raced. */
-      readonly race?: { readonly path: string; readonly value: Raw };
-      readonly meanwhile?: { readonly moment: 'planned' | 'writing'; readonly act: PersonAct } | undefined;
-      /** The member that cannot be read. */
-      readonly missing?: number | undefined;
-    };
+  | RunHappening;
 
-/**
- * Plays a history and keeps account of it. `versions` are definitions of the same knot, of which the first is in force
- * at the beginning.
- */
-export class Play {
-  readonly world: World;
+export interface RunHappening {
+  readonly kind: 'run';
+  /** In turn, one for each write; all succeed when left out. */
+  readonly fates?: readonly WriteFate[];
+  /** The edit that is made to a record whose write is raced. */
+  readonly race?: { readonly path: string; readonly value: Raw };
+  readonly meanwhile?: { readonly moment: 'planned' | 'writing'; readonly act: PersonAct } | undefined;
+  /** The member that cannot be read. */
+  readonly missing?: number | undefined;
+}
+
+/** Two or more definitions of the same knot, of which the first is in force at the beginning. */
+export type Versions = readonly [Knot, ...Knot[]];
+
+/** Begins to play in a world of its own. */
+export function playInWorld(versions: Versions): Play<World> {
+  return new Play(new World(versions[0]), versions);
+}
+
+/** Plays a history on an installation, and keeps account of it. */
+export class Play<Installation extends PlayedInstallation = PlayedInstallation> {
+  readonly installation: Installation;
   readonly ledger: EditLedger;
   readonly faults: string[] = [];
-  readonly #versions: readonly Knot[];
-  #held: readonly (Held & { readonly anchor: AnchorId })[] = [];
+  readonly #versions: Versions;
+  #held: readonly HeldField[] = [];
   readonly #untied: { readonly member: MemberId; readonly key: string }[] = [];
   /** Anchors of which a person said what is to be removed. */
   readonly #said = new Set<AnchorId>();
 
-  constructor(versions: readonly [Knot, ...Knot[]]) {
+  constructor(installation: Installation, versions: Versions) {
+    this.installation = installation;
     this.#versions = versions;
-    this.world = new World(versions[0]);
-    this.ledger = new EditLedger(this.world);
+    this.ledger = new EditLedger(installation);
   }
 
-  play(happenings: readonly Happening[]): this {
-    for (const happening of happenings) this.#happen(happening);
+  async play(happenings: readonly Happening[]): Promise<this> {
+    for (const happening of happenings) await this.#happen(happening);
     return this;
   }
 
@@ -64,11 +77,11 @@ export class Play {
     for (const { member, key } of this.#untied.splice(0)) this.ledger.begunAnew(member, key);
   }
 
-  run(happening: Omit<Extract<Happening, { kind: 'run' }>, 'kind'> = {}): RunOutcome {
+  async run(happening: Omit<RunHappening, 'kind'> = {}): Promise<Awaited<ReturnType<Installation['run']>>> {
     return this.#run({ kind: 'run', ...happening });
   }
 
-  #happen(happening: Happening): void {
+  async #happen(happening: Happening): Promise<void> {
     this.#beginAnew();
     switch (happening.kind) {
       case 'edit':
@@ -76,33 +89,37 @@ export class Play {
         break;
       case 'delete': {
         const { member, key } = this.#recordOf(happening);
-        if (!this.world.of(member).has(key as never)) break;
-        this.world.delete(member, key);
+        if (!this.#holds(member, key)) break;
+        this.installation.delete(member, key);
         this.ledger.deleted(member, key);
         break;
       }
       case 'act':
-        this.#act(happening.act);
+        await this.#act(happening.act);
         break;
       case 'run':
-        this.#run(happening);
+        await this.#run(happening);
         break;
       default:
         throw new Error(`unknown ${JSON.stringify(happening satisfies never)}`);
     }
   }
 
+  #holds(member: MemberId, key: string | undefined): boolean {
+    return this.installation.records.get(member)?.has(key as never) === true;
+  }
+
   #edit(edit: Extract<Happening, { kind: 'edit' }>): void {
     const { member, key } = this.#recordOf(edit);
-    if (!this.world.of(member).has(key as never)) this.world.edit(member, key, 'key', `k${edit.record}`);
+    if (!this.#holds(member, key)) this.installation.edit(member, key, 'key', `k${edit.record}`);
     this.#type(member, key, edit.path, edit.value);
   }
 
   /** Who types what stands there already has edited nothing. */
   #type(member: MemberId, key: string, path: string, value: Raw): void {
-    const before = this.world.value(member, key, path);
-    this.world.edit(member, key, path, value);
-    const isKnown = [...this.world.anchors.values()].some(({ ties }) =>
+    const before = valueOf(this.installation, member, key, path);
+    this.installation.edit(member, key, path, value);
+    const isKnown = [...this.installation.anchors.values()].some(({ ties }) =>
       ties.some((tie) => tie.member === member && tie.key === key && tie.seen[path] !== undefined),
     );
     const isSame =
@@ -112,13 +129,16 @@ export class Play {
     if (!isSame) this.ledger.edited(member, key, path, value);
   }
 
-  #act(act: PersonAct): void {
+  async #act(act: PersonAct): Promise<void> {
+    const { installation } = this;
     switch (act.kind) {
       case 'settle': {
         const held = this.#held[act.choice % Math.max(1, this.#held.length)];
-        if (!held) break;
-        const anchor = this.world.anchors.get(held.anchor);
-        if (anchor && this.world.settle(held, act.choice)) this.ledger.settled(anchor, held.field);
+        const anchor = held && installation.anchors.get(held.anchor);
+        if (!held || !anchor) break;
+        const values = [...held.candidates.map(({ value }) => value), ...(held.base ? [held.base.value] : [])];
+        const value = values[act.choice % values.length] ?? null;
+        if (await installation.settle(held, value)) this.ledger.settled(anchor, held.field, value);
         break;
       }
       case 'untie': {
@@ -126,46 +146,54 @@ export class Play {
         const anchor = this.#anchorOf(member, key);
         const alive = anchor?.ties.filter(({ gone }) => !gone) ?? [];
         if (!anchor || alive.length < 2) break;
-        this.world.untie(anchor.id, member);
+        this.ledger.parted(anchor, member);
+        await installation.untie(anchor.id, member);
         // A write that is under way may reach the record still: it begins anew with what it then holds.
         this.#untied.push({ member, key });
         break;
       }
       case 'say what follows':
-        for (const anchor of this.world.anchors.values()) {
+        for (const anchor of installation.anchors.values()) {
           const asked = anchor.ties.find(({ gone, end }) => gone && end === 'ask');
           if (!asked) continue;
           this.#said.add(anchor.id);
-          this.world.sayWhatFollows(anchor.id, asked.member, act.end);
+          await installation.sayWhatFollows(anchor.id, asked.member, act.end);
         }
         break;
       case 'put in force':
-        this.world.putInForce(this.#versions[act.version % this.#versions.length] as Knot);
+        this.ledger.redefined();
+        await installation.putInForce(this.#versions[act.version % this.#versions.length] as Knot);
         break;
       default:
         throw new Error(`unknown ${JSON.stringify(act satisfies never)}`);
     }
   }
 
-  #run({ fates = [], race, meanwhile, missing }: Extract<Happening, { kind: 'run' }>): RunOutcome {
+  async #run({
+    fates = [],
+    race,
+    meanwhile,
+    missing,
+  }: RunHappening): Promise<Awaited<ReturnType<Installation['run']>>> {
     this.#beginAnew();
+    const { installation } = this;
     const before = this.ledger.before();
     let writes = 0;
     let acted = false;
-    const outcome = this.world.run({
-      fate: (operation) => {
-        this.#checkRemoval(operation);
+    const outcome = await installation.run({
+      fate: (write) => {
+        this.#checkRemoval(write);
         writes += 1;
         return fates.length === 0 ? 'ok' : (fates[(writes - 1) % fates.length] as WriteFate);
       },
-      race: (operation) => {
-        if (operation.kind === 'create' || !race || !this.world.of(operation.member).has(operation.key)) return;
-        this.#type(operation.member, operation.key, race.path, race.value);
+      race: ({ kind, member, key }) => {
+        if (kind === 'create' || key === undefined || !race || !this.#holds(member, key)) return;
+        this.#type(member, key, race.path, race.value);
       },
-      meanwhile: (moment) => {
+      meanwhile: async (moment) => {
         if (acted || moment !== meanwhile?.moment) return;
         acted = true;
-        this.#act(meanwhile.act);
+        await this.#act(meanwhile.act);
       },
       ...(missing === undefined ? {} : { missing: new Set([this.#memberAt(missing)]) }),
     });
@@ -174,40 +202,42 @@ export class Play {
     for (const [name, places] of outcome.places)
       if (places.length !== 1) this.faults.push(`${name} is in ${places.join(' and ')}`);
     if (missing === undefined)
-      for (const [member, records] of this.world.records)
+      for (const [member, records] of installation.records)
         for (const key of records.keys())
           if (!outcome.places.has(recordId({ member, key })) && !this.#wasMade(outcome, member))
             this.faults.push(`${member}/${key} is in no list`);
-    return outcome;
+    return outcome as Awaited<ReturnType<Installation['run']>>;
   }
 
   /** Nothing that somebody typed is removed, unless a person said so. */
-  #checkRemoval(operation: Operation): void {
-    if (operation.kind !== 'archive' && operation.kind !== 'delete') return;
-    if (this.#said.has(operation.anchor)) return;
-    const readAt = this.world.readAt.get(recordId(operation)) ?? 0;
-    if (this.ledger.holdsEdit(operation.member, operation.key) && readAt > 0)
-      this.faults.push(`${operation.member}/${operation.key} is removed with an edit that waits`);
+  #checkRemoval({ kind, member, key }: PlayedWrite): void {
+    if (key === undefined || (kind !== 'archive' && kind !== 'delete')) return;
+    if (this.#said.has(this.#anchorOf(member, key)?.id as AnchorId)) return;
+    const readAt = this.installation.readAt.get(recordId({ member, key })) ?? 0;
+    if (this.ledger.holdsEdit(member, key) && readAt > 0)
+      this.faults.push(`${member}/${key} is removed with an edit that waits`);
   }
 
-  #wasMade(outcome: RunOutcome, member: MemberId): boolean {
+  #wasMade(outcome: PlayedOutcome, member: MemberId): boolean {
     return outcome.operations.some(({ kind, member: of }) => kind === 'create' && of === member);
   }
 
   #memberAt(index: number): MemberId {
-    const members = this.world.knot.members;
+    const members = this.installation.knot.members;
     return (members[index % members.length] as { id: MemberId }).id;
   }
 
   /** The record of that number in a member: the one that has its key now, or the one that somebody would make. */
   #recordOf({ member: at, record }: { readonly member: number; readonly record: number }) {
     const member = this.#memberAt(at);
-    const known = [...this.world.of(member).values()].find(({ fields }) => fields.key === `k${record}`);
+    const known = [...(this.installation.records.get(member)?.values() ?? [])].find(
+      ({ fields }) => fields.key === `k${record}`,
+    );
     return { member, key: (known?.key ?? `${member}${record}`) as string };
   }
 
   #anchorOf(member: MemberId, key: string) {
-    return [...this.world.anchors.values()].find(({ ties }) =>
+    return [...this.installation.anchors.values()].find(({ ties }) =>
       ties.some((tie) => tie.member === member && tie.key === key && !tie.gone),
     );
   }

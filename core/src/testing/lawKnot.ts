@@ -3,7 +3,8 @@ import type { Knot, Mapping, Member, Rule, SharedField } from '../definition/ind
 import type { Direction, Step } from '../mapping/index.js';
 import type { Raw } from '../record/index.js';
 import type { Happening, PersonAct } from './history.js';
-import { type WriteFate, writeFates } from './world.js';
+import { type WriteFate, writeFates } from './played.js';
+import { mapping as plainMapping } from './mapping.js';
 
 export const lawMembers = ['a', 'b', 'c', 'd'] as const;
 
@@ -12,14 +13,7 @@ const mapping = (
   direction: Direction,
   steps: readonly Step[] = [],
   drift: Mapping['drift'] = 'put back',
-): Mapping => ({
-  field,
-  direction,
-  steps,
-  absentMeansBlank: false,
-  blankAs: 'null',
-  drift,
-});
+): Mapping => ({ ...plainMapping(field, direction, steps), drift });
 
 const directions = fc.constantFrom<Direction[]>('both ways', 'both ways', 'both ways', 'from', 'to');
 const order: Rule['steps'][number] = { step: 'order', members: [...lawMembers] };
@@ -71,6 +65,8 @@ interface Choices {
   readonly checked: boolean;
   readonly filtered: boolean;
   readonly startsElsewhere: boolean;
+  /** The second member's name is kept in another of its fields. */
+  readonly moved: boolean;
 }
 
 const fixed = {
@@ -90,6 +86,7 @@ const variable = {
   checked: fc.boolean(),
   filtered: fc.constantFrom(false, false, true),
   startsElsewhere: fc.constantFrom(false, false, true),
+  moved: fc.constantFrom(false, false, false, true),
 };
 
 /**
@@ -141,7 +138,7 @@ function knotOf(choices: Choices): Knot {
         'name',
         'text',
         inKnot(choices.textRule),
-        each((index) => mapping('name', way(0, index), steps[index], drift)),
+        each((index) => mapping(choices.moved && index === 1 ? 'alias' : 'name', way(0, index), steps[index], drift)),
       ),
       field(
         'amount',
@@ -206,6 +203,15 @@ export const lawEdits = fc
       .map((edit) => ({ kind: 'edit' as const, path, ...edit })),
   );
 
+/** Two people type into the same field of the same thing, in different systems; a run finds both. */
+const clashes = fc.constantFrom('name', 'amount', 'note', 'note', 'tags').chain((path) => {
+  const value = values[path] as fc.Arbitrary<Raw>;
+  return fc.tuple(fc.nat(3), fc.nat(2), value, value).map(([member, record, first, second]): Happening[] => [
+    { kind: 'edit', member, record, path, value: first },
+    { kind: 'edit', member: member + 1, record, path, value: second },
+  ]);
+});
+
 const acts: fc.Arbitrary<PersonAct> = fc.oneof(
   fc.record({ kind: fc.constant('settle' as const), choice: fc.nat(5) }),
   fc.record({ kind: fc.constant('untie' as const), member: fc.nat(3), record: fc.nat(2) }),
@@ -228,13 +234,38 @@ const runs = fc.record({
   missing: fc.option(fc.nat(3), { nil: undefined, freq: 6 }),
 });
 
-/** Everything that happens to an installation, in any order. */
-export const lawHistories: fc.Arbitrary<Happening[]> = fc.array(
-  fc.oneof(
-    { weight: 6, arbitrary: lawEdits },
-    { weight: 1, arbitrary: fc.record({ kind: fc.constant('delete' as const), member: fc.nat(3), record: fc.nat(2) }) },
-    { weight: 1, arbitrary: acts.map((act) => ({ kind: 'act' as const, act })) },
-    { weight: 3, arbitrary: runs },
-  ),
-  { minLength: 2, maxLength: 24 },
-);
+const alone = (happening: Happening): Happening[] => [happening];
+
+/** Each member has each record, with something in every field, and a run has tied them. */
+const begun: fc.Arbitrary<Happening[]> = fc
+  .tuple(...['name', 'amount', 'note', 'tags'].map((path) => values[path] as fc.Arbitrary<Raw>))
+  .map((chosen): Happening[] => [
+    ...['name', 'amount', 'note', 'tags'].flatMap((path, place) =>
+      [0, 1, 2].flatMap((member) =>
+        [0, 1].map((record) => ({ kind: 'edit' as const, member, record, path, value: chosen[place] ?? null })),
+      ),
+    ),
+    { kind: 'run' },
+  ]);
+
+/** Everything that happens to an installation, in any order; half of them begin with records that are tied. */
+export const lawHistories: fc.Arbitrary<Happening[]> = fc
+  .tuple(
+    fc.option(begun, { nil: [], freq: 1 }),
+    fc.array(
+      fc.oneof(
+        { weight: 4, arbitrary: lawEdits.map(alone) },
+        { weight: 2, arbitrary: clashes },
+        {
+          weight: 1,
+          arbitrary: fc
+            .record({ kind: fc.constant('delete' as const), member: fc.nat(3), record: fc.nat(2) })
+            .map(alone),
+        },
+        { weight: 1, arbitrary: acts.map((act) => alone({ kind: 'act', act })) },
+        { weight: 3, arbitrary: runs.map(alone) },
+      ),
+      { minLength: 2, maxLength: 24 },
+    ),
+  )
+  .map(([first, then]) => [...first, ...then.flat()]);

@@ -2,8 +2,17 @@ import type { CompiledKnot } from '../definition/index.js';
 import type { Lens } from '../mapping/index.js';
 import { recordId } from '../identity/index.js';
 import type { Anchor, Tie } from '../merge/index.js';
-import { type FieldId, isBlank, type MemberId, type Raw, rawEqual, sameShared, type Shared } from '../record/index.js';
-import type { RunOutcome, World } from './world.js';
+import {
+  type AnchorId,
+  type FieldId,
+  isBlank,
+  type MemberId,
+  type Raw,
+  rawEqual,
+  sameShared,
+  type Shared,
+} from '../record/index.js';
+import type { PlayedInstallation, PlayedOutcome } from './played.js';
 
 interface Edit {
   readonly member: MemberId;
@@ -11,6 +20,16 @@ interface Edit {
   readonly path: string;
   readonly raw: Raw;
   readonly at: number;
+}
+
+/** A value that a person chose for a held field. */
+interface Choice {
+  readonly anchor: AnchorId;
+  readonly field: FieldId;
+  readonly value: Shared;
+  readonly knot: CompiledKnot;
+  /** Records that the anchor had then, and places that somebody had edited and nobody had read. */
+  readonly records: ReadonlySet<string>;
 }
 
 /** What was stored before a run: by it one tells what the run did. */
@@ -27,17 +46,20 @@ export interface Before {
  * it says which edits were lost, and which values the engine took for edits that nobody made.
  */
 export class EditLedger {
-  readonly #world: World;
+  readonly #installation: PlayedInstallation;
   readonly #edits = new Map<string, Edit>();
+  #choices: readonly Choice[] = [];
+  /** Pairs of records that a person said are different things. */
+  readonly #parted: (readonly [string, string])[] = [];
   /** What has become of edits, for tests that must not pass for want of any. */
   readonly counts = { agreed: 0, lost: 0, held: 0, combined: 0, waiting: 0 };
 
-  constructor(world: World) {
-    this.#world = world;
+  constructor(installation: PlayedInstallation) {
+    this.#installation = installation;
   }
 
   edited(member: MemberId, key: string, path: string, raw: Raw): void {
-    const at = this.#world.now;
+    const at = this.#installation.now;
     this.#edits.set(placeOf(member, key, path), { member, key, path, raw, at });
   }
 
@@ -48,43 +70,99 @@ export class EditLedger {
 
   /** A person took these records from their anchor: they begin anew, and all that they hold is an edit. */
   begunAnew(member: MemberId, key: string): void {
-    const record = this.#world.of(member).get(key as never);
+    const record = this.#installation.records.get(member)?.get(key as never);
     for (const [path, raw] of Object.entries(record?.fields ?? {}))
       if (path !== 'key') this.edited(member, key, path, raw);
   }
 
   /** A person chose among the values of a held field: what was held is settled. */
-  settled(anchor: Anchor, field: FieldId): void {
+  settled(anchor: Anchor, field: FieldId, value: Shared): void {
+    const { knot } = this.#installation;
+    const records = new Set(anchor.ties.filter(({ gone }) => !gone).map((tie) => recordId(tie)));
+    this.#choices = [
+      ...this.#choices.filter((choice) => choice.anchor !== anchor.id || choice.field !== field),
+      { anchor: anchor.id, field, value, knot, records },
+    ];
     for (const tie of anchor.ties) {
-      const path = pathOf(this.#world.knot, tie.member, field);
+      const path = pathOf(this.#installation.knot, tie.member, field);
       const edit = path === undefined ? undefined : this.#edits.get(placeOf(tie.member, tie.key, path));
       // What was typed since the person looked is another edit.
-      if (edit && (this.#world.readAt.get(recordId(tie)) ?? 0) >= edit.at && !tie.rejected)
+      if (edit && (this.#installation.readAt.get(recordId(tie)) ?? 0) >= edit.at && !tie.rejected)
         this.#edits.delete(placeOf(tie.member, tie.key, path as string));
     }
   }
 
+  /** A person says that the record of a member is another thing than the other records of its anchor. */
+  parted(anchor: Anchor, member: MemberId): void {
+    const [taken, ...rest] = anchor.ties.toSorted((a, b) => Number(b.member === member) - Number(a.member === member));
+    if (taken) for (const tie of rest) this.#parted.push([recordId(taken), recordId(tie)]);
+  }
+
+  /** Another version is put in force: it may read other fields, and what was chosen under the old one may not stand. */
+  redefined(): void {
+    this.#choices = [];
+  }
+
   before(): Before {
-    return { knot: this.#world.knot, anchors: new Map(this.#world.anchors), edited: new Set(this.#edits.keys()) };
+    return {
+      knot: this.#installation.knot,
+      anchors: new Map(this.#installation.anchors),
+      edited: new Set(this.#edits.keys()),
+    };
   }
 
   /** What is wrong after a run, in words; nothing when all is well. */
-  faults(before: Before, outcome: RunOutcome): string[] {
+  faults(before: Before, outcome: PlayedOutcome): string[] {
     const edited = new Set([...before.edited, ...this.#edits.keys()]);
-    return [...this.#lostEdits(before, outcome), ...this.#madeUp({ ...before, edited }, outcome)];
+    const overruled = this.#overruled(edited);
+    return [...overruled, ...this.#lostEdits(before, outcome), ...this.#madeUp({ ...before, edited }, outcome)];
+  }
+
+  /**
+   * *What a person said holds*: a value that was chosen stands until somebody edits the field, a record comes, or
+   * another version is in force; and records that were parted are not tied to one anchor again.
+   */
+  #overruled(edited: ReadonlySet<string>): string[] {
+    const faults: string[] = [];
+    this.#choices = this.#choices.filter((choice) => {
+      const anchor = this.#installation.anchors.get(choice.anchor);
+      const ties = anchor?.ties.filter(({ gone }) => !gone) ?? [];
+      const isEdited = ties.some(({ member, key }) => {
+        const path = pathOf(choice.knot, member, choice.field);
+        return path !== undefined && edited.has(placeOf(member, key, path));
+      });
+      const isOvertaken = isEdited || ties.some((tie) => !choice.records.has(recordId(tie)));
+      if (!anchor || isOvertaken) return false;
+      const agreed = anchor.agreed[choice.field];
+      if (agreed && sameShared(agreed.value, choice.value)) return true;
+      const now = JSON.stringify(agreed?.value);
+      faults.push(`a person chose ${JSON.stringify(choice.value)} for ${choice.field}, and ${now} is agreed`);
+      return false;
+    });
+    for (const { ties } of this.#installation.anchors.values()) {
+      const alive = new Set(ties.filter(({ gone }) => !gone).map((tie) => recordId(tie)));
+      for (const [a, b] of this.#parted)
+        if (alive.has(a) && alive.has(b))
+          faults.push(`a person said that ${a} and ${b} are different, and they are tied`);
+    }
+    return faults;
   }
 
   /**
    * *No lost edit*: each became the agreed value, is its shadow, was combined, lost with its value told, or is held.
    */
-  #lostEdits(before: Before, outcome: RunOutcome): string[] {
+  #lostEdits(before: Before, outcome: PlayedOutcome): string[] {
     const faults: string[] = [];
     for (const [place, edit] of this.#edits) {
       const { member, key, at } = edit;
       const anchor = this.#anchorOf(member, key);
       const tie = anchor?.ties.find((one) => one.member === member && one.key === key);
-      if (!anchor || !tie || tie.gone || (this.#world.readAt.get(recordId(tie)) ?? 0) < at) continue;
-      const fields = before.knot.fields.filter((field) => field.mappings.get(member)?.field === edit.path);
+      if (!anchor || !tie || tie.gone || (this.#installation.readAt.get(recordId(tie)) ?? 0) < at) continue;
+      // A version that reads another field from now on has nothing to do with what was typed here.
+      const fields = before.knot.fields.filter(
+        ({ id, mappings }) =>
+          mappings.get(member)?.field === edit.path && pathOf(this.#installation.knot, member, id) === edit.path,
+      );
       const ends = fields.map((field) => {
         const lens = field.mappings.get(member)?.lens as Lens;
         return this.#endOf(edit, anchor, tie, field.id, lens, before, outcome);
@@ -104,7 +182,7 @@ export class EditLedger {
     field: FieldId,
     lens: Lens,
     { knot, anchors }: Before,
-    outcome: RunOutcome,
+    outcome: PlayedOutcome,
   ): keyof EditLedger['counts'] | 'lost without a word' {
     const { raw } = edit;
     if (!lens.reads) return 'agreed';
@@ -138,7 +216,7 @@ export class EditLedger {
   }
 
   /** *No echo*: every value that was taken for an edit was given by somebody. */
-  #madeUp(before: Before, outcome: RunOutcome): string[] {
+  #madeUp(before: Before, outcome: PlayedOutcome): string[] {
     const faults: string[] = [];
     const isGiven = (anchor: Anchor, member: MemberId, field: FieldId): boolean => {
       const tie = anchor.ties.find((one) => one.member === member);
@@ -148,7 +226,7 @@ export class EditLedger {
       // A record that has just come gives all that it holds, and so does a field that was not read before.
       return !known || known.gone === true || known.seen[field] === undefined || known.ahead[field] !== undefined;
     };
-    for (const anchor of this.#world.anchors.values()) {
+    for (const anchor of this.#installation.anchors.values()) {
       for (const [field, { value, why }] of Object.entries(anchor.agreed)) {
         const known = before.anchors.get(anchor.id)?.agreed[field];
         if (known && sameShared(known.value, value)) continue;
@@ -159,7 +237,7 @@ export class EditLedger {
       }
     }
     for (const { anchor: id, member, field, value } of outcome.lost) {
-      const anchor = this.#world.anchors.get(id);
+      const anchor = this.#installation.anchors.get(id);
       if (anchor && member !== undefined && !isGiven(anchor, member, field))
         faults.push(`nobody gave ${JSON.stringify(value)} for ${field} in ${member}, and it was told as lost`);
     }
@@ -173,14 +251,14 @@ export class EditLedger {
       const tie = this.#anchorOf(member, key)?.ties.find((one) => one.member === member);
       // Where nothing was, nothing was taken away.
       if (isBlank(edit.raw) && isBlank(tie?.seen[edit.path] ?? null)) return false;
-      return this.#world.knot.fields.some(
+      return this.#installation.knot.fields.some(
         ({ mappings }) => mappings.get(member)?.field === edit.path && mappings.get(member)?.lens.reads,
       );
     });
   }
 
   #anchorOf(member: MemberId, key: string): Anchor | undefined {
-    return [...this.#world.anchors.values()].find(({ ties }) =>
+    return [...this.#installation.anchors.values()].find(({ ties }) =>
       ties.some((tie) => tie.member === member && tie.key === key),
     );
   }

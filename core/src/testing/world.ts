@@ -4,7 +4,6 @@ import {
   type Anchor,
   expectedFields,
   type FieldLoss,
-  type Held,
   heldFingerprint,
   isAlive,
   mergeAnchor,
@@ -25,64 +24,40 @@ import type { Withheld } from '../plan/index.js';
 import {
   type AnchorId,
   anchorId,
-  type FieldId,
   type MemberId,
   type Raw,
   rawEqual,
-  readPath,
   type RecordKey,
   recordKey,
   type Shared,
   type SourceRecord,
   writePath,
 } from '../record/index.js';
+import {
+  type HeldField,
+  keptBySystem,
+  type Place,
+  type PlayedInstallation,
+  type PlayedOutcome,
+  type RunSettings,
+  valueOf,
+  type WriteFate,
+} from './played.js';
 
-/**
- * What can happen to a write: it succeeds; fails; is refused; somebody edits in between; the system keeps a part of
- * what it was given, nothing of it, or something else; its answer is lost and found out by looking; it is done twice;
- * its answer does not say what the system holds; the record is gone.
- */
-export const writeFates = [
-  'ok',
-  'fails',
-  'refused',
-  'raced',
-  'altered',
-  'emptied',
-  'replaced',
-  'lost',
-  'repeated',
-  'silent',
-] as const;
-export type WriteFate = (typeof writeFates)[number];
-
-/** Where a record that was read is kept; every one of them is in exactly one place. */
-export type Place = 'tied' | 'waiting' | 'rejected' | 'outside the filter' | 'untied';
-
-export interface RunOutcome {
+/** What a run of the world came to, in more detail than an installation tells. */
+export interface RunOutcome extends PlayedOutcome {
   readonly operations: readonly Operation[];
-  readonly held: readonly (Held & { readonly anchor: AnchorId })[];
   readonly problems: readonly (Problem & { readonly anchor: AnchorId })[];
   readonly withheld: readonly Withheld[];
   readonly asked: readonly (AskedDeletion & { readonly anchor: AnchorId })[];
   readonly lost: readonly (FieldLoss & { readonly anchor: AnchorId })[];
-  /** What was agreed by each of the passes, in their order. */
-  readonly settled: readonly { readonly anchor: AnchorId; readonly field: FieldId; readonly value: Shared }[];
-  readonly places: ReadonlyMap<string, readonly Place[]>;
   readonly allWritten: boolean;
 }
 
-export interface RunSettings {
-  /** How each write ends. */
-  readonly fate?: (operation: Operation) => WriteFate;
-  /** What somebody does to a record between our reading and our writing, where a write is raced. */
-  readonly race?: (operation: Operation) => void;
-  /** What people do while the run goes: after planning, or after a merge was stored and before its writes end. */
-  readonly meanwhile?: (moment: 'planned' | 'writing') => void;
+/** What an installation may be told of a run, and what only a world can do. */
+export interface WorldRunSettings extends RunSettings<Operation> {
   /** Shuffles what is read. */
   readonly shuffle?: <T>(items: T[]) => T[];
-  /** Members that cannot be read in this run. */
-  readonly missing?: ReadonlySet<MemberId>;
 }
 
 type Readings = ReadonlyMap<MemberId, Reading>;
@@ -96,7 +71,7 @@ const mostPasses = 3;
  * A small installation in memory: members with records, and the engine's own state, driven by the pure functions alone.
  * It stands for what the server does, so that the laws can be tested on the engine by itself.
  */
-export class World {
+export class World implements PlayedInstallation {
   knot: CompiledKnot;
   readonly records = new Map<MemberId, Map<RecordKey, SourceRecord>>();
   readonly anchors = new Map<AnchorId, Anchor>();
@@ -141,19 +116,18 @@ export class World {
   }
 
   value(member: MemberId, key: string, path: string): Raw | undefined {
-    return readPath(this.of(member).get(recordKey(key))?.fields ?? {}, path);
+    return valueOf(this, member, key, path);
   }
 
   /** A person chooses one of the values of a held field. @returns whether it was taken */
-  settle(held: Held & { readonly anchor: AnchorId }, choice: number, person = 'Vera'): boolean {
+  settle(held: HeldField, value: Shared): boolean {
     const anchor = this.anchors.get(held.anchor);
     if (!anchor) return false;
-    const values = [...held.candidates.map(({ value }) => value), ...(held.base ? [held.base.value] : [])];
     const settled = settleHeld(this.knot, anchor, {
       field: held.field,
       fingerprint: heldFingerprint(held),
-      value: values[choice % values.length] as never,
-      person,
+      value,
+      person: 'Vera',
       at: this.now,
     });
     if (settled.ok) this.#save(settled.anchor);
@@ -203,7 +177,7 @@ export class World {
   }
 
   /** One run: read all, match, merge, plan, write, record. */
-  run(settings: RunSettings = {}): RunOutcome {
+  async run(settings: WorldRunSettings = {}): Promise<RunOutcome> {
     this.#pass();
     this.#isRunning = true;
     const shuffle = settings.shuffle ?? ((items) => items);
@@ -223,7 +197,7 @@ export class World {
     const tiedBefore = new Map(this.anchors);
     let ids = shuffle([...this.anchors.keys()]);
     for (let pass = 1; ids.length > 0; pass += 1) {
-      const { raced, late } = this.#passOver(ids, readings, read.blocked, settings, outcome);
+      const { raced, late } = await this.#passOver(ids, readings, read.blocked, settings, outcome);
       if (pass === mostPasses) break;
       // What was read before our writes is no edit after them: only what raced is read again. An anchor that a person
       // has changed meanwhile was not written: what was read of it still holds.
@@ -239,13 +213,13 @@ export class World {
     return outcome;
   }
 
-  #passOver(
+  async #passOver(
     ids: readonly AnchorId[],
     readings: ReadonlyMap<AnchorId, Readings>,
     blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>,
-    settings: RunSettings,
+    settings: WorldRunSettings,
     outcome: MutableOutcome,
-  ): { readonly raced: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>; readonly late: readonly AnchorId[] } {
+  ): Promise<{ raced: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>; late: readonly AnchorId[] }> {
     const shuffle = settings.shuffle ?? ((items) => items);
     const unread = settings.missing ?? new Set<MemberId>();
     const planned = ids.flatMap((id) => {
@@ -257,7 +231,7 @@ export class World {
       const plan = planAnchor(this.knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread });
       return [{ id, revision: this.#revisions.get(id) ?? 0, merge, plan }];
     });
-    settings.meanwhile?.('planned');
+    await settings.meanwhile?.('planned');
     const raced = new Map<AnchorId, Set<MemberId>>();
     const late: AnchorId[] = [];
     for (const { id, revision, merge, plan } of planned) {
@@ -279,7 +253,7 @@ export class World {
         if (fate === 'raced') settings.race?.(operation);
         outcome.operations.push(operation);
         const result = this.#write(operation, fate);
-        settings.meanwhile?.('writing');
+        await settings.meanwhile?.('writing');
         if (result.kind !== 'written') outcome.allWritten = false;
         if (result.kind === 'not done' && fate === 'raced' && operation.kind !== 'create')
           raced.set(id, (raced.get(id) ?? new Set()).add(operation.member));
@@ -481,14 +455,6 @@ function compiled(definition: Knot): CompiledKnot {
   if (!outcome.ok) throw new Error(JSON.stringify(outcome.problems));
   compiledBefore.set(definition, outcome.knot);
   return outcome.knot;
-}
-
-/** What a system makes of a value that it was given. The key it keeps. */
-function keptBySystem(fate: WriteFate, path: FieldId, value: Raw): Raw {
-  if (path === 'key') return value;
-  if (fate === 'emptied') return null;
-  if (fate === 'replaced') return typeof value === 'number' ? 77 : 'other';
-  return fate === 'altered' && typeof value === 'string' ? value.slice(0, 2) : value;
 }
 
 /** A later pass over an anchor replaces what is open of it; what was lost stays lost. */

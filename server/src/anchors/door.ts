@@ -75,12 +75,12 @@ export async function changeAnchors(
   await lockRevisions(db, ids);
   const stored = await loadAnchors(db, ids);
   const saves = [...stored.values()].flatMap((one) => change(one) ?? []);
-  await endTies(
+  await saveWithoutTies(
     db,
     knot,
-    saves.flatMap(({ anchor }) => tiesEnded(stored.get(anchor.id)?.anchor, anchor)),
+    saves.map((save) => ({ save, ended: tiesEnded(stored.get(save.anchor.id)?.anchor, save.anchor) })),
+    at,
   );
-  await saveAnchors(db, knot, saves, at);
   return stored;
 }
 
@@ -92,8 +92,7 @@ export async function storeAnchor(
   save: AnchorSave,
   at: number,
 ): Promise<void> {
-  await endTies(db, knot, tiesEnded(before, save.anchor));
-  await saveAnchors(db, knot, [save], at);
+  await saveWithoutTies(db, knot, [{ save, ended: tiesEnded(before, save.anchor) }], at);
 }
 
 /** Loads an anchor to change it: it is locked until the end of the transaction. */
@@ -129,6 +128,26 @@ function tiesEnded(before: Anchor | undefined, after: Anchor): readonly RecordOf
   const isKept = ({ member, key }: RecordOfTie): boolean =>
     after.ties.some((tie) => tie.member === member && tie.key === key);
   return before?.ties.filter((tie) => !isKept(tie)) ?? [];
+}
+
+/** Ends ties, and stores what is left of their anchors, which remember the records that they had. */
+async function saveWithoutTies(
+  db: SqlConnection,
+  knot: string,
+  saves: readonly { readonly save: AnchorSave; readonly ended: readonly RecordOfTie[] }[],
+  at: number,
+): Promise<void> {
+  await endTies(
+    db,
+    knot,
+    saves.flatMap(({ ended }) => ended),
+  );
+  const remembering = saves.map(({ save, ended }): AnchorSave => {
+    if (ended.length === 0) return save;
+    const parted = { ...save.anchor.parted, ...Object.fromEntries(ended.map(({ member, key }) => [member, key])) };
+    return { ...save, anchor: { ...save.anchor, parted } };
+  });
+  await saveAnchors(db, knot, remembering, at);
 }
 
 async function endTies(db: SqlConnection, knot: string, ties: readonly RecordOfTie[]): Promise<void> {

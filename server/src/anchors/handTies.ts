@@ -20,7 +20,7 @@ import { titleOf } from '../orchestration/planAnchors.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
 import { loadAnchors, saveIndex } from '../persistence/tables/anchors.js';
 import { noteTie } from '../persistence/tables/journal.js';
-import { outsideReading, putOutside, takeFromOutside } from '../persistence/tables/outsideRecords.js';
+import { outsideReading, putOutside, takeFromLists } from '../persistence/tables/outsideRecords.js';
 import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 import { lockAnchor, removeAnchor, storeAnchor } from './door.js';
 import { openSave } from './openSave.js';
@@ -235,7 +235,7 @@ export async function tieByHand(
     const { anchor } = loaded;
     const found = await recordToTie(db, knot, fresh, anchor, member, key);
     if (found.kind !== 'found') return found;
-    await takeFromOutside(db, knot.id, { member, key });
+    await takeFromLists(db, knot.id, { member, key });
     const others = anchor.ties.filter((tie) => tie.member !== member);
     // What was once to follow from a deletion is not to be done to a record that comes now.
     const kept = others.map((tie) => (removalOf(tie.end) ? { ...tie, end: 'keep others' as const } : tie));

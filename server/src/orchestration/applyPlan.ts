@@ -15,6 +15,7 @@ import type {
   RunLease,
 } from './store.js';
 import type { Tally } from './tally.js';
+import { refuseTaken } from './refuseTaken.js';
 import { together } from './together.js';
 import { type WriteEnd, writeMember } from './writeOperations.js';
 
@@ -136,10 +137,11 @@ export async function storeEnds(
   options: RunOptions,
   lease: RunLease,
   entries: readonly WrittenEntry[],
-  ends: readonly WriteEnd[],
+  answered: readonly WriteEnd[],
 ): Promise<void> {
   const { store, clock } = installation;
-  if (ends.length === 0) return;
+  if (answered.length === 0) return;
+  const ends = await refuseTaken(installation, lease.knot, answered);
   const byAnchor = new Map<AnchorId, WriteEnd[]>();
   for (const end of ends)
     byAnchor.set(end.intent.operation.anchor, [...(byAnchor.get(end.intent.operation.anchor) ?? []), end]);

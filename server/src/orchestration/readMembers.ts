@@ -89,7 +89,9 @@ export async function readMember(
       if (left.length > 0) await store.unstage(lease, left);
       if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
       const newcomers = staged.filter(({ anchor }) => anchor === undefined).map(({ key }) => key);
-      if (member.filter !== undefined && newcomers.length > 0) await store.forgetFiltered(lease, member.id, newcomers);
+      // Under another version there may be no filter any more.
+      const mayBeFiltered = member.filter !== undefined || !sameVersion;
+      if (mayBeFiltered && newcomers.length > 0) await store.forgetFiltered(lease, member.id, newcomers);
       if (staged.length > 0) await store.stage(lease, staged);
       tally.add(member.id, 'read', page.records.length);
       tally.done += page.records.length;

@@ -191,15 +191,16 @@ export async function lookAfter(
     return notDone(intent, 'it is not known yet');
   }
   const { carries } = knot.member(operation.member);
+  const parted = operation.kind === 'create' ? operation.parted : undefined;
   const { searchable } = connector.capabilities;
   if (carries !== undefined && searchable.includes(carries)) {
-    const found = await connector.search(carries, operation.anchor);
+    const found = (await connector.search(carries, operation.anchor)).filter(({ key }) => key !== parted);
     return found[0] ? written(found[0]) : notDone(intent, 'it did not take effect');
   }
   for (const change of keyChanges(knot, operation)) {
     if (!searchable.includes(change.path)) continue;
-    const alike = (await connector.search(change.path, String(change.after))).filter((record) =>
-      holdsWrite(knot, operation, record),
+    const alike = (await connector.search(change.path, String(change.after))).filter(
+      (record) => record.key !== parted && holdsWrite(knot, operation, record),
     );
     const free = alike.length === 0 ? [] : await untied(store, knot.id, operation.member, alike);
     if (free.length === 1) return written(free[0] as never);
@@ -233,7 +234,9 @@ function requestOf(knot: string, operation: Operation): WriteRequest {
   if (operation.kind === 'update') return { kind: 'update', key: operation.key, version: operation.version, fields };
   if (operation.kind !== 'create') return { kind: operation.kind, key: operation.key, version: operation.version };
   if (operation.carries !== undefined) fields.set(operation.carries, operation.anchor);
-  return { kind: 'create', idempotencyKey: `${knot}/${operation.anchor}/${operation.member}`, fields };
+  // A system that remembers the key gives the record of then, also where that was taken from the anchor since.
+  const idempotencyKey = [knot, operation.anchor, operation.member, ...(operation.parted ? [operation.parted] : [])];
+  return { kind: 'create', idempotencyKey: idempotencyKey.join('/'), fields };
 }
 
 function notDone(intent: Intent, words: string): WriteEnd {

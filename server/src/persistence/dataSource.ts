@@ -8,6 +8,7 @@ import { AnchorBeginnings1764300100000 } from './migrations/1764300100000-Anchor
 import { TieEnds1764400100000 } from './migrations/1764400100000-TieEnds.js';
 import { Evidence1764500000000 } from './migrations/1764500000000-Evidence.js';
 import { Accounts1764600000000 } from './migrations/1764600000000-Accounts.js';
+import { PartedRecords1764700000000 } from './migrations/1764700000000-PartedRecords.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
 /** In the order in which they are applied; only ever added to. */
@@ -21,6 +22,7 @@ export const migrations = [
   TieEnds1764400100000,
   Evidence1764500000000,
   Accounts1764600000000,
+  PartedRecords1764700000000,
 ];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */

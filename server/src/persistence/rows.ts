@@ -41,6 +41,7 @@ export interface AnchorRow {
   agreed: AgreedColumn;
   began_in: Anchor['beganIn'];
   parked_creates: Anchor['parkedCreates'];
+  parted: NonNullable<Anchor['parted']> | null;
   revision: number;
 }
 
@@ -82,6 +83,7 @@ export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor 
     agreed: agreedFromColumn(row.agreed),
     beganIn: row.began_in,
     parkedCreates: row.parked_creates,
+    ...(row.parted ? { parted: row.parted } : {}),
     ties: ties.map(tieFromRow),
   };
 }

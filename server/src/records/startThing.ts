@@ -5,7 +5,7 @@ import { openSave } from '../anchors/openSave.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import type { SqlDatabase } from '../persistence/sql.js';
 import { noteTie } from '../persistence/tables/journal.js';
-import { takeFromOutside } from '../persistence/tables/outsideRecords.js';
+import { takeFromLists } from '../persistence/tables/outsideRecords.js';
 import { lockOutside } from '../persistence/tables/recordLists.js';
 
 export type StartOutcome =
@@ -35,7 +35,7 @@ export async function startThing(
       beganIn: [member],
       parkedCreates: {},
     };
-    await takeFromOutside(db, knot.id, { member, key });
+    await takeFromLists(db, knot.id, { member, key });
     await storeAnchor(db, knot.id, undefined, openSave(knot.compiled, anchor), now.getTime());
     await noteTie(db, knot, id, { member, key }, 'tied', person, now);
     return { kind: 'started', anchor: id };

@@ -37,7 +37,7 @@ export async function loadAnchors(
   ids: readonly AnchorId[],
 ): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
   const anchors = (await data.query(
-    'select id, agreed, began_in, parked_creates, revision from anchor where id = any($1::uuid[])',
+    'select id, agreed, began_in, parked_creates, parted, revision from anchor where id = any($1::uuid[])',
     [ids],
   )) as AnchorRow[];
   if (anchors.length === 0) return new Map();
@@ -76,13 +76,13 @@ export async function saveAnchors(
 
 async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
   await db.query(
-    `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in)
-     select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2, string_to_array(began, ' ')
+    `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in, parted)
+     select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2, string_to_array(began, ' '), parted::jsonb
      from unnest($3::uuid[], $4::text[], ${fromJsonColumn('$5')}, ${fromJsonColumn('$6')}, $7::boolean[],
-       $8::text[]) as r(id, title, agreed, parked, open, began)
+       $8::text[], $9::text[]) as r(id, title, agreed, parked, open, began, parted)
      on conflict (id) do update set title = excluded.title, agreed = excluded.agreed,
        parked_creates = excluded.parked_creates, open = excluded.open, revision = anchor.revision + 1,
-         changed_at = excluded.changed_at`,
+         changed_at = excluded.changed_at, parted = excluded.parted`,
     [
       knot,
       new Date(at),
@@ -93,6 +93,7 @@ async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorS
       saves.map(({ open }) => open),
       // Ids of members have no blanks in them.
       saves.map(({ anchor }) => anchor.beganIn.join(' ')),
+      saves.map(({ anchor }) => (anchor.parted ? JSON.stringify(anchor.parted) : null)),
     ],
   );
   await saveTies(

@@ -154,12 +154,10 @@ export async function putOutside(
   );
 }
 
-export async function takeFromOutside(db: SqlConnection, knot: string, { member, key }: RecordRef): Promise<void> {
-  await db.query('delete from outside_record where knot_id = $1 and member = $2 and record_key = $3', [
-    knot,
-    member,
-    key,
-  ]);
+/** A record that a person ties to an anchor is in no other list from then on. */
+export async function takeFromLists(db: SqlConnection, knot: string, { member, key }: RecordRef): Promise<void> {
+  for (const list of ['outside_record', 'filtered_record'])
+    await db.query(`delete from ${list} where knot_id = $1 and member = $2 and record_key = $3`, [knot, member, key]);
 }
 
 /** What was last read of a record outside of anchors. */

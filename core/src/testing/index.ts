@@ -1,0 +1,4 @@
+/** For the tests of other packages: histories, and what they are played on. */
+export { type Happening, Play, type Versions } from './history.js';
+export { lawHistories, lawVersions } from './lawKnot.js';
+export * from './played.js';

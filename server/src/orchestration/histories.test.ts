@@ -1,0 +1,33 @@
+/** The histories of the laws, on the server's runs with PostgreSQL. `SERVER_HISTORIES` says how many. */
+import fc from 'fast-check';
+import { lawHistories, lawVersions, Play } from '@anchor-knot/core/testing';
+import { PlayedServer } from '../testing/playedServer.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+
+const histories = Number(process.env.SERVER_HISTORIES ?? 40);
+let database: TestDatabase;
+beforeAll(async () => {
+  database = await TestDatabase.start();
+});
+afterAll(async () => {
+  await database.stop();
+});
+
+test('nothing is lost, nothing is made up, what a person said holds, and every record is in one list', async () => {
+  let [writes, edits] = [0, 0];
+  const { data } = await database.fresh();
+  await fc.assert(
+    fc.asyncProperty(lawVersions, lawHistories, async (versions, history) => {
+      await data.query('truncate knot cascade');
+      const play = await new Play(await PlayedServer.begin(data, versions[0]), versions).play(history);
+      await play.run();
+      writes += (await play.run()).operations.length;
+      expect(play.faults).toEqual([]);
+      const { counts } = play.ledger;
+      edits += counts.agreed + counts.combined + counts.lost + counts.held;
+    }),
+    { numRuns: histories },
+  );
+  expect(writes).toBeGreaterThan(0);
+  expect(edits).toBeGreaterThan(histories);
+}, 3_600_000);
