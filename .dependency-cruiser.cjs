@@ -40,6 +40,12 @@ module.exports = {
     floor('web', ['core', 'contracts']),
     floor('standins', []),
     {
+      name: 'persistence-knows-no-feature',
+      severity: 'error',
+      from: { path: '^server/src/persistence/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^server/src/', pathNot: '^server/src/(persistence/|orchestration/|anchors/door\\.ts)' },
+    },
+    {
       name: 'core-does-no-io',
       severity: 'error',
       from: { path: '^core/src', pathNot: '(\\.test\\.ts$|/testing/)' },

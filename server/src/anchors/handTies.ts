@@ -9,6 +9,7 @@ import {
   type MemberId,
   newTie,
   type Reading,
+  recordId,
   type RecordKey,
   recordKey,
   removalOf,
@@ -18,8 +19,9 @@ import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { LoadedKnot } from '../knots/knots.js';
 import { titleOf } from '../orchestration/planAnchors.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
-import { loadAnchors, saveIndex } from '../persistence/tables/anchors.js';
-import { noteTie } from '../persistence/tables/journal.js';
+import { knotOfAnchor, loadAnchors, saveIndex, tiesOfRecords } from '../persistence/tables/anchors.js';
+import { closeDecisionsOf } from '../persistence/tables/decisions.js';
+import { moveHistory, noteTie } from '../persistence/tables/journal.js';
 import { outsideReading, putOutside, takeFromLists } from '../persistence/tables/outsideRecords.js';
 import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 import { lockAnchor, removeAnchor, storeAnchor } from './door.js';
@@ -168,12 +170,8 @@ export async function mergeByHand(
     const joined = await joinedWith(db, knot, nameOf, anchor, other, now.getTime());
     if (!('joined' in joined)) return joined;
     const came = joined.joined.ties.filter((tie) => !tie.gone && !anchor.ties.includes(tie));
-    await db.query('update journal set anchor_id = $2 where anchor_id = $1', [other, id]);
-    await db.query('update decision set closed_at = $2, closed_by = $3 where anchor_id = $1 and closed_at is null', [
-      other,
-      now,
-      person,
-    ]);
+    await moveHistory(db, other, id);
+    await closeDecisionsOf(db, other, person, now);
     await saveIndex(db, knot.id, [{ anchor: anchorId(other), index: { keys: [], evidence: [] } }]);
     await removeAnchor(db, knot.id, joined.other, anchor.id);
     await storeAnchor(db, knot.id, anchor, openSave(knot.compiled, joined.joined), now.getTime());
@@ -201,8 +199,7 @@ async function joinedWith(
   id: string,
   at: number,
 ): Promise<Refusal | { readonly joined: Anchor; readonly other: Anchor }> {
-  const [row] = (await db.query('select knot_id from anchor where id = $1', [id])) as { knot_id: string }[];
-  const isOther = row?.knot_id === knot.id && id !== anchor.id;
+  const isOther = (await knotOfAnchor(db, id)) === knot.id && id !== anchor.id;
   const other = isOther ? (await loadAnchors(db, [anchorId(id)])).get(anchorId(id))?.anchor : undefined;
   if (!other) return { kind: 'not found', says: 'There is no other anchor of this knot with that id.' };
   const joined = joinAnchors(anchor, other, at);
@@ -264,11 +261,7 @@ async function recordToTie(
       says: `It is tied to record ${there.key} of that system already.`,
       advice: 'Untie that one first.',
     };
-  const [other] = (await db.query(
-    'select a.title from tie t join anchor a on a.id = t.anchor_id where t.knot_id = $1 and t.member = ' +
-      '$2 and t.record_key = $3',
-    [knot.id, member, key],
-  )) as { title: string }[];
+  const other = (await tiesOfRecords(db, knot.id, [{ member, key }])).get(recordId({ member, key }));
   if (other)
     return {
       kind: 'not possible',

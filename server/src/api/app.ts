@@ -27,6 +27,7 @@ import { objectRoutes } from '../systems/objectRoutes.js';
 import { systemRoutes } from '../systems/systemRoutes.js';
 import { trialRoutes } from '../systems/trialRoutes.js';
 import { anchorRoutes } from '../views/anchorRoutes.js';
+import { answers } from '../persistence/dataSource.js';
 import { watchRoutes } from '../views/watchRoutes.js';
 import type { ApiContext } from './context.js';
 import { answerErrors } from './problems.js';
@@ -110,10 +111,7 @@ export async function makeApp(
       },
     },
     async (_, reply) => {
-      const ready = await context.data.query('select 1').then(
-        () => true,
-        () => false,
-      );
+      const ready = await answers(context.data);
       return reply.code(ready ? 200 : 503).send({ ready });
     },
   );

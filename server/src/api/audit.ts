@@ -1,16 +1,13 @@
-import type { DataSource } from 'typeorm';
 import type { Person } from '@anchor-knot/contracts';
+import type { SqlConnection } from '../persistence/sql.js';
+import { noteAct } from '../persistence/tables/audit.js';
 
-/** Keeps what a person did. Secrets are never part of `detail`. */
+/** Keeps what a person who is signed in did. Secrets are never part of `detail`. */
 export async function writeAudit(
-  data: DataSource,
+  data: SqlConnection,
   person: Person | undefined,
   action: string,
   detail: Readonly<Record<string, unknown>>,
 ): Promise<void> {
-  await data.query('insert into audit (person, action, detail) values ($1, $2, $3)', [
-    person?.email ?? '',
-    action,
-    JSON.stringify(detail),
-  ]);
+  await noteAct(data, person?.email ?? '', action, detail);
 }

@@ -1,11 +1,10 @@
 import { EventEmitter } from 'node:events';
-import { Client } from 'pg';
 import type { DataSource } from 'typeorm';
 import { draftEventSchema, type ServerEvent } from '@anchor-knot/contracts';
-import { draftChannel } from '../knots/drafts.js';
-import { RunEntity } from '../persistence/entities/entities.js';
+import { draftChannel, runChannel } from '../persistence/channels.js';
+import { listen, type Listener } from '../persistence/listener.js';
+import { findRun } from '../persistence/tables/runLists.js';
 import { runSummary } from '../views/summaries.js';
-import { runChannel } from '../worker/jobs.js';
 
 const gatherMs = 150;
 
@@ -19,7 +18,7 @@ export class ServerEvents {
   readonly #data: DataSource;
   readonly #url: string;
   readonly #pending = new Map<string, NodeJS.Timeout>();
-  #client: Client | undefined;
+  #listener: Listener | undefined;
   #closed = false;
 
   constructor(url: string, data: DataSource) {
@@ -28,16 +27,16 @@ export class ServerEvents {
   }
 
   async open(): Promise<void> {
-    const client = new Client({ connectionString: this.#url, application_name: 'anchor-knot-events' });
-    client.on(
-      'notification',
-      ({ channel, payload }) => payload && (channel === draftChannel ? this.#drafted(payload) : this.#changed(payload)),
+    this.#listener = await listen(
+      this.#url,
+      'anchor-knot-events',
+      [runChannel, draftChannel],
+      (channel, payload) => {
+        if (channel === draftChannel) this.#drafted(payload);
+        else this.#changed(payload);
+      },
+      () => this.#reopen(),
     );
-    client.on('error', () => this.#reopen());
-    client.on('end', () => this.#reopen());
-    await client.connect();
-    await client.query(`listen ${runChannel}; listen ${draftChannel}`);
-    this.#client = client;
   }
 
   /** @returns a function that ends the subscription */
@@ -49,12 +48,12 @@ export class ServerEvents {
   async close(): Promise<void> {
     this.#closed = true;
     for (const timer of this.#pending.values()) clearTimeout(timer);
-    await this.#client?.end().catch(() => undefined);
+    await this.#listener?.close();
   }
 
   #reopen(): void {
-    if (this.#closed || !this.#client) return;
-    this.#client = undefined;
+    if (this.#closed) return;
+    this.#listener = undefined;
     setTimeout(() => void this.open().catch(() => this.#reopen()), 1000).unref();
   }
 
@@ -72,7 +71,7 @@ export class ServerEvents {
 
   async #tell(id: string): Promise<void> {
     this.#pending.delete(id);
-    const row = await this.#data.getRepository(RunEntity).findOneBy({ id });
+    const row = await findRun(this.#data, id);
     if (row) this.#emitter.emit('event', { kind: 'run', run: runSummary(row) } satisfies ServerEvent);
   }
 }

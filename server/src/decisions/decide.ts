@@ -13,26 +13,26 @@ import { openSave } from '../anchors/openSave.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import type { StoredAnchor } from '../orchestration/store.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
+import { recordsOf } from '../persistence/tables/anchors.js';
+import { noteAct } from '../persistence/tables/audit.js';
+import {
+  closeDecision,
+  type DecisionRow,
+  lockDecision,
+  putOff,
+  reopenDecision,
+} from '../persistence/tables/decisions.js';
 import { closeIntents, noteChoice } from '../persistence/tables/journal.js';
 import { putOutside } from '../persistence/tables/outsideRecords.js';
-import { saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
+import { setAside } from '../persistence/tables/recordLists.js';
+import { hasRunSince } from '../persistence/tables/runLists.js';
+import { dropVerdictsOf, saveVerdicts, verdictsBetween } from '../persistence/tables/verdicts.js';
 
 export type DecideOutcome =
   | { readonly kind: 'decided' }
   | { readonly kind: 'not found' }
   | { readonly kind: 'changed meanwhile' }
   | { readonly kind: 'not a choice'; readonly says: string };
-
-interface DecisionRow {
-  id: string;
-  kind: string;
-  anchor_id: string | null;
-  member: string | null;
-  record_key: string | null;
-  field: string | null;
-  detail: Record<string, never>;
-  fingerprint: string;
-}
 
 /** Takes a person's choice on a decision. It takes effect with the next run, which merges the anchors concerned. */
 export async function decide(
@@ -44,29 +44,18 @@ export async function decide(
   now: Date,
 ): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
-    const [decision] = (await db.query(
-      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint from decision where id = ' +
-        '$1 and knot_id = $2 and closed_at is null for update',
-      [decisionId, knot.id],
-    )) as DecisionRow[];
-    if (!decision) return { kind: 'not found' };
+    const decision = await lockDecision(db, knot.id, decisionId);
+    if (!decision || decision.closed_at !== null) return { kind: 'not found' };
     if (decision.fingerprint !== choice.fingerprint) return { kind: 'changed meanwhile' };
     if (choice.choose === 'later') {
-      await db.query('update decision set put_off_at = $2 where id = $1', [decision.id, now]);
+      await putOff(db, decision.id, now);
       return { kind: 'decided' };
     }
     const outcome = await apply(db, knot, decision, choice, person, now);
     if (outcome.kind === 'decided') {
-      await db.query('update decision set closed_at = $2, closed_by = $3, choice = $4 where id = $1', [
-        decision.id,
-        now,
-        person,
-        JSON.stringify(choice),
-      ]);
-      await db.query(`insert into audit (person, action, detail) values ($1, 'decided', $2)`, [
-        person,
-        JSON.stringify({ decision: decision.id, kind: decision.kind, choose: choice.choose }),
-      ]);
+      await closeDecision(db, decision.id, choice, person, now);
+      const { id, kind } = decision;
+      await noteAct(db, person, 'decided', { decision: id, kind, choose: choice.choose });
     }
     return outcome;
   });
@@ -171,11 +160,8 @@ async function chooseRecord(
       decision: decision.id,
     });
   }
-  await db.query(
-    `update outside_record set verdict = 'aside', set_aside_by = $4, set_aside_at = $5 where knot_id = $1
-      and member = $2 and record_key = any($3::text[])`,
-    [knot.id, member, all.filter((key) => key !== chosen), person, now],
-  );
+  const others = all.filter((key) => key !== chosen).map(recordKey);
+  await setAside(db, knot.id, member, others, { person, at: now });
   return { kind: 'decided' };
 }
 
@@ -190,24 +176,14 @@ interface UnsureDetail {
 /** The records of each candidate, as they are tied now. */
 async function candidatesOf(
   db: SqlConnection,
+  knot: string,
   { detail }: DecisionRow,
 ): Promise<readonly { readonly records: readonly RecordName[]; readonly with: RecordName | null }[]> {
   const { candidates = [] } = detail as UnsureDetail;
   const anchors = candidates.flatMap(({ anchor }) => anchor ?? []);
-  const ties = (await db.query(
-    'select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member',
-    [anchors],
-  )) as {
-    anchor_id: string;
-    member: string;
-    record_key: string;
-  }[];
+  const ties = await recordsOf(db, knot, anchors.map(anchorId));
   return candidates.map((candidate) => ({
-    records: candidate.anchor
-      ? ties
-          .filter(({ anchor_id }) => anchor_id === candidate.anchor)
-          .map(({ member, record_key }) => ({ member, key: recordKey(record_key) }))
-      : candidate.records,
+    records: candidate.anchor ? (ties.get(anchorId(candidate.anchor)) ?? []) : candidate.records,
     with: candidate.with,
   }));
 }
@@ -221,7 +197,7 @@ async function saySame(
   now: Date,
 ): Promise<DecideOutcome> {
   const record: RecordName = { member: decision.member as string, key: recordKey(decision.record_key as string) };
-  const candidate = (await candidatesOf(db, decision))[chosen];
+  const candidate = (await candidatesOf(db, knot.id, decision))[chosen];
   if (!candidate) return { kind: 'not a choice', says: 'choose one of those shown' };
   if (candidate.records.length === 0) return { kind: 'changed meanwhile' };
   const there = candidate.records.find(({ member }) => member === record.member);
@@ -247,7 +223,7 @@ async function sayDifferent(
 ): Promise<DecideOutcome> {
   const member = decision.member as string;
   const records = keysOf(decision).map((key): RecordName => ({ member, key: recordKey(key) }));
-  const others = (await candidatesOf(db, decision)).flatMap((candidate) => candidate.records);
+  const others = (await candidatesOf(db, knot.id, decision)).flatMap((candidate) => candidate.records);
   if (decision.kind === 'duplicate' && decision.anchor_id !== null)
     for (const { member: of, key } of (await lockAnchor(db, anchorId(decision.anchor_id)))?.anchor.ties ?? [])
       others.push({ member: of, key });
@@ -271,14 +247,10 @@ export async function undoDecision(
   person: string,
 ): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
-    const [decision] = (await db.query(
-      'select id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice, ' +
-        'put_off_at from decision where id = $1 and knot_id = $2 for update',
-      [decisionId, knot],
-    )) as (DecisionRow & { closed_at: Date | null; choice: Choice | null; put_off_at: Date | null })[];
+    const decision = await lockDecision(db, knot, decisionId);
     if (!decision) return { kind: 'not found' };
     if (decision.closed_at === null) {
-      await db.query('update decision set put_off_at = null where id = $1', [decision.id]);
+      await putOff(db, decision.id, undefined);
       return { kind: 'decided' };
     }
     const { choice } = decision;
@@ -288,32 +260,15 @@ export async function undoDecision(
       choice?.choose === 'different' ||
       (choice?.choose === 'record' && (tiedKey === null || tiedKey === choice.key));
     if (!isOfMatch) return { kind: 'not a choice', says: 'this decision cannot be taken back here' };
-    const [run] = (await db.query('select id from run where knot_id = $1 and started_at > $2 limit 1', [
-      knot,
-      decision.closed_at,
-    ])) as { id: string }[];
-    if (run)
+    if (await hasRunSince(db, knot, decision.closed_at))
       return {
         kind: 'not a choice',
         says: 'a run has begun since then: untie or tie the record on its anchor’s page, or take the verdict back',
       };
-    await db.query('delete from verdict where decision_id = $1', [decision.id]);
-    await db.query(
-      'update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = ' +
-        '$1 and member = $2 and record_key = any($3::text[])',
-      [knot, decision.member, keysOf(decision)],
-    );
-    const [again] = (await db.query(
-      `update decision set closed_at = null, closed_by = null, choice = null where id = $1
-       and not exists (select from decision o where o.knot_id = decision.knot_id and o.identity = decision.identity
-         and o.closed_at is null) returning id`,
-      [decision.id],
-    )) as [{ id: string }[]];
-    if (again.length === 0) return { kind: 'changed meanwhile' };
-    await db.query(`insert into audit (person, action, detail) values ($1, 'decision taken back', $2)`, [
-      person,
-      JSON.stringify({ decision: decision.id, kind: decision.kind }),
-    ]);
+    await dropVerdictsOf(db, decision.id);
+    if (decision.member !== null) await setAside(db, knot, decision.member, keysOf(decision).map(recordKey), undefined);
+    if (!(await reopenDecision(db, decision.id))) return { kind: 'changed meanwhile' };
+    await noteAct(db, person, 'decision taken back', { decision: decision.id, kind: decision.kind });
     return { kind: 'decided' };
   });
 }

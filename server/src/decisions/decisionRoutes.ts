@@ -10,34 +10,11 @@ import {
 } from '@anchor-knot/contracts';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
+import { type DecisionViewRow, waitingDecisions, waitingKinds } from '../persistence/tables/decisionLists.js';
 import { memberSummaries } from '../views/summaries.js';
 import { decide, type DecideOutcome, undoDecision } from './decide.js';
 
 const pageSize = 100;
-
-export interface DecisionViewRow {
-  id: string;
-  knot_id: string;
-  kind: string;
-  anchor_id: string | null;
-  title: string | null;
-  member: string | null;
-  record_key: string | null;
-  field: string | null;
-  says: string;
-  detail: never;
-  fingerprint: string;
-  opened_at: Date;
-}
-
-export const decisionColumns =
-  'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, ' +
-  'd.fingerprint, d.opened_at';
-
-/** What a person can settle comes first, then what stops most. */
-const order =
-  `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'deleted ` +
-  `elsewhere', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
 
 export function decisionView(row: DecisionViewRow, knotName: string, fieldName: string | undefined): Decision {
   return {
@@ -78,18 +55,8 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
     },
     async (request) => {
       const { knot, kind, offset } = request.query;
-      const conditions =
-        'd.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)';
-      const rows = (await data.query(
-        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where ${conditions}
-          order by d.put_off_at nulls first, ${order}, d.id offset $3 limit ${pageSize}`,
-        [knot ?? null, kind ?? null, offset],
-      )) as DecisionViewRow[];
-      const kinds = (await data.query(
-        `select d.kind, count(*)::int as count from decision d where d.closed_at is null and ($1::text is null
-          or d.knot_id = $1) group by d.kind order by min(${order})`,
-        [knot ?? null],
-      )) as { kind: string; count: number }[];
+      const rows = await waitingDecisions(data, { knot, kind }, offset, pageSize);
+      const kinds = await waitingKinds(data, knot);
       const total = kinds.filter((one) => !kind || one.kind === kind).reduce((sum, one) => sum + one.count, 0);
       const loaded = new Map(
         await Promise.all(

@@ -1,11 +1,10 @@
-import type { DataSource } from 'typeorm';
 import type { MatchRecords, NamedRecord } from '@anchor-knot/contracts';
 import {
+  anchorId,
   expectedFields,
   type FieldId,
   keyOf,
   type Raw,
-  type Reading,
   recordId,
   recordKey,
   type RecordName,
@@ -13,7 +12,9 @@ import {
   type Shared,
 } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
-import { type TieRow, tieFromRow } from '../persistence/rows.js';
+import type { SqlConnection } from '../persistence/sql.js';
+import { recordsOf, tiesOfRecords } from '../persistence/tables/anchors.js';
+import { outsideReadings } from '../persistence/tables/outsideRecords.js';
 
 interface KnownRecord extends NamedRecord {
   readonly fields: Readonly<Record<FieldId, Raw>>;
@@ -21,34 +22,21 @@ interface KnownRecord extends NamedRecord {
 
 /** What is known of records, tied or outside: in the order asked for, and with what they are called. */
 export async function knownRecords(
-  data: DataSource,
+  data: SqlConnection,
   { id, compiled }: LoadedKnot,
   refs: readonly RecordName[],
 ): Promise<KnownRecord[]> {
-  const columns = [refs.map(({ member }) => member), refs.map(({ key }) => key)];
-  const ties = (await data.query(
-    `select t.*, a.title from tie t join anchor a on a.id = t.anchor_id
-     where t.knot_id = $1 and (t.member, t.record_key) in (select * from unnest($2::text[], $3::text[]))`,
-    [id, ...columns],
-  )) as (TieRow & { title: string })[];
-  const outside = (await data.query(
-    `select member, record_key, reading from outside_record where knot_id = $1 and (member, record_key) in (select *
-      from unnest($2::text[], $3::text[]))`,
-    [id, ...columns],
-  )) as { member: string; record_key: string; reading: Reading }[];
-  const tied = new Map(ties.map((row) => [recordId({ member: row.member, key: recordKey(row.record_key) }), row]));
-  const waiting = new Map(
-    outside.map((row) => [recordId({ member: row.member, key: recordKey(row.record_key) }), row.reading]),
-  );
+  const ties = await tiesOfRecords(data, id, refs);
+  const waiting = await outsideReadings(data, id, refs);
   return refs.map(({ member, key }) => {
-    const tie = tied.get(recordId({ member, key }));
-    const fields = tie ? expectedFields(tieFromRow(tie)) : (waiting.get(recordId({ member, key }))?.fields ?? {});
+    const tied = ties.get(recordId({ member, key }));
+    const fields = tied ? expectedFields(tied.tie) : (waiting.get(recordId({ member, key }))?.fields ?? {});
     const called = compiled.comparableValues(member, fields, new Set([compiled.titleField])).get(compiled.titleField);
     return {
       member,
       key,
-      anchor: tie?.anchor_id ?? null,
-      title: typeof called === 'string' && called !== '' ? called : (tie?.title ?? key),
+      anchor: tied?.anchor ?? null,
+      title: typeof called === 'string' && called !== '' ? called : (tied?.title ?? key),
       fields,
     };
   });
@@ -66,7 +54,7 @@ interface MatchDetail {
  * The records that a decision on a match is about: what is asked about, then the candidates, or the rest of the anchor.
  */
 export async function matchRecords(
-  data: DataSource,
+  data: SqlConnection,
   knot: LoadedKnot,
   decision: {
     readonly member: string;
@@ -82,14 +70,10 @@ export async function matchRecords(
   }));
   const candidates =
     detail.candidates ?? (decision.anchor_id === null ? [] : [{ anchor: decision.anchor_id, records: [] }]);
-  const ties = (await data.query(
-    'select anchor_id, member, record_key from tie where anchor_id = any($1::uuid[]) and not gone order by member',
-    [candidates.flatMap(({ anchor }) => anchor ?? [])],
-  )) as { anchor_id: string; member: string; record_key: string }[];
+  const anchors = candidates.flatMap(({ anchor }) => (anchor === null ? [] : [anchorId(anchor)]));
+  const ties = await recordsOf(data, knot.id, anchors);
   const others = candidates.flatMap(({ anchor, records }, candidate) => {
-    const now = ties
-      .filter(({ anchor_id }) => anchor_id === anchor)
-      .map((row): RecordName => ({ member: row.member, key: recordKey(row.record_key) }));
+    const now: readonly RecordName[] = anchor === null ? [] : (ties.get(anchorId(anchor)) ?? []);
     return (anchor === null ? records : now).map((record) => ({ record, candidate }));
   });
   const known = await knownRecords(data, knot, [...own, ...others.map(({ record }) => record)]);

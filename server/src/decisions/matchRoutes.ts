@@ -8,6 +8,10 @@ import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { spreadsheetCsv } from '../api/spreadsheetCsv.js';
 import type { LoadedKnot } from '../knots/knots.js';
+import { countDuplicates, type DuplicateRow, waitingDuplicates } from '../persistence/tables/decisionLists.js';
+import { findMatchDecision } from '../persistence/tables/decisions.js';
+import { recordsSetAside, takeInAgain } from '../persistence/tables/recordLists.js';
+import { countVerdicts, dropVerdict, verdictsBefore } from '../persistence/tables/verdicts.js';
 import { memberSummaries } from '../views/summaries.js';
 import { knownRecords, matchRecords } from './matchRecords.js';
 
@@ -15,33 +19,6 @@ const pageSize = 100;
 const exportedAtOnce = 1000;
 const parameters = z.object({ knot: z.string() });
 const after = z.object({ after: z.coerce.number().int().min(0).default(0) });
-
-interface DuplicateRow {
-  id: string;
-  member: string;
-  says: string;
-  anchor_id: string | null;
-  title: string | null;
-  detail: { keys: string[]; tiedKey: string | null };
-  fingerprint: string;
-  opened_at: Date;
-}
-interface AsideRow {
-  member: string;
-  record_key: string;
-  set_aside_by: string | null;
-  set_aside_at: Date | null;
-}
-interface VerdictRow {
-  id: string;
-  member_a: string;
-  key_a: string;
-  member_b: string;
-  key_b: string;
-  same: boolean;
-  person: string;
-  at: Date;
-}
 
 /** What matching left to people: pairs to look at, duplicates of one system, and what was said. */
 export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
@@ -60,34 +37,18 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     },
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
-      const [row] = (await data.query(
-        `select member, record_key, anchor_id, detail from decision where id = $1 and knot_id = $2
-          and kind in ('duplicate', 'unsure match')`,
-        [request.params.decision, request.params.knot],
-      )) as Parameters<typeof matchRecords>[2][];
+      const row = await findMatchDecision(data, request.params.knot, request.params.decision);
       return knot && row ? matchRecords(data, knot, row) : reply.code(404).send(noSuch('decision'));
     },
   );
 
-  async function duplicates(knot: string, from: number, limit: number): Promise<DuplicateRow[]> {
-    return (await data.query(
-      `select d.id, d.member, d.says, d.anchor_id, a.title, d.detail, d.fingerprint, d.opened_at from decision d left
-        join anchor a on a.id = d.anchor_id
-       where d.knot_id = $1 and d.kind = 'duplicate' and d.closed_at is null and d.id > $2 order by d.id limit $3`,
-      [knot, from, limit],
-    )) as DuplicateRow[];
-  }
-  const recordsOf = ({ member, detail }: DuplicateRow): RecordName[] =>
+  const recordsIn = ({ member, detail }: DuplicateRow): RecordName[] =>
     [...(detail.tiedKey === null ? [] : [detail.tiedKey]), ...detail.keys].map((key) => ({
       member,
       key: recordKey(key),
     }));
   async function setAside(knot: LoadedKnot, limit: number) {
-    const rows = (await data.query(
-      `select member, record_key, set_aside_by, set_aside_at from outside_record where knot_id = $1
-        and verdict = 'aside' order by member, record_key limit $2`,
-      [knot.id, limit],
-    )) as AsideRow[];
+    const rows = await recordsSetAside(data, knot.id, limit);
     const known = await knownRecords(
       data,
       knot,
@@ -115,15 +76,10 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const rows = await duplicates(knot.id, request.query.after, pageSize);
-      const refs = rows.map(recordsOf);
+      const rows = await waitingDuplicates(data, knot.id, request.query.after, pageSize);
+      const refs = rows.map(recordsIn);
       const known = await knownRecords(data, knot, refs.flat());
-      const [{ total, aside }] = (await data.query(
-        `select (select count(*)::int from decision where knot_id = $1 and kind = 'duplicate'
-          and closed_at is null) as total,
-         (select count(*)::int from outside_record where knot_id = $1 and verdict = 'aside') as aside`,
-        [knot.id],
-      )) as [{ total: number; aside: number }];
+      const { total, aside } = await countDuplicates(data, knot.id);
       let at = 0;
       const groups = rows.map((row, place) => ({
         decision: row.id,
@@ -185,9 +141,9 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
         }
       };
       for (let from = 0; ;) {
-        const rows = await duplicates(knot.id, from, exportedAtOnce);
+        const rows = await waitingDuplicates(data, knot.id, from, exportedAtOnce);
         for (const row of rows)
-          await add(row.id, recordsOf(row), ({ key }) => (key === row.detail.tiedKey ? 'tied' : 'waits'), row.says);
+          await add(row.id, recordsIn(row), ({ key }) => (key === row.detail.tiedKey ? 'tied' : 'waits'), row.says);
         if (rows.length < exportedAtOnce) break;
         from = Number(rows.at(-1)?.id);
       }
@@ -215,12 +171,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     },
     async (request, reply) => {
       const { member, key } = request.body;
-      const [rows] = (await data.query(
-        `update outside_record set verdict = null, set_aside_by = null, set_aside_at = null where knot_id = $1
-          and member = $2 and record_key = $3 and verdict = 'aside' returning record_key`,
-        [request.params.knot, member, key],
-      )) as [unknown[], number];
-      if (rows.length === 0) return reply.code(404).send(noSuch('record that is set aside'));
+      if (!(await takeInAgain(data, request.params.knot, member, key)))
+        return reply.code(404).send(noSuch('record that is set aside'));
       await writeAudit(data, request.person, 'taken in again', { knot: request.params.knot, member, key });
       return { changed: true as const };
     },
@@ -241,14 +193,8 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     async (request, reply) => {
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const rows = (await data.query(
-        'select id, member_a, key_a, member_b, key_b, same, person, at from verdict where knot_id = $1 and ' +
-          '($2::bigint is null or id < $2) order by id desc limit $3',
-        [knot.id, request.query.before ?? null, pageSize],
-      )) as VerdictRow[];
-      const [{ total }] = (await data.query('select count(*)::int as total from verdict where knot_id = $1', [
-        knot.id,
-      ])) as [{ total: number }];
+      const rows = await verdictsBefore(data, knot.id, request.query.before, pageSize);
+      const total = await countVerdicts(data, knot.id);
       const known = await knownRecords(
         data,
         knot,
@@ -286,11 +232,7 @@ export function matchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       },
     },
     async (request, reply) => {
-      const [rows] = (await data.query(
-        'delete from verdict where id = $1 and knot_id = $2 returning member_a, key_a, member_b, key_b, same',
-        [request.params.verdict, request.params.knot],
-      )) as [Record<string, unknown>[], number];
-      const [row] = rows;
+      const row = await dropVerdict(data, request.params.knot, request.params.verdict);
       if (!row) return reply.code(404).send(noSuch('verdict'));
       await writeAudit(data, request.person, 'verdict taken back', { knot: request.params.knot, ...row });
       return reply.code(204).send(null);

@@ -1,16 +1,19 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
-import { IsNull } from 'typeorm';
 import { z } from 'zod';
 import { definitionChangeSchema, knotViewSchema, problemSchema } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { KnotVersionEntity, RunEntity } from '../persistence/entities/entities.js';
+import { tieCounts } from '../persistence/tables/anchors.js';
+import { latestVersions } from '../persistence/tables/knots.js';
+import { lastRunOf, openRunOf } from '../persistence/tables/runLists.js';
+import { standingOf } from '../persistence/tables/standing.js';
 import { memberSummaries, runSummary } from '../views/summaries.js';
 import { checkDefinition } from './knots.js';
 
 const parameters = z.object({ knot: z.string() });
+const versionsShown = 100;
 
 export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
@@ -34,28 +37,11 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
     async (request, reply) => {
       const knot = (await knots.inForce(request.params.knot)) ?? (await notInForce(request.params.knot));
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const versions = await data.getRepository(KnotVersionEntity).find({
-        where: { knotId: knot.id },
-        order: { version: 'DESC' },
-        select: { knotId: true, version: true, note: true, madeBy: true, madeAt: true },
-        take: 100,
-      });
-      const [counts] = (await data.query(
-        'select count(*)::int as anchors, (count(*) filter (where not open))::int as agree, (select ' +
-          'count(*)::int from decision where knot_id = $1 and closed_at is null) as decisions from anchor ' +
-          'where knot_id = $1',
-        [knot.id],
-      )) as [{ anchors: number; agree: number; decisions: number }];
-      const ties = (await data.query(
-        'select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member',
-        [knot.id],
-      )) as {
-        member: string;
-        count: number;
-      }[];
-      const runs = data.getRepository(RunEntity);
-      const lastRun = await runs.findOne({ where: { knotId: knot.id, kind: 'run' }, order: { startedAt: 'DESC' } });
-      const openRun = await runs.findOne({ where: { knotId: knot.id, endedAt: IsNull() } });
+      const versions = await latestVersions(data, knot.id, versionsShown);
+      const counts = await standingOf(data, knot.id);
+      const ties = await tieCounts(data, knot.id);
+      const lastRun = await lastRunOf(data, knot.id);
+      const openRun = await openRunOf(data, knot.id);
       return {
         id: knot.id,
         name: knot.definition.name,
@@ -64,7 +50,7 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         definition: knot.definition as never,
         members: memberSummaries(knot.definition, await systems.all()).map((member) => ({
           ...member,
-          ties: ties.find((one) => one.member === member.id)?.count ?? 0,
+          ties: ties.get(member.id) ?? 0,
         })),
         versions: versions.map(({ version, note, madeBy, madeAt }) => ({
           version,

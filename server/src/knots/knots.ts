@@ -1,9 +1,9 @@
-import { type DataSource, MoreThan } from 'typeorm';
+import type { DataSource } from 'typeorm';
 import { describeIssues, knotSchema } from '@anchor-knot/contracts';
 import { type CompiledKnot, compileKnot, type Knot, type KnotProblem } from '@anchor-knot/core';
-import { dropDraft, lockDraft, tellOfDraft } from './drafts.js';
+import { dropDraft, lockDraft, tellOfDraft } from '../persistence/tables/drafts.js';
+import { createKnot, findVersion, knotsInForce, versionInForce } from '../persistence/tables/knots.js';
 import { applyVersion, awaitVersion, isRunning, keepVersion, lockKnot } from '../persistence/tables/versions.js';
-import { KnotEntity, KnotVersionEntity } from '../persistence/entities/entities.js';
 
 export type CheckedDefinition =
   | { readonly ok: true; readonly definition: Knot; readonly compiled: CompiledKnot }
@@ -35,11 +35,7 @@ export class Knots {
 
   /** Of all knots that a version is in force of, by name. */
   async ids(): Promise<string[]> {
-    return (
-      await this.#data
-        .getRepository(KnotEntity)
-        .find({ where: { versionInForce: MoreThan(0) }, order: { name: 'asc' } })
-    ).map(({ id }) => id);
+    return knotsInForce(this.#data);
   }
 
   /**
@@ -47,13 +43,12 @@ export class Knots {
    * force yet.
    */
   async inForce(id: string): Promise<LoadedKnot | undefined> {
-    const row = await this.#data.getRepository(KnotEntity).findOneBy({ id });
-    if (!row || row.versionInForce === 0) return undefined;
+    const number = await versionInForce(this.#data, id);
+    if (number === undefined) return undefined;
     const known = this.#compiled.get(id);
-    if (known?.version === row.versionInForce) return known;
-    const version = await this.#data
-      .getRepository(KnotVersionEntity)
-      .findOneByOrFail({ knotId: id, version: row.versionInForce });
+    if (known?.version === number) return known;
+    const version = await findVersion(this.#data, id, number);
+    if (!version) throw new Error(`version ${number} of knot ${id}, which is in force, is not there`);
     const checked = checkDefinition(version.definition);
     if (!checked.ok)
       throw new Error(`version ${version.version} of knot ${id} cannot be read: ${JSON.stringify(checked.problems)}`);
@@ -63,21 +58,12 @@ export class Knots {
   }
 
   async create(definition: Knot, person: string): Promise<void> {
-    await this.#data.transaction(async (db) => {
-      await db.getRepository(KnotEntity).insert({ id: definition.id, name: definition.name, versionInForce: 1 });
-      await db.getRepository(KnotVersionEntity).insert({
-        knotId: definition.id,
-        version: 1,
-        definition: definition as never,
-        note: 'first version',
-        madeBy: person,
-      });
-    });
+    await createKnot(this.#data, definition, person);
   }
 
   /** One version's definition, as it was put in force. */
   async version(knot: string, version: number): Promise<Knot | undefined> {
-    return (await this.#data.getRepository(KnotVersionEntity).findOneBy({ knotId: knot, version }))?.definition;
+    return (await findVersion(this.#data, knot, version))?.definition;
   }
 
   /**

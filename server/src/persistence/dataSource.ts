@@ -54,3 +54,11 @@ export async function openDatabase(url: string, poolSize?: number): Promise<Data
   }
   return dataSource;
 }
+
+/** Whether the database answers. */
+export async function answers(data: DataSource): Promise<boolean> {
+  return data.query('select 1').then(
+    () => true,
+    () => false,
+  );
+}

@@ -1,6 +1,5 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
-import { IsNull, LessThan } from 'typeorm';
 import { z } from 'zod';
 import {
   operationListSchema,
@@ -15,26 +14,14 @@ import {
 } from '@anchor-knot/contracts';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { RunEntity } from '../persistence/entities/entities.js';
+import { countOperations, operationsAfter } from '../persistence/tables/plans.js';
+import { askToStop, findRun, runsBefore } from '../persistence/tables/runLists.js';
 import { memberSummaries, runSummary, waitingRun } from '../views/summaries.js';
 
 const pageSize = 50;
 
-interface OperationRow {
-  id: string;
-  anchor_id: string;
-  title: string;
-  member: string;
-  kind: PlannedOperation['kind'];
-  record_key: string | null;
-  state: string;
-  words: string | null;
-  changes: PlannedOperation['changes'];
-}
-
 export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, events }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
-  const runs = data.getRepository(RunEntity);
 
   typed.post(
     '/api/knots/:knot/runs',
@@ -74,11 +61,7 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     },
     async (request) => {
       const { knot, before } = request.query;
-      const rows = await runs.find({
-        where: { ...(knot ? { knotId: knot } : {}), ...(before ? { startedAt: LessThan(new Date(before)) } : {}) },
-        order: { startedAt: 'DESC' },
-        take: pageSize,
-      });
+      const rows = await runsBefore(data, knot || undefined, before ? new Date(before) : undefined, pageSize);
       const waiting = before
         ? []
         : (await queue.waiting()).filter((job) => !knot || job.data.knot === knot).map((job) => waitingRun(job, 0));
@@ -102,10 +85,10 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
       },
     },
     async (request, reply) => {
-      const asked = await runs.findOneBy({ id: request.params.run });
+      const asked = await findRun(data, request.params.run);
       const job = asked ? undefined : await queue.find(request.params.run);
       // It may have been sent again under another id.
-      const row = asked ?? (job && job.id !== request.params.run ? await runs.findOneBy({ id: job.id }) : undefined);
+      const row = asked ?? (job && job.id !== request.params.run ? await findRun(data, job.id) : undefined);
       const knot = await knots.inForce(row?.knotId ?? job?.data.knot ?? '');
       const run = row ? runSummary(row) : job && waitingRun(job, knot?.version ?? 0);
       if (!knot || !run) return reply.code(404).send(noSuch('run'));
@@ -138,26 +121,10 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
       },
     },
     async (request) => {
-      const { after, member, kind, state, search } = request.query;
-      const conditions =
-        'run_id = $1 and ($2::text is null or member = $2) and ($3::text is null or kind = $3) ' +
-        'and ($4::text is null or state = $4) and ($5::text is null or title ilike $5 or record_key ilike $5)';
-      const parameters = [
-        request.params.run,
-        member ?? null,
-        kind ?? null,
-        state ?? null,
-        search ? `%${search.replaceAll(/[\\%_]/g, '\\$&')}%` : null,
-      ];
-      const rows = (await data.query(
-        `select id, anchor_id, title, member, kind, record_key, state, words, changes from plan_operation
-          where ${conditions} and id > $6 order by id limit ${pageSize}`,
-        [...parameters, after ?? 0],
-      )) as OperationRow[];
-      const [{ total }] = (await data.query(
-        `select count(*)::int as total from plan_operation where ${conditions}`,
-        parameters,
-      )) as [{ total: number }];
+      const { after, member, kind, state, search: text } = request.query;
+      const search = { run: request.params.run, member, kind, state, text };
+      const rows = await operationsAfter(data, search, after ?? 0, pageSize);
+      const total = await countOperations(data, search);
       const operations = rows.map((row): PlannedOperation => ({
         id: row.id,
         anchor: row.anchor_id,
@@ -185,8 +152,7 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
       },
     },
     async (request, reply) => {
-      await data.query('update run set stop_asked = true where id = $1 and ended_at is null', [request.params.run]);
-      const row = await runs.findOneBy({ id: request.params.run, endedAt: IsNull() });
+      const row = await askToStop(data, request.params.run);
       return row ? reply.code(202).send(runSummary(row)) : reply.code(404).send(noSuch('open run'));
     },
   );

@@ -1,11 +1,17 @@
 import { createHash, randomBytes } from 'node:crypto';
 import type { FastifyInstance, FastifyRequest } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
-import { type DataSource, LessThan } from 'typeorm';
+import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import { type Person, type Role, roles, problemSchema, sessionSchema, signInSchema } from '@anchor-knot/contracts';
 import { z } from 'zod';
-import { SessionEntity, UserEntity } from '../persistence/entities/entities.js';
+import {
+  beginSession,
+  endSession,
+  insertPerson,
+  personByEmail,
+  personOfSession,
+} from '../persistence/tables/people.js';
 import { hashPassword, passwordMatches } from './passwords.js';
 
 declare module 'fastify' {
@@ -22,7 +28,7 @@ const cookieName = 'anchor_knot_session';
 const sessionHours = 12;
 
 export async function addPerson(data: DataSource, person: Person, password: string): Promise<void> {
-  await data.getRepository(UserEntity).insert({
+  await insertPerson(data, {
     id: uuid(),
     name: person.name,
     email: person.email,
@@ -37,9 +43,7 @@ const tokenHash = (token: string): string => createHash('sha256').update(token).
 async function personOf(data: DataSource, request: FastifyRequest): Promise<Person | undefined> {
   const token = request.cookies[cookieName];
   if (!token) return undefined;
-  const session = await data.getRepository(SessionEntity).findOneBy({ tokenHash: tokenHash(token) });
-  if (!session || session.expiresAt.getTime() < Date.now()) return undefined;
-  const user = await data.getRepository(UserEntity).findOneBy({ id: session.userId });
+  const user = await personOfSession(data, tokenHash(token), new Date());
   return user ? { name: user.name, email: user.email, role: user.role } : undefined;
 }
 
@@ -107,11 +111,7 @@ export function signInRoutes(
     },
     async (request, reply) => {
       const { email, password } = request.body;
-      const user = await data
-        .getRepository(UserEntity)
-        .createQueryBuilder('u')
-        .where('lower(u.email) = lower(:email)', { email })
-        .getOne();
+      const user = await personByEmail(data, email);
       if (!(await passwordMatches(user?.passwordHash, password)) || !user)
         return reply.code(401).send({
           code: 'sign-in refused',
@@ -119,12 +119,8 @@ export function signInRoutes(
           advice: 'Try again; after ten tries wait a minute.',
         });
       const token = randomBytes(32).toString('base64url');
-      await data.getRepository(SessionEntity).delete({ expiresAt: LessThan(new Date()) });
-      await data.getRepository(SessionEntity).insert({
-        tokenHash: tokenHash(token),
-        userId: user.id,
-        expiresAt: new Date(Date.now() + sessionHours * 3_600_000),
-      });
+      const expiresAt = new Date(Date.now() + sessionHours * 3_600_000);
+      await beginSession(data, tokenHash(token), user.id, expiresAt);
       reply.setCookie(cookieName, token, { ...cookie, maxAge: sessionHours * 3600 });
       return { person: { name: user.name, email: user.email, role: user.role }, csrfToken: reply.generateCsrf() };
     },
@@ -143,7 +139,7 @@ export function signInRoutes(
     '/api/session',
     { config: { role: 'viewer' }, schema: { tags: ['session'], summary: 'Sign out', response: { 204: z.null() } } },
     async (request, reply) => {
-      await data.getRepository(SessionEntity).delete({ tokenHash: tokenHash(request.cookies[cookieName] as string) });
+      await endSession(data, tokenHash(request.cookies[cookieName] as string));
       return reply.clearCookie(cookieName, cookie).code(204).send(null);
     },
   );

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Credential, knotFileSchema, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
 import { movedTo, type Place } from '../systems/systems.js';
-import { UserEntity } from '../persistence/entities/entities.js';
+import { countPeople } from '../persistence/tables/people.js';
 import type { InstallationParts } from '../installationParts.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 
@@ -44,7 +44,7 @@ export const demoSystems = {
  * for addresses.
  */
 export async function loadDemo(parts: InstallationParts, standIns: readonly StandIn[]): Promise<void> {
-  if ((await parts.data.getRepository(UserEntity).count()) === 0) {
+  if ((await countPeople(parts.data)) === 0) {
     for (const { password, ...person } of standIns.length > 0 ? demoPeople : demoPeople.slice(0, 1))
       await addPerson(parts.data, person, password);
   }

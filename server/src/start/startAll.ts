@@ -8,7 +8,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { createServer } from 'node:net';
 import { join, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
-import { Client } from 'pg';
+import { createDatabase } from '../persistence/createDatabase.js';
 import { openInstallation } from '../installationParts.js';
 import { type Cluster, clusterFolder, freePort, startCluster } from './cluster.js';
 import { demoPeople, demoSystems, loadDemo, type StandIn } from './demo.js';
@@ -201,14 +201,6 @@ async function openCluster(name: string, folder: string): Promise<Cluster> {
     });
   }
   return cluster;
-}
-
-async function createDatabase(url: (name: string) => string, name: string): Promise<void> {
-  const client = new Client({ connectionString: url('postgres') });
-  await client.connect();
-  const { rowCount } = await client.query('select 1 from pg_database where datname = $1', [name]);
-  if (rowCount === 0) await client.query(`create database ${name}`);
-  await client.end();
 }
 
 async function main(): Promise<void> {

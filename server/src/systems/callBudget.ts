@@ -1,5 +1,6 @@
 import type { DataSource } from 'typeorm';
 import type { CallBudgetSettings } from '@anchor-knot/contracts';
+import { type HeldSlot, holdSlot, makeSlots, restCalls, takeCall, takeSlot } from '../persistence/tables/callBudget.js';
 import { type CallBudget, type Clock, SystemTrouble } from '@anchor-knot/connectors';
 
 /** A slot is held so long, and held again while the call goes on: a worker that died keeps it no longer. */
@@ -31,24 +32,14 @@ export class PostgresCallBudget implements CallBudget {
     const { perDay, perSecond, atOnce } = this.#settings;
     const release = atOnce === undefined ? () => undefined : await this.#takeSlot(atOnce, signal);
     try {
-      const [row] = (await this.#data.query(
-        `insert into call_budget as b (system_id, day, used, free_at, rest_until)
-         values ($1, (clock_timestamp() at time zone 'utc')::date, 1, clock_timestamp() + make_interval(secs => $2),
-           '-infinity')
-         on conflict (system_id) do update set
-           day = excluded.day, used = case when b.day = excluded.day then b.used else 0 end + 1,
-           free_at = greatest(b.free_at, b.rest_until, clock_timestamp()) + make_interval(secs => $2)
-         where $3::int is null or b.day <> excluded.day or b.used < $3
-         returning extract(epoch from free_at - make_interval(secs => $2) - clock_timestamp()) * 1000 as wait`,
-        [this.#system.id, perSecond === undefined ? 0 : 1 / perSecond, perDay ?? null],
-      )) as { wait: string }[];
-      if (!row)
+      const spacing = perSecond === undefined ? 0 : 1 / perSecond;
+      const wait = await takeCall(this.#data, this.#system.id, spacing, perDay);
+      if (wait === undefined)
         throw new SystemTrouble(
           'too many calls',
           `the ${perDay?.toLocaleString('en') ?? ''} calls a day that ${this.#system.name} may have are used up`,
           'They begin anew at midnight UTC; raise the budget in the description of the system if it bears more.',
         );
-      const wait = Number(row.wait);
       if (wait > 0) await this.#clock.sleep(wait, signal);
       signal?.throwIfAborted();
       return release;
@@ -59,55 +50,35 @@ export class PostgresCallBudget implements CallBudget {
   }
 
   async rest(milliseconds: number): Promise<void> {
-    await this.#data.query(
-      `update call_budget set rest_until = greatest(rest_until, clock_timestamp() + make_interval(secs => $2))
-        where system_id = $1`,
-      [this.#system.id, milliseconds / 1000],
-    );
+    await restCalls(this.#data, this.#system.id, milliseconds / 1000);
   }
 
   async #takeSlot(atOnce: number, signal: AbortSignal | undefined): Promise<() => void> {
     const { id } = this.#system;
-    if (!this.#slotsMade)
-      await this.#data.query(
-        'insert into call_slot (system_id, slot) select $1, generate_series(1, $2::int) on conflict do nothing',
-        [id, atOnce],
-      );
+    if (!this.#slotsMade) await makeSlots(this.#data, id, atOnce);
     this.#slotsMade = true;
     for (;;) {
       signal?.throwIfAborted();
-      const [[slot]] = (await this.#data.query(
-        `update call_slot set held_until = clock_timestamp() + make_interval(secs => $3)
-         where (system_id, slot) = (select system_id, slot from call_slot where system_id = $1 and slot <= $2
-           and held_until < clock_timestamp() order by slot limit 1 for update skip locked)
-         returning slot, held_until::text as until`,
-        [id, atOnce, holdSeconds],
-      )) as [{ slot: number; until: string }[], number];
-      if (slot) return this.#holding(slot.slot, slot.until);
+      const slot = await takeSlot(this.#data, id, atOnce, holdSeconds);
+      if (slot) return this.#holding(slot);
       await this.#clock.sleep(slotPollMs, signal);
     }
   }
 
-  /** @param until what the slot was taken with: another that takes it after us has another. @returns what frees it */
-  #holding(slot: number, until: string): () => void {
-    let held = until;
-    const hold = (text: string): Promise<void> =>
-      this.#data
-        .query(
-          `update call_slot set held_until = ${text} where system_id = $1 and slot = $2 and held_until = $3
-            returning held_until::text as until`,
-          [this.#system.id, slot, held],
-        )
-        .then(([[row]]: [{ until: string }[]]) => void (held = row?.until ?? held))
-        .catch(() => undefined);
+  /** Holds a slot until the call has ended. @returns what frees it */
+  #holding(slot: HeldSlot): () => void {
+    let held = slot;
+    const hold = async (seconds: number | 'no longer'): Promise<void> => {
+      held = (await holdSlot(this.#data, this.#system.id, held, seconds).catch(() => undefined)) ?? held;
+    };
     let last: Promise<void> = Promise.resolve();
     const timer = setInterval(() => {
-      last = last.then(() => hold(`clock_timestamp() + interval '${holdSeconds} seconds'`));
+      last = last.then(() => hold(holdSeconds));
     }, holdAgainMs);
     timer.unref();
     return () => {
       clearInterval(timer);
-      void last.then(() => hold(`'-infinity'`));
+      void last.then(() => hold('no longer'));
     };
   }
 }

@@ -10,7 +10,9 @@ import {
   type Tokens,
 } from '@anchor-knot/connectors';
 import { type Credential, type Person, type System, systemSchema } from '@anchor-knot/contracts';
-import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
+import { keepBegun, lockTokens, storeTokens, takeBegun, tokensOf } from '../persistence/tables/consents.js';
+import { changeSystem } from '../persistence/tables/systems.js';
 import type { SecretBox } from './secretBox.js';
 
 const minutesToDecide = 15;
@@ -37,19 +39,9 @@ export class Consents {
     callback: string,
   ): Promise<string> {
     const { url, state, verifier } = await beginConsent(system, clientId, callback);
-    await this.#data.query('delete from consent_begun where expires_at < now()');
-    await this.#data.query(
-      `insert into consent_begun (state_digest, system_id, person, verifier, callback, expires_at) values ($1, $2, $3,
-        $4, $5, now() + make_interval(mins => $6))`,
-      [
-        digest(state),
-        row.id,
-        person.email,
-        this.#secrets.seal(verifier, `consent ${row.id}`),
-        callback,
-        minutesToDecide,
-      ],
-    );
+    const sealed = this.#secrets.seal(verifier, `consent ${row.id}`);
+    const begun = { system: row.id, callback, verifier: sealed };
+    await keepBegun(this.#data, digest(state), person.email, begun, minutesToDecide);
     return url;
   }
 
@@ -58,18 +50,8 @@ export class Consents {
     state: string,
     person: Person,
   ): Promise<{ system: string; callback: string; verifier: string } | undefined> {
-    const [[row]] = (await this.#data.query(
-      `delete from consent_begun where state_digest = $1 and person = $2 and expires_at > now() returning system_id,
-        callback, verifier`,
-      [digest(state), person.email],
-    )) as [{ system_id: string; callback: string; verifier: Buffer }[], number];
-    return (
-      row && {
-        system: row.system_id,
-        callback: row.callback,
-        verifier: this.#secrets.open(row.verifier, `consent ${row.system_id}`),
-      }
-    );
+    const begun = await takeBegun(this.#data, digest(state), person.email);
+    return begun && { ...begun, verifier: this.#secrets.open(begun.verifier, `consent ${begun.system}`) };
   }
 
   /** @throws {SystemTrouble} when the other system does not give tokens for it */
@@ -83,16 +65,13 @@ export class Consents {
     dependencies: CallerDependencies,
   ): Promise<void> {
     const tokens = await completeConsent(system, credential, begun, answer, dependencies);
-    await this.#data.getRepository(SystemEntity).update(
-      { id: row.id },
-      {
-        tokens: this.#sealed(row.id, tokens),
-        consentBy: person.name,
-        consentAt: new Date(),
-        consentScope: tokens.scope ?? null,
-        trouble: null as never,
-      },
-    );
+    await changeSystem(this.#data, row.id, {
+      tokens: this.#sealed(row.id, tokens),
+      consentBy: person.name,
+      consentAt: new Date(),
+      consentScope: tokens.scope ?? null,
+      trouble: null,
+    });
   }
 
   /** Gives it back at the other system too; what is kept here is forgotten in any case. @throws {SystemTrouble} */
@@ -103,7 +82,7 @@ export class Consents {
     dependencies: CallerDependencies,
   ): Promise<void> {
     const tokens = await this.#read(row.id);
-    await this.#data.getRepository(SystemEntity).update({ id: row.id }, noConsent);
+    await changeSystem(this.#data, row.id, noConsent);
     if (tokens && credential) await revokeConsent(system, credential, tokens, dependencies);
   }
 
@@ -113,28 +92,20 @@ export class Consents {
       // The row is locked while it is renewed: a second worker waits, and finds the new tokens.
       renew: (stale, renew) =>
         this.#data.transaction(async (db) => {
-          const [row] = (await db.query('select tokens from system where id = $1 for update', [id])) as {
-            tokens: Buffer | null;
-          }[];
-          if (!row?.tokens) return undefined;
-          const known = this.#opened(id, row.tokens);
+          const tokens = await lockTokens(db, id);
+          if (!tokens) return undefined;
+          const known = this.#opened(id, tokens);
           if (known.access !== stale) return known;
           const renewed = await renew(known);
-          await db.query('update system set tokens = $2, consent_scope = $3 where id = $1', [
-            id,
-            renewed ? this.#sealed(id, renewed) : null,
-            renewed?.scope ?? null,
-          ]);
+          await storeTokens(db, id, renewed && this.#sealed(id, renewed), renewed?.scope);
           return renewed;
         }),
     };
   }
 
   async #read(id: string): Promise<Tokens | undefined> {
-    const [row] = (await this.#data.query('select tokens from system where id = $1', [id])) as {
-      tokens: Buffer | null;
-    }[];
-    return row?.tokens ? this.#opened(id, row.tokens) : undefined;
+    const tokens = await tokensOf(this.#data, id);
+    return tokens && this.#opened(id, tokens);
   }
 
   #sealed(id: string, tokens: Tokens): Buffer {

@@ -1,20 +1,26 @@
 import type { DataSource } from 'typeorm';
-import type { ObjectProfile, ObjectSummary, ObjectView, ProfileState, System } from '@anchor-knot/contracts';
+import type { ObjectSummary, ObjectView, ProfileState, System } from '@anchor-knot/contracts';
 import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import {
+  addSchema,
+  awaitProfile,
+  failProfile,
+  findProfile,
+  keepNature,
+  keepProfile,
+  latestSchemas,
+  naturesOf,
+  noteProfiling,
+  type ProfileRow,
+  profilesOf,
+  schemaVersions,
+} from '../persistence/tables/objects.js';
 import { systemClock } from '../worker/systemClock.js';
 import type { Systems } from './systems.js';
 
 const progressMs = 400;
-
-interface ProfileRow {
-  readonly object: string;
-  readonly state: ProfileState['state'];
-  readonly records: string;
-  readonly started_at: Date;
-  readonly ended_at: Date | null;
-  readonly words: string | null;
-}
+const versionsShown = 100;
 
 /** What is in the objects of systems: their schemas as they were seen over time, and profiles of their records. */
 export class SystemObjects {
@@ -27,21 +33,9 @@ export class SystemObjects {
   }
 
   async summaries(systemId: string, description: System): Promise<ObjectSummary[]> {
-    const profiles = new Map((await this.#profiles(systemId)).map((row) => [row.object, row]));
-    const schemas = (await this.#data.query(
-      `select distinct on (object) object, version, seen_at, jsonb_array_length(schema->'fields') as fields,
-        jsonb_path_exists(schema, '$.fields[*] ? (@.type == "instant")') as timed
-       from object_schema where system_id = $1 order by object, version desc`,
-      [systemId],
-    )) as { object: string; version: number; seen_at: Date; fields: number; timed: boolean }[];
-    const natures = new Map(
-      (
-        (await this.#data.query('select object, holds from object_nature where system_id = $1', [systemId])) as {
-          object: string;
-          holds: ObjectSummary['holds'];
-        }[]
-      ).map((row) => [row.object, row.holds]),
-    );
+    const profiles = new Map((await profilesOf(this.#data, systemId)).map((row) => [row.object, row]));
+    const schemas = await latestSchemas(this.#data, systemId);
+    const natures = await naturesOf(this.#data, systemId);
     return Object.keys(description.objects).map((name): ObjectSummary => {
       const schema = schemas.find(({ object }) => object === name);
       const profile = profiles.get(name);
@@ -62,48 +56,27 @@ export class SystemObjects {
   }
 
   async details(systemId: string, object: string): Promise<Pick<ObjectView, 'schema' | 'profile' | 'history'>> {
-    const versions = (await this.#data.query(
-      'select version, seen_at, schema, changes from object_schema where system_id = $1 and object = $2 ' +
-        'order by version desc limit 100',
-      [systemId, object],
-    )) as {
-      version: number;
-      seen_at: Date;
-      schema: ObjectView['schema'];
-      changes: ObjectView['history'][number]['changes'];
-    }[];
-    const [row] = (await this.#data.query('select profile from object_profile where system_id = $1 and object = $2', [
-      systemId,
-      object,
-    ])) as { profile: ObjectProfile | null }[];
+    const versions = await schemaVersions(this.#data, systemId, object, versionsShown);
+    const profile = await findProfile(this.#data, systemId, object);
     return {
       schema: versions[0]?.schema ?? null,
-      profile: row?.profile ?? null,
+      profile: profile ?? null,
       history: versions.map(({ version, seen_at, schema, changes }) => ({
         version,
         seenAt: seen_at.toISOString(),
-        fields: schema?.fields.length ?? 0,
+        fields: schema.fields.length,
         changes,
       })),
     };
   }
 
   async sayNature(systemId: string, object: string, holds: ObjectSummary['holds']): Promise<void> {
-    await this.#data.query(
-      'insert into object_nature (system_id, object, holds) values ($1, $2, $3) on conflict (system_id, ' +
-        'object) do update set holds = excluded.holds',
-      [systemId, object, holds],
-    );
+    await keepNature(this.#data, systemId, object, holds);
   }
 
   /** Marks an object as about to be profiled. */
   async waitForProfile(systemId: string, object: string): Promise<void> {
-    await this.#data.query(
-      `insert into object_profile (system_id, object, state, started_at) values ($1, $2, 'waiting', now())
-       on conflict (system_id, object) do update set state = 'waiting', records = 0, started_at = now(),
-         ended_at = null, words = null`,
-      [systemId, object],
-    );
+    await awaitProfile(this.#data, systemId, object);
   }
 
   /**
@@ -123,18 +96,11 @@ export class SystemObjects {
         records += page.records.length;
         if (Date.now() - told < progressMs) continue;
         told = Date.now();
-        await this.#data.query(
-          `update object_profile set state = 'reading', records = $3 where system_id = $1 and object = $2`,
-          [systemId, object, records],
-        );
+        await noteProfiling(this.#data, systemId, object, records);
       }
       const profile = profiler.profile();
       await this.#saveSchema(systemId, object, schemaFrom(declared, profile));
-      await this.#data.query(
-        `update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4 where system_id = $1
-          and object = $2`,
-        [systemId, object, profile.records, JSON.stringify(profile)],
-      );
+      await keepProfile(this.#data, systemId, object, profile);
     } catch (error) {
       const words =
         error instanceof SystemTrouble
@@ -142,10 +108,7 @@ export class SystemObjects {
           : signal?.aborted
             ? 'It was stopped.'
             : 'Something failed inside; the log says what.';
-      await this.#data.query(
-        `update object_profile set state = 'failed', ended_at = now(), words = $3 where system_id = $1 and object = $2`,
-        [systemId, object, words],
-      );
+      await failProfile(this.#data, systemId, object, words);
       if (!(error instanceof SystemTrouble) && !signal?.aborted) throw error;
     } finally {
       await connector?.close().catch(() => undefined);
@@ -153,27 +116,10 @@ export class SystemObjects {
   }
 
   async #saveSchema(systemId: string, object: string, schema: SourceSchema): Promise<void> {
-    const [last] = (await this.#data.query(
-      'select version, schema from object_schema where system_id = $1 and object = $2 order by version desc limit 1',
-      [systemId, object],
-    )) as {
-      version: number;
-      schema: SourceSchema;
-    }[];
+    const [last] = await schemaVersions(this.#data, systemId, object, 1);
     const changes = last ? compareSchemas(last.schema, schema) : [];
     if (last && changes.length === 0) return;
-    await this.#data.query(
-      'insert into object_schema (system_id, object, version, seen_at, schema, changes) values ($1, $2, ' +
-        '$3, now(), $4, $5) on conflict do nothing',
-      [systemId, object, (last?.version ?? 0) + 1, JSON.stringify(schema), JSON.stringify(changes)],
-    );
-  }
-
-  async #profiles(systemId: string): Promise<ProfileRow[]> {
-    return (await this.#data.query(
-      'select object, state, records, started_at, ended_at, words from object_profile where system_id = $1',
-      [systemId],
-    )) as ProfileRow[];
+    await addSchema(this.#data, systemId, object, { version: (last?.version ?? 0) + 1, schema, changes });
   }
 }
 

@@ -1,5 +1,7 @@
 import type { DataSource } from 'typeorm';
 import { openDatabase } from '../persistence/dataSource.js';
+import { dropBegun } from '../persistence/tables/consents.js';
+import { lockSecrets, replaceSecret, type SecretPlace, secretPlaces } from '../persistence/tables/systems.js';
 import { SecretBox } from './secretBox.js';
 
 /**
@@ -27,29 +29,26 @@ export async function rotateKey(environment: NodeJS.ProcessEnv): Promise<number>
   }
 }
 
-/** Where secrets are kept, and what each is bound to. */
-const places = [
-  { table: 'system', column: 'credential', id: 'id', owner: (id: string) => id },
-  { table: 'system', column: 'tokens', id: 'id', owner: (id: string) => `tokens ${id}` },
-  { table: 'webhook_subscription', column: 'secret', id: 'id', owner: (id: string) => `webhook ${id}` },
-] as const;
+/** What the secrets of each place are bound to. */
+const ownerOf: Readonly<Record<SecretPlace, (id: string) => string>> = {
+  credential: (id) => id,
+  tokens: (id) => `tokens ${id}`,
+  webhook: (id) => `webhook ${id}`,
+};
 
 async function moveSecrets(data: DataSource, from: SecretBox, to: SecretBox): Promise<number> {
   return data.transaction(async (db) => {
     let moved = 0;
-    for (const { table, column, id: key, owner } of places) {
-      const rows = (await db.query(
-        `select ${key} as id, ${column} as secret from ${table} where ${column} is not null for update`,
-      )) as { id: string; secret: Buffer }[];
-      for (const { id, secret } of rows)
-        await db.query(`update ${table} set ${column} = $2 where ${key} = $1`, [
-          id,
-          to.seal(from.open(secret, owner(id)), owner(id)),
-        ]);
-      moved += rows.length;
+    for (const place of secretPlaces) {
+      const secrets = await lockSecrets(db, place);
+      for (const { id, secret } of secrets) {
+        const owner = ownerOf[place](id);
+        await replaceSecret(db, place, id, to.seal(from.open(secret, owner), owner));
+      }
+      moved += secrets.length;
     }
     // Consents that somebody is just giving are begun again.
-    await db.query('delete from consent_begun');
+    await dropBegun(db);
     return moved;
   });
 }

@@ -18,7 +18,16 @@ import {
   type SystemView,
 } from '@anchor-knot/contracts';
 import type { CompiledMember } from '@anchor-knot/core';
-import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
+import { callsToday } from '../persistence/tables/callBudget.js';
+import {
+  allSystems,
+  changeSystem,
+  deleteSystem,
+  findSystem,
+  saveSystem,
+  takeSilentSystems,
+} from '../persistence/tables/systems.js';
 import { systemClock } from '../worker/systemClock.js';
 import { PostgresCallBudget } from './callBudget.js';
 import { Consents, noConsent } from './consents.js';
@@ -74,11 +83,11 @@ export class Systems {
   }
 
   async all(): Promise<SystemRow[]> {
-    return this.#data.getRepository(SystemEntity).find({ order: { id: 'asc' } });
+    return allSystems(this.#data);
   }
 
   async find(id: string): Promise<SystemRow | undefined> {
-    return (await this.#data.getRepository(SystemEntity).findOneBy({ id })) ?? undefined;
+    return findSystem(this.#data, id);
   }
 
   /** Connects a system, or gives one that is connected new settings. A credential that is not given stays as it is. */
@@ -87,7 +96,7 @@ export class Systems {
     credential,
     ...settings
   }: SystemSettings & { id: string; credential?: Credential | undefined }): Promise<void> {
-    await this.#data.getRepository(SystemEntity).save({
+    await saveSystem(this.#data, {
       id,
       name: settings.description.name,
       description: settings.description,
@@ -129,11 +138,12 @@ export class Systems {
     const { description, pennant, note, environment, credential } = settings;
     if (before.credential && !credential && placeOf(before.description) !== placeOf(description))
       return 'secret needed';
-    const { affected } = await this.#data.getRepository(SystemEntity).update(
-      { id: before.id, revision },
+    const isChanged = await changeSystem(
+      this.#data,
+      before.id,
       {
         name: description.name,
-        description: description as never,
+        description,
         pennant,
         note: note ?? '',
         environment: environment ?? 'production',
@@ -142,30 +152,27 @@ export class Systems {
         ...(isSameSignIn(before.description, description) ? {} : noConsent),
         ...(credential ? this.#sealed(before.id, credential) : {}),
       },
+      revision,
     );
-    return (affected ?? 0) > 0 ? 'changed' : 'changed meanwhile';
+    return isChanged ? 'changed' : 'changed meanwhile';
   }
 
   /** A stand-in of the demo listens at another port after a restart; everything else stays as it was left. */
   async moveTo(row: SystemRow, place: Place, pageAddress: string, credential: Credential | undefined): Promise<void> {
     const description = movedTo(row.description, place);
-    await this.#data
-      .getRepository(SystemEntity)
-      .update(
-        { id: row.id },
-        { description: description as never, pageAddress, ...(credential ? this.#sealed(row.id, credential) : {}) },
-      );
+    const sealed = credential ? this.#sealed(row.id, credential) : {};
+    await changeSystem(this.#data, row.id, { description, pageAddress, ...sealed });
   }
 
   /** The only way a secret gets in; there is none out, but to the system itself. */
   async replaceCredential(id: string, credential: Credential): Promise<void> {
     const before = await this.find(id);
     const forgotten = before?.credentialId === credential.id ? {} : noConsent;
-    await this.#data.getRepository(SystemEntity).update({ id }, { ...this.#sealed(id, credential), ...forgotten });
+    await changeSystem(this.#data, id, { ...this.#sealed(id, credential), ...forgotten });
   }
 
   async remove(id: string): Promise<void> {
-    await this.#data.getRepository(SystemEntity).delete({ id });
+    await deleteSystem(this.#data, id);
   }
 
   /** What connectors need, with the credential kept for a system, its consent, and its share of calls. */
@@ -219,33 +226,27 @@ export class Systems {
   /** How many calls a system had today, and what it bears; `null` for what is not called over HTTP. */
   async calls({ id, description }: SystemRow): Promise<SystemView['calls']> {
     if (description.kind !== 'http' && description.kind !== 'odata') return null;
-    const [row] = (await this.#data.query(
-      `select case when day = (now() at time zone 'utc')::date then used else 0 end as today,
-        case when rest_until > now() then rest_until end as rest from call_budget where system_id = $1`,
-      [id],
-    )) as { today: number; rest: Date | null }[];
+    const { today, rest } = await callsToday(this.#data, id);
     const { perDay, perSecond, atOnce } = description.budget ?? {};
     return {
-      today: row?.today ?? 0,
+      today,
       perDay: perDay ?? null,
       perSecond: perSecond ?? null,
       atOnce: atOnce ?? null,
-      restUntil: row?.rest?.toISOString() ?? null,
+      restUntil: rest?.toISOString() ?? null,
     };
   }
 
   /** Tries a connected system, and keeps how it went for everybody to see. */
   async probe(row: SystemRow): Promise<Probe> {
     const probe = await probeSystem(systemSchema.parse(row.description), this.dependencies(row));
-    await this.#data.getRepository(SystemEntity).update(
-      { id: row.id },
-      {
-        probe: probe as never,
-        probedAt: new Date(),
-        trouble: troubleIn(probe.steps) as never,
-        checkedAt: new Date(),
-      },
-    );
+    const now = new Date();
+    await changeSystem(this.#data, row.id, {
+      probe: { ...probe, steps: [...probe.steps] },
+      probedAt: now,
+      trouble: troubleIn(probe.steps),
+      checkedAt: now,
+    });
     return probe;
   }
 
@@ -255,12 +256,7 @@ export class Systems {
    * workers one does it.
    */
   async watch(silentMinutes: number): Promise<void> {
-    const [due] = (await this.#data.query(
-      `update system set checked_at = now() where checked_at is null or checked_at < now() - make_interval(mins => $1)
-        returning id`,
-      [silentMinutes],
-    )) as [{ id: string }[], number];
-    for (const { id } of due) {
+    for (const id of await takeSilentSystems(this.#data, silentMinutes)) {
       const row = await this.find(id);
       const [first] = Object.entries(row?.description.objects ?? {});
       if (!row || !first) continue;
@@ -268,16 +264,13 @@ export class Systems {
         systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]) }),
         this.dependencies(row),
       );
-      await this.#data
-        .getRepository(SystemEntity)
-        .update({ id }, { trouble: troubleIn(steps) as never, checkedAt: new Date() });
+      await changeSystem(this.#data, id, { trouble: troubleIn(steps), checkedAt: new Date() });
     }
   }
 
   /** Keeps how each system did in the last run, for everybody to see. */
   async recordHealth(troubles: ReadonlyMap<string, SystemRow['trouble']>): Promise<void> {
-    for (const [id, trouble] of troubles)
-      await this.#data.getRepository(SystemEntity).update({ id }, { trouble: trouble as never, checkedAt: new Date() });
+    for (const [id, trouble] of troubles) await changeSystem(this.#data, id, { trouble, checkedAt: new Date() });
   }
 
   #sealed(id: string, credential: Credential): Pick<SystemRow, 'credential' | 'credentialId'> {

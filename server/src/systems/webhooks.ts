@@ -3,27 +3,25 @@ import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import { DeliveryRefused, Subscriptions, SystemTrouble, verifyDelivery } from '@anchor-knot/connectors';
 import { type HttpSystem, systemSchema, type WebhookSubscription } from '@anchor-knot/contracts';
-import { SystemEntity, type SystemRow } from '../persistence/entities/entities.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
+import {
+  addSubscription,
+  countRefused,
+  deliveriesOf,
+  dropOldDeliveries,
+  dropSubscription,
+  findSubscription,
+  noteCheck,
+  subscriptionsOf,
+  takeDelivery,
+  takeDueCheck,
+} from '../persistence/tables/webhooks.js';
 import type { SecretBox } from './secretBox.js';
 import type { Systems } from './systems.js';
 
 const deliveriesKept = 200;
-
-interface SubscriptionRow {
-  readonly id: string;
-  readonly system_id: string;
-  readonly object: string;
-  readonly address: string;
-  readonly secret: Buffer;
-  readonly remote_id: string | null;
-  readonly state: WebhookSubscription['state'];
-  readonly words: string | null;
-  readonly checked_at: Date | null;
-  readonly put_right: number;
-  readonly received: string;
-  readonly refused: string;
-  readonly last_at: Date | null;
-}
+const deliveriesShown = 100;
+const longestId = 200;
 
 /** What systems tell by themselves: subscriptions there, kept in order, and what was delivered here. */
 export class WebhookInbox {
@@ -38,9 +36,7 @@ export class WebhookInbox {
   }
 
   async of(systemId: string): Promise<WebhookSubscription[]> {
-    const rows = (await this.#data.query('select * from webhook_subscription where system_id = $1 order by object', [
-      systemId,
-    ])) as SubscriptionRow[];
+    const rows = await subscriptionsOf(this.#data, systemId);
     return rows.map((row) => ({
       id: row.id,
       object: row.object,
@@ -56,16 +52,8 @@ export class WebhookInbox {
   }
 
   async deliveries(subscription: string): Promise<{ id: string; receivedAt: string; body: string }[]> {
-    const rows = (await this.#data.query(
-      'select delivery_id, received_at, body from webhook_delivery where subscription_id = $1 order by ' +
-        'received_at desc limit 100',
-      [subscription],
-    )) as { delivery_id: string; received_at: Date; body: string }[];
-    return rows.map(({ delivery_id, received_at, body }) => ({
-      id: delivery_id,
-      receivedAt: received_at.toISOString(),
-      body,
-    }));
+    const deliveries = await deliveriesOf(this.#data, subscription, deliveriesShown);
+    return deliveries.map(({ id, receivedAt, body }) => ({ id, receivedAt: receivedAt.toISOString(), body }));
   }
 
   /**
@@ -80,18 +68,13 @@ export class WebhookInbox {
       webhooks?.signature.kind === 'standard webhooks'
         ? `whsec_${randomBytes(32).toString('base64')}`
         : randomBytes(32).toString('base64url');
-    await this.#data.query(
-      `insert into webhook_subscription (id, system_id, object, address, secret, state) values ($1, $2, $3, $4, $5,
-        'missing') on conflict do nothing`,
-      [id, row.id, object, new URL(`/hooks/${id}`, publicAddress).href, this.#secrets.seal(secret, `webhook ${id}`)],
-    );
+    const address = new URL(`/hooks/${id}`, publicAddress).href;
+    const sealed = this.#secrets.seal(secret, `webhook ${id}`);
+    await addSubscription(this.#data, { id, system_id: row.id, object, address, secret: sealed });
     await this.check(row);
-    const [state] = (await this.#data.query('select state, words from webhook_subscription where id = $1', [id])) as {
-      state: string;
-      words: string | null;
-    }[];
+    const state = await findSubscription(this.#data, id);
     if (!state || state.state === 'working') return;
-    await this.#data.query('delete from webhook_subscription where id = $1', [id]);
+    await dropSubscription(this.#data, { system: row.id, object });
     throw new SystemTrouble(
       'answer not understood',
       state.words ?? `${row.name} does not have the subscription`,
@@ -104,40 +87,23 @@ export class WebhookInbox {
    * same
    */
   async unsubscribe(row: SystemRow, object: string): Promise<void> {
-    const [known] = (
-      (await this.#data.query(
-        'delete from webhook_subscription where system_id = $1 and object = $2 returning remote_id',
-        [row.id, object],
-      )) as [{ remote_id: string | null }[], number]
-    )[0];
-    if (known?.remote_id) await this.#with(row, (there) => there.remove(known.remote_id as string));
+    const known = await dropSubscription(this.#data, { system: row.id, object });
+    const remoteId = known?.remoteId ?? undefined;
+    if (remoteId !== undefined) await this.#with(row, (there) => there.remove(remoteId));
   }
 
   /** Compares what is subscribed here and there, and puts right what is missing or failing. */
   async check(row: SystemRow): Promise<void> {
-    const mine = (await this.#data.query('select * from webhook_subscription where system_id = $1', [
-      row.id,
-    ])) as SubscriptionRow[];
+    const mine = await subscriptionsOf(this.#data, row.id);
     if (mine.length === 0) return;
     const system = httpOf(row);
-    const note = (
-      id: string,
-      state: WebhookSubscription['state'],
-      words: string | null,
-      more = '',
-      values: unknown[] = [],
-    ) =>
-      this.#data.query(
-        `update webhook_subscription set state = $2, words = $3, checked_at = now() ${more} where id = $1`,
-        [id, state, words, ...values],
-      );
     try {
       await this.#with(row, async (there) => {
         const remote = await there.list();
         for (const one of mine) {
           const known = remote.find(({ id, address }) => id === one.remote_id || address === one.address);
           if (known?.active && known.address === one.address) {
-            await note(one.id, 'working', one.words, ', remote_id = $4', [known.id]);
+            await noteCheck(this.#data, one.id, { state: 'working', words: one.words, remoteId: known.id });
             continue;
           }
           if (known) await there.remove(known.id);
@@ -147,40 +113,23 @@ export class WebhookInbox {
             secret: this.#secrets.open(one.secret, `webhook ${one.id}`),
             events,
           });
-          const words =
-            one.remote_id === null ? null : `It was ${known ? 'switched off' : 'gone'} there, and was made anew.`;
-          await note(one.id, 'working', words, ', remote_id = $4, put_right = put_right + $5', [
-            id,
-            one.remote_id === null ? 0 : 1,
-          ]);
+          const putRight = one.remote_id !== null;
+          const words = putRight ? `It was ${known ? 'switched off' : 'gone'} there, and was made anew.` : null;
+          await noteCheck(this.#data, one.id, { state: 'working', words, remoteId: id, putRight });
         }
       });
     } catch (error) {
       if (!(error instanceof SystemTrouble)) throw error;
-      for (const one of mine)
-        await note(one.id, one.remote_id === null ? 'missing' : 'unknown', `${error.message}. ${error.advice}`);
+      const words = `${error.message}. ${error.advice}`;
+      for (const { id, remote_id } of mine)
+        await noteCheck(this.#data, id, { state: remote_id === null ? 'missing' : 'unknown', words });
     }
   }
 
   /** Checks the subscriptions of all systems that have any; by one worker at a time. */
   async checkAll(): Promise<void> {
-    for (const row of await this.#data.getRepository(SystemEntity).find()) {
-      const [due] = (
-        (await this.#data.query(
-          `update webhook_subscription set checked_at = now() where system_id = $1 and (checked_at is null
-            or checked_at < now() - interval '1 minute') returning id`,
-          [row.id],
-        )) as [{ id: string }[], number]
-      )[0];
-      if (due) await this.check(row);
-    }
-    await this.#data.query(
-      `delete from webhook_delivery d using (select subscription_id, delivery_id,
-        row_number() over (partition by subscription_id order by received_at desc) as place from webhook_delivery) old
-       where (d.subscription_id, d.delivery_id) = (old.subscription_id, old.delivery_id) and old.place > $1
-         and d.received_at < now() - interval '1 hour'`,
-      [deliveriesKept],
-    );
+    for (const row of await this.#systems.all()) if (await takeDueCheck(this.#data, row.id)) await this.check(row);
+    await dropOldDeliveries(this.#data, deliveriesKept);
   }
 
   /**
@@ -193,12 +142,7 @@ export class WebhookInbox {
     headers: Readonly<Record<string, string | undefined>>,
     body: Buffer,
   ): Promise<'taken' | 'seen before' | { refused: string } | undefined> {
-    const [row] = (await this.#data.query(
-      'select s.*, y.description from webhook_subscription s join system y on y.id = s.system_id where s.id = $1',
-      [id],
-    )) as (SubscriptionRow & {
-      description: unknown;
-    })[];
+    const row = await findSubscription(this.#data, id);
     const system = row && systemSchema.parse(row.description);
     if (!row || system?.kind !== 'http' || !system.webhooks) return undefined;
     try {
@@ -209,19 +153,13 @@ export class WebhookInbox {
         body,
         Date.now(),
       );
-      return await this.#data.transaction(async (db) => {
-        const taken = (await db.query(
-          'insert into webhook_delivery (subscription_id, delivery_id, body) values ($1, $2, $3) on conflict ' +
-            'do nothing returning 1 as taken',
-          [id, delivery.slice(0, 200), body.toString('utf8').replaceAll('\u0000', '')],
-        )) as unknown[];
-        if (taken.length === 0) return 'seen before';
-        await db.query('update webhook_subscription set received = received + 1, last_at = now() where id = $1', [id]);
-        return 'taken';
-      });
+      const text = body.toString('utf8').replaceAll('\u0000', '');
+      return await this.#data.transaction(async (db) =>
+        (await takeDelivery(db, id, delivery.slice(0, longestId), text)) ? 'taken' : 'seen before',
+      );
     } catch (error) {
       if (!(error instanceof DeliveryRefused)) throw error;
-      await this.#data.query('update webhook_subscription set refused = refused + 1 where id = $1', [id]);
+      await countRefused(this.#data, id);
       return { refused: error.message };
     }
   }

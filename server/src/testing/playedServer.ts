@@ -63,6 +63,8 @@ export class PlayedServer implements PlayedInstallation {
     this.#store = new PostgresStore(data);
     this.#knots = knots;
     this.#inForce = inForce;
+    // The database knows no other time than the real one, and leases are compared with it.
+    this.#clock.time = Date.now();
     for (const { id } of inForce.definition.members) this.records.set(id, new Map());
   }
 

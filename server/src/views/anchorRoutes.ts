@@ -14,33 +14,18 @@ import {
 import { forecast, type HandOutcome, mergeByHand, type Refusal, splitByHand, tieByHand } from '../anchors/handTies.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { decisionColumns, decisionView, type DecisionViewRow } from '../decisions/decisionRoutes.js';
-import { anchorFromRows, type AnchorRow, type TieRow } from '../persistence/rows.js';
+import { decisionView } from '../decisions/decisionRoutes.js';
+import { anchorMergedInto, anchorPage, anchorsByTitle, countAnchors } from '../persistence/tables/anchorPages.js';
+import { knotOfAnchor } from '../persistence/tables/anchors.js';
+import { decisionsAbout } from '../persistence/tables/decisionLists.js';
+import { historyOf } from '../persistence/tables/journal.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import { systemClock } from '../worker/systemClock.js';
 import { anchorView } from './anchorView.js';
 import { memberSummaries } from './summaries.js';
 
 const pageSize = 60;
-
-/** Open decisions on whether a record belongs to an anchor, of those `d`. */
-const namesAnchor = (anchor: string): string =>
-  `d.kind = 'unsure match' and d.closed_at is null and d.detail @> jsonb_build_object('candidates', ` +
-  `jsonb_build_array(jsonb_build_object('anchor', ${anchor}::text)))`;
-
-interface JournalViewRow {
-  id: string;
-  run_id: string | null;
-  member: string | null;
-  record_key: string | null;
-  kind: string;
-  field: string | null;
-  before: never;
-  after: never;
-  meaning: never;
-  cause: never;
-  at: Date;
-}
+const longestHistory = 200;
 
 export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
@@ -66,35 +51,9 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       const { search, state, afterTitle, afterId } = request.query;
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
-      const pattern = search?.trim()
-        ? `%${search
-            .trim()
-            .toLowerCase()
-            .replaceAll(/[\\%_]/g, '\\$&')}%`
-        : null;
-      const where = `a.knot_id = $1 and ($2 = 'all' or a.open) and ($3::text is null or lower(a.title) like $3
-        or exists (select 1 from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
-      const parameters = [knot.id, state, pattern];
-      const rows = (await data.query(
-        `select a.id, a.title, a.open, a.changed_at, (select count(*)::int from decision d where d.anchor_id = a.id
-          and d.closed_at is null) + (select count(*)::int from decision d where ${namesAnchor('a.id')}) as decisions,
-         (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone)
-           order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
-       from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
-         order by lower(a.title), a.id limit ${pageSize}`,
-        [...parameters, afterTitle?.toLowerCase() ?? null, afterId ?? '00000000-0000-0000-0000-000000000000'],
-      )) as {
-        id: string;
-        title: string;
-        open: boolean;
-        changed_at: Date;
-        decisions: number;
-        ties: { member: string; key: string; gone: boolean }[];
-      }[];
-      const [{ total }] = (await data.query(
-        `select count(*)::int as total from anchor a where ${where}`,
-        parameters,
-      )) as [{ total: number }];
+      const wanted = { knot: knot.id, state, text: search };
+      const rows = await anchorsByTitle(data, wanted, { title: afterTitle, id: afterId }, pageSize);
+      const total = await countAnchors(data, wanted);
       const anchors = rows.map((row) => ({
         id: row.id,
         title: row.title,
@@ -120,41 +79,21 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     },
     async (request, reply) => {
       const id = request.params.anchor;
-      const [row] = (await data.query(
-        'select id, knot_id, title, open, agreed, began_in, parked_creates, revision from anchor where id = $1',
-        [id],
-      )) as (AnchorRow & {
-        knot_id: string;
-        title: string;
-        open: boolean;
-      })[];
-      const knot = row && (await knots.inForce(row.knot_id));
-      if (!row || !knot) {
-        const [moved] = (await data.query('select to_id from anchor_redirect where from_id = $1', [id])) as {
-          to_id: string;
-        }[];
-        return moved
-          ? reply
-              .code(410)
-              .send({ code: 'merged', says: 'This anchor was merged into another one.', movedTo: moved.to_id })
-          : reply.code(404).send(noSuch('anchor'));
+      const page = await anchorPage(data, id);
+      const knot = page && (await knots.inForce(page.knot));
+      if (!page || !knot) {
+        const movedTo = await anchorMergedInto(data, id);
+        return movedTo === undefined
+          ? reply.code(404).send(noSuch('anchor'))
+          : reply.code(410).send({ code: 'merged', says: 'This anchor was merged into another one.', movedTo });
       }
-      const ties = (await data.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[];
-      const decisions = (await data.query(
-        `select ${decisionColumns} from decision d left join anchor a on a.id = d.anchor_id where (d.anchor_id = $1
-          and d.closed_at is null) or (${namesAnchor('$1')}) order by d.id`,
-        [id],
-      )) as DecisionViewRow[];
-      const journal = (await data.query(
-        'select id, run_id, member, record_key, kind, field, before, after, meaning, cause, at from journal ' +
-          'where anchor_id = $1 order by id desc limit 200',
-        [id],
-      )) as JournalViewRow[];
+      const decisions = await decisionsAbout(data, id);
+      const journal = await historyOf(data, id, longestHistory);
       return anchorView(
         knot,
-        anchorFromRows(row, ties),
-        row.title,
-        !row.open,
+        page.anchor,
+        page.title,
+        !page.open,
         memberSummaries(knot.definition, await systems.all()),
         decisions.map((one) =>
           decisionView(
@@ -277,8 +216,8 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
   }
 
   async function knotOf(anchor: string): Promise<LoadedKnot | undefined> {
-    const [row] = (await data.query('select knot_id from anchor where id = $1', [anchor])) as { knot_id: string }[];
-    return row && (await knots.inForce(row.knot_id));
+    const id = await knotOfAnchor(data, anchor);
+    return id === undefined ? undefined : knots.inForce(id);
   }
 }
 

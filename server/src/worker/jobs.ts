@@ -1,6 +1,7 @@
 import {
   joinWaitingRun,
   orphanedRuns,
+  tellWorkers,
   touchJob,
   type RunJob,
   type WaitingRun,
@@ -22,8 +23,6 @@ const keyOf = ({ knot, kind }: RunJob): string => `${knot}/${kind}`;
 
 export const runQueue = 'run-knot';
 const profileQueue = 'profile-object';
-export const jobChannel = 'anchor_knot_job';
-export const runChannel = 'anchor_knot_run';
 
 /** The queue of runs, in PostgreSQL: runs of a knot that are asked for meanwhile are gathered into one. */
 export class RunQueue {
@@ -60,7 +59,7 @@ export class RunQueue {
       const waiting = id ?? (await joinWaitingRun(this.#data, runQueue, keyOf(job), job));
       // The one that waited may have been taken just now: then this one waits in its place.
       if (waiting === undefined) continue;
-      await this.#data.query('select pg_notify($1, $2)', [jobChannel, waiting]);
+      await tellWorkers(this.#data, waiting);
       return waiting;
     }
   }
@@ -87,7 +86,7 @@ export class RunQueue {
   /** @returns false when a profile of this object is waiting already */
   async sendProfile(job: ProfileJob): Promise<boolean> {
     const id = await this.#boss.send(profileQueue, { ...job }, { singletonKey: `${job.system}/${job.object}` });
-    if (id !== null) await this.#data.query('select pg_notify($1, $2)', [jobChannel, id]);
+    if (id !== null) await tellWorkers(this.#data, id);
     return id !== null;
   }
 

@@ -1,4 +1,3 @@
-import { Client } from 'pg';
 import type { Logger } from 'pino';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
@@ -6,12 +5,15 @@ import type { Clock } from '@anchor-knot/connectors';
 import type { Knots } from '../knots/knots.js';
 import { LeaseLost, type RunLease, type RunResult } from '../orchestration/store.js';
 import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
+import { jobChannel } from '../persistence/channels.js';
+import { listen, type Listener } from '../persistence/listener.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
+import { endAsFailed } from '../persistence/tables/runLists.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
-import { jobChannel, type ProfileJob, type RunJob, type RunQueue } from './jobs.js';
+import type { ProfileJob, RunJob, RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
@@ -40,7 +42,7 @@ export class Worker {
   readonly #clock: Clock = systemClock;
   readonly #stopping = new AbortController();
   readonly #active = new Set<Promise<void>>();
-  #listener: Client | undefined;
+  #listener: Listener | undefined;
   #wake: () => void = () => undefined;
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
@@ -85,7 +87,7 @@ export class Worker {
       await this.#idle();
     }
     await Promise.allSettled(this.#active);
-    await this.#listener?.end().catch(() => undefined);
+    await this.#listener?.close();
   }
 
   /** Systems drop subscriptions whose deliveries failed, and fall ill between runs; nobody tells. */
@@ -110,13 +112,14 @@ export class Worker {
   }
 
   async #listen(): Promise<void> {
-    const client = new Client({ connectionString: this.#parts.url, application_name: 'anchor-knot-worker' });
-    client.on('notification', () => this.#wake());
     // Without notifications the worker still polls.
-    client.on('error', () => (this.#listener = undefined));
-    await client.connect();
-    await client.query(`listen ${jobChannel}`);
-    this.#listener = client;
+    this.#listener = await listen(
+      this.#parts.url,
+      'anchor-knot-worker',
+      [jobChannel],
+      () => this.#wake(),
+      () => (this.#listener = undefined),
+    );
   }
 
   async #idle(): Promise<void> {
@@ -206,14 +209,8 @@ export class Worker {
    * lease.
    */
   async #endAsFailed(id: string): Promise<void> {
-    await this.#parts.data
-      .query(
-        `update run set ended_at = now(), state = 'failed',
-          words = 'something failed inside; the log says what. The next run takes up where this one stood.'
-            where id = $1 and ended_at is null`,
-        [id],
-      )
-      .catch(() => undefined);
+    const words = 'something failed inside; the log says what. The next run takes up where this one stood.';
+    await endAsFailed(this.#parts.data, id, words).catch(() => undefined);
   }
 
   #keepAlive(lease: RunLease, lost: AbortController): () => void {

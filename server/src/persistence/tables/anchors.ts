@@ -8,6 +8,7 @@ import {
   recordId,
   type RecordKey,
   recordKey,
+  type Tie,
 } from '@anchor-knot/core';
 import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead, TieRef } from '../../orchestration/store.js';
 import {
@@ -16,6 +17,7 @@ import {
   type AnchorRow,
   byAnchor,
   leastAnchor,
+  tieFromRow,
   type TieRow,
   tieToRow,
 } from '../rows.js';
@@ -363,4 +365,47 @@ export async function rejectedTies(data: SqlConnection, knot: string): Promise<r
     [knot],
   )) as Pick<TieRow, 'member' | 'record_key'>[];
   return rows.map(({ member, record_key }) => ({ member, key: recordKey(record_key) }));
+}
+
+/** The knot that an anchor belongs to. */
+export async function knotOfAnchor(db: SqlConnection, id: string): Promise<string | undefined> {
+  const [row] = (await db.query('select knot_id from anchor where id = $1', [id])) as { knot_id: string }[];
+  return row?.knot_id;
+}
+
+export interface TiedRecord {
+  readonly anchor: AnchorId;
+  /** What the anchor is called. */
+  readonly title: string;
+  readonly tie: Tie;
+}
+
+/** The ties of some records, by the records' names. */
+export async function tiesOfRecords(
+  db: SqlConnection,
+  knot: string,
+  records: readonly RecordRef[],
+): Promise<ReadonlyMap<string, TiedRecord>> {
+  const rows = (await db.query(
+    `select t.*, a.title from tie t join anchor a on a.id = t.anchor_id
+     where t.knot_id = $1 and (t.member, t.record_key) in (select * from unnest($2::text[], $3::text[]))`,
+    [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
+  )) as (TieRow & { title: string })[];
+  return new Map(
+    rows.map((row) => {
+      const tie = tieFromRow(row);
+      return [recordId(tie), { anchor: anchorId(row.anchor_id), title: row.title, tie }];
+    }),
+  );
+}
+
+/** The records of some anchors that are there, in order of their members. */
+export async function recordsOf(
+  db: SqlConnection,
+  knot: string,
+  anchors: readonly AnchorId[],
+): Promise<ReadonlyMap<AnchorId, readonly RecordRef[]>> {
+  const ties = (await tiesOf(db, knot, anchors)).filter(({ gone }) => !gone);
+  const inOrder = ties.toSorted((a, b) => (a.member < b.member ? -1 : 1));
+  return byAnchor(inOrder, ({ anchor }) => anchor);
 }

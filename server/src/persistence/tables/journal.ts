@@ -1,6 +1,7 @@
 import type { Agreed, AnchorId, FieldId } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
 import type { Intent, JournalRow, RecordRef, RunLease } from '../../orchestration/store.js';
+import { noteAct } from './audit.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
 
@@ -99,9 +100,33 @@ export async function noteTie(
      values ($1, $2, $3, $4, $5, $6, $7, $8)`,
     [knot.id, anchor, member, key, kind, JSON.stringify({ kind: 'person', name: person, over: [] }), knot.version, at],
   );
-  await db.query('insert into audit (person, action, detail) values ($1, $2, $3)', [
-    person,
-    kind,
-    JSON.stringify({ knot: knot.id, anchor, member, key }),
-  ]);
+  await noteAct(db, person, kind, { knot: knot.id, anchor, member, key });
+}
+
+/** What happened to an anchor happened to the one that it is part of now. */
+export async function moveHistory(db: SqlConnection, from: string, to: string): Promise<void> {
+  await db.query('update journal set anchor_id = $2 where anchor_id = $1', [from, to]);
+}
+
+export interface JournalViewRow {
+  readonly id: string;
+  readonly run_id: string | null;
+  readonly member: string | null;
+  readonly record_key: string | null;
+  readonly kind: string;
+  readonly field: string | null;
+  readonly before: never;
+  readonly after: never;
+  readonly meaning: never;
+  readonly cause: never;
+  readonly at: Date;
+}
+
+/** What happened to an anchor, the last first. */
+export async function historyOf(db: SqlConnection, anchor: string, limit: number): Promise<readonly JournalViewRow[]> {
+  return (await db.query(
+    `select id, run_id, member, record_key, kind, field, before, after, meaning, cause, at from journal
+     where anchor_id = $1 order by id desc limit $2`,
+    [anchor, limit],
+  )) as JournalViewRow[];
 }

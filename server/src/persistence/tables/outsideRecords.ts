@@ -1,4 +1,4 @@
-import { type MemberId, type Reading, type RecordKey, recordKey } from '@anchor-knot/core';
+import { type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
 import {
   emptyAccount,
   type FilteredRecord,
@@ -171,4 +171,20 @@ export async function outsideReading(
     [knot, member, key],
   )) as { reading: Reading }[];
   return row?.reading;
+}
+
+/** What was last read of some records, where they are outside of anchors, by their names. */
+export async function outsideReadings(
+  db: SqlConnection,
+  knot: string,
+  records: readonly RecordRef[],
+): Promise<ReadonlyMap<string, Reading>> {
+  const rows = (await db.query(
+    `select member, record_key, reading from outside_record
+     where knot_id = $1 and (member, record_key) in (select * from unnest($2::text[], $3::text[]))`,
+    [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
+  )) as { member: string; record_key: string; reading: Reading }[];
+  return new Map(
+    rows.map(({ member, record_key, reading }) => [recordId({ member, key: recordKey(record_key) }), reading]),
+  );
 }

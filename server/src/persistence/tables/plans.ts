@@ -1,3 +1,4 @@
+import type { PlannedOperation } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import type { PlanEntry, RunLease, WriteRecord } from '../../orchestration/store.js';
@@ -84,4 +85,57 @@ export async function recordStates(
       writes.map(({ key }) => key ?? null),
     ],
   );
+}
+
+export interface OperationRow {
+  readonly id: string;
+  readonly anchor_id: string;
+  readonly title: string;
+  readonly member: string;
+  readonly kind: PlannedOperation['kind'];
+  readonly record_key: string | null;
+  readonly state: string;
+  readonly words: string | null;
+  readonly changes: PlannedOperation['changes'];
+}
+
+/** Which operations of a run are looked for; what is left out does not matter. */
+export interface OperationSearch {
+  readonly run: string;
+  readonly member: string | undefined;
+  readonly kind: string | undefined;
+  readonly state: string | undefined;
+  /** Part of a title or of a record's key. */
+  readonly text: string | undefined;
+}
+
+const found =
+  'run_id = $1 and ($2::text is null or member = $2) and ($3::text is null or kind = $3) ' +
+  'and ($4::text is null or state = $4) and ($5::text is null or title ilike $5 or record_key ilike $5)';
+
+function parametersOf({ run, member, kind, state, text }: OperationSearch): unknown[] {
+  const pattern = text ? `%${text.replaceAll(/[\\%_]/g, '\\$&')}%` : null;
+  return [run, member ?? null, kind ?? null, state ?? null, pattern];
+}
+
+/** A page of what a run planned and wrote, after an operation. */
+export async function operationsAfter(
+  db: SqlConnection,
+  search: OperationSearch,
+  after: number,
+  limit: number,
+): Promise<readonly OperationRow[]> {
+  return (await db.query(
+    `select id, anchor_id, title, member, kind, record_key, state, words, changes from plan_operation
+     where ${found} and id > $6 order by id limit $7`,
+    [...parametersOf(search), after, limit],
+  )) as OperationRow[];
+}
+
+export async function countOperations(db: SqlConnection, search: OperationSearch): Promise<number> {
+  const [{ total }] = (await db.query(
+    `select count(*)::int as total from plan_operation where ${found}`,
+    parametersOf(search),
+  )) as [{ total: number }];
+  return total;
 }

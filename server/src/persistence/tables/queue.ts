@@ -1,3 +1,4 @@
+import { jobChannel } from '../channels.js';
 import type { SqlConnection } from '../sql.js';
 
 /** Questions about the jobs of the queue (pg-boss keeps them in its own schema) that its interface has no answer to. */
@@ -62,4 +63,9 @@ export async function orphanedRuns(
        and (r.id is null or r.ended_at is not null or r.lease_until < now())`,
     [queue, graceSeconds],
   )) as { id: string; data: RunJob; ended: boolean }[];
+}
+
+/** Workers hear that there is something to do. */
+export async function tellWorkers(db: SqlConnection, job: string): Promise<void> {
+  await db.query('select pg_notify($1, $2)', [jobChannel, job]);
 }

@@ -65,3 +65,29 @@ export async function setAside(
     [knot, member, keys, by ? 'aside' : null, by?.person ?? null, by?.at ?? null],
   );
 }
+
+export interface AsideRow {
+  readonly member: string;
+  readonly record_key: string;
+  readonly set_aside_by: string | null;
+  readonly set_aside_at: Date | null;
+}
+
+/** Records of all members that somebody has set aside. */
+export async function recordsSetAside(db: SqlConnection, knot: string, limit: number): Promise<readonly AsideRow[]> {
+  return (await db.query(
+    `select member, record_key, set_aside_by, set_aside_at from outside_record
+     where knot_id = $1 and verdict = 'aside' order by member, record_key limit $2`,
+    [knot, limit],
+  )) as AsideRow[];
+}
+
+/** @returns whether it was set aside */
+export async function takeInAgain(db: SqlConnection, knot: string, member: string, key: string): Promise<boolean> {
+  const [rows] = (await db.query(
+    `update outside_record set verdict = null, set_aside_by = null, set_aside_at = null
+     where knot_id = $1 and member = $2 and record_key = $3 and verdict = 'aside' returning record_key`,
+    [knot, member, key],
+  )) as [unknown[], number];
+  return rows.length > 0;
+}

@@ -9,7 +9,7 @@ import {
   type RunRequest,
   type RunResult,
 } from '../../orchestration/store.js';
-import { runChannel } from '../../worker/jobs.js';
+import { runChannel } from '../channels.js';
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
 async function tell(db: SqlConnection, run: string): Promise<void> {

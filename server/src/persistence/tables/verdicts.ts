@@ -58,3 +58,53 @@ export async function saveVerdicts(
 export function verdictsBetween(some: readonly RecordName[], others: readonly RecordName[], same: boolean): Verdict[] {
   return some.flatMap((a) => others.filter((b) => recordId(a) !== recordId(b)).map((b) => ({ a, b, same })));
 }
+
+/** What was said with a decision is taken back with it. */
+export async function dropVerdictsOf(db: SqlConnection, decision: string): Promise<void> {
+  await db.query('delete from verdict where decision_id = $1', [decision]);
+}
+
+export interface VerdictRow {
+  readonly id: string;
+  readonly member_a: string;
+  readonly key_a: string;
+  readonly member_b: string;
+  readonly key_b: string;
+  readonly same: boolean;
+  readonly person: string;
+  readonly at: Date;
+}
+
+/** A page of what people said, the last first, before one. */
+export async function verdictsBefore(
+  db: SqlConnection,
+  knot: string,
+  before: number | undefined,
+  limit: number,
+): Promise<readonly VerdictRow[]> {
+  return (await db.query(
+    `select id, member_a, key_a, member_b, key_b, same, person, at from verdict
+     where knot_id = $1 and ($2::bigint is null or id < $2) order by id desc limit $3`,
+    [knot, before ?? null, limit],
+  )) as VerdictRow[];
+}
+
+export async function countVerdicts(db: SqlConnection, knot: string): Promise<number> {
+  const [{ total }] = (await db.query('select count(*)::int as total from verdict where knot_id = $1', [knot])) as [
+    { total: number },
+  ];
+  return total;
+}
+
+/** @returns what was said; `undefined` where there is no such verdict */
+export async function dropVerdict(
+  db: SqlConnection,
+  knot: string,
+  id: number,
+): Promise<Omit<VerdictRow, 'id' | 'person' | 'at'> | undefined> {
+  const [[row]] = (await db.query(
+    'delete from verdict where id = $1 and knot_id = $2 returning member_a, key_a, member_b, key_b, same',
+    [id, knot],
+  )) as [Omit<VerdictRow, 'id' | 'person' | 'at'>[], number];
+  return row;
+}

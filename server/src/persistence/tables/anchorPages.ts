@@ -1,0 +1,82 @@
+import type { Anchor } from '@anchor-knot/core';
+import { anchorFromRows, type AnchorRow, leastAnchor, type TieRow } from '../rows.js';
+import type { SqlConnection } from '../sql.js';
+import { namesAnchor } from './decisionLists.js';
+
+/** Anchors as people look through them. */
+
+export interface ListedAnchorRow {
+  readonly id: string;
+  readonly title: string;
+  readonly open: boolean;
+  readonly changed_at: Date;
+  readonly decisions: number;
+  readonly ties: { readonly member: string; readonly key: string; readonly gone: boolean }[];
+}
+
+export interface AnchorSearch {
+  readonly knot: string;
+  readonly state: 'all' | 'open';
+  /** Part of a title or of a record's key. */
+  readonly text: string | undefined;
+}
+
+const where = `a.knot_id = $1 and ($2 = 'all' or a.open) and ($3::text is null or lower(a.title) like $3
+  or exists (select 1 from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
+
+function parametersOf({ knot, state, text }: AnchorSearch): unknown[] {
+  const wanted = text?.trim().toLowerCase() ?? '';
+  return [knot, state, wanted === '' ? null : `%${wanted.replaceAll(/[\\%_]/g, '\\$&')}%`];
+}
+
+/** A page of anchors in order of title, after one. */
+export async function anchorsByTitle(
+  db: SqlConnection,
+  search: AnchorSearch,
+  after: { readonly title: string | undefined; readonly id: string | undefined },
+  limit: number,
+): Promise<readonly ListedAnchorRow[]> {
+  return (await db.query(
+    `select a.id, a.title, a.open, a.changed_at,
+       (select count(*)::int from decision d where d.anchor_id = a.id and d.closed_at is null)
+         + (select count(*)::int from decision d where ${namesAnchor('a.id')}) as decisions,
+       (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone)
+         order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
+     from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
+     order by lower(a.title), a.id limit $6`,
+    [...parametersOf(search), after.title?.toLowerCase() ?? null, after.id ?? leastAnchor, limit],
+  )) as ListedAnchorRow[];
+}
+
+export async function countAnchors(db: SqlConnection, search: AnchorSearch): Promise<number> {
+  const [{ total }] = (await db.query(
+    `select count(*)::int as total from anchor a where ${where}`,
+    parametersOf(search),
+  )) as [{ total: number }];
+  return total;
+}
+
+export interface AnchorPage {
+  readonly knot: string;
+  readonly title: string;
+  readonly open: boolean;
+  readonly anchor: Anchor;
+}
+
+export async function anchorPage(db: SqlConnection, id: string): Promise<AnchorPage | undefined> {
+  const [row] = (await db.query(
+    'select id, knot_id, title, open, agreed, began_in, parked_creates, parted, revision from anchor where id = $1',
+    [id],
+  )) as (AnchorRow & { knot_id: string; title: string; open: boolean })[];
+  if (!row) return undefined;
+  const ties = (await db.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[];
+  return { knot: row.knot_id, title: row.title, open: row.open, anchor: anchorFromRows(row, ties) };
+}
+
+/** The anchor that another one was made part of. */
+export async function anchorMergedInto(db: SqlConnection, id: string): Promise<string | undefined> {
+  const [moved] = (await db.query('select to_id from anchor_redirect where from_id = $1', [id])) as {
+    to_id: string;
+  }[];
+  return moved?.to_id;
+}

@@ -1,0 +1,53 @@
+import { type DataSource, MoreThan } from 'typeorm';
+import type { Knot } from '@anchor-knot/core';
+import { KnotEntity, KnotVersionEntity, type KnotVersionRow } from '../entities/entities.js';
+
+/** Ids of the knots that a version is in force of, by name. */
+export async function knotsInForce(data: DataSource): Promise<string[]> {
+  const rows = await data
+    .getRepository(KnotEntity)
+    .find({ where: { versionInForce: MoreThan(0) }, order: { name: 'asc' } });
+  return rows.map(({ id }) => id);
+}
+
+/** The version of a knot that is in force; `undefined` where there is no such knot or none is. */
+export async function versionInForce(data: DataSource, knot: string): Promise<number | undefined> {
+  const row = await data.getRepository(KnotEntity).findOneBy({ id: knot });
+  return row && row.versionInForce > 0 ? row.versionInForce : undefined;
+}
+
+export async function findVersion(
+  data: DataSource,
+  knot: string,
+  version: number,
+): Promise<KnotVersionRow | undefined> {
+  return (await data.getRepository(KnotVersionEntity).findOneBy({ knotId: knot, version })) ?? undefined;
+}
+
+/** The last versions without their definitions, newest first. */
+export async function latestVersions(
+  data: DataSource,
+  knot: string,
+  limit: number,
+): Promise<readonly Omit<KnotVersionRow, 'definition'>[]> {
+  return data.getRepository(KnotVersionEntity).find({
+    where: { knotId: knot },
+    order: { version: 'DESC' },
+    select: { knotId: true, version: true, note: true, madeBy: true, madeAt: true },
+    take: limit,
+  });
+}
+
+/** Makes a knot whose first version is in force. */
+export async function createKnot(data: DataSource, definition: Knot, person: string): Promise<void> {
+  await data.transaction(async (db) => {
+    await db.getRepository(KnotEntity).insert({ id: definition.id, name: definition.name, versionInForce: 1 });
+    await db.getRepository(KnotVersionEntity).insert({
+      knotId: definition.id,
+      version: 1,
+      definition: definition as never,
+      note: 'first version',
+      madeBy: person,
+    });
+  });
+}

@@ -1,0 +1,56 @@
+import type { SqlConnection } from '../sql.js';
+
+/** How knots stand: numbers for the views that watch over them. */
+
+/** How many things a knot has, in how many everything agrees, and how many decisions wait. */
+export async function standingOf(
+  db: SqlConnection,
+  knot: string,
+): Promise<{ readonly anchors: number; readonly agree: number; readonly decisions: number }> {
+  const [row] = (await db.query(
+    `select count(*)::int as anchors, (count(*) filter (where not open))::int as agree,
+       (select count(*)::int from decision where knot_id = $1 and closed_at is null) as decisions
+     from anchor where knot_id = $1`,
+    [knot],
+  )) as [{ anchors: number; agree: number; decisions: number }];
+  return row;
+}
+
+/** How many open decisions are about each member. */
+export async function waitingByMember(db: SqlConnection, knot: string): Promise<ReadonlyMap<string, number>> {
+  const rows = (await db.query(
+    `select member, count(*)::int as count from decision
+     where knot_id = $1 and closed_at is null and member is not null group by member`,
+    [knot],
+  )) as { member: string; count: number }[];
+  return new Map(rows.map(({ member, count }) => [member, count]));
+}
+
+export interface WaitingKind {
+  readonly knot: string;
+  readonly kind: string;
+  readonly count: number;
+  /** The words of one of them. */
+  readonly example: string;
+  readonly since: Date;
+}
+
+/** What waits in all knots, by kind; the most first. */
+export async function waitingByKind(db: SqlConnection): Promise<readonly WaitingKind[]> {
+  return (await db.query(
+    `select knot_id as knot, kind, count(*)::int as count, min(says) as example, min(opened_at) as since
+     from decision where closed_at is null group by knot_id, kind order by count(*) desc`,
+  )) as WaitingKind[];
+}
+
+/** How many values were written in each of the last 24 hours, the present one last. */
+export async function writtenByHour(
+  db: SqlConnection,
+): Promise<readonly { readonly hour: Date; readonly values: number }[]> {
+  return (await db.query(
+    `select h as hour, (select count(*)::int from journal j where j.kind in ('create', 'update')
+       and j.at >= h and j.at < h + interval '1 hour') as values
+     from generate_series(date_trunc('hour', now()) - interval '23 hours', date_trunc('hour', now()),
+       interval '1 hour') h order by h`,
+  )) as { hour: Date; values: number }[];
+}
