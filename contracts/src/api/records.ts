@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { memberAccountSchema } from './index.js';
+import { memberAccountSchema } from './runs.js';
 
 /** Records of a knot's members, by the list that each of them is in. */
 

@@ -7,7 +7,8 @@ import {
   systemSchema,
   systemSignInSchema,
 } from '../system/index.js';
-import { pennantSchema, problemSchema, systemSummarySchema } from './index.js';
+import { pennantSchema, systemSummarySchema } from './members.js';
+import { problemSchema } from './problem.js';
 
 /** What crosses HTTP about systems, their objects and what is in them. */
 

@@ -18,6 +18,7 @@ import { noteAct } from '../persistence/tables/audit.js';
 import {
   closeDecision,
   type DecisionRow,
+  type DecisionRowOf,
   lockDecision,
   putOff,
   reopenDecision,
@@ -134,16 +135,16 @@ async function settle(
 async function chooseRecord(
   db: SqlConnection,
   knot: LoadedKnot,
-  decision: DecisionRow,
+  decision: DecisionRowOf<'duplicate'>,
   chosen: string,
   person: string,
   now: Date,
 ): Promise<DecideOutcome> {
   const member = decision.member as string;
-  const tiedKey = (decision.detail as { tiedKey?: string | null }).tiedKey ?? undefined;
-  const all = [...keysOf(decision), ...(tiedKey === undefined ? [] : [tiedKey])];
+  const { tiedKey } = decision.detail;
+  const all = [...keysOf(decision), ...(tiedKey === null ? [] : [tiedKey])];
   if (!all.includes(chosen)) return { kind: 'not a choice', says: 'choose one of the records shown' };
-  if (tiedKey !== undefined && chosen !== tiedKey) {
+  if (tiedKey !== null && chosen !== tiedKey) {
     const loaded = await lockAnchor(db, anchorId(decision.anchor_id as string));
     const tie = loaded?.anchor.ties.find((one) => one.member === member);
     if (!loaded || tie?.key !== recordKey(tiedKey)) return { kind: 'changed meanwhile' };
@@ -165,27 +166,20 @@ async function chooseRecord(
   return { kind: 'decided' };
 }
 
-interface UnsureDetail {
-  readonly candidates?: readonly {
-    readonly anchor: string | null;
-    readonly records: readonly RecordName[];
-    readonly with: RecordName | null;
-  }[];
-}
-
 /** The records of each candidate, as they are tied now. */
 async function candidatesOf(
   db: SqlConnection,
   knot: string,
-  { detail }: DecisionRow,
-): Promise<readonly { readonly records: readonly RecordName[]; readonly with: RecordName | null }[]> {
-  const { candidates = [] } = detail as UnsureDetail;
-  const anchors = candidates.flatMap(({ anchor }) => anchor ?? []);
-  const ties = await recordsOf(db, knot, anchors.map(anchorId));
-  return candidates.map((candidate) => ({
-    records: candidate.anchor ? (ties.get(anchorId(candidate.anchor)) ?? []) : candidate.records,
-    with: candidate.with,
-  }));
+  decision: DecisionRow,
+): Promise<readonly (readonly RecordName[])[]> {
+  const candidates = decision.kind === 'unsure match' ? decision.detail.candidates : [];
+  const anchors = candidates.flatMap(({ anchor }) => (anchor === null ? [] : [anchorId(anchor)]));
+  const ties = await recordsOf(db, knot, anchors);
+  return candidates.map(({ anchor, records }): readonly RecordName[] =>
+    anchor === null
+      ? records.map(({ member, key }) => ({ member, key: recordKey(key) }))
+      : (ties.get(anchorId(anchor)) ?? []),
+  );
 }
 
 async function saySame(
@@ -199,10 +193,10 @@ async function saySame(
   const record: RecordName = { member: decision.member as string, key: recordKey(decision.record_key as string) };
   const candidate = (await candidatesOf(db, knot.id, decision))[chosen];
   if (!candidate) return { kind: 'not a choice', says: 'choose one of those shown' };
-  if (candidate.records.length === 0) return { kind: 'changed meanwhile' };
-  const there = candidate.records.find(({ member }) => member === record.member);
+  if (candidate.length === 0) return { kind: 'changed meanwhile' };
+  const there = candidate.find(({ member }) => member === record.member);
   if (there) return { kind: 'not a choice', says: `that one has record ${there.key} of this system already` };
-  await saveVerdicts(db, knot.id, verdictsBetween([record], candidate.records, true), {
+  await saveVerdicts(db, knot.id, verdictsBetween([record], candidate, true), {
     person,
     at: now,
     decision: decision.id,
@@ -223,7 +217,7 @@ async function sayDifferent(
 ): Promise<DecideOutcome> {
   const member = decision.member as string;
   const records = keysOf(decision).map((key): RecordName => ({ member, key: recordKey(key) }));
-  const others = (await candidatesOf(db, knot.id, decision)).flatMap((candidate) => candidate.records);
+  const others = (await candidatesOf(db, knot.id, decision)).flat();
   if (decision.kind === 'duplicate' && decision.anchor_id !== null)
     for (const { member: of, key } of (await lockAnchor(db, anchorId(decision.anchor_id)))?.anchor.ties ?? [])
       others.push({ member: of, key });
@@ -254,7 +248,7 @@ export async function undoDecision(
       return { kind: 'decided' };
     }
     const { choice } = decision;
-    const tiedKey = (decision.detail as { tiedKey?: string | null }).tiedKey ?? null;
+    const tiedKey = decision.kind === 'duplicate' ? decision.detail.tiedKey : null;
     const isOfMatch =
       choice?.choose === 'same' ||
       choice?.choose === 'different' ||
@@ -277,11 +271,11 @@ export async function undoDecision(
 async function sayWhatFollows(
   db: SqlConnection,
   knot: LoadedKnot,
-  decision: DecisionRow,
+  decision: DecisionRowOf<'deleted elsewhere'>,
   follows: 'keep others' | 'archive others' | 'delete others',
   now: Date,
 ): Promise<DecideOutcome> {
-  const { others } = decision.detail as unknown as { others: readonly { archive: boolean; delete: boolean }[] };
+  const { others } = decision.detail;
   const may = follows === 'archive others' ? 'archive' : 'delete';
   if (follows !== 'keep others' && !others.some((other) => other[may]))
     return { kind: 'not a choice', says: `the knot may ${may} none of these records` };
@@ -300,8 +294,7 @@ async function sayWhatFollows(
 
 async function tryAgain(db: SqlConnection, knot: LoadedKnot, decision: DecisionRow, now: Date): Promise<DecideOutcome> {
   const { member } = decision;
-  if (decision.kind === 'unclear write')
-    await closeIntents(db, [String((decision.detail as { intent?: unknown }).intent)]);
+  if (decision.kind === 'unclear write') await closeIntents(db, [decision.detail.intent]);
   else if (decision.kind !== 'refused') return wrongChoice(decision);
   const unpark = ({ anchor }: StoredAnchor) => {
     const { [member as string]: _, ...parkedCreates } = anchor.parkedCreates;
@@ -312,6 +305,7 @@ async function tryAgain(db: SqlConnection, knot: LoadedKnot, decision: DecisionR
   return { kind: 'decided' };
 }
 
-function keysOf({ detail, record_key }: DecisionRow): string[] {
-  return (detail as { keys?: string[] }).keys ?? (record_key === null ? [] : [record_key]);
+function keysOf(decision: DecisionRow): string[] {
+  if (decision.kind === 'duplicate') return decision.detail.keys;
+  return decision.record_key === null ? [] : [decision.record_key];
 }

@@ -4,7 +4,9 @@ import { z } from 'zod';
 import {
   choiceSchema,
   type Decision,
+  decisionKindSchema,
   decisionListSchema,
+  decisionSchema,
   type MemberSummary,
   problemSchema,
 } from '@anchor-knot/contracts';
@@ -17,22 +19,15 @@ import { decide, type DecideOutcome, undoDecision } from './decide.js';
 const pageSize = 100;
 
 export function decisionView(row: DecisionViewRow, knotName: string, fieldName: string | undefined): Decision {
-  return {
-    id: row.id,
+  return decisionSchema.parse({
+    ...row,
     knot: row.knot_id,
     knotName,
-    kind: row.kind,
     anchor: row.anchor_id,
-    title: row.title,
-    member: row.member,
     key: row.record_key,
-    field: row.field,
     fieldName: fieldName ?? null,
-    says: row.says,
-    detail: row.detail,
-    fingerprint: row.fingerprint,
     openedAt: row.opened_at.toISOString(),
-  };
+  });
 }
 
 export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
@@ -47,7 +42,7 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
         summary: 'What waits for a person',
         querystring: z.object({
           knot: z.string().optional(),
-          kind: z.string().optional(),
+          kind: decisionKindSchema.optional(),
           offset: z.coerce.number().int().min(0).max(100_000).default(0),
         }),
         response: { 200: decisionListSchema },

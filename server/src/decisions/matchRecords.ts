@@ -14,6 +14,7 @@ import {
 import type { LoadedKnot } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import { recordsOf, tiesOfRecords } from '../persistence/tables/anchors.js';
+import type { DecisionRowOf } from '../persistence/tables/decisions.js';
 import { outsideReadings } from '../persistence/tables/outsideRecords.js';
 
 interface KnownRecord extends NamedRecord {
@@ -44,37 +45,24 @@ export async function knownRecords(
 
 const none: ReadonlyMap<FieldId, Shared> = new Map();
 
-interface MatchDetail {
-  readonly candidates?: readonly { readonly anchor: string | null; readonly records: readonly RecordName[] }[];
-  readonly keys?: readonly string[];
-  readonly tiedKey?: string | null;
-}
-
 /**
  * The records that a decision on a match is about: what is asked about, then the candidates, or the rest of the anchor.
  */
 export async function matchRecords(
   data: SqlConnection,
   knot: LoadedKnot,
-  decision: {
-    readonly member: string;
-    readonly record_key: string | null;
-    readonly anchor_id: string | null;
-    readonly detail: MatchDetail;
-  },
+  decision: DecisionRowOf<'duplicate' | 'unsure match'>,
 ): Promise<MatchRecords> {
-  const { member, detail } = decision;
-  const own = (detail.keys ?? (decision.record_key === null ? [] : [decision.record_key])).map((key): RecordName => ({
-    member,
-    key: recordKey(key),
-  }));
-  const candidates =
-    detail.candidates ?? (decision.anchor_id === null ? [] : [{ anchor: decision.anchor_id, records: [] }]);
+  const member = decision.member as string;
+  const keys = decision.kind === 'duplicate' ? decision.detail.keys : [decision.record_key as string];
+  const own = keys.map((key): RecordName => ({ member, key: recordKey(key) }));
+  const candidates = candidatesOf(decision);
   const anchors = candidates.flatMap(({ anchor }) => (anchor === null ? [] : [anchorId(anchor)]));
   const ties = await recordsOf(data, knot.id, anchors);
   const others = candidates.flatMap(({ anchor, records }, candidate) => {
     const now: readonly RecordName[] = anchor === null ? [] : (ties.get(anchorId(anchor)) ?? []);
-    return (anchor === null ? records : now).map((record) => ({ record, candidate }));
+    const known = records.map(({ member: of, key }): RecordName => ({ member: of, key: recordKey(key) }));
+    return (anchor === null ? known : now).map((record) => ({ record, candidate }));
   });
   const known = await knownRecords(data, knot, [...own, ...others.map(({ record }) => record)]);
   const values = known.map(({ member: of, fields }) => knot.compiled.comparableValues(of, fields));
@@ -93,4 +81,12 @@ export async function matchRecords(
       says: ruleSays(keyOf(rule, values[0] ?? none), keyOf(rule, values[1] ?? none)),
     })),
   };
+}
+
+/** Of duplicates the anchor that one of them is tied to. */
+function candidatesOf(
+  decision: DecisionRowOf<'duplicate' | 'unsure match'>,
+): readonly { readonly anchor: string | null; readonly records: readonly { member: string; key: string }[] }[] {
+  if (decision.kind === 'unsure match') return decision.detail.candidates;
+  return decision.anchor_id === null ? [] : [{ anchor: decision.anchor_id, records: [] }];
 }

@@ -204,7 +204,7 @@ test(
     expect(await undo(first)).toEqual([422, expect.stringContaining('a run has begun since then')]);
     const { anchors } = await get<AnchorList>(`/api/knots/customers/anchors?search=${first.key}`);
     const { journal } = await get<AnchorView>(`/api/anchors/${anchors[0]?.id}`);
-    expect(journal.filter(({ kind }) => kind === 'tied').map(({ key, cause }) => [key, cause])).toEqual([
+    expect(journal.flatMap((entry) => (entry.kind === 'tied' ? [[entry.key, entry.cause]] : []))).toEqual([
       [first.key, { kind: 'verdict' }],
     ]);
   },

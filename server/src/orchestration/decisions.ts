@@ -56,7 +56,7 @@ export function decisionsOfAnchor(
       says:
         `Record ${tie.key} in ${systemName(tie.member)} is rejected: ${(tie.rejected ?? []).join('; ')}. ` +
         'Correct it there; until then it neither gives nor receives.',
-      detail: { reasons: tie.rejected },
+      detail: { reasons: tie.rejected ?? [] },
     }));
   const withheld = plan.withheld.flatMap((one): DecisionDraft[] => {
     if (one.kind === 'parked') {
@@ -164,7 +164,7 @@ export function decisionsOfMatching(
     says:
       `Record ${record.key} in ${systemName(record.member)} is rejected: ` +
       `${(record.reading.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,
-    detail: { reasons: record.reading.rejected },
+    detail: { reasons: record.reading.rejected ?? [] },
   }));
   return [...doubts.map((doubt) => decisionOfDoubt(systemName, doubt, explain)), ...ofRejected];
 }

@@ -1,3 +1,4 @@
+import type { DecisionDetail, DecisionKind, DeepReadonly, JournalKind } from '@anchor-knot/contracts';
 import type {
   Anchor,
   AnchorId,
@@ -11,6 +12,7 @@ import type {
   Operation,
   Present,
   Problem,
+  Raw,
   Reading,
   RecordKey,
   Shared,
@@ -116,32 +118,27 @@ export interface StoredAnchor {
   readonly revision: number;
 }
 
-/** Something that waits for a person. Two drafts with the same identity are the same decision. */
-export interface DecisionDraft {
-  readonly kind: DecisionKind;
+interface DecisionDraftCommon {
   readonly anchor?: AnchorId | undefined;
   readonly member?: MemberId | undefined;
   readonly key?: RecordKey | undefined;
   readonly field?: FieldId | undefined;
   /** What happened and what can be done, for people. */
   readonly says: string;
-  readonly detail: unknown;
   /** Changes when what a person would decide on has changed. */
   readonly fingerprint: string;
 }
 
-export type DecisionKind =
-  | 'held'
-  | 'duplicate'
-  | 'unsure match'
-  | 'unreadable'
-  | 'unwritable'
-  | 'rejected'
-  | 'refused'
-  | 'cannot be created'
-  | 'unclear write'
-  | 'deleted elsewhere'
-  | 'guard';
+/** Something that waits for a person. Two drafts with the same identity are the same decision. */
+export type DecisionDraft = {
+  [Kind in DecisionKind]: DecisionDraftCommon & {
+    readonly kind: Kind;
+    /** A value that cannot be read or written may be a number of more digits than JSON's have here. */
+    readonly detail: Kind extends 'unreadable' | 'unwritable'
+      ? { readonly raw: Raw }
+      : DeepReadonly<DecisionDetail<Kind>>;
+  };
+}[DecisionKind];
 
 export interface PlanEntry {
   readonly anchor: AnchorId;
@@ -201,7 +198,7 @@ export interface JournalRow {
   readonly anchor: AnchorId;
   readonly member: MemberId | undefined;
   readonly key: RecordKey | undefined;
-  readonly kind: 'create' | 'update' | 'archive' | 'delete' | 'lost' | 'tied' | 'chosen' | 'gone';
+  readonly kind: JournalKind;
   readonly field: FieldId | undefined;
   readonly before: Present;
   readonly after: Present;

@@ -425,7 +425,7 @@ describe.each([
       member: 'crm',
       key: recordKey('d'),
       says: 'x',
-      detail: {},
+      detail: { value: null, rule: null, keys: ['d'], tiedKey: null, scores: [] },
       fingerprint: 'f',
     };
     const put = { member: 'crm', key: recordKey('d'), reading: reading({ name: 'ü' }), reason: 'waiting' } as const;

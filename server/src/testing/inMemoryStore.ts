@@ -1,3 +1,4 @@
+import { subjectOf } from '@anchor-knot/contracts';
 import {
   type Anchor,
   type AnchorId,
@@ -413,11 +414,7 @@ export class InMemoryStore implements Store {
     const gone = new Set([...known, ...staying].map(recordId));
     const put = this.#outside.filter((record) => !gone.has(recordId(record)));
     this.#outside = [...put, ...staying].filter((record) => !this.#tied.has(recordId(record)));
-    this.#replaceDecisions(
-      (draft) =>
-        ['duplicate', 'unsure match'].includes(draft.kind) || (draft.kind === 'rejected' && draft.anchor === undefined),
-      decisions,
-    );
+    this.#replaceDecisions((draft) => subjectOfDraft(draft) === 'record', decisions);
   }
 
   async anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
@@ -476,7 +473,10 @@ export class InMemoryStore implements Store {
     for (const entry of applied) {
       const open = entry.operations.length > 0 || isOpen(entry);
       this.#keep({ anchor: entry.after, revision: entry.revision + 1, open, title: entry.title, index: entry.index });
-      this.#replaceDecisions((draft) => draft.anchor === entry.anchor && isOfAnchor(draft), entry.decisions);
+      this.#replaceDecisions(
+        (draft) => draft.anchor === entry.anchor && subjectOfDraft(draft) === 'anchor',
+        entry.decisions,
+      );
     }
     for (const intent of intents) if (ids.has(intent.operation.anchor)) this.#intents.set(intent.id, intent);
     this.journal.push(...journal.filter(({ anchor }) => ids.has(anchor)));
@@ -490,7 +490,7 @@ export class InMemoryStore implements Store {
       if (!current) continue;
       const { anchor, open, decisions, index, title } = current.revision === merged ? outcome : applyTo(current.anchor);
       this.#keep({ anchor, revision: current.revision + 1, open, title, index });
-      this.#replaceDecisions((draft) => draft.anchor === anchor.id && isOfAnchor(draft), decisions);
+      this.#replaceDecisions((draft) => draft.anchor === anchor.id && subjectOfDraft(draft) === 'anchor', decisions);
     }
     for (const { intent, operation, state, words } of writes) {
       if (state !== 'unclear') this.#intents.delete(intent);
@@ -516,7 +516,7 @@ export class InMemoryStore implements Store {
 
   async saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[]): Promise<void> {
     this.#check(lease);
-    this.#replaceDecisions(({ kind }) => kind === 'guard', decisions);
+    this.#replaceDecisions((draft) => subjectOfDraft(draft) === 'run', decisions);
   }
 
   /** A person's change of an anchor, outside of a run: the next run merges it. */
@@ -571,7 +571,4 @@ export class InMemoryStore implements Store {
   }
 }
 
-/** Decisions about an anchor itself; duplicates name an anchor too, but belong to the records outside. */
-function isOfAnchor({ kind }: DecisionDraft): boolean {
-  return kind !== 'duplicate' && kind !== 'unsure match' && kind !== 'guard';
-}
+const subjectOfDraft = ({ kind, anchor }: DecisionDraft) => subjectOf(kind, anchor !== undefined);

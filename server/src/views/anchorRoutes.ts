@@ -7,6 +7,7 @@ import {
   forecastRequestSchema,
   forecastSchema,
   type JournalEntry,
+  journalEntrySchema,
   problemSchema,
   regroupSchema,
   tieSchema,
@@ -18,7 +19,7 @@ import { decisionView } from '../decisions/decisionRoutes.js';
 import { anchorMergedInto, anchorPage, anchorsByTitle, countAnchors } from '../persistence/tables/anchorPages.js';
 import { knotOfAnchor } from '../persistence/tables/anchors.js';
 import { decisionsAbout } from '../persistence/tables/decisionLists.js';
-import { historyOf } from '../persistence/tables/journal.js';
+import { historyOf, type JournalViewRow } from '../persistence/tables/journal.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import { systemClock } from '../worker/systemClock.js';
 import { anchorView } from './anchorView.js';
@@ -102,19 +103,7 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
             knot.definition.fields.find(({ id: field }) => field === one.field)?.name,
           ),
         ),
-        journal.map((one): JournalEntry => ({
-          id: one.id,
-          run: one.run_id,
-          member: one.member,
-          key: one.record_key,
-          kind: one.kind,
-          field: one.field,
-          before: one.before,
-          after: one.after,
-          meaning: one.meaning,
-          cause: one.cause,
-          at: one.at.toISOString(),
-        })),
+        journal.map(journalEntry),
       );
     },
   );
@@ -219,6 +208,10 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     const id = await knotOfAnchor(data, anchor);
     return id === undefined ? undefined : knots.inForce(id);
   }
+}
+
+function journalEntry({ run_id: run, record_key: key, at, ...entry }: JournalViewRow): JournalEntry {
+  return journalEntrySchema.parse({ ...entry, run, key, at: at.toISOString() });
 }
 
 /** @returns what is sent when it was done; otherwise why not has been sent */

@@ -1,4 +1,11 @@
-import type { AnchorView, Cell, Decision, JournalEntry, MemberSummary } from '@anchor-knot/contracts';
+import {
+  type AnchorView,
+  causeSchema,
+  type Cell,
+  type Decision,
+  type JournalEntry,
+  type MemberSummary,
+} from '@anchor-knot/contracts';
 import {
   type Anchor,
   type CompiledField,
@@ -51,7 +58,7 @@ export function anchorView(
               value: agreed.value as JsonOf | null,
               by: agreed.by,
               at: new Date(agreed.at).toISOString(),
-              why: agreed.why as unknown as JsonOf,
+              why: causeSchema.parse(agreed.why),
             }
           : null,
         cells: Object.fromEntries(members.map(({ id }) => [id, cellOf(field, id, ties.get(id), agreed?.value)])),

@@ -1,3 +1,4 @@
+import { type DecisionKind, decisionKindNames } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 
 /** Decisions as people look through them. */
@@ -5,14 +6,14 @@ import type { SqlConnection } from '../sql.js';
 export interface DecisionViewRow {
   id: string;
   knot_id: string;
-  kind: string;
+  kind: DecisionKind;
   anchor_id: string | null;
   title: string | null;
   member: string | null;
   record_key: string | null;
   field: string | null;
   says: string;
-  detail: never;
+  detail: unknown;
   fingerprint: string;
   opened_at: Date;
 }
@@ -21,10 +22,7 @@ const columns =
   'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, ' +
   'd.fingerprint, d.opened_at';
 
-/** What a person can settle comes first, then what stops most. */
-const order =
-  `array_position(array['guard', 'held', 'unsure match', 'duplicate', 'unclear write', 'deleted ` +
-  `elsewhere', 'refused', 'rejected', 'cannot be created', 'unreadable', 'unwritable'], d.kind)`;
+const order = `array_position(array[${decisionKindNames.map((kind) => `'${kind}'`).join(', ')}], d.kind)`;
 
 /** A page of what waits, of one knot or all, of one kind or all. */
 export async function waitingDecisions(
@@ -45,12 +43,12 @@ export async function waitingDecisions(
 export async function waitingKinds(
   db: SqlConnection,
   knot: string | undefined,
-): Promise<{ kind: string; count: number }[]> {
+): Promise<{ kind: DecisionKind; count: number }[]> {
   return (await db.query(
     `select d.kind, count(*)::int as count from decision d
      where d.closed_at is null and ($1::text is null or d.knot_id = $1) group by d.kind order by min(${order})`,
     [knot ?? null],
-  )) as { kind: string; count: number }[];
+  )) as { kind: DecisionKind; count: number }[];
 }
 
 /** Open decisions on whether a record belongs to an anchor, of those `d`. */

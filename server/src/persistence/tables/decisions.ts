@@ -1,4 +1,12 @@
-import type { Choice } from '@anchor-knot/contracts';
+import {
+  type Choice,
+  type DecisionDetail,
+  decisionDetails,
+  type DecisionKind,
+  decisionKindNames,
+  decisionKinds,
+  type DecisionSubject,
+} from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import { type DecisionDraft, decisionIdentity } from '../../orchestration/store.js';
@@ -12,11 +20,13 @@ export type DecisionScope =
   | { readonly of: 'outside' }
   | { readonly of: 'run' };
 
-const outsideScope = `(kind in ('duplicate', 'unsure match') or (kind = 'rejected' and anchor_id is null))`;
+const kindsAbout = (subject: DecisionSubject): string =>
+  decisionKindNames.flatMap((kind) => (decisionKinds[kind].about === subject ? [`'${kind}'`] : [])).join(', ');
 const conditions = {
-  anchors: `anchor_id = any($4::uuid[]) and kind not in ('duplicate', 'unsure match', 'guard')`,
-  outside: `$4::uuid[] is null and ${outsideScope}`,
-  run: `$4::uuid[] is null and kind = 'guard'`,
+  anchors: `anchor_id = any($4::uuid[]) and kind in (${kindsAbout('anchor')})`,
+  outside: `$4::uuid[] is null
+    and (kind in (${kindsAbout('record')}) or (kind in (${kindsAbout('anchor')}) and anchor_id is null))`,
+  run: `$4::uuid[] is null and kind in (${kindsAbout('run')})`,
 };
 
 /**
@@ -50,49 +60,53 @@ export async function replaceDecisions(
   );
 }
 
-/** A decision as those see it who take it. */
-export interface DecisionRow {
+interface DecisionRowCommon {
   readonly id: string;
-  readonly kind: string;
   readonly anchor_id: string | null;
   readonly member: string | null;
   readonly record_key: string | null;
   readonly field: string | null;
-  readonly detail: Record<string, never>;
   readonly fingerprint: string;
   readonly closed_at: Date | null;
   readonly choice: Choice | null;
 }
+type RowOf<Kind extends DecisionKind> = DecisionRowCommon & {
+  readonly kind: Kind;
+  readonly detail: DecisionDetail<Kind>;
+};
+
+/** A decision as those see it who take it. */
+export type DecisionRow = { [Kind in DecisionKind]: RowOf<Kind> }[DecisionKind];
+export type DecisionRowOf<Kind extends DecisionKind> = Extract<DecisionRow, { readonly kind: Kind }>;
+
+const columns = 'id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice';
+
+/** @throws {z.ZodError} where its details are not those of its kind */
+function decisionFromRow(row: DecisionRowCommon & { kind: DecisionKind; detail: unknown }): DecisionRow {
+  return { ...row, detail: decisionDetails[row.kind].parse(row.detail) } as DecisionRow;
+}
 
 /** A decision of a knot, open or closed; it is locked until the end of the transaction. */
 export async function lockDecision(db: SqlConnection, knot: string, id: string): Promise<DecisionRow | undefined> {
-  const [row] = (await db.query(
-    `select id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice from decision
-     where id = $1 and knot_id = $2 for update`,
-    [id, knot],
-  )) as DecisionRow[];
-  return row;
+  const [row] = (await db.query(`select ${columns} from decision where id = $1 and knot_id = $2 for update`, [
+    id,
+    knot,
+  ])) as Parameters<typeof decisionFromRow>[0][];
+  return row && decisionFromRow(row);
 }
 
-/** What a decision on a match is about. */
-export interface MatchDecisionRow {
-  readonly member: string;
-  readonly record_key: string | null;
-  readonly anchor_id: string | null;
-  readonly detail: never;
-}
-
+/** A decision on whether records are the same thing, open or closed. */
 export async function findMatchDecision(
   db: SqlConnection,
   knot: string,
   id: string | number,
-): Promise<MatchDecisionRow | undefined> {
-  const [row] = (await db.query(
-    `select member, record_key, anchor_id, detail from decision where id = $1 and knot_id = $2
-       and kind in ('duplicate', 'unsure match')`,
-    [id, knot],
-  )) as MatchDecisionRow[];
-  return row;
+): Promise<DecisionRowOf<'duplicate' | 'unsure match'> | undefined> {
+  const [row] = (await db.query(`select ${columns} from decision where id = $1 and knot_id = $2`, [
+    id,
+    knot,
+  ])) as Parameters<typeof decisionFromRow>[0][];
+  const decision = row && decisionFromRow(row);
+  return decision?.kind === 'duplicate' || decision?.kind === 'unsure match' ? decision : undefined;
 }
 
 /** A person looks at it later; or, where no time is given, now after all. */

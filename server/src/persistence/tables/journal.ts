@@ -1,3 +1,4 @@
+import type { JournalKind } from '@anchor-knot/contracts';
 import type { Agreed, AnchorId, FieldId } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
 import type { Intent, JournalRow, RecordRef, RunLease } from '../../orchestration/store.js';
@@ -113,12 +114,12 @@ export interface JournalViewRow {
   readonly run_id: string | null;
   readonly member: string | null;
   readonly record_key: string | null;
-  readonly kind: string;
+  readonly kind: JournalKind;
   readonly field: string | null;
-  readonly before: never;
-  readonly after: never;
-  readonly meaning: never;
-  readonly cause: never;
+  readonly before: unknown;
+  readonly after: unknown;
+  readonly meaning: unknown;
+  readonly cause: unknown;
   readonly at: Date;
 }
 

@@ -1,3 +1,4 @@
+import type { DecisionKind } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 
 /** How knots stand: numbers for the views that watch over them. */
@@ -28,7 +29,7 @@ export async function waitingByMember(db: SqlConnection, knot: string): Promise<
 
 export interface WaitingKind {
   readonly knot: string;
-  readonly kind: string;
+  readonly kind: DecisionKind;
   readonly count: number;
   /** The words of one of them. */
   readonly example: string;

@@ -43,10 +43,11 @@ test('every step and every rule of the demo knot has words that name what it doe
 
 test('a cause names the systems or the person, and counts are in the right number', () => {
   expect(causeWords({ kind: 'edit', members: ['crm', 'shop'] }, members)).toBe('edited in Fernhill CRM and Market Row');
-  expect(causeWords({ kind: 'rule', rule: 'newest', members: ['shop'] }, members)).toBe('newest edit chose Market Row');
-  expect(causeWords({ kind: 'rule', rule: 'order', members: [] }, members)).toBe('order of systems chose what was agreed');
-  expect(causeWords({ kind: 'person', name: 'Ottilie Brandt' }, members)).toBe('chosen by Ottilie Brandt');
-  expect([causeWords(null, members), causeWords({ kind: 'unheard of' }, members)]).toEqual(['', '']);
+  expect(causeWords({ kind: 'rule', rule: 'newest', members: ['shop'], over: [] }, members)).toBe('newest edit chose Market Row');
+  expect(causeWords({ kind: 'rule', rule: 'order', members: [], over: [] }, members)).toBe('order of systems chose what was agreed');
+  expect(causeWords({ kind: 'person', name: 'Ottilie Brandt', over: [] }, members)).toBe('chosen by Ottilie Brandt');
+  expect(causeWords(null, members)).toBe('');
+  expect(causeWords({ kind: 'key rule', rule: 'Email' }, members)).toBe('the same email');
   expect([plural(1, 'record'), plural(1000, 'record'), kindWords('unsure match', 2), kindWords('held', 1)]).toEqual(['1 record', '1,000 records', 'unsure matches', 'held field']);
 });
 

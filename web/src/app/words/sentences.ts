@@ -1,4 +1,4 @@
-import type { KnotView, MemberSummary, Run } from '@anchor-knot/contracts';
+import { type CauseView, type DecisionKind, decisionKinds, type KnotView, type MemberSummary, type Run } from '@anchor-knot/contracts';
 
 export const count = (number: number): string => number.toLocaleString('en-GB');
 
@@ -132,23 +132,9 @@ export const phaseWords: Record<NonNullable<Run['progress']>['phase'], string> =
   done: 'Done',
 };
 
-/** What waits, counted: singular and plural. */
-const kindNames: Record<string, readonly [string, string]> = {
-  held: ['held field', 'held fields'],
-  duplicate: ['duplicate', 'duplicates'],
-  'unsure match': ['unsure match', 'unsure matches'],
-  unreadable: ['value that cannot be read', 'values that cannot be read'],
-  unwritable: ['value that cannot be written', 'values that cannot be written'],
-  rejected: ['rejected record', 'rejected records'],
-  refused: ['refused write', 'refused writes'],
-  'cannot be created': ['record that cannot be created', 'records that cannot be created'],
-  'unclear write': ['unclear write', 'unclear writes'],
-  'deleted elsewhere': ['deletion to settle', 'deletions to settle'],
-  guard: ['run stopped by a guard', 'runs stopped by a guard'],
-};
-
-export function kindWords(kind: string, number: number): string {
-  return kindNames[kind]?.[number === 1 ? 0 : 1] ?? kind;
+/** What waits, counted. */
+export function kindWords(kind: DecisionKind, number: number): string {
+  return decisionKinds[kind].words[number === 1 ? 0 : 1];
 }
 
 /** A score in bits. */
@@ -164,36 +150,35 @@ export function chanceWords(bits: number): string {
   return odds <= 1 ? 'one to one' : `${count(odds)} to one against`;
 }
 
-type Json = unknown;
-
-/** Why a value is what it is. */
-export function causeWords(cause: Json, members: readonly MemberSummary[]): string {
-  const name = (id: unknown): string => members.find((member) => member.id === id)?.systemName ?? 'what was agreed';
-  if (typeof cause !== 'object' || cause === null) return '';
-  const { kind, members: from, rule, name: person } = cause as { kind?: string; members?: unknown[]; rule?: string; name?: string };
-  const names = (from ?? []).map(name).join(' and ') || 'what was agreed';
-  switch (kind) {
+/** Why a value is what it is, or why a record belongs to a thing. */
+export function causeWords(cause: CauseView | null, members: readonly MemberSummary[]): string {
+  if (cause === null) return '';
+  const name = (id: string): string => members.find((member) => member.id === id)?.systemName ?? 'what was agreed';
+  const names = (ids: readonly string[]): string => ids.map(name).join(' and ') || 'what was agreed';
+  switch (cause.kind) {
     case 'edit':
-      return `edited in ${names}`;
+      return `edited in ${names(cause.members)}`;
     case 'rule':
-      return `${rule === 'newest' ? 'newest edit' : rule === 'order' ? 'order of systems' : (rule ?? '')} chose ${names}`;
+      return `${ruleNames[cause.rule] ?? cause.rule} chose ${names(cause.members)}`;
     case 'combined':
-      return `combined from ${names}`;
+      return `combined from ${names(cause.members)}`;
     case 'person':
-      return `chosen by ${person ?? ''}`;
+      return `chosen by ${cause.name}`;
     case 'equal':
-      return `equal in ${names}`;
+      return `equal in ${names(cause.members)}`;
     case 'deleted':
-      return `deleted in ${name((cause as { member?: unknown }).member)}`;
+      return `deleted in ${name(cause.member)}`;
     case 'formula':
       return 'computed from other fields';
     case 'verdict':
       return 'somebody said that it is the same';
-    case 'evidence': {
-      const { with: other, bits } = cause as { with?: { member: string; key: string }; bits?: number };
-      return `like record ${other?.key ?? ''} of ${name(other?.member)}, ${bitsWords(bits ?? 0)}`;
-    }
+    case 'key rule':
+      return `the same ${cause.rule.toLowerCase()}`;
+    case 'evidence':
+      return `like record ${cause.with.key} of ${name(cause.with.member)}, ${bitsWords(cause.bits)}`;
     default:
-      return '';
+      throw new Error(`unknown cause ${JSON.stringify(cause satisfies never)}`);
   }
 }
+
+const ruleNames: Readonly<Record<string, string>> = { newest: 'newest edit', order: 'order of systems' };

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
-import type { AnchorView, Cell, JournalEntry } from '@anchor-knot/contracts';
+import type { Cell } from '@anchor-knot/contracts';
 import { Api } from '../../api/api';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
@@ -10,19 +10,13 @@ import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../
 import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
-import { causeWords, plural } from '../../words/sentences';
+import { plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { DecisionPanel } from '../decisions/decisionPanel';
+import { reasonsOf } from './reasons';
 import { HandTies } from './handTies';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
-
-interface Reason {
-  readonly title: string;
-  readonly text: string;
-  readonly at: string;
-  readonly run: string | null;
-}
 
 /** What do all systems say about this one thing, and why? */
 @Component({
@@ -119,7 +113,10 @@ export class OneAnchorView {
     this.view.value();
     return (row: GridRow, member: GridMember) => this.cellOf(row.id, member.id).direction;
   });
-  protected readonly reasons = computed(() => gather(this.view.value()));
+  protected readonly reasons = computed(() => {
+    const view = this.view.value();
+    return view ? reasonsOf(view) : [];
+  });
 
   protected fieldOf(id: string) {
     return this.view.value()?.fields.find((field) => field.id === id);
@@ -149,37 +146,4 @@ export class OneAnchorView {
         return '';
     }
   }
-}
-
-/** The journal as reasons: what one run wrote of one field into several systems is one line. */
-function gather(view: AnchorView | undefined): Reason[] {
-  if (!view) return [];
-  const names = new Map(view.fields.map(({ id, name }) => [id, name]));
-  const systems = new Map(view.members.map(({ id, systemName }) => [id, systemName]));
-  const groups = new Map<string, JournalEntry[]>();
-  for (const row of view.journal) {
-    const key = row.kind === 'create' ? `${row.run}/${row.member}/create` : `${row.run}/${row.kind}/${row.field}/${JSON.stringify(row.meaning)}`;
-    groups.set(key, [...(groups.get(key) ?? []), row]);
-  }
-  return [...groups.values()].map((rows): Reason => {
-    const [row] = rows as [JournalEntry];
-    const where = rows.flatMap(({ member }) => (member ? [systems.get(member) ?? member] : [])).join(' and ');
-    const field = names.get(row.field ?? '') ?? '';
-    const why = causeWords(row.cause, view.members);
-    if (row.kind === 'create')
-      return { title: `Created in ${systems.get(row.member ?? '') ?? ''}`, text: `record ${row.key ?? ''}, ${plural(rows.length, 'field')}`, at: row.at, run: row.run };
-    if (row.kind === 'archive' || row.kind === 'delete')
-      return { title: `${row.kind === 'archive' ? 'Archived' : 'Deleted'} in ${where}`, text: `record ${row.key ?? ''} · ${why}`, at: row.at, run: row.run };
-    if (row.kind === 'tied' || row.kind === 'untied')
-      return {
-        title: `${row.kind === 'tied' ? 'Tied' : 'Untied'}${row.run === null ? ' by hand' : ''} in ${where}`,
-        text: `record ${row.key ?? ''} · ${why}`,
-        at: row.at,
-        run: row.run,
-      };
-    if (row.kind === 'gone') return { title: `Gone in ${where}`, text: `record ${row.key ?? ''}`, at: row.at, run: row.run };
-    if (row.kind === 'lost') return { title: `${field}: “${valueText(row.meaning)}” lost`, text: `${where || 'what was agreed'} · ${why}`, at: row.at, run: row.run };
-    if (row.kind === 'chosen') return { title: `${field}: “${valueText(row.meaning)}” chosen`, text: why, at: row.at, run: row.run };
-    return { title: `${field}: ${valueText(row.before) || 'blank'} → ${valueText(row.after) || 'blank'}`, text: `${why} · written to ${where}`, at: row.at, run: row.run };
-  });
 }

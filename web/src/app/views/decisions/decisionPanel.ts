@@ -3,7 +3,7 @@ import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
 import { RouterLink } from '@angular/router';
-import type { Choice, Decision, MemberSummary, PairScore, Problem } from '@anchor-knot/contracts';
+import type { Choice, Decision, GiverView, MemberSummary, Problem } from '@anchor-knot/contracts';
 import { fromEvent } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { SessionService } from '../../api/session';
@@ -25,19 +25,6 @@ interface Option {
   readonly shows: boolean;
   readonly note: string;
   readonly choice: Choice;
-}
-
-interface HeldDetail {
-  readonly base: { readonly value: unknown } | null;
-  readonly candidates: readonly {
-    readonly value: unknown;
-    readonly givers: readonly { readonly kind: string; readonly member?: string; readonly name?: string }[];
-    readonly at: number;
-  }[];
-}
-
-interface UnsureDetail {
-  readonly candidates: readonly { readonly with: { readonly member: string; readonly key: string } | null; readonly score: PairScore | null }[];
 }
 
 /** A decision with its choices, taken by button or digit. */
@@ -91,7 +78,10 @@ export class DecisionPanel {
   protected readonly busy = signal(false);
   protected readonly problem = signal<Problem | undefined>(undefined);
 
-  protected readonly base = computed(() => (this.decision().kind === 'held' ? ((this.decision().detail as unknown as HeldDetail).base?.value ?? undefined) : undefined));
+  protected readonly base = computed(() => {
+    const decision = this.decision();
+    return decision.kind === 'held' ? (decision.detail.base?.value ?? undefined) : undefined;
+  });
   protected readonly isMatch = computed(() => this.decision().kind === 'unsure match' || this.decision().kind === 'duplicate');
   /** Whether it is the one that is looked at. */
   protected readonly isOpened = computed(() => this.listens() && (this.opened()?.() ?? this.decision().id) === this.decision().id);
@@ -150,14 +140,17 @@ export class DecisionPanel {
   }
 }
 
-function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly MemberSummary[]): Option[] {
+function optionsOf(decision: Decision, members: readonly MemberSummary[]): Option[] {
+  const { fingerprint } = decision;
   const plain = { value: undefined, shows: false, note: '' };
   const numbered = (options: Omit<Option, 'key'>[]): Option[] => options.map((option, index) => ({ ...option, key: String(index + 1) }));
-  switch (kind) {
+  switch (decision.kind) {
     case 'held': {
-      const { base, candidates } = detail as unknown as HeldDetail;
-      const name = (giver: { kind: string; member?: string; name?: string }): string =>
-        giver.kind === 'person' ? (giver.name ?? '') : (members.find(({ id }) => id === giver.member)?.systemName ?? '');
+      const { base, candidates } = decision.detail;
+      const name = (giver: GiverView): string => {
+        if (giver.kind === 'person') return giver.name;
+        return giver.kind === 'member' ? (members.find(({ id }) => id === giver.member)?.systemName ?? '') : '';
+      };
       const known = base !== null && candidates.some(({ value }) => valueText(value) === valueText(base.value));
       return [
         ...numbered(
@@ -166,7 +159,7 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
             value,
             shows: true,
             note: '',
-            choice: { choose: 'value', value: value as never, fingerprint },
+            choice: { choose: 'value', value, fingerprint },
           })),
         ),
         ...(base && !known
@@ -177,14 +170,14 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
                 value: base.value,
                 shows: true,
                 note: '',
-                choice: { choose: 'value', value: base.value as never, fingerprint },
-              } as Option,
+                choice: { choose: 'value', value: base.value, fingerprint },
+              } satisfies Option,
             ]
           : []),
       ];
     }
     case 'duplicate': {
-      const { keys, tiedKey } = detail as unknown as { keys: string[]; tiedKey: string | null };
+      const { keys, tiedKey } = decision.detail;
       const all = [...(tiedKey === null ? [] : [tiedKey]), ...keys];
       return [
         ...numbered([
@@ -200,7 +193,7 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
       ];
     }
     case 'unsure match': {
-      const { candidates } = detail as unknown as UnsureDetail;
+      const { candidates } = decision.detail;
       const only = candidates.length === 1;
       return [
         ...numbered([
@@ -216,7 +209,7 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
       ];
     }
     case 'deleted elsewhere': {
-      const { others } = detail as unknown as { others: { member: string; archive: boolean; delete: boolean }[] };
+      const { others } = decision.detail;
       const where = (may: 'archive' | 'delete'): string =>
         others
           .filter((other) => other[may])
@@ -230,7 +223,9 @@ function optionsOf({ kind, detail, fingerprint }: Decision, members: readonly Me
     }
     case 'refused':
     case 'unclear write':
-      return numbered([{ ...plain, who: kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again', choice: { choose: 'try again', fingerprint } }]);
+      return numbered([
+        { ...plain, who: decision.kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again', choice: { choose: 'try again', fingerprint } },
+      ]);
     case 'guard':
       return numbered([{ ...plain, who: 'run over the guards this once', choice: { choose: 'try again', fingerprint } }]);
     default:

@@ -1,17 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import type { Decision, MatchRecords, MemberSummary, PairScore } from '@anchor-knot/contracts';
+import type { Decision, MatchRecords, MemberSummary } from '@anchor-knot/contracts';
 import { Api } from '../../api/api';
 import { load } from '../../api/loaded';
 import { State } from '../state';
 import { type ComparedRow, PairGrid } from './pairGrid';
-
-/** How a pair was compared: the score, and which fields each part is of. */
-type ComparedScore = PairScore & { readonly texts: readonly { readonly fields: readonly string[] }[] };
-
-interface MatchDetail {
-  readonly candidates?: readonly { readonly score: ComparedScore | null }[];
-  readonly scores?: readonly { readonly score: ComparedScore | null }[];
-}
 
 /** The records that a decision on a match is about, side by side, with what each field adds to the score. */
 @Component({
@@ -31,8 +23,9 @@ export class MatchRecordsGrid {
   protected readonly loaded = load(this.decision, ({ knot, id }) => this.#api.matchRecords(knot, id));
   /** The score of the best pair. */
   protected readonly score = computed(() => {
-    const { candidates, scores } = this.decision().detail as unknown as MatchDetail;
-    return (candidates ?? scores ?? [])[0]?.score ?? null;
+    const decision = this.decision();
+    if (decision.kind === 'unsure match') return decision.detail.candidates[0]?.score ?? null;
+    return decision.kind === 'duplicate' ? (decision.detail.scores[0]?.score ?? null) : null;
   });
 
   /** What is weighed comes first, each part at the first of its fields, with the others below. */

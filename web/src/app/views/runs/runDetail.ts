@@ -3,7 +3,7 @@ import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { RouterLink } from '@angular/router';
-import type { MemberTally, PlannedOperation, Problem, Run, RunView } from '@anchor-knot/contracts';
+import type { CauseView, MemberTally, PlannedOperation, Problem, Run, RunView } from '@anchor-knot/contracts';
 import { catchError, combineLatest, debounceTime, filter, merge, of, startWith, Subject, switchMap } from 'rxjs';
 import { Api, problemOf } from '../../api/api';
 import { LiveEvents } from '../../api/liveEvents';
@@ -198,7 +198,7 @@ export class RunDetail {
   protected fieldName(id: string): string {
     return this.#names().get(id) ?? id;
   }
-  protected why(cause: unknown): string {
+  protected why(cause: CauseView): string {
     return causeWords(cause, this.view.value()?.members ?? []);
   }
 }

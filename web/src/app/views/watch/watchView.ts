@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
-import type { Watch } from '@anchor-knot/contracts';
+import { type DecisionKind, decisionKinds, type Watch } from '@anchor-knot/contracts';
 import { throttleTime } from 'rxjs';
 import { Api } from '../../api/api';
 import { LiveEvents } from '../../api/liveEvents';
@@ -133,7 +133,7 @@ export class WatchView {
   protected sentenceOf(run: Watch['lastRuns'][number], watch: Watch): string {
     return runSentence(run, watch.knots.find(({ id }) => id === run.knot)?.members ?? []);
   }
-  protected settleable(kind: string): boolean {
-    return ['held', 'duplicate', 'unsure match', 'guard', 'unclear write'].includes(kind);
+  protected settleable(kind: DecisionKind): boolean {
+    return decisionKinds[kind].isSettledHere;
   }
 }

@@ -1,0 +1,48 @@
+/** What a decision is about: an anchor, a record that belongs to none, or the run itself. */
+export type DecisionSubject = 'anchor' | 'record' | 'run';
+
+interface KindOfDecision {
+  readonly about: DecisionSubject;
+  /** One of them, and several, for people. */
+  readonly words: readonly [one: string, many: string];
+  /** Whether a person settles it here; others are settled in a system, or in the definition. */
+  readonly isSettledHere: boolean;
+}
+
+/**
+ * Everything that can wait for a person, in the order in which it is shown: what a person can settle, then what stops
+ * most. A record can be rejected while it has no anchor too.
+ */
+export const decisionKinds = {
+  guard: { about: 'run', words: ['run stopped by a guard', 'runs stopped by a guard'], isSettledHere: true },
+  held: { about: 'anchor', words: ['held field', 'held fields'], isSettledHere: true },
+  'unsure match': { about: 'record', words: ['unsure match', 'unsure matches'], isSettledHere: true },
+  duplicate: { about: 'record', words: ['duplicate', 'duplicates'], isSettledHere: true },
+  'unclear write': { about: 'anchor', words: ['unclear write', 'unclear writes'], isSettledHere: true },
+  'deleted elsewhere': { about: 'anchor', words: ['deletion to settle', 'deletions to settle'], isSettledHere: true },
+  refused: { about: 'anchor', words: ['refused write', 'refused writes'], isSettledHere: false },
+  rejected: { about: 'anchor', words: ['rejected record', 'rejected records'], isSettledHere: false },
+  'cannot be created': {
+    about: 'anchor',
+    words: ['record that cannot be created', 'records that cannot be created'],
+    isSettledHere: false,
+  },
+  unreadable: {
+    about: 'anchor',
+    words: ['value that cannot be read', 'values that cannot be read'],
+    isSettledHere: false,
+  },
+  unwritable: {
+    about: 'anchor',
+    words: ['value that cannot be written', 'values that cannot be written'],
+    isSettledHere: false,
+  },
+} as const satisfies Record<string, KindOfDecision>;
+
+export type DecisionKind = keyof typeof decisionKinds;
+export const decisionKindNames = Object.keys(decisionKinds) as [DecisionKind, ...DecisionKind[]];
+
+/** What a decision is about; of those on rejected records, whether there is an anchor says it. */
+export function subjectOf(kind: DecisionKind, hasAnchor: boolean): DecisionSubject {
+  return kind === 'rejected' && !hasAnchor ? 'record' : decisionKinds[kind].about;
+}

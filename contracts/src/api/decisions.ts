@@ -1,0 +1,110 @@
+import { z } from 'zod';
+import { giverSchema } from './causes.js';
+import { type DecisionKind, decisionKindNames } from './decisionKinds.js';
+import { scoreSchema } from './drafts.js';
+import { json, time } from './json.js';
+import { memberSummarySchema } from './members.js';
+
+export const decisionKindSchema = z.enum(decisionKindNames);
+
+/** A score, and what both records have for each part of it. */
+const comparedSchema = scoreSchema.extend({
+  texts: z.array(z.object({ fields: z.array(z.string()), a: z.string().nullable(), b: z.string().nullable() })),
+});
+export type ComparedScore = z.output<typeof comparedSchema>;
+const recordName = z.object({ member: z.string(), key: z.string() });
+const nothing = z.object({});
+
+/** What is known of a decision, by its kind, for those who take it. */
+export const decisionDetails = {
+  guard: nothing,
+  held: z.object({
+    /** What was agreed before. */
+    base: z.object({ value: json.nullable() }).nullable(),
+    candidates: z.array(
+      z.object({ value: json.nullable(), givers: z.array(giverSchema), at: z.number(), isAgreed: z.boolean() }),
+    ),
+  }),
+  'unsure match': z.object({
+    why: z.enum(['evidence', 'keys disagree', 'several anchors']),
+    candidates: z.array(
+      z.object({
+        anchor: z.string().nullable(),
+        records: z.array(recordName),
+        /** The record that it is most like. */
+        with: recordName.nullable(),
+        score: comparedSchema.nullable(),
+      }),
+    ),
+  }),
+  duplicate: z.object({
+    value: z.string().nullable(),
+    rule: z.string().nullable(),
+    keys: z.array(z.string()),
+    /** The one that is tied already. */
+    tiedKey: z.string().nullable(),
+    scores: z.array(z.object({ key: z.string(), score: comparedSchema.nullable() })).default([]),
+  }),
+  'unclear write': z.object({ intent: z.string() }),
+  'deleted elsewhere': z.object({
+    others: z.array(recordName.extend({ archive: z.boolean(), delete: z.boolean() })),
+  }),
+  refused: nothing,
+  rejected: z.object({ reasons: z.array(z.string()) }),
+  'cannot be created': nothing,
+  unreadable: z.object({ raw: json.nullable() }),
+  unwritable: z.object({ raw: json.nullable() }),
+} as const satisfies Record<DecisionKind, z.ZodType>;
+export type DecisionDetail<Kind extends DecisionKind = DecisionKind> = z.output<(typeof decisionDetails)[Kind]>;
+
+const common = {
+  id: z.string(),
+  knot: z.string(),
+  knotName: z.string(),
+  anchor: z.string().nullable(),
+  title: z.string().nullable(),
+  member: z.string().nullable(),
+  key: z.string().nullable(),
+  field: z.string().nullable(),
+  fieldName: z.string().nullable(),
+  says: z.string(),
+  fingerprint: z.string(),
+  openedAt: time,
+};
+const decisionOf = <Kind extends DecisionKind>(kind: Kind) =>
+  z.object({ ...common, kind: z.literal(kind), detail: decisionDetails[kind] });
+export const decisionSchema = z.discriminatedUnion('kind', [
+  decisionOf('guard'),
+  decisionOf('held'),
+  decisionOf('unsure match'),
+  decisionOf('duplicate'),
+  decisionOf('unclear write'),
+  decisionOf('deleted elsewhere'),
+  decisionOf('refused'),
+  decisionOf('rejected'),
+  decisionOf('cannot be created'),
+  decisionOf('unreadable'),
+  decisionOf('unwritable'),
+]);
+export type Decision = z.output<typeof decisionSchema>;
+export const decisionListSchema = z.object({
+  decisions: z.array(decisionSchema),
+  next: z.string().nullable(),
+  total: z.number(),
+  kinds: z.array(z.object({ kind: decisionKindSchema, count: z.number() })),
+  members: z.record(z.string(), z.array(memberSummarySchema)),
+});
+export type DecisionList = z.output<typeof decisionListSchema>;
+
+export const choiceSchema = z.discriminatedUnion('choose', [
+  z.object({ choose: z.literal('value'), value: json, fingerprint: z.string() }),
+  z.object({ choose: z.literal('record'), key: z.string(), fingerprint: z.string() }),
+  /** The record is the same thing as that candidate. */
+  z.object({ choose: z.literal('same'), candidate: z.int().min(0), fingerprint: z.string() }),
+  /** It is none of the candidates; the duplicates are things of their own. */
+  z.object({ choose: z.literal('different'), fingerprint: z.string() }),
+  z.object({ choose: z.literal('later'), fingerprint: z.string() }),
+  z.object({ choose: z.enum(['keep others', 'archive others', 'delete others']), fingerprint: z.string() }),
+  z.object({ choose: z.literal('try again'), fingerprint: z.string() }),
+]);
+export type Choice = z.output<typeof choiceSchema>;

@@ -1,0 +1,111 @@
+import { z } from 'zod';
+import { causeSchema, giverSchema } from './causes.js';
+import { json, time } from './json.js';
+import { memberSummarySchema } from './members.js';
+
+/** How many records of a member are in which list; each record that was read is in exactly one. */
+export const memberAccountSchema = z.object({
+  tied: z.number(),
+  waiting: z.number(),
+  rejected: z.number(),
+  aside: z.number(),
+  untied: z.number(),
+  filtered: z.number(),
+});
+export type MemberAccount = z.output<typeof memberAccountSchema>;
+
+const memberTallySchema = z.object({
+  read: z.number(),
+  create: z.number(),
+  update: z.number(),
+  /** Runs of earlier versions did not count these. */
+  archive: z.number().default(0),
+  delete: z.number().default(0),
+  leftAlone: z.number(),
+  held: z.number(),
+  rejected: z.number(),
+  waiting: z.number(),
+  /** In which list each of the member's records is; runs of old do not say. */
+  accounts: memberAccountSchema.optional(),
+  written: z.number(),
+  failed: z.number(),
+});
+export type MemberTally = z.output<typeof memberTallySchema>;
+export const progressSchema = z.object({
+  phase: z.enum(['resolving', 'reading', 'matching', 'planning', 'writing', 'done']),
+  done: z.number(),
+  total: z.number().optional(),
+  tally: z.record(z.string(), memberTallySchema),
+});
+export const troubleSchema = z.object({ member: z.string(), code: z.string(), words: z.string(), advice: z.string() });
+export type Trouble = z.output<typeof troubleSchema>;
+
+export const runStates = [
+  'waiting',
+  'running',
+  'succeeded',
+  'succeeded in part',
+  'stopped by a guard',
+  'stopped by a check',
+  'stopped',
+  'failed',
+] as const;
+export const runSchema = z.object({
+  id: z.string(),
+  knot: z.string(),
+  knotVersion: z.number(),
+  kind: z.enum(['run', 'dry run']),
+  startedBy: z.string(),
+  startedAt: time,
+  endedAt: time.nullable(),
+  state: z.enum(runStates),
+  progress: progressSchema.nullable(),
+  troubles: z.array(troubleSchema),
+  guards: z.array(z.object({ member: z.string(), says: z.string() })),
+  words: z.string().nullable(),
+});
+export type Run = z.output<typeof runSchema>;
+export const startRunSchema = z.object({
+  kind: z.enum(['run', 'dry run']),
+  full: z.boolean().default(false),
+  overGuards: z.boolean().default(false),
+});
+export const startedRunSchema = z.object({ run: z.string() });
+export const runListSchema = z.object({ runs: z.array(runSchema), next: z.string().nullable() });
+
+export const operationSchema = z.object({
+  id: z.string(),
+  anchor: z.string(),
+  title: z.string(),
+  member: z.string(),
+  kind: z.enum(['create', 'update', 'archive', 'delete']),
+  key: z.string().nullable(),
+  state: z.string(),
+  words: z.string().nullable(),
+  changes: z.array(
+    z.object({
+      field: z.string(),
+      path: z.string(),
+      before: json.optional(),
+      after: json,
+      meaning: json.nullable(),
+      by: giverSchema,
+      why: causeSchema,
+    }),
+  ),
+});
+export type PlannedOperation = z.output<typeof operationSchema>;
+export const operationListSchema = z.object({
+  operations: z.array(operationSchema),
+  next: z.string().nullable(),
+  total: z.number(),
+});
+export type OperationList = z.output<typeof operationListSchema>;
+export const runViewSchema = z.object({
+  run: runSchema,
+  knotName: z.string(),
+  thing: z.string(),
+  members: z.array(memberSummarySchema),
+  fields: z.array(z.object({ id: z.string(), name: z.string() })),
+});
+export type RunView = z.output<typeof runViewSchema>;
