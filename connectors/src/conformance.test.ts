@@ -11,7 +11,7 @@ import { dirname, join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { pathToFileURL } from 'node:url';
 import ExcelJS from 'exceljs';
-import { Pool } from 'pg';
+import type { Pool } from 'pg';
 import {
   filesSystemSchema,
   type HttpSystem,
@@ -31,6 +31,7 @@ import {
   generateCustomers,
   generateWork,
   openErpDatabase,
+  openPool,
   shopServer,
 } from '@anchor-knot/standins';
 import { clusterFolder, startCluster } from '../../server/src/start/cluster.js';
@@ -219,7 +220,7 @@ async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promis
   let address = usual;
   if (Object.keys(faults).length > 0) {
     // Another front of the same database, so that the faults of one test are not those of another.
-    const app = await erpServer({ pool: new Pool({ ...pool.options }), secret: credential.secret, faults });
+    const app = await erpServer({ pool: openPool(pool.options), secret: credential.secret, faults });
     closing.push(() => app.close());
     address = await app.listen({ host: '127.0.0.1', port: 0 });
   }

@@ -6,7 +6,7 @@ export { type Faults, noFaults, seededRandom } from './kit/faults.js';
 export { type ShopOptions, shopServer } from './shop/server.js';
 export type { Shopper } from './shop/shopper.js';
 export { type DeskOptions, deskServer } from './desk/server.js';
-export { erpRole, openErpDatabase } from './erp/database.js';
+export { erpRole, openErpDatabase, openPool } from './erp/database.js';
 export { erpServer } from './erp/server.js';
 export { type Business, generateBusiness } from './generator/business.js';
 export { generateWork } from './generator/work.js';

@@ -18,9 +18,10 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
   const rows: FileRow[] = [];
   let line = 0;
   // Rows are made as the lines come, so that a large file is not held twice.
-  const take = ({ record, raw, info }: ParsedLine): null => {
+  const take = ({ record, raw }: ParsedLine): null => {
     const start = line + 1;
-    line = info.lines;
+    line += countMatches(raw, newlines);
+    if (record.length === 1 && record[0] === '' && bare(raw) === '') return null;
     if (header) rows.push(rowOf(header.columns, record, raw, start));
     else header = { columns: record, source: bare(raw) };
     return null;
@@ -30,11 +31,9 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
       delimiter,
       quote,
       escape: quote,
-      info: true,
       raw: true,
       relax_column_count: true,
       relax_quotes: true,
-      skip_empty_lines: true,
       on_record: take as never,
     });
   } catch (cause) {
@@ -53,10 +52,11 @@ export function readCsv(path: string, bytes: Buffer, { delimiter, quote, encodin
 
 interface ParsedLine {
   readonly record: string[];
+  /** With the end of the line. */
   readonly raw: string;
-  /** How many lines of the file were read so far. */
-  readonly info: { readonly lines: number };
 }
+
+const newlines = /\r\n|\r|\n/g;
 
 function rowOf(columns: readonly string[], record: readonly string[], raw: string, line: number): FileRow {
   const fields: Record<string, Raw> = {};

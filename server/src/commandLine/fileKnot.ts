@@ -93,9 +93,6 @@ export async function checkFiles(
   );
 }
 
-/** From so many changes on, the tables are tidied after a run. */
-const worthTidying = 1000;
-
 export interface FileRun {
   readonly result: RunResult;
   readonly waiting: number;
@@ -166,9 +163,7 @@ export async function runFileKnot(
       await folder.saveLists();
     }
     await forgetEarlierRuns(folder.database, file.knot.id, run);
-    const tallies = Object.values(end.result.progress.tally);
-    const changes = tallies.reduce((sum, { create, update, written }) => sum + create + update + written, 0);
-    if (changes > worthTidying || folder.isNew) await folder.database.tidy();
+    await folder.database.tidy();
     return { result: end.result, waiting: await countOpenDecisions(folder.database, file.knot.id) };
   } finally {
     await folder.close();

@@ -37,15 +37,12 @@ export class StateFolder {
   readonly #database: EmbeddedDatabase;
   /** The version of the definition that is in force. */
   readonly version: number;
-  /** Whether this is its first run. */
-  readonly isNew: boolean;
 
-  private constructor(folder: string, definition: Knot, database: EmbeddedDatabase, version: number, isNew: boolean) {
+  private constructor(folder: string, definition: Knot, database: EmbeddedDatabase, version: number) {
     this.#folder = folder;
     this.#definition = definition;
     this.#database = database;
     this.version = version;
-    this.isNew = isNew;
   }
 
   /**
@@ -70,7 +67,7 @@ export class StateFolder {
             '--state.',
         );
       const version = await takeDefinition(database, definition);
-      return new StateFolder(folder, definition, database, version, known === undefined);
+      return new StateFolder(folder, definition, database, version);
     } catch (error) {
       await database?.close().catch(() => undefined);
       releaseLock(folder);
@@ -96,7 +93,8 @@ export class StateFolder {
     const file = openSync(path, 'a', 0o600);
     try {
       const last = lastEntry(path);
-      for await (const rows of journalAfter(this.#database, last)) writeSync(file, lines(rows));
+      for await (const entries of journalAfter(this.#database, last))
+        writeSync(file, entries.map(({ line }) => `${line}\n`).join(''));
       fsyncSync(file);
     } finally {
       closeSync(file);

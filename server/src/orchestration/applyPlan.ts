@@ -1,4 +1,14 @@
-import { afterWrite, type Anchor, type AnchorId, mergeAnchor, type MemberId } from '@anchor-knot/core';
+import {
+  afterWrite,
+  type Anchor,
+  type AnchorId,
+  type CompiledKnot,
+  expectedFields,
+  mergeAnchor,
+  type MemberId,
+  type Reading,
+  type RecordKey,
+} from '@anchor-knot/core';
 import type { Connector } from '@anchor-knot/connectors';
 import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -170,7 +180,11 @@ export async function storeEnds(
         outcome: { ...outcome, index: indexes[place] as AnchorIndex },
         applyTo: (current) => {
           const now = outcomeOf(installation, options, entryOf(installation, options, current), endsOfAnchor);
-          return { ...now, index: indexOfAnchors(options.knot, [now.anchor])[0] as AnchorIndex };
+          return {
+            ...now,
+            index: indexOfAnchors(options.knot, [now.anchor])[0] as AnchorIndex,
+            parted: partedWhileWritten(options.knot, entry.after, current, endsOfAnchor),
+          };
         },
       })),
       writes,
@@ -207,6 +221,25 @@ function outcomeOf(
   const open =
     isOpen(entry) || ends.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
   return { anchor, open, decisions, title: titleOf(knot, anchor) };
+}
+
+/** Records that were written to after somebody had taken them from their anchor, with what they hold now. */
+function partedWhileWritten(knot: CompiledKnot, planned: Anchor, current: Anchor, ends: readonly WriteEnd[]) {
+  const tieIn = ({ ties }: Anchor, member: MemberId, key: RecordKey) =>
+    ties.find((tie) => tie.member === member && tie.key === key);
+  return ends.flatMap(({ intent: { operation }, result }) => {
+    if (operation.kind !== 'update' || result.kind !== 'written') return [];
+    const { member, key, changes } = operation;
+    const tie = tieIn(planned, member, key);
+    if (!tie || tieIn(current, member, key)) return [];
+    const { record } = result;
+    const reading: Reading = record
+      ? { fields: knot.rawFields(member, record), version: record.version, modifiedAt: record.modifiedAt }
+      : {
+          fields: { ...expectedFields(tie), ...Object.fromEntries(changes.map(({ field, after }) => [field, after])) },
+        };
+    return [{ member, key, reading }];
+  });
 }
 
 /** The anchor as it stands, with what is open of it; it is merged again in the next run, so it counts as open. */

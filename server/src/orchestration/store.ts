@@ -224,6 +224,8 @@ export interface AnchorOutcome {
   readonly decisions: readonly DecisionDraft[];
   readonly index: AnchorIndex;
   readonly title: string;
+  /** Records that a person took from it while they were written: what they hold since. */
+  readonly parted?: readonly (RecordRef & { readonly reading: Reading })[] | undefined;
 }
 
 /** What a batch of writes left, and what is to be remembered of it. */

@@ -6,6 +6,8 @@ import type { SqlConnection, SqlDatabase } from './sql.js';
 
 /** The type numbers of PostgreSQL's catalogue whose values come as text, as they do from a server's driver. */
 const asText = { int8: 20 };
+/** Smaller tables are read in no time, however they are. In bytes. */
+const worthTidying = 1 << 20;
 const bareChange = /^\s*(update|delete)\b/i;
 
 /**
@@ -47,10 +49,16 @@ export class EmbeddedDatabase implements SqlDatabase {
   }
 
   /**
-   * Nobody else looks after the tables here: what was replaced is given back, and the planner is told what there is.
+   * Nobody else looks after the tables here: once one of them has grown by a fifth, what was replaced is given back and
+   * the planner is told what there is.
    */
   async tidy(): Promise<void> {
-    await this.#engine.exec('vacuum (analyze)');
+    const { rows } = await this.#engine.query(
+      `select from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace
+         and pg_relation_size(oid) > $1 + 1.2 * greatest(relpages, 0) * current_setting('block_size')::int limit 1`,
+      [worthTidying],
+    );
+    if (rows.length > 0) await this.#engine.exec('vacuum (analyze)');
   }
 
   async close(): Promise<void> {

@@ -4,6 +4,7 @@ import { changeAnchors, recordsGone, storeIfUnchanged } from '../anchors/door.js
 import { isOpen } from '../orchestration/planAnchors.js';
 import type {
   AnchorIndex,
+  AnchorOutcome,
   DecisionDraft,
   FilteredRecord,
   Intent,
@@ -174,11 +175,12 @@ export class PostgresStore implements Store {
   /** @returns the anchors that are there still; their decisions are added to the drafts */
   async #storeOutcomes(
     db: SqlConnection,
-    { knot }: RunLease,
+    lease: RunLease,
     { anchors: changed }: Outcomes,
     drafts: DecisionDraft[],
     at: number,
   ): Promise<AnchorId[]> {
+    const { knot } = lease;
     const onTime = await storeIfUnchanged(
       db,
       knot,
@@ -189,6 +191,7 @@ export class PostgresStore implements Store {
     const late = new Map(changed.map((one) => [one.outcome.anchor.id, one.applyTo]));
     for (const id of onTime) late.delete(id);
     if (late.size === 0) return [...onTime];
+    const parted: NonNullable<AnchorOutcome['parted']>[number][] = [];
     const found = await changeAnchors(
       db,
       knot,
@@ -196,10 +199,14 @@ export class PostgresStore implements Store {
       ({ anchor }) => {
         const outcome = late.get(anchor.id)?.(anchor);
         drafts.push(...(outcome?.decisions ?? []));
+        parted.push(...(outcome?.parted ?? []));
         return outcome;
       },
       at,
     );
+    await outside.renewReadings(db, knot, parted);
+    // What this run had read of them is older.
+    await staged.changeReadings(db, lease, parted);
     return [...onTime, ...found.keys()];
   }
 

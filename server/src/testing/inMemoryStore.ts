@@ -488,7 +488,12 @@ export class InMemoryStore implements Store {
     for (const { revision: merged, outcome, applyTo } of anchors) {
       const current = this.#anchors.get(outcome.anchor.id);
       if (!current) continue;
-      const { anchor, open, decisions, index, title } = current.revision === merged ? outcome : applyTo(current.anchor);
+      const isLate = current.revision !== merged;
+      const { anchor, open, decisions, index, title, parted = [] } = isLate ? applyTo(current.anchor) : outcome;
+      this.#outside = this.#outside.map((record) => ({
+        ...record,
+        reading: parted.find((each) => recordId(each) === recordId(record))?.reading ?? record.reading,
+      }));
       this.#keep({ anchor, revision: current.revision + 1, open, title, index });
       this.#replaceDecisions((draft) => draft.anchor === anchor.id && subjectOfDraft(draft) === 'anchor', decisions);
     }

@@ -1,4 +1,4 @@
-import { Client, Pool } from 'pg';
+import { Client, Pool, type PoolConfig } from 'pg';
 import type { Business } from '../generator/business.js';
 
 /** The role with which other programs sign in to the ERP's database. */
@@ -46,8 +46,7 @@ create trigger document_touch before update on sales_document for each row execu
  * Makes the ERP's database and its role where they are missing, and fills them. @returns a pool as the database's owner
  */
 export async function openErpDatabase(adminUrl: string, password: string, business: () => Business): Promise<Pool> {
-  const url = await createDatabase(adminUrl, 'coldharbour');
-  const pool = new Pool({ connectionString: url, max: 4 });
+  const pool = openPool({ connectionString: await createDatabase(adminUrl, 'coldharbour'), max: 4 });
   await ensureRole(pool, erpRole, password);
   const { rows } = await pool.query<{ there: boolean }>(`select to_regclass('public.debtor') is not null as there`);
   if (!rows[0]?.there) {
@@ -60,6 +59,11 @@ export async function openErpDatabase(adminUrl: string, password: string, busine
     );
   }
   return pool;
+}
+
+/** Connections that are opened as they are needed; one that breaks while nobody uses it is opened again. */
+export function openPool(options: PoolConfig): Pool {
+  return new Pool(options).on('error', () => undefined);
 }
 
 /** @returns the address of the database, which is made where it is missing */

@@ -1,6 +1,6 @@
 import type { FastifyInstance } from 'fastify';
-import { Pool } from 'pg';
-import { createDatabase, ensureRole } from '../erp/database.js';
+import type { Pool } from 'pg';
+import { createDatabase, ensureRole, openPool } from '../erp/database.js';
 import type { Business } from '../generator/business.js';
 import { escapeHtml, page } from '../kit/pages.js';
 import { standInServer } from '../kit/serve.js';
@@ -25,7 +25,7 @@ create view revenue_by_debtor as
 
 /** Makes the warehouse where it is missing, from what the ERP has sold. */
 export async function openGranaryDatabase(adminUrl: string, password: string, business: () => Business): Promise<Pool> {
-  const pool = new Pool({ connectionString: await createDatabase(adminUrl, 'granary'), max: 3 });
+  const pool = openPool({ connectionString: await createDatabase(adminUrl, 'granary'), max: 3 });
   await ensureRole(pool, granaryRole, password);
   const { rows } = await pool.query<{ there: boolean }>(`select to_regclass('public.sales_fact') is not null as there`);
   if (rows[0]?.there) return pool;

@@ -57,9 +57,10 @@ async function* pages<Row extends { readonly id: string }>(
   }
 }
 
+/** An entry of the journal, and its line of JSON as the database makes it. */
 export interface JournalLine {
   readonly id: string;
-  readonly [column: string]: unknown;
+  readonly line: string;
 }
 
 /** What was written or lost since an entry of the journal; the database is of one knot. */
@@ -67,7 +68,9 @@ export const journalAfter = (db: SqlConnection, after: string): AsyncIterable<re
   pages(
     async (last) =>
       (await db.query(
-        `select id, anchor_id as anchor, member, record_key as key, kind, field, before, after, meaning, cause, at
+        `select id, json_build_object('id', id::text, 'anchor', anchor_id, 'member', member, 'key', record_key,
+           'kind', kind, 'field', field, 'before', before, 'after', after, 'meaning', meaning, 'cause', cause,
+           'at', to_char(at at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"'))::text as line
          from journal where id > $1 order by id limit ${rowsAtOnce}`,
         [last],
       )) as JournalLine[],

@@ -188,3 +188,23 @@ export async function outsideReadings(
     rows.map(({ member, record_key, reading }) => [recordId({ member, key: recordKey(record_key) }), reading]),
   );
 }
+
+/** What is known by now of records that are outside of anchors; those that are not are passed over. */
+export async function renewReadings(
+  db: SqlConnection,
+  knot: string,
+  records: readonly (RecordRef & { readonly reading: Reading })[],
+): Promise<void> {
+  if (records.length === 0) return;
+  await db.query(
+    `update outside_record o set reading = r.reading::jsonb
+     from unnest($2::text[], $3::text[], ${fromJsonColumn('$4')}) as r(member, record_key, reading)
+     where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
+    [
+      knot,
+      records.map(({ member }) => member),
+      records.map(({ key }) => key),
+      jsonColumn(records.map(({ reading }) => reading)),
+    ],
+  );
+}
