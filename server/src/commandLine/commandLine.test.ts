@@ -227,6 +227,55 @@ describe('files that are not as they were', () => {
   });
 });
 
+describe('a full disk', () => {
+  /** A small file system on the folder, where this machine lets one be mounted. */
+  const mounted = (megabytes: number): boolean =>
+    spawnSync('mount', ['-t', 'tmpfs', '-o', `size=${megabytes}m`, 'anchor-knot-disk', folder]).status === 0;
+  afterEach(() => spawnSync('umount', [folder]));
+  const full = expect.stringMatching(/The disk that .* is on is full/) as unknown as string;
+
+  test('a list that cannot be written is told in words, and the next run writes it', () => {
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    const journal = join(folder, 'customers.state/journal.jsonl');
+    renameSync(journal, `${journal}.kept`);
+    symlinkSync('/dev/full', journal);
+    edit('van.jsonl', '"town": "Ashcombe"', '"town": "Thornquay"');
+    expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({ status: 1, stderr: full });
+    expect(read('office.csv')).toContain('Thornquay');
+    renameSync(`${journal}.kept`, journal);
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    const towns = lines('customers.state/journal.jsonl').filter(({ field }) => field === 'town');
+    expect(towns.map(({ after }) => after)).toContain('Thornquay');
+  });
+
+  test('where a first run finds no room nothing is left that is in the way of the next', () => {
+    if (!mounted(24)) return;
+    cpSync(example, folder, { recursive: true });
+    expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({ status: 1, stderr: full });
+    expect(existsSync(join(folder, 'customers.state/database'))).toBe(false);
+    expect(read('office.csv')).toBe(readFileSync(join(example, 'office.csv'), 'utf8'));
+    spawnSync('mount', ['-o', 'remount,size=200m', folder]);
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    expect(read('office.csv')).toContain('Hazelmoor Mill');
+  });
+
+  test('where a later run finds no room the one after it takes up where it stood', () => {
+    if (!mounted(200)) return;
+    cpSync(example, folder, { recursive: true });
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    edit('van.jsonl', '"town": "Ashcombe"', '"town": "Thornquay"');
+    spawnSync('dd', ['if=/dev/zero', `of=${join(folder, 'filler')}`, 'bs=64k']);
+    expect(anchorKnot('run', 'customers.knot.json')).toMatchObject({ status: 1, stderr: full });
+    expect(read('van.jsonl')).toContain('Thornquay');
+    rmSync(join(folder, 'filler'));
+    expect(anchorKnot('run', 'customers.knot.json').status).toBe(0);
+    expect(read('office.csv')).toContain('Thornquay');
+    expect(JSON.parse(anchorKnot('run', 'customers.knot.json', '--json').stdout)).toMatchObject({
+      members: { office: { update: 0 }, van: { update: 0 } },
+    });
+  });
+});
+
 test.each<[string, () => void, string[], number, RegExp]>([
   ['no such file', () => undefined, ['run', 'nothing.json'], 1, /there is no such file/],
   [

@@ -9,6 +9,7 @@ import { runKnot } from '../orchestration/runKnot.js';
 import { PostgresStore } from '../persistence/postgresStore.js';
 import { countOpenDecisions, forgetEarlierRuns } from '../persistence/tables/fileRuns.js';
 import { systemClock } from '../worker/systemClock.js';
+import { explained } from './fullDisk.js';
 import { StateFolder } from './stateFolder.js';
 
 /** A file that cannot be run: every reason with its place. */
@@ -131,10 +132,20 @@ export async function runFileKnot(
 ): Promise<FileRun> {
   const missing = await missingColumns(file);
   if (missing.length > 0) throw new BadKnotFile(file.file, missing);
-  const folder = await StateFolder.open(
-    options.stateFolder ?? `${file.file.replace(/(\.knot)?\.json$/, '')}.state`,
-    file.definition,
-  );
+  const path = options.stateFolder ?? `${file.file.replace(/(\.knot)?\.json$/, '')}.state`;
+  try {
+    return await runIn(path, file, options);
+  } catch (error) {
+    throw explained(error, path);
+  }
+}
+
+async function runIn(
+  path: string,
+  file: FileKnot,
+  options: { readonly kind: 'run' | 'dry run'; readonly overGuards: boolean },
+): Promise<FileRun> {
+  const folder = await StateFolder.open(path, file.definition);
   try {
     const run = uuid();
     const end = await runKnot(

@@ -1,4 +1,4 @@
-import { closeSync, existsSync, fsyncSync, openSync, readdirSync } from 'node:fs';
+import { closeSync, cpSync, existsSync, fsyncSync, openSync, readdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { PGlite, type PGliteInterface, type Transaction } from '@electric-sql/pglite';
 import { migrations } from './dataSource.js';
@@ -6,6 +6,9 @@ import type { SqlConnection, SqlDatabase } from './sql.js';
 
 /** The type numbers of PostgreSQL's catalogue whose values come as text, as they do from a server's driver. */
 const asText = { int8: 20 };
+/** An empty database that the build has made, where it was built. */
+export const emptyDatabase = join(import.meta.dirname, '../../dist/emptyDatabase');
+
 /** Smaller tables are read in no time, however they are. In bytes. */
 const worthTidying = 1 << 20;
 const bareChange = /^\s*(update|delete)\b/i;
@@ -24,8 +27,27 @@ export class EmbeddedDatabase implements SqlDatabase {
     this.#folder = folder;
   }
 
-  /** Opens the database of a folder, or makes it, and brings it up to the present tables. */
+  /**
+   * Opens the database of a folder, or makes it, and brings it up to the present tables. A new one is made beside its
+   * place and put there when it is whole, so that a full disk leaves nothing that could not be opened again.
+   */
   static async open(folder: string): Promise<EmbeddedDatabase> {
+    if (existsSync(folder)) return EmbeddedDatabase.#openAt(folder);
+    const making = `${folder}.making`;
+    rmSync(making, { recursive: true, force: true });
+    try {
+      // Making one takes some seconds, copying an empty one none.
+      if (existsSync(emptyDatabase)) cpSync(emptyDatabase, making, { recursive: true });
+      else await (await EmbeddedDatabase.#openAt(making)).close();
+    } catch (error) {
+      rmSync(making, { recursive: true, force: true });
+      throw error;
+    }
+    renameSync(making, folder);
+    return EmbeddedDatabase.#openAt(folder);
+  }
+
+  static async #openAt(folder: string): Promise<EmbeddedDatabase> {
     const engine = await PGlite.create(folder, {
       parsers: { [asText.int8]: (text: string) => text },
       startParams: startParameters,
