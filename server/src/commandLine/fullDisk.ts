@@ -1,7 +1,7 @@
 import { statfsSync } from 'node:fs';
 import { dirname } from 'node:path';
 
-/** With less than this an embedded database can write nothing more: it makes its log in files of this length. In bytes. */
+/** With fewer bytes an embedded database can write nothing more: its log comes in files of that length. */
 const leastFree = 20 << 20;
 
 /**
