@@ -116,7 +116,7 @@ async function recognise(path: string, name: string): Promise<Pick<FileFound, 'o
     if (format === 'xlsx') {
       const { sheetsOf } = await import('./workbook.js');
       const found = await sheetsOf(bytes);
-      sheets = found.map((one) => one.name);
+      sheets = found.map((sheet) => sheet.name);
       // Explanations are on small sheets, records on large ones.
       const largest = found.reduce<(typeof found)[number] | undefined>(
         (one, other) => (one && one.rows >= other.rows ? one : other),

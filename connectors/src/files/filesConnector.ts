@@ -134,7 +134,7 @@ export class FilesConnector implements Connector {
   async readOne(key: RecordKey): Promise<SourceRecord | undefined> {
     if (this.#isOneFile) return this.#readRow(key);
     for await (const { file, arrival } of this.#files()) {
-      const row = file.rows.find((one) => one.problem === undefined && this.#key(one) === key);
+      const row = file.rows.find((row) => row.problem === undefined && this.#key(row) === key);
       if (row) return this.#record(row, arrival);
     }
     return undefined;

@@ -30,7 +30,7 @@ export async function openFolder(
     );
   });
   const allowed =
-    folders && (await Promise.all(folders.map((one) => realpath(resolve(base, one)).catch(() => undefined))));
+    folders && (await Promise.all(folders.map((folder) => realpath(resolve(base, folder)).catch(() => undefined))));
   if (allowed && !allowed.some((one) => one !== undefined && isWithin(one, real)))
     throw new SystemTrouble(
       'not allowed',

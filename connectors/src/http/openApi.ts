@@ -104,7 +104,7 @@ class Document {
   /** The schema of the JSON body of an operation's success. */
   answer(operation: Members): Members {
     const responses = membersOf(operation.responses);
-    const code = Object.keys(responses).find((one) => /^2\d\d$|^2XX$/i.test(one)) ?? 'default';
+    const code = Object.keys(responses).find((status) => /^2\d\d$|^2XX$/i.test(status)) ?? 'default';
     return this.#jsonOf(this.at(responses[code]));
   }
 
@@ -114,13 +114,13 @@ class Document {
 
   #jsonOf(body: Members): Members {
     const content = membersOf(body.content);
-    const type = Object.keys(content).find((one) => /^application\/([\w.+-]+\+)?json/.test(one));
+    const type = Object.keys(content).find((mediaType) => /^application\/([\w.+-]+\+)?json/.test(mediaType));
     return type === undefined ? {} : this.at(membersOf(content[type]).schema);
   }
 
   parameters(...holders: readonly Members[]): Members[] {
     return holders.flatMap(({ parameters }) =>
-      Array.isArray(parameters) ? parameters.map((one) => this.at(one)) : [],
+      Array.isArray(parameters) ? parameters.map((parameter) => this.at(parameter)) : [],
     );
   }
 }
@@ -151,16 +151,16 @@ function proposeObject(
     key !== undefined && !(key in document.properties(readAnswer))
       ? Object.entries(document.properties(readAnswer)).find(([, value]) => key in document.properties(value))?.[0]
       : undefined;
-  const size = query.find((one) =>
-    /^(limit|per_?page|page_?size|size|count|top|max_?results)$/i.test(textOf(one.name) ?? ''),
+  const size = query.find((parameter) =>
+    /^(limit|per_?page|page_?size|size|count|top|max_?results)$/i.test(textOf(parameter.name) ?? ''),
   );
   if (!size) doubts.push('how large pages are asked for could not be told');
   const most = Number(document.at(size?.schema).maximum ?? 100);
   const paging = pagingOf(document, list, query, document.answer(list));
   if (paging.guessed) doubts.push('how the next page is asked for was guessed');
-  const since = query.find((one) =>
+  const since = query.find((parameter) =>
     /(updated|modified|changed|touched).*(since|after|from|gte?)$|^(since|if_?modified_?since)$/i.test(
-      textOf(one.name) ?? '',
+      textOf(parameter.name) ?? '',
     ),
   );
   const description = {
@@ -220,8 +220,8 @@ function itemsOf(
 }
 
 function modifiedOf(document: Document, fields: Members): HttpObject['modifiedAt'] {
-  const name = Object.keys(fields).find((one) =>
-    /^(last_?)?(updated|modified|changed|touched)(_?(at|on|date|time))?$|^last_?(modified|update|change)$/i.test(one),
+  const name = Object.keys(fields).find((field) =>
+    /^(last_?)?(updated|modified|changed|touched)(_?(at|on|date|time))?$|^last_?(modified|update|change)$/i.test(field),
   );
   if (name === undefined) return undefined;
   return { field: name, format: isNumber(document.at(fields[name])) ? 'unix seconds' : 'iso' };
@@ -241,8 +241,8 @@ function pagingOf(
     return { paging: { kind: 'cursor', parameter: cursor, next: next ?? 'nextCursor' }, guessed: next === undefined };
   }
   const response = membersOf(list.responses);
-  const hasLink = Object.values(response).some((one) =>
-    Object.keys(membersOf(document.at(one).headers)).some((header) => header.toLowerCase() === 'link'),
+  const hasLink = Object.values(response).some((answer) =>
+    Object.keys(membersOf(document.at(answer).headers)).some((header) => header.toLowerCase() === 'link'),
   );
   if (hasLink) return { paging: { kind: 'link header' }, guessed: false };
   const offset = named(/^(offset|skip|start|start_?at|from)$/i);
@@ -258,7 +258,7 @@ function pagingOf(
 function nextOf(document: Document, answer: Members): string | undefined {
   for (const [name, value] of Object.entries(document.properties(answer))) {
     if (/next|cursor|token/i.test(name) && document.at(value).type !== 'object') return name;
-    const inner = Object.keys(document.properties(value)).find((one) => /next|cursor|token/i.test(one));
+    const inner = Object.keys(document.properties(value)).find((field) => /next|cursor|token/i.test(field));
     if (inner !== undefined) return `${name}.${inner}`;
   }
   return undefined;
@@ -282,7 +282,9 @@ function writesOf(
       : {};
   };
   const headers = (operation: Members): string[] =>
-    document.parameters(operation).flatMap((one) => (one.in === 'header' ? [textOf(one.name) ?? ''] : []));
+    document
+      .parameters(operation)
+      .flatMap((parameter) => (parameter.in === 'header' ? [textOf(parameter.name) ?? ''] : []));
   const upper = (method: string) => method.toUpperCase() as 'POST';
   const creating = create === undefined ? {} : document.at(collection[create]);
   const updating = update === undefined ? {} : document.at(single[update]);
@@ -318,8 +320,8 @@ function addressOf(root: Members): string | undefined {
 }
 
 function signInOf(document: Document, address: string | undefined): HttpSystem['signIn'] {
-  for (const one of Object.values(membersOf(membersOf(document.root.components).securitySchemes))) {
-    const scheme = document.at(one);
+  for (const given of Object.values(membersOf(membersOf(document.root.components).securitySchemes))) {
+    const scheme = document.at(given);
     const url = textOf(membersOf(membersOf(scheme.flows).clientCredentials).tokenUrl);
     if (scheme.type === 'oauth2' && url !== undefined) {
       const base = address ?? 'http://localhost';

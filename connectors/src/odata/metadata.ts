@@ -51,17 +51,17 @@ export function readMetadata(xml: string): ReadonlyMap<string, EntitySet> {
   const named = (kind: string): ReadonlyMap<string, Element> =>
     new Map(
       schemas.flatMap((schema) =>
-        elements(schema, kind).map((one) => [`${text(schema.Namespace)}.${text(one.Name)}`, one] as const),
+        elements(schema, kind).map((element) => [`${text(schema.Namespace)}.${text(element.Name)}`, element] as const),
       ),
     );
   const types = named('EntityType');
   const enums = named('EnumType');
   const annotations = new Map<string, Element[]>();
   for (const schema of schemas)
-    for (const one of elements(schema, 'Annotations'))
-      annotations.set(full(text(one.Target)), [
-        ...(annotations.get(full(text(one.Target))) ?? []),
-        ...elements(one, 'Annotation'),
+    for (const annotated of elements(schema, 'Annotations'))
+      annotations.set(full(text(annotated.Target)), [
+        ...(annotations.get(full(text(annotated.Target))) ?? []),
+        ...elements(annotated, 'Annotation'),
       ]);
   const sets = schemas.flatMap((schema) =>
     elements(schema, 'EntityContainer').flatMap((container) =>
@@ -80,9 +80,9 @@ export function readMetadata(xml: string): ReadonlyMap<string, EntitySet> {
         line.flatMap(({ type }) =>
           elements(type, 'NavigationProperty').flatMap((navigation) =>
             elements(navigation, 'ReferentialConstraint').map(
-              (one) =>
+              (constraint) =>
                 [
-                  text(one.Property),
+                  text(constraint.Property),
                   text(navigation.Type)
                     .replace(/^Collection\((.*)\)$/, '$1')
                     .split('.')
@@ -93,16 +93,19 @@ export function readMetadata(xml: string): ReadonlyMap<string, EntitySet> {
         ),
       );
       const properties = line.flatMap(({ name, type }) =>
-        elements(type, 'Property').map((one): ODataProperty => {
-          const of = [...elements(one, 'Annotation'), ...(annotations.get(`${name}/${text(one.Name)}`) ?? [])];
-          const choices = enums.get(full(text(one.Type)));
-          const reference = references.get(text(one.Name));
+        elements(type, 'Property').map((property): ODataProperty => {
+          const of = [
+            ...elements(property, 'Annotation'),
+            ...(annotations.get(`${name}/${text(property.Name)}`) ?? []),
+          ];
+          const choices = enums.get(full(text(property.Type)));
+          const reference = references.get(text(property.Name));
           return {
-            name: text(one.Name),
-            type: choices ? 'Edm.String' : text(one.Type),
-            nullable: one.Nullable !== 'false',
+            name: text(property.Name),
+            type: choices ? 'Edm.String' : text(property.Type),
+            nullable: property.Nullable !== 'false',
             computed: of.some(({ Term, Bool }) => text(Term).endsWith('Core.V1.Computed') && Bool !== 'false'),
-            ...(/^\d+$/.test(text(one.MaxLength)) ? { longest: Number(one.MaxLength) } : {}),
+            ...(/^\d+$/.test(text(property.MaxLength)) ? { longest: Number(property.MaxLength) } : {}),
             ...(choices ? { choices: elements(choices, 'Member').map(({ Name }) => text(Name)) } : {}),
             ...(reference === undefined ? {} : { reference }),
           };
@@ -110,7 +113,7 @@ export function readMetadata(xml: string): ReadonlyMap<string, EntitySet> {
       );
       const name = text(set.Name);
       const key = line.flatMap(({ type }) =>
-        elements(type, 'Key').flatMap((one) => elements(one, 'PropertyRef').map((ref) => text(ref.Name))),
+        elements(type, 'Key').flatMap((key) => elements(key, 'PropertyRef').map((ref) => text(ref.Name))),
       );
       return [
         [
@@ -178,7 +181,7 @@ function withBases(
 function restricts(annotations: readonly Element[], term: string, property: string): boolean {
   return annotations
     .filter(({ Term }) => text(Term).endsWith(`Capabilities.V1.${term}`))
-    .flatMap((one) => elements(one, 'Record').flatMap((record) => elements(record, 'PropertyValue')))
+    .flatMap((annotation) => elements(annotation, 'Record').flatMap((record) => elements(record, 'PropertyValue')))
     .some(({ Property, Bool }) => Property === property && Bool === 'false');
 }
 
@@ -186,8 +189,8 @@ function restricts(annotations: readonly Element[], term: string, property: stri
 function elements(parent: Element, name: string): readonly Element[] {
   const found = parent[name];
   if (found === undefined || found === '') return [];
-  return (Array.isArray(found) ? found : [found]).map((one: unknown) =>
-    typeof one === 'object' && one !== null ? (one as Element) : {},
+  return (Array.isArray(found) ? found : [found]).map((element: unknown) =>
+    typeof element === 'object' && element !== null ? (element as Element) : {},
   );
 }
 

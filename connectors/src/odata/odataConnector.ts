@@ -72,8 +72,10 @@ export class ODataConnector implements Connector {
     const { properties } = await this.#metadata();
     return {
       origin: 'declared',
-      fields: properties.map((one) =>
-        this.#object.mayUpdate || this.#object.mayCreate ? sourceField(one) : { ...sourceField(one), readOnly: true },
+      fields: properties.map((property) =>
+        this.#object.mayUpdate || this.#object.mayCreate
+          ? sourceField(property)
+          : { ...sourceField(property), readOnly: true },
       ),
     };
   }
@@ -147,7 +149,7 @@ export class ODataConnector implements Connector {
     );
     if (refused !== -1) return requests.map(() => ({ kind: 'refused', words: 'this cannot be done there' }));
     const writes = await Promise.all(requests.map((request) => this.#single(request)));
-    if (this.#system.batchSize > 1 && writes.filter((one) => one !== undefined).length > 1)
+    if (this.#system.batchSize > 1 && writes.filter((write) => write !== undefined).length > 1)
       return this.#batch(requests, writes);
     const outcomes: WriteOutcome[] = [];
     for (const [index, one] of writes.entries()) {
@@ -175,15 +177,15 @@ export class ODataConnector implements Connector {
     requests: readonly WriteRequest[],
     writes: readonly (SingleWrite | undefined)[],
   ): Promise<WriteOutcome[]> {
-    const body = writes.flatMap((one, index) =>
-      one
+    const body = writes.flatMap((write, index) =>
+      write
         ? [
             {
               id: String(index),
-              method: one.method,
-              url: one.url,
-              headers: one.headers,
-              ...(one.fields ? { body: one.fields as Raw } : {}),
+              method: write.method,
+              url: write.url,
+              headers: write.headers,
+              ...(write.fields ? { body: write.fields as Raw } : {}),
             },
           ]
         : [],
@@ -195,7 +197,7 @@ export class ODataConnector implements Connector {
       body: stringifyExactJson({ requests: body } as Raw),
     });
     if ('unknown' in answer)
-      return writes.map((one) => (one ? { kind: 'unknown', words: answer.unknown } : { kind: 'gone' }));
+      return writes.map((write) => (write ? { kind: 'unknown', words: answer.unknown } : { kind: 'gone' }));
     const { responses } = (answer.body ?? {}) as { responses?: unknown };
     if (answer.status >= 400 || !Array.isArray(responses))
       throw this.#notUnderstood(`to a batch with ${answer.status}: ${wordsOf(answer)}`);
@@ -205,8 +207,8 @@ export class ODataConnector implements Connector {
         one,
       ]),
     );
-    return writes.map((one, index): WriteOutcome => {
-      if (!one) return { kind: 'gone' };
+    return writes.map((write, index): WriteOutcome => {
+      if (!write) return { kind: 'gone' };
       const part = byId.get(String(index));
       if (!part) return { kind: 'unknown', words: 'the batch was answered without this request' };
       const headers = Object.fromEntries(
@@ -352,8 +354,8 @@ export async function listEntitySets(system: ODataSystem, dependencies: CallerDe
       ({ name, key, properties, insertable, updatable }) => ({
         name,
         key: key.length === 1 ? (key[0] as string) : null,
-        properties: properties.map((one) => one.name),
-        times: properties.filter(({ type }) => type === 'Edm.DateTimeOffset').map((one) => one.name),
+        properties: properties.map((property) => property.name),
+        times: properties.filter(({ type }) => type === 'Edm.DateTimeOffset').map((property) => property.name),
         insertable,
         updatable,
       }),

@@ -85,12 +85,12 @@ function readThrough(
 ): SharedReading {
   const values = new Map<FieldId, Shared>();
   const unreadable = new Map<FieldId, string>();
-  for (const one of mapped) {
-    const raw = raws[one.field];
-    if (raw === undefined || (only && !only.has(one.field))) continue;
-    const value = lensOf(one)?.inbound(raw, undefined);
-    if (value?.ok) values.set(one.field, value.value);
-    else if (value && !isBlank(raw)) unreadable.set(one.field, value.reason);
+  for (const mapping of mapped) {
+    const raw = raws[mapping.field];
+    if (raw === undefined || (only && !only.has(mapping.field))) continue;
+    const value = lensOf(mapping)?.inbound(raw, undefined);
+    if (value?.ok) values.set(mapping.field, value.value);
+    else if (value && !isBlank(raw)) unreadable.set(mapping.field, value.reason);
   }
   return { values, unreadable };
 }

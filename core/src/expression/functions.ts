@@ -259,7 +259,7 @@ const celTypes: Readonly<Record<string, readonly string[]>> = {
 export function declareFunctions(environment: Environment): void {
   for (const { types, signature } of [...formulaFunctions, ...blankAware]) {
     const [, name = '', takes = '', gives = ''] = /^(\w+)\((.*)\): (.*)$/.exec(types) ?? [];
-    const takesMore = blankAware.some((one) => one.signature === signature);
+    const takesMore = blankAware.some((overload) => overload.signature === signature);
     const words = takes.split(', ');
     const lists = takesMore
       ? Array.from({ length: mostArguments - 1 }, (_, more) => [

@@ -84,7 +84,7 @@ function takeOff(node: ASTNode, name: string, back: string, source: string): Out
       return takeOff(node.args as ASTNode, name, `!${back}`, source);
     case 'call': {
       const [called, given] = node.args as readonly [string, readonly ASTNode[]];
-      const within = given.find((one) => holds(one, name));
+      const within = given.find((argument) => holds(argument, name));
       if (!within) return failed(`“${name}” does not stand in it`);
       const opposite = opposites[called];
       if (opposite === undefined || given.length !== 1)

@@ -153,7 +153,7 @@ class EvidencePass {
     for (const [at, { left: record, right, bits, judgement }] of chosen.entries()) {
       if (at % inOneStep === 0) yield;
       const unit = this.#units[right] as Unit;
-      const pair = { record, with: wished.get(record)?.find((one) => one.unit === right)?.with ?? -1, bits };
+      const pair = { record, with: wished.get(record)?.find((wish) => wish.unit === right)?.with ?? -1, bits };
       const isDisputed =
         (bits >= thresholds.upper && judgement === 'asked') || this.#isContradicted(record, unit, pair.with);
       this.#considered.push({ ...pair, isDisputed });
@@ -218,7 +218,7 @@ class EvidencePass {
       if (!left.has(record)) continue;
       const group = this.#duplicatesAmong(record, left);
       const like = group
-        .flatMap((one) => this.#linksOf(one).filter(({ bits }) => bits >= upper))
+        .flatMap((record) => this.#linksOf(record).filter(({ bits }) => bits >= upper))
         .sort((a, b) => b.bits - a.bits || a.unit - b.unit);
       const taken = like.find(({ unit }) => this.#isTaken(unit, record));
       if (group.length === 1 && !taken) continue;
@@ -230,8 +230,8 @@ class EvidencePass {
         );
       const bits =
         taken?.bits ??
-        Math.max(...group.flatMap((one) => this.#duplicateBits(one, new Set(group)).map((other) => other.bits)));
-      for (const one of group) left.delete(one);
+        Math.max(...group.flatMap((record) => this.#duplicateBits(record, new Set(group)).map((other) => other.bits)));
+      for (const record of group) left.delete(record);
       this.#doubts.push({ kind: 'duplicates', records: group, tied, unit: unit?.unit, bits });
       if (!unit) this.#begin(group, true);
     }
@@ -250,7 +250,7 @@ class EvidencePass {
 
   #duplicatesAmong(record: number, among: ReadonlySet<number>): number[] {
     const group = new Set([record]);
-    for (const one of group) for (const { record: other } of this.#duplicateBits(one, among)) group.add(other);
+    for (const like of group) for (const { record: other } of this.#duplicateBits(like, among)) group.add(other);
     return [...group].sort((a, b) => a - b);
   }
 

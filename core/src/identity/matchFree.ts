@@ -48,7 +48,7 @@ export function* matchFree({
     anchors.push(anchor);
     units.push({ records: placesOf(own), taken: new Set(taken.flatMap((member) => memberAt.get(member) ?? [])) });
   };
-  const before = new Map(known.map((one) => [one.anchor, one]));
+  const before = new Map(known.map((record) => [record.anchor, record]));
   for (const { anchor, records: own, members: tied } of known) {
     const joined = together.get(anchor) ?? [];
     add(anchor, [...own, ...joined], [...tied, ...joined.map(({ member }) => member)]);

@@ -178,12 +178,12 @@ export class RecordMatching {
     for (const doubt of doubts) {
       if (doubt.kind === 'unsure') {
         const { member, key } = recordAt(doubt.record);
-        const candidates = doubt.candidates.map((one): MatchCandidate => ({
-          anchor: anchorOf[one.unit],
-          records: (units[one.unit]?.records ?? [])
+        const candidates = doubt.candidates.map((candidate): MatchCandidate => ({
+          anchor: anchorOf[candidate.unit],
+          records: (units[candidate.unit]?.records ?? [])
             .filter((place) => place !== doubt.record)
             .map((place) => nameOf(recordAt(place))),
-          with: nameOf(recordAt(one.with)),
+          with: nameOf(recordAt(candidate.with)),
         }));
         this.#waiting.add(newcomerAt(doubt.record));
         this.#doubts.push({ kind: 'evidence', member, key, candidates });
@@ -259,12 +259,12 @@ export class RecordMatching {
   #saidToBeSame(first: Newcomer): { readonly newcomers: Newcomer[]; readonly anchors: AnchorId[] } {
     const newcomers = new Set([first]);
     const anchors = new Set<AnchorId>();
-    for (const one of newcomers) {
-      for (const other of this.#verdicts.same(one)) {
-        const newcomer = this.#byId.get(recordId(other));
-        const anchor = newcomer ? this.#tied.get(newcomer)?.anchor : this.#known.anchorOf(other);
+    for (const newcomer of newcomers) {
+      for (const other of this.#verdicts.same(newcomer)) {
+        const same = this.#byId.get(recordId(other));
+        const anchor = same ? this.#tied.get(same)?.anchor : this.#known.anchorOf(other);
         if (anchor !== undefined) anchors.add(anchor);
-        else if (newcomer && this.#isFree(newcomer)) newcomers.add(newcomer);
+        else if (same && this.#isFree(same)) newcomers.add(same);
       }
     }
     return {
@@ -287,17 +287,22 @@ export class RecordMatching {
 
   /** Sets apart the newcomers of which somebody said that they are not the same as another one with this key. */
   #withoutTheDifferent(rule: number, value: string, group: readonly Newcomer[]): readonly Newcomer[] {
-    const parted = group.filter((one) => group.some((other) => this.#verdicts.areDifferent(one, other)));
+    const parted = group.filter((record) => group.some((other) => this.#verdicts.areDifferent(record, other)));
     const mayJoin = new Map(
-      parted.map((one) => [one, this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(one, anchor))]),
+      parted.map((newcomer) => [
+        newcomer,
+        this.#anchorsWith(rule, value).filter((anchor) => this.#mayJoin(newcomer, anchor)),
+      ]),
     );
     // Where two that are different could both join one anchor, a person says which of them it is.
-    for (const [one, anchors] of mayJoin) {
+    for (const [newcomer, anchors] of mayJoin) {
       const isContested = parted.some(
         (other) =>
-          this.#verdicts.areDifferent(one, other) && anchors.some((anchor) => mayJoin.get(other)?.includes(anchor)),
+          this.#verdicts.areDifferent(newcomer, other) &&
+          anchors.some((anchor) => mayJoin.get(other)?.includes(anchor)),
       );
-      if (isContested) this.#doubt(one, { kind: 'several anchors', member: one.member, key: one.key, anchors });
+      if (isContested)
+        this.#doubt(newcomer, { kind: 'several anchors', member: newcomer.member, key: newcomer.key, anchors });
     }
     for (const newcomer of parted) {
       if (!this.#isFree(newcomer)) continue;
@@ -307,8 +312,9 @@ export class RecordMatching {
     // Those that may start nothing are not put together by what they share with a third: it is asked about when that
     // one is tied.
     const apart = parted.filter(
-      (one) =>
-        this.#isFree(one) && parted.some((other) => this.#isFree(other) && this.#verdicts.areDifferent(one, other)),
+      (newcomer) =>
+        this.#isFree(newcomer) &&
+        parted.some((other) => this.#isFree(other) && this.#verdicts.areDifferent(newcomer, other)),
     );
     return group.filter((newcomer) => {
       if (!this.#isFree(newcomer) || apart.includes(newcomer)) return false;
@@ -411,7 +417,7 @@ export class RecordMatching {
       key: newcomer.key,
       anchors: [anchor, ...others].sort(),
     });
-    for (const one of [anchor, ...others]) this.#block(one, newcomer.member);
+    for (const each of [anchor, ...others]) this.#block(each, newcomer.member);
     return true;
   }
 

@@ -23,11 +23,11 @@ export class Verdicts {
   constructor(verdicts: readonly Verdict[]) {
     for (const { a, b, same } of verdicts) {
       const kept = same ? this.#same : this.#different;
-      for (const [one, other] of [
+      for (const [record, other] of [
         [a, b],
         [b, a],
       ] as const) {
-        const id = recordId(one);
+        const id = recordId(record);
         kept.set(id, (kept.get(id) ?? new Map<string, RecordName>()).set(recordId(other), other));
       }
     }

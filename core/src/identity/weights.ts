@@ -27,9 +27,9 @@ export function sampleAnyPairs(
   const step = total <= sample ? 1 : total * 0.6180339887498949;
   for (let number = 0, at = 0; number < taken; number += 1, at = (at + step) % total) {
     const place = Math.floor(at);
-    const [one = 0, other = 0] = [lefts[Math.floor(place / rights.length)], rights[place % rights.length]];
-    if (one === other) continue;
-    const code = patternOf(columns, one, other);
+    const [left = 0, right = 0] = [lefts[Math.floor(place / rights.length)], rights[place % rights.length]];
+    if (left === right) continue;
+    const code = patternOf(columns, left, right);
     for (const [field, level] of levelsOf(code, columns.length).entries())
       if (level !== undefined) (counts[field] as number[])[level] = ((counts[field] as number[])[level] ?? 0) + 1;
   }

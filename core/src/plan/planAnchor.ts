@@ -72,7 +72,7 @@ function removalFrom({ ties }: Anchor): Removal | undefined {
     ['delete others', 'delete'],
     ['archive others', 'archive'],
   ] as const) {
-    const tie = ties.find((one) => one.gone && one.end === end);
+    const tie = ties.find((tie) => tie.gone && tie.end === end);
     if (tie) return { kind, tie };
   }
   return undefined;
@@ -172,7 +172,9 @@ function planCreate(
   const withhold = (kind: Withheld['kind'], reason: string): void =>
     void into.withheld.push({ member: member.id, kind, reason });
 
-  const missing = member.required.filter((path) => !changes.some((one) => one.path === path && !isBlank(one.after)));
+  const missing = member.required.filter(
+    (path) => !changes.some((change) => change.path === path && !isBlank(change.after)),
+  );
   const heldFields = new Set(merge.held.map(({ field }) => field));
   const isUnsettled = ({ id }: CompiledField): boolean =>
     heldFields.has(id) || (!anchor.agreed[id] && anchor.ties.some(({ seen }) => !isBlank(seen[id] ?? null)));
@@ -236,7 +238,7 @@ function change(
 }
 
 function fieldOf(knot: CompiledKnot, id: FieldId): CompiledField {
-  const field = knot.fields.find((one) => one.id === id);
+  const field = knot.fields.find((field) => field.id === id);
   if (!field) throw new Error(`no shared field ${id}`);
   return field;
 }

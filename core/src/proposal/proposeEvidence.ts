@@ -53,7 +53,7 @@ function comparisonFor(a: FieldPath, b: FieldPath, left: FieldSketch, right: Fie
   if (kinds.every((kind) => kind === 'number')) return undefined;
   if (kinds.includes('yes/no') || kinds.includes('list')) return undefined;
   const notions = [a, b].flatMap(notionsIn);
-  const isOf = (set: ReadonlySet<number>): boolean => notions.some((one) => set.has(one));
+  const isOf = (set: ReadonlySet<number>): boolean => notions.some((notion) => set.has(notion));
   if (isOf(codeNotions)) return 'code';
   if (isOf(companyNotions)) return 'company name';
   if (isOf(personNotions)) return 'person name';

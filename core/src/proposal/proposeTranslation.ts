@@ -192,7 +192,7 @@ function dateFormat(texts: readonly string[], type: 'date' | 'instant'): string 
   if (mostly(texts, (text) => /^\d{4}-\d\d-\d\d$/.test(text))) return undefined;
   if (mostly(texts, (text) => /^\d{4}-\d\d-\d\dT.*Z$/.test(text))) return type === 'instant' ? undefined : isoInstant;
   if (type === 'instant') {
-    const format = timeFormats.find((one) => mostly(texts, (text) => DateTime.fromFormat(text, one).isValid));
+    const format = timeFormats.find((format) => mostly(texts, (text) => DateTime.fromFormat(text, format).isValid));
     if (format) return format;
   }
   return dateFormats.find((format) => texts.length > 0 && texts.every((text) => fits(text, format)));

@@ -156,7 +156,7 @@ export class EditLedger {
     for (const [place, edit] of this.#edits) {
       const { member, key, at } = edit;
       const anchor = this.#anchorOf(member, key);
-      const tie = anchor?.ties.find((one) => one.member === member && one.key === key);
+      const tie = anchor?.ties.find((tie) => tie.member === member && tie.key === key);
       if (!anchor || !tie || tie.gone || (this.#installation.readAt.get(recordId(tie)) ?? 0) < at) continue;
       // A version that reads another field from now on has nothing to do with what was typed here.
       const fields = before.knot.fields.filter(
@@ -219,7 +219,7 @@ export class EditLedger {
   #madeUp(before: Before, outcome: PlayedOutcome): string[] {
     const faults: string[] = [];
     const isGiven = (anchor: Anchor, member: MemberId, field: FieldId): boolean => {
-      const tie = anchor.ties.find((one) => one.member === member);
+      const tie = anchor.ties.find((tie) => tie.member === member);
       const path = pathOf(before.knot, member, field);
       if (!tie || path === undefined || before.edited.has(placeOf(member, tie.key, path))) return true;
       const known = before.anchors.get(anchor.id)?.ties.find((one) => one.member === member && one.key === tie.key);
@@ -248,7 +248,7 @@ export class EditLedger {
   holdsEdit(member: MemberId, key: string): boolean {
     return [...this.#edits.values()].some((edit) => {
       if (edit.member !== member || edit.key !== key) return false;
-      const tie = this.#anchorOf(member, key)?.ties.find((one) => one.member === member);
+      const tie = this.#anchorOf(member, key)?.ties.find((tie) => tie.member === member);
       // Where nothing was, nothing was taken away.
       if (isBlank(edit.raw) && isBlank(tie?.seen[edit.path] ?? null)) return false;
       return this.#installation.knot.fields.some(

@@ -369,7 +369,7 @@ export class World implements PlayedInstallation {
 
   /** An unchanged record under an unchanged definition is not merged: what is known of it is what it holds. */
   #isUnchanged(id: AnchorId, member: MemberId, record: SourceRecord): boolean {
-    const tie = this.anchors.get(id)?.ties.find((one) => one.member === member);
+    const tie = this.anchors.get(id)?.ties.find((tie) => tie.member === member);
     if (!tie || tie.gone || this.knot !== this.#knotOfLastRun || tie.version !== record.version) return false;
     const [known, fields] = [expectedFields(tie), this.knot.rawFields(member, record)];
     return [...Object.keys(known), ...Object.keys(fields)].every((field) => rawEqual(known[field], fields[field]));
@@ -385,7 +385,7 @@ export class World implements PlayedInstallation {
 
   #markGone(member: MemberId): void {
     for (const anchor of this.anchors.values()) {
-      const tie = anchor.ties.find((one) => one.member === member && !one.gone);
+      const tie = anchor.ties.find((tie) => tie.member === member && !tie.gone);
       if (!tie || this.of(member).has(tie.key)) continue;
       this.#save({ ...anchor, ties: anchor.ties.map((one) => (one === tie ? { ...tie, gone: true } : one)) });
     }

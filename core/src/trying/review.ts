@@ -129,7 +129,7 @@ function reviewTypes(knot: Knot): Finding[] {
 }
 
 function reviewMember(knot: Knot, id: MemberId, { fields, key }: MemberSource): Finding[] {
-  const member = knot.members.find((one) => one.id === id);
+  const member = knot.members.find((member) => member.id === id);
   if (!member?.may.create) return [];
   const given = new Set(
     knot.fields.flatMap(({ mappings }) =>

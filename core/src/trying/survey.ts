@@ -181,10 +181,10 @@ class MemberCount {
       canStart: this.#canStart,
       texts: evidenceTexts(this.#evidence, values),
     });
-    for (const one of this.#checks) {
-      const more = one.counter.ok ? one.counter.value(raws) : 0;
-      one.fails += more;
-      if (more > 0 && one.examples.length < mostExamples) one.examples.push(example());
+    for (const check of this.#checks) {
+      const more = check.counter.ok ? check.counter.value(raws) : 0;
+      check.fails += more;
+      if (more > 0 && check.examples.length < mostExamples) check.examples.push(example());
     }
   }
 

@@ -74,7 +74,7 @@ export async function changeAnchors(
 ): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
   await lockRevisions(db, ids);
   const stored = await loadAnchors(db, ids);
-  const saves = [...stored.values()].flatMap((one) => change(one) ?? []);
+  const saves = [...stored.values()].flatMap((anchor) => change(anchor) ?? []);
   await saveWithoutTies(
     db,
     knot,

@@ -254,7 +254,7 @@ async function recordToTie(
   member: MemberId,
   key: RecordKey,
 ): Promise<Refusal | { readonly kind: 'found'; readonly reading: Reading }> {
-  const there = anchor.ties.find((one) => one.member === member && !one.gone);
+  const there = anchor.ties.find((tie) => tie.member === member && !tie.gone);
   if (there)
     return {
       kind: 'not possible',

@@ -146,7 +146,7 @@ async function chooseRecord(
   if (!all.includes(chosen)) return { kind: 'not a choice', says: 'choose one of the records shown' };
   if (tiedKey !== null && chosen !== tiedKey) {
     const loaded = await lockAnchor(db, anchorId(decision.anchor_id as string));
-    const tie = loaded?.anchor.ties.find((one) => one.member === member);
+    const tie = loaded?.anchor.ties.find((tie) => tie.member === member);
     if (!loaded || tie?.key !== recordKey(tiedKey)) return { kind: 'changed meanwhile' };
     const { anchor } = loaded;
     const rest = { ...anchor, ties: anchor.ties.filter((one) => one !== tie) };

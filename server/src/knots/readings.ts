@@ -70,7 +70,7 @@ export class Readings {
       }),
     );
     const keyOf = (id: string): string => {
-      const member = definition.members.find((one) => one.id === id);
+      const member = definition.members.find((member) => member.id === id);
       return (member && systems.get(member.system)?.objects[member.object]?.key) ?? '';
     };
     const readable = members.flatMap(({ member, object }) => (object ? [{ member, object }] : []));

@@ -69,7 +69,7 @@ export async function matchNewcomers(
     options,
     lease,
     matching,
-    new Map(staged.map((one) => [recordId(one), one.texts])),
+    new Map(staged.map((record) => [recordId(record), record.texts])),
     verdicts,
     beat,
   );
@@ -130,12 +130,12 @@ async function weighEvidence(
     store,
     lease,
     knot,
-    free.map((one) => textsOf.get(recordId(one)) ?? []),
+    free.map((record) => textsOf.get(recordId(record)) ?? []),
   );
   const records: RecordName[] = [...free, ...joined, ...known];
   const texts = [...free, ...joined]
     .map((one) => textsOf.get(recordId(one)) ?? [])
-    .concat(known.map((one) => one.texts));
+    .concat(known.map((record) => record.texts));
   const memberAt = new Map(knot.members.map(({ id }, index) => [id, index]));
   const first = free.length + joined.length;
   // Telling how far it is asks too whether to stop.

@@ -149,7 +149,7 @@ function takeUp(known: Anchor, staged: readonly StagedReading[]) {
   let { ties } = known;
   for (const record of staged) {
     const { member, key, reading, isNew } = record;
-    const tie = ties.find((one) => one.member === member);
+    const tie = ties.find((tie) => tie.member === member);
     if (tie ? tie.key !== key : !isNew) continue;
     readings.set(member, reading);
     if (tie) continue;

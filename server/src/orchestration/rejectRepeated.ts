@@ -76,7 +76,7 @@ async function stageTies(
     );
     const loaded = await store.loadAnchors(lease, [...new Set(anchors.map(({ anchor }) => anchor))]);
     const records = anchors.flatMap(({ member, key, anchor }): StagedRecord[] => {
-      const tie = loaded.get(anchor)?.anchor.ties.find((one) => one.member === member && one.key === key);
+      const tie = loaded.get(anchor)?.anchor.ties.find((tie) => tie.member === member && tie.key === key);
       if (!tie) return [];
       const others = (tie.rejected ?? []).filter((says) => !ofUniqueChecks.has(says));
       const reading = rejectedFor(

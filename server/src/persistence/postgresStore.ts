@@ -188,7 +188,7 @@ export class PostgresStore implements Store {
       at,
     );
     for (const { outcome } of changed) if (onTime.has(outcome.anchor.id)) drafts.push(...outcome.decisions);
-    const late = new Map(changed.map((one) => [one.outcome.anchor.id, one.applyTo]));
+    const late = new Map(changed.map((change) => [change.outcome.anchor.id, change.applyTo]));
     for (const id of onTime) late.delete(id);
     if (late.size === 0) return [...onTime];
     const parted: NonNullable<AnchorOutcome['parted']>[number][] = [];

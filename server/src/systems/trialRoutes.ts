@@ -214,7 +214,7 @@ export function trialRoutes(app: FastifyInstance, { systems }: ApiContext): void
             : await fetchDocument(request.body.address, systems.addresses);
         try {
           const reading = readOpenApi(document);
-          return { ...reading, objects: reading.objects.map((one) => ({ ...one, doubts: [...one.doubts] })) };
+          return { ...reading, objects: reading.objects.map((object) => ({ ...object, doubts: [...object.doubts] })) };
         } catch (error) {
           if (!(error instanceof NotOpenApi)) throw error;
           return reply.code(422).send({

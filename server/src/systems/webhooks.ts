@@ -100,22 +100,28 @@ export class WebhookInbox {
     try {
       await this.#with(row, async (there) => {
         const remote = await there.list();
-        for (const one of mine) {
-          const known = remote.find(({ id, address }) => id === one.remote_id || address === one.address);
-          if (known?.active && known.address === one.address) {
-            await noteCheck(this.#data, one.id, { state: 'working', words: one.words, remoteId: known.id });
+        for (const subscription of mine) {
+          const known = remote.find(
+            ({ id, address }) => id === subscription.remote_id || address === subscription.address,
+          );
+          if (known?.active && known.address === subscription.address) {
+            await noteCheck(this.#data, subscription.id, {
+              state: 'working',
+              words: subscription.words,
+              remoteId: known.id,
+            });
             continue;
           }
           if (known) await there.remove(known.id);
-          const events = system.objects[one.object]?.events ?? [];
+          const events = system.objects[subscription.object]?.events ?? [];
           const id = await there.register({
-            address: one.address,
-            secret: this.#secrets.open(one.secret, `webhook ${one.id}`),
+            address: subscription.address,
+            secret: this.#secrets.open(subscription.secret, `webhook ${subscription.id}`),
             events,
           });
-          const putRight = one.remote_id !== null;
+          const putRight = subscription.remote_id !== null;
           const words = putRight ? `It was ${known ? 'switched off' : 'gone'} there, and was made anew.` : null;
-          await noteCheck(this.#data, one.id, { state: 'working', words, remoteId: id, putRight });
+          await noteCheck(this.#data, subscription.id, { state: 'working', words, remoteId: id, putRight });
         }
       });
     } catch (error) {

@@ -145,7 +145,7 @@ export class InMemoryStore implements Store {
     const heads = new Map<RecordKey, TieHead>();
     for (const key of keys) {
       const anchor = this.#anchorOf(member, key);
-      const tie = anchor?.anchor.ties.find((one) => one.member === member && one.key === key);
+      const tie = anchor?.anchor.ties.find((tie) => tie.member === member && tie.key === key);
       if (anchor && tie)
         heads.set(key, {
           anchor: anchor.anchor.id,

@@ -96,11 +96,11 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         page.title,
         !page.open,
         memberSummaries(knot.definition, await systems.all()),
-        decisions.map((one) =>
+        decisions.map((decision) =>
           decisionView(
-            one,
+            decision,
             knot.definition.name,
-            knot.definition.fields.find(({ id: field }) => field === one.field)?.name,
+            knot.definition.fields.find(({ id: field }) => field === decision.field)?.name,
           ),
         ),
         journal.map(journalEntry),

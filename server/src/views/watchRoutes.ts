@@ -70,7 +70,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
       return {
         knots: list,
         systems: await allSystems(),
-        waiting: waiting.map((one) => ({ ...one, since: one.since.toISOString() })),
+        waiting: waiting.map(({ since, ...kind }) => ({ ...kind, since: since.toISOString() })),
         written: written.map(({ hour, values }) => ({ hour: hour.toISOString(), values })),
         lastRuns: (await runsBefore(data, undefined, undefined, lastRuns)).map(runSummary),
       };
