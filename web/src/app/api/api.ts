@@ -94,7 +94,9 @@ export class Api {
     return this.#get('/api/watch', watchSchema);
   }
   systems() {
-    return this.#get('/api/systems', z.object({ systems: z.array(systemSummarySchema) })).pipe(map(({ systems }) => systems));
+    return this.#get('/api/systems', z.object({ systems: z.array(systemSummarySchema) })).pipe(
+      map(({ systems }) => systems),
+    );
   }
   system(id: string): Observable<SystemView> {
     return this.#get(`/api/systems/${encodeURIComponent(id)}`, systemViewSchema);
@@ -112,7 +114,9 @@ export class Api {
     return this.#http.put(`${objectUrl(system, object)}/holds`, { holds });
   }
   connectSystem(system: ConnectSystem): Observable<string> {
-    return this.#http.post('/api/systems', system).pipe(map((answer) => z.object({ system: z.string() }).parse(answer).system));
+    return this.#http
+      .post('/api/systems', system)
+      .pipe(map((answer) => z.object({ system: z.string() }).parse(answer).system));
   }
   changeSystem(id: string, system: ChangeSystem): Observable<unknown> {
     return this.#http.put(`/api/systems/${encodeURIComponent(id)}`, system);
@@ -130,47 +134,60 @@ export class Api {
     return this.#http.post('/api/knots', knot).pipe(map((answer) => z.object({ knot: z.string() }).parse(answer).knot));
   }
   importKnot(file: unknown): Observable<string> {
-    return this.#http.post('/api/knots/import', { file }).pipe(map((answer) => z.object({ knot: z.string() }).parse(answer).knot));
+    return this.#http
+      .post('/api/knots/import', { file })
+      .pipe(map((answer) => z.object({ knot: z.string() }).parse(answer).knot));
   }
   draft(knot: string): Observable<Draft> {
     return this.#get(`${knotUrl(knot)}/draft`, draftSchema);
   }
   saveDraft(knot: string, draft: SaveDraft): Observable<number> {
-    return this.#http.put(`${knotUrl(knot)}/draft`, draft).pipe(map((answer) => z.object({ revision: z.number() }).parse(answer).revision));
+    return this.#http
+      .put(`${knotUrl(knot)}/draft`, draft)
+      .pipe(map((answer) => z.object({ revision: z.number() }).parse(answer).revision));
   }
   discardDraft(knot: string): Observable<unknown> {
     return this.#http.delete(`${knotUrl(knot)}/draft`);
   }
   version(knot: string, version: number): Observable<KnotDefinition> {
-    return this.#get(`${knotUrl(knot)}/versions/${version}`, z.object({ definition: knotSchema })).pipe(map(({ definition }) => definition));
+    return this.#get(`${knotUrl(knot)}/versions/${version}`, z.object({ definition: knotSchema })).pipe(
+      map(({ definition }) => definition),
+    );
   }
   /** Reads the objects of a knot's members. @param again also those that were read a short while ago */
   readKnot(knot: string, whole: boolean): Observable<Reading> {
     return this.#http.post(`${knotUrl(knot)}/reading`, { whole }).pipe(map((answer) => readingSchema.parse(answer)));
   }
-  /** Tries the draft that is kept on all records of its members; what it finds comes line by line. Unsubscribing ends it. */
+  /**
+   * Tries the draft that is kept on all records of its members; what it finds comes line by line. Unsubscribing ends
+   * it.
+   */
   survey(knot: string, learn: boolean): Observable<SurveyLine> {
     let read = 0;
-    return this.#http.post(`${knotUrl(knot)}/survey`, { learn }, { observe: 'events', reportProgress: true, responseType: 'text' }).pipe(
-      concatMap((event) => {
-        const text =
-          event.type === HttpEventType.DownloadProgress
-            ? ((event as HttpDownloadProgressEvent).partialText ?? '')
-            : event.type === HttpEventType.Response
-              ? (event.body ?? '')
-              : '';
-        const end = text.lastIndexOf('\n') + 1;
-        const lines = end > read ? text.slice(read, end).split('\n') : [];
-        read = Math.max(read, end);
-        return lines.filter((line) => line !== '').map((line) => surveyLineSchema.parse(JSON.parse(line)));
-      }),
-    );
+    return this.#http
+      .post(`${knotUrl(knot)}/survey`, { learn }, { observe: 'events', reportProgress: true, responseType: 'text' })
+      .pipe(
+        concatMap((event) => {
+          const text =
+            event.type === HttpEventType.DownloadProgress
+              ? ((event as HttpDownloadProgressEvent).partialText ?? '')
+              : event.type === HttpEventType.Response
+                ? (event.body ?? '')
+                : '';
+          const end = text.lastIndexOf('\n') + 1;
+          const lines = end > read ? text.slice(read, end).split('\n') : [];
+          read = Math.max(read, end);
+          return lines.filter((line) => line !== '').map((line) => surveyLineSchema.parse(JSON.parse(line)));
+        }),
+      );
   }
   testSystem(test: TestSystem): Observable<Probe> {
     return this.#http.post('/api/system-test', test).pipe(map((answer) => probeSchema.parse(answer)));
   }
   probe(id: string): Observable<Probe> {
-    return this.#http.post(`/api/systems/${encodeURIComponent(id)}/probe`, {}).pipe(map((answer) => probeSchema.parse(answer)));
+    return this.#http
+      .post(`/api/systems/${encodeURIComponent(id)}/probe`, {})
+      .pipe(map((answer) => probeSchema.parse(answer)));
   }
   tables(test: TestSystem): Observable<Tables> {
     return this.#http.post('/api/database-tables', test).pipe(map((answer) => tablesSchema.parse(answer)));
@@ -198,7 +215,9 @@ export class Api {
   }
   /** @param answer the query with which the person came back. @returns the system */
   endConsent(answer: string): Observable<string> {
-    return this.#http.post('/api/consents', { answer }).pipe(map((ended) => z.object({ system: z.string() }).parse(ended).system));
+    return this.#http
+      .post('/api/consents', { answer })
+      .pipe(map((ended) => z.object({ system: z.string() }).parse(ended).system));
   }
   giveConsentBack(id: string): Observable<unknown> {
     return this.#http.delete(`/api/systems/${encodeURIComponent(id)}/consent`);
@@ -216,7 +235,9 @@ export class Api {
     return this.#get(`/api/subscriptions/${subscription}/deliveries`, deliveriesSchema);
   }
   addField(system: string, object: string, field: NewField): Observable<string> {
-    return this.#http.post(`${objectUrl(system, object)}/fields`, field).pipe(map((answer) => z.object({ field: z.string() }).parse(answer).field));
+    return this.#http
+      .post(`${objectUrl(system, object)}/fields`, field)
+      .pipe(map((answer) => z.object({ field: z.string() }).parse(answer).field));
   }
   readOpenApi(from: { document: string } | { address: string }): Observable<OpenApiReading> {
     return this.#http.post('/api/openapi-reading', from).pipe(map((answer) => openApiReadingSchema.parse(answer)));
@@ -231,7 +252,10 @@ export class Api {
     return this.#get(`/api/anchors/${encodeURIComponent(id)}`, anchorViewSchema).pipe(
       catchError((error: unknown) => {
         // It was merged into another one: that one is shown.
-        const moved = error instanceof HttpErrorResponse && error.status === 410 ? (error.error as { movedTo?: string }).movedTo : undefined;
+        const moved =
+          error instanceof HttpErrorResponse && error.status === 410
+            ? (error.error as { movedTo?: string }).movedTo
+            : undefined;
         return moved === undefined ? throwError(() => error) : this.anchor(moved);
       }),
     );
@@ -240,7 +264,9 @@ export class Api {
     return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/regroup`, regroup);
   }
   forecast(anchor: string, request: ForecastRequest): Observable<Forecast> {
-    return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/forecast`, request).pipe(map((answer) => forecastSchema.parse(answer)));
+    return this.#http
+      .post(`/api/anchors/${encodeURIComponent(anchor)}/forecast`, request)
+      .pipe(map((answer) => forecastSchema.parse(answer)));
   }
   tie(anchor: string, member: string, key: string): Observable<unknown> {
     return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/tie`, { member, key });
@@ -269,7 +295,9 @@ export class Api {
   }
   actOnRecord(knot: string, member: string, key: string, act: RecordAct['act']): Observable<{ anchor: string | null }> {
     const url = `${knotUrl(knot)}/records/${encodeURIComponent(member)}/${encodeURIComponent(key)}`;
-    return this.#http.post(url, { act }).pipe(map((answer) => z.object({ anchor: z.string().nullable() }).parse(answer)));
+    return this.#http
+      .post(url, { act })
+      .pipe(map((answer) => z.object({ anchor: z.string().nullable() }).parse(answer)));
   }
   takeIn(knot: string, member: string, key: string): Observable<unknown> {
     return this.#http.post(`${knotUrl(knot)}/set-aside/take-back`, { member, key });
@@ -289,15 +317,26 @@ export class Api {
   operations(run: string, query: Query): Observable<OperationList> {
     return this.#get(`/api/runs/${encodeURIComponent(run)}/operations`, operationListSchema, query);
   }
-  startRun(knot: string, kind: 'run' | 'dry run', more: { overGuards?: boolean; full?: boolean } = {}): Observable<string> {
-    return this.#http.post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more }).pipe(map((answer) => startedRunSchema.parse(answer).run));
+  startRun(
+    knot: string,
+    kind: 'run' | 'dry run',
+    more: { overGuards?: boolean; full?: boolean } = {},
+  ): Observable<string> {
+    return this.#http
+      .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })
+      .pipe(map((answer) => startedRunSchema.parse(answer).run));
   }
   stopRun(run: string): Observable<unknown> {
     return this.#http.post(`/api/runs/${run}/stop`, {});
   }
   /** @returns whether the version waits for the end of a run that is under way */
-  putInForce(knot: string, change: { definition: KnotDefinition; basedOn: number; draft: number; note: string }): Observable<boolean> {
-    return this.#http.put(`${knotUrl(knot)}/definition`, change).pipe(map((answer) => z.object({ waits: z.boolean() }).parse(answer).waits));
+  putInForce(
+    knot: string,
+    change: { definition: KnotDefinition; basedOn: number; draft: number; note: string },
+  ): Observable<boolean> {
+    return this.#http
+      .put(`${knotUrl(knot)}/definition`, change)
+      .pipe(map((answer) => z.object({ waits: z.boolean() }).parse(answer).waits));
   }
 
   #get<T>(url: string, schema: z.ZodType<T>, query: Query = {}): Observable<T> {
@@ -315,7 +354,11 @@ export function problemOf(error: unknown): Problem {
     const parsed = problemSchema.safeParse(error.error);
     if (parsed.success) return parsed.data;
     if (error.status === 0)
-      return { code: 'unreachable', says: 'The server cannot be reached.', advice: 'See whether it is running; this page tries again by itself when you do something.' };
+      return {
+        code: 'unreachable',
+        says: 'The server cannot be reached.',
+        advice: 'See whether it is running; this page tries again by itself when you do something.',
+      };
     return { code: 'fault', says: `The server answered ${error.status}.` };
   }
   return { code: 'fault', says: error instanceof Error ? error.message.slice(0, 300) : String(error) };

@@ -32,7 +32,8 @@ const run = (id: string, endedAt: string | null): Run => ({
   words: null,
 });
 const id = '0199c0de-0000-7000-8000-000000000001';
-const tell = (source: FakeEventSource, endedAt: string | null) => source.onmessage({ data: JSON.stringify({ kind: 'run', run: run(id, endedAt) }) });
+const tell = (source: FakeEventSource, endedAt: string | null) =>
+  source.onmessage({ data: JSON.stringify({ kind: 'run', run: run(id, endedAt) }) });
 const latest = () => FakeEventSource.opened.at(-1) as FakeEventSource;
 
 beforeEach(() => {

@@ -32,7 +32,10 @@ export class LiveEvents {
 
   readonly drafts: Observable<DraftEvent> = this.#said.pipe(filter((event) => event.kind === 'draft'));
 
-  /** The connection stands, for the first time or again: what happened before was not heard, so what is shown may be old. */
+  /**
+   * The connection stands, for the first time or again: what happened before was not heard, so what is shown may be
+   * old.
+   */
   readonly opened: Observable<unknown> = this.#events.pipe(filter((event) => event === 'opened'));
 
   /** A run ended, or may have ended unheard. */

@@ -12,7 +12,11 @@ function view() {
   const asked: string[] = [];
   const answers: Subject<string>[] = [];
   const again = new Subject<void>();
-  @Component({ selector: 'ak-asking-view', changeDetection: ChangeDetectionStrategy.OnPush, template: `{{ view.value() }}` })
+  @Component({
+    selector: 'ak-asking-view',
+    changeDetection: ChangeDetectionStrategy.OnPush,
+    template: `{{ view.value() }}`,
+  })
   class AskingView {
     readonly id = input.required<string>();
     readonly view = load(
@@ -34,7 +38,7 @@ function view() {
   return { asked, answers, again, fixture, show, state: fixture.componentInstance.view };
 }
 
-test('an event that comes before the inputs are bound breaks nothing, and the question is asked once they are', async () => {
+test('an event that comes before the inputs are bound breaks nothing; the question is asked once they are', async () => {
   const { asked, again, show, answers, state } = view();
   again.next();
   await show('a');

@@ -12,14 +12,22 @@ export interface Loaded<T> {
   reload(): void;
 }
 
-/** Loads for as long as the view lives, again whenever the question changes or something tells to. Call in an injection context. */
-export function load<Question, T>(question: Signal<Question>, ask: (question: Question) => Observable<T>, again: Observable<unknown> = of()): Loaded<T> {
+/**
+ * Loads for as long as the view lives, again whenever the question changes or something tells to. Call in an injection
+ * context.
+ */
+export function load<Question, T>(
+  question: Signal<Question>,
+  ask: (question: Question) => Observable<T>,
+  again: Observable<unknown> = of(),
+): Loaded<T> {
   const value = signal<T | undefined>(undefined);
   const problem = signal<Problem | undefined>(undefined);
   const loading = signal(true);
   const reloads = new Subject<void>();
   let asked: Question | undefined;
-  // A component hears of events before its inputs are bound, and may not read them until then: nothing is asked again before the first question.
+  // A component hears of events before its inputs are bound, and may not read them until then: nothing is asked again
+  // before the first question.
   const questions = toObservable(question);
   merge(
     questions,
@@ -47,5 +55,10 @@ export function load<Question, T>(question: Signal<Question>, ask: (question: Qu
       problem.set('error' in state ? problemOf(state.error) : undefined);
       if ('answer' in state) value.set(state.answer);
     });
-  return { value: value.asReadonly(), problem: problem.asReadonly(), loading: loading.asReadonly(), reload: () => reloads.next() };
+  return {
+    value: value.asReadonly(),
+    problem: problem.asReadonly(),
+    loading: loading.asReadonly(),
+    reload: () => reloads.next(),
+  };
 }

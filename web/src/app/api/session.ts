@@ -44,7 +44,8 @@ export class SessionService {
 export const sessionInterceptor: HttpInterceptorFn = (request, next) => {
   const session = inject(SessionService);
   const router = inject(Router);
-  const sent = request.method === 'GET' ? request : request.clone({ setHeaders: { 'x-csrf-token': session.csrfToken } });
+  const sent =
+    request.method === 'GET' ? request : request.clone({ setHeaders: { 'x-csrf-token': session.csrfToken } });
   return next(sent).pipe(
     catchError((error: unknown) => {
       if (error instanceof HttpErrorResponse && error.status === 401 && !request.url.endsWith('/api/session')) {
@@ -60,5 +61,13 @@ export const signedIn: CanActivateFn = (_, state) => {
   const session = inject(SessionService);
   const router = inject(Router);
   if (session.person()) return true;
-  return session.load().pipe(map((person) => (person ? true : router.createUrlTree(['/sign-in'], { queryParams: state.url === '/' ? {} : { from: state.url } }))));
+  return session
+    .load()
+    .pipe(
+      map((person) =>
+        person
+          ? true
+          : router.createUrlTree(['/sign-in'], { queryParams: state.url === '/' ? {} : { from: state.url } }),
+      ),
+    );
 };

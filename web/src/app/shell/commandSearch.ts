@@ -17,19 +17,8 @@ interface Hit {
   selector: 'ak-command-search',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatDialogModule],
-  template: `
-    <input #box aria-label="Search views and anchors" placeholder="A view, a name or a record's key" role="combobox" aria-expanded="true" aria-controls="hits" [attr.aria-activedescendant]="hits().length > 0 ? 'hit-' + active() : null" (input)="text.set(box.value); active.set(0)" (keydown)="move($event)" />
-    <ul id="hits" role="listbox" aria-label="Found">
-      @for (hit of hits(); track hit.path; let index = $index) {
-        <li role="option" tabindex="-1" [id]="'hit-' + index" [attr.aria-selected]="index === active()" (click)="open(hit)" (keydown.enter)="open(hit)">{{ hit.name }} <small>{{ hit.kind }}</small></li>
-      } @empty { <li role="option" aria-selected="false" aria-disabled="true"><small>Nothing is called that.</small></li> }
-    </ul>
-  `,
-  styles: `
-    :host { display: block; width: 520px; max-width: 90vw; }
-    input { width: 100%; border: 0; border-bottom: 1px solid var(--hair); background: none; color: inherit; font: 16px/24px var(--words); padding: 12px 16px; outline-offset: -2px; }
-    ul { list-style: none; margin: 0; padding: 6px 0; max-height: 380px; overflow: auto; } li { padding: 6px 16px; cursor: pointer; } li[aria-selected='true'] { background: var(--petrol-tint); }
-  `,
+  templateUrl: './commandSearch.html',
+  styleUrl: './commandSearch.scss',
 })
 export class CommandSearch {
   readonly #api = inject(Api);
@@ -45,9 +34,15 @@ export class CommandSearch {
         return this.#api.watch().pipe(
           switchMap(({ knots }) =>
             knots[0]
-              ? this.#api
-                  .anchors(knots[0].id, { search })
-                  .pipe(map(({ anchors }) => anchors.map((anchor): Hit => ({ name: anchor.title, kind: knots[0]?.thing ?? '', path: `/anchors/${anchor.id}` }))))
+              ? this.#api.anchors(knots[0].id, { search }).pipe(
+                  map(({ anchors }) =>
+                    anchors.map((anchor): Hit => ({
+                      name: anchor.title,
+                      kind: knots[0]?.thing ?? '',
+                      path: `/anchors/${anchor.id}`,
+                    })),
+                  ),
+                )
               : of([]),
           ),
           catchError(() => of([])),

@@ -7,7 +7,10 @@ const storageKey = 'anchor-knot-theme';
 @Injectable({ providedIn: 'root' })
 export class Theme {
   readonly #document = inject(DOCUMENT);
-  readonly dark = signal(localStorage.getItem(storageKey) === 'dark' || (localStorage.getItem(storageKey) === null && matchMedia('(prefers-color-scheme: dark)').matches));
+  readonly dark = signal(
+    localStorage.getItem(storageKey) === 'dark' ||
+      (localStorage.getItem(storageKey) === null && matchMedia('(prefers-color-scheme: dark)').matches),
+  );
 
   constructor() {
     effect(() => this.#document.documentElement.classList.toggle('dark', this.dark()));

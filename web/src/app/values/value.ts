@@ -5,15 +5,9 @@ import { pieces, valueText } from './valueText';
 @Component({
   selector: 'ak-value',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `@if (text() === '') {<span class="blank">{{ blankAs() }}</span>} @else {@for (piece of parts(); track $index) {<span [class.changed]="piece.changed" [class.ends]="piece.blank">{{ piece.text }}</span>}}`,
+  templateUrl: './value.html',
   host: { class: 'value', '[attr.title]': 'text().length > 24 ? text() : null', '[class.wrap]': 'wrap()' },
-  styles: `
-    :host { display: block; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-    :host(.wrap) { white-space: pre-wrap; overflow-wrap: anywhere; max-height: 180px; overflow: auto; }
-    .blank { color: var(--ink-3); font-family: var(--words); font-size: 12.5px; }
-    .changed { background: var(--brass-tint); color: var(--brass); }
-    .ends { color: var(--vermilion); }
-  `,
+  styleUrl: './value.scss',
 })
 export class Value {
   readonly value = input.required<unknown>();
@@ -22,5 +16,7 @@ export class Value {
   readonly wrap = input(false);
   readonly blankAs = input('blank');
   protected readonly text = computed(() => valueText(this.value()));
-  protected readonly parts = computed(() => pieces(this.text().slice(0, 5000), this.against() === undefined ? undefined : valueText(this.against())));
+  protected readonly parts = computed(() =>
+    pieces(this.text().slice(0, 5000), this.against() === undefined ? undefined : valueText(this.against())),
+  );
 }

@@ -1,8 +1,12 @@
 import fc from 'fast-check';
 import { pieces, valueText } from './valueText';
 
-const text = fc.string({ unit: fc.constantFrom('a', 'b', ' ', '1', 'ü', '\u{1F33F}', '\u{1F331}', '\t'), maxLength: 12 });
-const undotted = (shown: string, original: string): string => [...original].map((character, index) => ([...shown][index] === '·' ? character : ([...shown][index] ?? ''))).join('');
+const text = fc.string({
+  unit: fc.constantFrom('a', 'b', ' ', '1', 'ü', '\u{1F33F}', '\u{1F331}', '\t'),
+  maxLength: 12,
+});
+const undotted = (shown: string, original: string): string =>
+  [...original].map((character, index) => ([...shown][index] === '·' ? character : ([...shown][index] ?? ''))).join('');
 
 test('pieces put together are the text, with blanks at its ends as dots, and no character is cut in two', () => {
   fc.assert(
@@ -19,7 +23,8 @@ test('pieces put together are the text, with blanks at its ends as dots, and no 
 });
 
 test('only what differs is marked, and equal texts or a text alone have no mark', () => {
-  const marked = (one: string, other?: string) => pieces(one, other).flatMap((piece) => (piece.changed ? [piece.text] : []));
+  const marked = (one: string, other?: string) =>
+    pieces(one, other).flatMap((piece) => (piece.changed ? [piece.text] : []));
   expect(marked('Saltpan Lane 9', 'Saltpan Lane 12')).toEqual(['9']);
   expect(marked('Saltpan Lane 12', 'Saltpan Lane 9')).toEqual(['12']);
   expect(marked('aaa', 'aa')).toEqual(['a']);
@@ -34,16 +39,7 @@ test('only what differs is marked, and equal texts or a text alone have no mark'
 });
 
 test('values of every form show as a person reads them, exact numbers as they were sent', () => {
-  expect([null, undefined, true, false, '', 0, 12.5, ['a', null, 'b'], { $number: '1.10' }, { a: 1 }].map(valueText)).toEqual([
-    '',
-    '',
-    'yes',
-    'no',
-    '',
-    '0',
-    '12.5',
-    'a, , b',
-    '1.10',
-    '{"a":1}',
-  ]);
+  expect(
+    [null, undefined, true, false, '', 0, 12.5, ['a', null, 'b'], { $number: '1.10' }, { a: 1 }].map(valueText),
+  ).toEqual(['', '', 'yes', 'no', '', '0', '12.5', 'a, , b', '1.10', '{"a":1}']);
 });

@@ -21,7 +21,10 @@ function isLeading(text: string, at: number): boolean {
   return unit >= 0xd800 && unit <= 0xdbff;
 }
 
-/** A text in pieces: blanks at its ends apart, and what differs from another text apart (common start and end are equal). */
+/**
+ * A text in pieces: blanks at its ends apart, and what differs from another text apart (common start and end are
+ * equal).
+ */
 export function pieces(text: string, other?: string): Piece[] {
   let start = 0;
   let end = text.length;
@@ -49,7 +52,8 @@ export function pieces(text: string, other?: string): Piece[] {
     for (const character of part.text) {
       const blank = at < lead || at >= trail;
       const last = result.at(-1);
-      if (last && last.blank === blank) result[result.length - 1] = { ...last, text: last.text + (blank ? '·' : character) };
+      if (last && last.blank === blank)
+        result[result.length - 1] = { ...last, text: last.text + (blank ? '·' : character) };
       else result.push({ text: blank ? '·' : character, changed: part.changed, blank });
       at += character.length;
     }

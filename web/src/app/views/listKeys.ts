@@ -13,7 +13,11 @@ export class ListKeys {
       .pipe(takeUntilDestroyed())
       .subscribe((event) => {
         if (isTyping(event) || (event.key !== 'j' && event.key !== 'k')) return;
-        const links = [...this.#list.nativeElement.querySelectorAll<HTMLElement>('tbody tr td:first-child a, tbody tr th:first-child a, [data-item]')];
+        const links = [
+          ...this.#list.nativeElement.querySelectorAll<HTMLElement>(
+            'tbody tr td:first-child a, tbody tr th:first-child a, [data-item]',
+          ),
+        ];
         const at = links.findIndex((link) => link === document.activeElement || link.contains(document.activeElement));
         const next = at < 0 ? 0 : Math.min(links.length - 1, Math.max(0, at + (event.key === 'j' ? 1 : -1)));
         links[next]?.focus();

@@ -10,15 +10,21 @@ export function changeWords(change: SchemaChange): string {
     case 'retyped':
       return `${change.field} was ${change.from} and is ${change.to}`;
     case 'choices':
-      return `${change.field} ${[change.added.length > 0 && `can now be ${change.added.join(', ')}`, change.removed.length > 0 && `can no longer be ${change.removed.join(', ')}`]
+      return `${change.field} ${[
+        change.added.length > 0 && `can now be ${change.added.join(', ')}`,
+        change.removed.length > 0 && `can no longer be ${change.removed.join(', ')}`,
+      ]
         .filter(Boolean)
         .join(', and ')}`;
     case 'length':
       return change.to === undefined
         ? `${change.field} has no limit of length any more`
-        : `${change.field} may have ${change.to} characters${change.from === undefined ? '' : `, no longer ${change.from}`}`;
+        : `${change.field} may have ${change.to} characters` +
+            (change.from === undefined ? '' : `, no longer ${change.from}`);
     case 'reference':
-      return change.to === undefined ? `${change.field} no longer points to ${change.from ?? ''}` : `${change.field} points to ${change.to}`;
+      return change.to === undefined
+        ? `${change.field} no longer points to ${change.from ?? ''}`
+        : `${change.field} points to ${change.to}`;
     default:
       return `${change.field} is ${change.kind}`;
   }

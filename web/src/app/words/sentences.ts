@@ -1,4 +1,11 @@
-import { type CauseView, type DecisionKind, decisionKinds, type KnotView, type MemberSummary, type Run } from '@anchor-knot/contracts';
+import {
+  type CauseView,
+  type DecisionKind,
+  decisionKinds,
+  type KnotView,
+  type MemberSummary,
+  type Run,
+} from '@anchor-knot/contracts';
 
 export const count = (number: number): string => number.toLocaleString('en-GB');
 
@@ -29,13 +36,19 @@ export function stepWords(step: Step, definition: Definition): string {
     case 'phone':
       return `phone, ${step.form === 'e164' ? 'E.164' : `${step.form} form`} (${step.country})`;
     case 'country':
-      return `country, ${step.form === 'name' ? 'name' : step.form === 'alpha2' ? 'two-letter code' : 'three-letter code'}`;
+      if (step.form === 'name') return 'country, name';
+      return `country, ${step.form === 'alpha2' ? 'two' : 'three'}-letter code`;
     case 'crosswalk':
       return `crosswalk ${definition.crosswalks[step.table]?.name ?? step.table}`;
     case 'yesNo':
       return `yes is ${String(step.yes[0])}, no is ${String(step.no[0])}`;
     case 'number':
-      return ['number', step.factor ? `times ${step.factor}` : '', step.places === undefined ? '' : plural(step.places, 'decimal place'), step.as === 'text' ? 'as text' : '']
+      return [
+        'number',
+        step.factor ? `times ${step.factor}` : '',
+        step.places === undefined ? '' : plural(step.places, 'decimal place'),
+        step.as === 'text' ? 'as text' : '',
+      ]
         .filter(Boolean)
         .join(', ');
     case 'date':
@@ -96,7 +109,14 @@ function ruleStepWords(step: RuleStep, memberName: (id: string) => string): stri
 
 export function ruleWords(rule: Definition['fields'][number]['rule'], members: readonly MemberSummary[]): string {
   const name = (id: string): string => members.find((member) => member.id === id)?.pennant.letters ?? id;
-  const combine = rule.combine === 'sum' ? 'add up the changes' : rule.combine === 'union' ? 'unite the lists' : rule.combine === 'text' ? 'merge the lines' : undefined;
+  const combine =
+    rule.combine === 'sum'
+      ? 'add up the changes'
+      : rule.combine === 'union'
+        ? 'unite the lists'
+        : rule.combine === 'text'
+          ? 'merge the lines'
+          : undefined;
   return [...(combine ? [combine] : []), ...rule.steps.map((step) => ruleStepWords(step, name))].join(', ');
 }
 
@@ -109,13 +129,15 @@ export function runSentence(run: Run, members: readonly MemberSummary[]): string
     const tally = run.progress?.tally[member.id];
     if (!tally) return [];
     const said: string[] = [];
-    if (tally.create > 0) said.push(`${plural(tally.create, 'record')} ${dry ? 'would be' : run.endedAt ? 'to be' : 'to be'} created`);
+    if (tally.create > 0)
+      said.push(`${plural(tally.create, 'record')} ${dry ? 'would be' : run.endedAt ? 'to be' : 'to be'} created`);
     if (tally.update > 0) said.push(`${count(tally.update)} ${dry ? 'would be' : 'to be'} updated`);
     if (tally.archive > 0) said.push(`${count(tally.archive)} ${dry ? 'would be' : 'to be'} archived`);
     if (tally.delete > 0) said.push(`${count(tally.delete)} ${dry ? 'would be' : 'to be'} deleted`);
     return said.length > 0 ? [`${said.join(' and ')} in ${member.systemName}`] : [];
   });
-  if (run.state === 'running') return `${phaseWords[run.progress.phase]}${run.progress.done > 0 ? `: ${count(run.progress.done)}` : ''}.`;
+  if (run.state === 'running')
+    return `${phaseWords[run.progress.phase]}${run.progress.done > 0 ? `: ${count(run.progress.done)}` : ''}.`;
   if (parts.length === 0) return dry ? 'Nothing would be written.' : 'There was nothing to write.';
   if (dry) return `${parts.join('; ')}.`;
   const written = members.reduce((sum, { id }) => sum + (run.progress?.tally[id]?.written ?? 0), 0);
@@ -145,7 +167,8 @@ export function bitsWords(bits: number): string {
 /** What a score means: how sure it is that two records are the same thing. */
 export function chanceWords(bits: number): string {
   const chance = 1 / (1 + 2 ** -bits);
-  if (chance >= 0.5) return chance > 0.9999 ? 'over 99.99 % sure' : `${(100 * chance).toFixed(chance >= 0.99 ? 2 : 0)} % sure`;
+  if (chance >= 0.5)
+    return chance > 0.9999 ? 'over 99.99 % sure' : `${(100 * chance).toFixed(chance >= 0.99 ? 2 : 0)} % sure`;
   const odds = Math.round(2 ** -bits);
   return odds <= 1 ? 'one to one' : `${count(odds)} to one against`;
 }

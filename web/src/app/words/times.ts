@@ -4,7 +4,8 @@ const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
 
 /** The exact time in the reader's zone, with the zone. */
 export function exactTime(iso: string): string {
-  return `${new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'medium' }).format(new Date(iso))} ${zone}`;
+  const format = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'medium' });
+  return `${format.format(new Date(iso))} ${zone}`;
 }
 
 /** How long ago, in words; days and more as a date. */
@@ -14,7 +15,11 @@ export function ago(iso: string, now = Date.now()): string {
   if (seconds < 60) return `${seconds} s ago`;
   if (seconds < 3600) return `${Math.floor(seconds / 60)} min ago`;
   if (seconds < 86_400) return `${Math.floor(seconds / 3600)} h ago`;
-  return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: seconds > 300 * 86_400 ? 'numeric' : undefined }).format(new Date(iso));
+  return new Intl.DateTimeFormat('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: seconds > 300 * 86_400 ? 'numeric' : undefined,
+  }).format(new Date(iso));
 }
 
 @Pipe({ name: 'ago' })

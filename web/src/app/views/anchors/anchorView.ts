@@ -23,49 +23,8 @@ import { State } from '../state';
   selector: 'ak-one-anchor-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, MatButtonModule, RecordGrid, Value, DecisionPanel, HandTies, State, AgoPipe, ExactTimePipe],
-  template: `
-    <div class="page">
-      <header>
-        <h1>{{ view.value()?.title || 'Anchor' }}</h1>
-        @if (view.value(); as one) {
-          <small>{{ one.thing }} · {{ plural(tied(), 'tie') }} · {{ one.decisions.length > 0 ? plural(one.decisions.length, 'decision') : one.agrees ? 'all agree' : 'to be written with the next run' }}</small>
-          <div class="acts">@if (session.may('operator')) { <button mat-flat-button type="button" (click)="runs.start(one.knot, 'run')">Run now</button> }</div>
-        }
-      </header>
-      <ak-state [of]="view" />
-      @if (view.value(); as one) {
-        <div class="body">
-          <div class="scroll">
-            <ak-record-grid [caption]="'What each system says of ' + one.title" [rows]="rows()" [members]="members()" [tone]="tone()" [tieing]="tieing()">
-              <ng-template #anchor let-row>
-                @let field = fieldOf(row.id);
-                @if (field?.agreed; as agreed) { <strong><ak-value [value]="agreed.value" /></strong> } @else { <small>{{ isHeld(row.id) ? 'held' : 'not agreed' }}</small> }
-              </ng-template>
-              <ng-template #cell let-row let-member="member">
-                @let cell = cellOf(row.id, member.id);
-                @if (cell.state === 'no mapping') { <small>not here</small> }
-                @else if (cell.state === 'not sent') { <small>{{ member.hint === 'no record' ? '' : 'not sent' }}</small> }
-                @else {
-                  <ak-value [class.quiet]="cell.state === 'agrees'" [value]="cell.raw" [against]="cell.state === 'agrees' || cell.state === 'unreadable' ? undefined : against(row.id, cell)" />
-                  @if (note(cell); as words) { <small [class.wrong]="cell.state === 'unreadable' || cell.state === 'rejected'" [class.waits]="cell.state === 'ahead'" [title]="words">{{ words }}</small> }
-                }
-              </ng-template>
-            </ak-record-grid>
-            @for (decision of one.decisions; track decision.id; let first = $first) { <div class="decision"><ak-decision-panel [decision]="decision" [members]="one.members" [onAnchor]="true" [listens]="first" (decided)="view.reload()" /></div> }
-          </div>
-          <aside aria-labelledby="why">
-            <h2 id="why">Why it is what it is</h2>
-            <ul>
-              @for (reason of reasons(); track $index) { <li>{{ reason.title }} <small>{{ reason.text }} · @if (reason.run) {<a [routerLink]="['/runs', reason.run]" [title]="reason.at | exactTime">{{ reason.at | ago }}</a>} @else {<span [title]="reason.at | exactTime">{{ reason.at | ago }}</span>}</small></li> }
-              @empty { <li class="quiet">Nothing was written here yet: what the systems say was equal from the start.</li> }
-            </ul>
-            @if (session.may('operator')) { <ak-hand-ties [anchor]="one" (changed)="view.reload()" /> }
-          </aside>
-        </div>
-      }
-    </div>
-  `,
-  styles: `.decision { padding: 12px 22px 0; } .decision:last-child { padding-bottom: 20px; } small { display: block; overflow: hidden; text-overflow: ellipsis; }`,
+  templateUrl: './anchorView.html',
+  styleUrl: './anchorView.scss',
 })
 export class OneAnchorView {
   readonly id = input.required<string>();
@@ -84,12 +43,23 @@ export class OneAnchorView {
     });
   }
 
-  protected readonly rows = computed((): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? []);
-  protected readonly tied = computed(() => this.view.value()?.members.filter(({ key, gone }) => key !== null && !gone).length ?? 0);
+  protected readonly rows = computed(
+    (): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? [],
+  );
+  protected readonly tied = computed(
+    () => this.view.value()?.members.filter(({ key, gone }) => key !== null && !gone).length ?? 0,
+  );
   protected readonly members = computed((): GridMember[] =>
     (this.view.value()?.members ?? []).map((member) => ({
       ...member,
-      hint: member.key === null ? 'no record' : member.gone ? `${member.key} · gone` : member.rejected.length > 0 ? `${member.key} · rejected` : member.key,
+      hint:
+        member.key === null
+          ? 'no record'
+          : member.gone
+            ? `${member.key} · gone`
+            : member.rejected.length > 0
+              ? `${member.key} · rejected`
+              : member.key,
       link: recordLink(member, member.key),
     })),
   );
@@ -106,7 +76,11 @@ export class OneAnchorView {
     this.view.value();
     return (row: GridRow, member: GridMember): CellTone => {
       const { state } = this.cellOf(row.id, member.id);
-      return state === 'unreadable' || state === 'rejected' ? 'wrong' : state === 'ahead' || (state === 'differs' && this.#held().has(row.id)) ? 'waits' : 'plain';
+      return state === 'unreadable' || state === 'rejected'
+        ? 'wrong'
+        : state === 'ahead' || (state === 'differs' && this.#held().has(row.id))
+          ? 'waits'
+          : 'plain';
     };
   });
   protected readonly tieing = computed(() => {
@@ -122,7 +96,16 @@ export class OneAnchorView {
     return this.view.value()?.fields.find((field) => field.id === id);
   }
   protected cellOf(field: string, member: string): Cell {
-    return this.fieldOf(field)?.cells[member] ?? { state: 'no mapping', raw: null, meaning: null, reason: null, direction: null, path: null };
+    return (
+      this.fieldOf(field)?.cells[member] ?? {
+        state: 'no mapping',
+        raw: null,
+        meaning: null,
+        reason: null,
+        direction: null,
+        path: null,
+      }
+    );
   }
   protected isHeld(field: string): boolean {
     return this.#held().has(field);
@@ -130,7 +113,9 @@ export class OneAnchorView {
   /** Differences are marked only where the forms can be compared: the system holds the value as it is shared. */
   protected against(field: string, cell: Cell): unknown {
     const agreed = this.fieldOf(field)?.agreed?.value;
-    return agreed !== undefined && agreed !== null && valueText(cell.raw) === valueText(cell.meaning) ? agreed : undefined;
+    return agreed !== undefined && agreed !== null && valueText(cell.raw) === valueText(cell.meaning)
+      ? agreed
+      : undefined;
   }
   protected note(cell: Cell): string {
     switch (cell.state) {
@@ -141,7 +126,11 @@ export class OneAnchorView {
       case 'ahead':
         return valueText(cell.raw) === valueText(cell.meaning) ? 'held' : `held: ${valueText(cell.meaning)}`;
       case 'differs':
-        return cell.direction === 'from' ? 'differs; this system only gives' : cell.meaning === null ? 'to be filled' : 'to be written';
+        return cell.direction === 'from'
+          ? 'differs; this system only gives'
+          : cell.meaning === null
+            ? 'to be filled'
+            : 'to be written';
       default:
         return '';
     }

@@ -19,35 +19,8 @@ type Row = AnchorList['anchors'][number];
   selector: 'ak-anchors-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, ScrollingModule, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
-  template: `
-    <div class="page">
-      <header><h1>Anchors</h1><small>{{ plural(total(), 'anchor') }}</small>
-        <div class="acts">
-          @if (knots().length > 1) { <label>Knot <select #knot (change)="go({ knot: knot.value })">@for (one of knots(); track one.id) {<option [value]="one.id" [selected]="one.id === current()?.id">{{ one.name }}</option>}</select></label> }
-          <label><span class="hidden">Search by name or record key</span><input #box type="search" placeholder="Name or record key" [value]="search() ?? ''" (input)="typed.next(box.value)" /></label>
-          <label>Show <select #which (change)="go({ state: which.value === 'all' ? null : which.value })"><option value="all" [selected]="state() !== 'open'">all</option><option value="open" [selected]="state() === 'open'">those that do not agree</option></select></label>
-        </div>
-      </header>
-      <ak-state [of]="watch" />
-      @if (problem(); as problem) { <div class="banner" role="alert"><strong>{{ problem.says }}</strong></div> }
-      @if (rows().length === 0 && !loading() && watch.value()) { <p class="empty">{{ search() || state() ? 'No anchor is called that.' : 'Nothing is tied yet. After the first run, each customer is listed here with its records.' }}</p> }
-      <cdk-virtual-scroll-viewport itemSize="35" class="list" akListKeys (scrolledIndexChange)="reached($event)">
-        <div class="row" *cdkVirtualFor="let row of rows(); trackBy: byId">
-          <span class="mark" [class.waits]="!row.agrees && row.decisions > 0" [class.none]="!row.agrees && row.decisions === 0"></span>
-          <a class="title" data-item [routerLink]="['/anchors', row.id]">{{ row.title || 'without a name' }}</a>
-          <span class="ties">@for (member of current()?.members; track member.id) { <span class="tie">@if (tieOf(row, member.id); as tie) { <ak-pennant [settings]="member.pennant" [name]="member.systemName" /> <span class="value" [class.quiet]="tie.gone">{{ tie.key }}{{ tie.gone ? ' gone' : '' }}</span> }</span> }</span>
-          <small class="state">{{ row.agrees ? 'agrees' : row.decisions > 0 ? row.decisions + (row.decisions === 1 ? ' decision' : ' decisions') : 'to be written' }}</small>
-          <small class="when" [title]="row.changedAt | exactTime">{{ row.changedAt | ago }}</small>
-        </div>
-      </cdk-virtual-scroll-viewport>
-    </div>
-  `,
-  styles: `
-    .list { flex: 1; background: var(--sheet); } .row { display: flex; align-items: center; gap: 8px; height: 35px; padding: 0 22px; border-bottom: 1px solid var(--hair-2); }
-    .title { flex: 0 0 27%; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; font-weight: 600; color: var(--ink); text-decoration: none; } .title:hover { text-decoration: underline; }
-    .ties { flex: 1; display: flex; gap: 8px; min-width: 0; } .tie { flex: 1 1 0; max-width: 190px; min-width: 0; display: inline-flex; gap: 6px; align-items: center; white-space: nowrap; overflow: hidden; } .state { flex: 0 0 84px; } .when { flex: 0 0 76px; text-align: right; }
-    .mark { margin: 0; } select, input { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 4px 7px; } input { width: 230px; } label { color: var(--ink-2); }
-  `,
+  templateUrl: './anchorsView.html',
+  styleUrl: './anchorsView.scss',
 })
 export class AnchorsView {
   /** From the address. */
@@ -69,7 +42,10 @@ export class AnchorsView {
   #next: string | null = null;
   readonly #question = computed(() => ({
     knot: this.current()?.id,
-    query: { ...(this.search() ? { search: this.search() as string } : {}), state: this.state() === 'open' ? 'open' : 'all' },
+    query: {
+      ...(this.search() ? { search: this.search() as string } : {}),
+      state: this.state() === 'open' ? 'open' : 'all',
+    },
   }));
 
   constructor() {

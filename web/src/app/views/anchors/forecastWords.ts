@@ -11,8 +11,14 @@ export function forecastWords({ anchors }: Forecast, members: readonly MemberSum
   const nameOf = (id: string): string => members.find((member) => member.id === id)?.systemName ?? id;
   const lines = anchors.flatMap(({ title, records, keptOut, operations, held }, index): string[] => {
     const keys = records.map(({ key }) => key).join(' and ');
-    const of = index > 0 ? `${keys} would be a ${thing} of ${records.length === 1 ? 'its' : 'their'} own, “${title}”` : `“${title}” would have ${plural(records.length, 'record')}`;
-    if (keptOut) return [`${keys} would be kept out: nothing may start in ${records.map(({ member }) => nameOf(member)).join(' or ')}.`];
+    const of =
+      index > 0
+        ? `${keys} would be a ${thing} of ${records.length === 1 ? 'its' : 'their'} own, “${title}”`
+        : `“${title}” would have ${plural(records.length, 'record')}`;
+    if (keptOut)
+      return [
+        `${keys} would be kept out: nothing may start in ${records.map(({ member }) => nameOf(member)).join(' or ')}.`,
+      ];
     const does = operations.map((operation) => operationWords(operation, nameOf));
     if (held.length > 0) does.push(`a person would have to settle ${held.join(', ')}`);
     return [`${of}: ${does.length === 0 ? 'nothing would be written' : does.join('; ')}.`];
@@ -22,8 +28,12 @@ export function forecastWords({ anchors }: Forecast, members: readonly MemberSum
 
 function operationWords({ member, kind, key, changes }: Operation, nameOf: (id: string) => string): string {
   if (kind === 'create') return `a record would be created in ${nameOf(member)}`;
-  if (kind !== 'update') return `record ${key ?? ''} would be ${kind === 'archive' ? 'archived' : 'deleted'} in ${nameOf(member)}`;
-  const shown = changes.slice(0, shownChanges).map(({ field, before, after }) => `${field} “${valueText(before)}” → “${valueText(after)}”`);
+  if (kind !== 'update')
+    return `record ${key ?? ''} would be ${kind === 'archive' ? 'archived' : 'deleted'} in ${nameOf(member)}`;
+  const shown = changes
+    .slice(0, shownChanges)
+    .map(({ field, before, after }) => `${field} “${valueText(before)}” → “${valueText(after)}”`);
   const more = changes.length - shown.length;
-  return `in ${nameOf(member)} ${shown.join(', ')}${more > 0 ? ` and ${plural(more, 'more value')}` : ''} would be written`;
+  const rest = more > 0 ? ` and ${plural(more, 'more value')}` : '';
+  return `in ${nameOf(member)} ${shown.join(', ')}${rest} would be written`;
 }

@@ -19,44 +19,8 @@ const shownHits = 6;
   selector: 'ak-hand-ties',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, Pennant],
-  template: `
-    <h2>Ties</h2>
-    @if (asking.problem(); as problem) { <p class="small wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
-    <ul>
-      @for (member of anchor().members; track member.id) {
-        <li>
-          @if (member.key !== null && !member.gone) {
-            <label class="tie"><input type="checkbox" [attr.aria-label]="'Choose the record of ' + member.systemName" [disabled]="tied().length < 2" [checked]="chosen().has(member.id)" (change)="choose(member.id, $any($event.target).checked)" /><ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" /><span class="key value">{{ member.key }}</span></label>
-          } @else if (tying() === member.id) {
-            <ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" />
-            <form (submit)="$event.preventDefault(); ask({ kind: 'tie', member: member.id, key: key.value })">
-              <label>Key of the record<input maxlength="500" #key (input)="forget()" /></label>
-              @if (isAsked('tie')) {} @else {<p class="acts"><button mat-stroked-button type="submit" [disabled]="asking.busy()">See what would follow</button><button mat-button type="button" (click)="leave()">Leave it</button></p>}
-            </form>
-          } @else {
-            <ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" />
-            <small>{{ member.gone ? 'gone' : 'no record' }}</small> <button type="button" class="link" [attr.aria-label]="'Tie a record of ' + member.systemName" (click)="beginTying(member.id)">tie one…</button>
-          }
-        </li>
-      }
-    </ul>
-    @if (chosen().size > 0 && !asked()) { <p class="acts"><button mat-stroked-button type="button" [disabled]="asking.busy() || chosen().size === tied().length" (click)="ask({ kind: 'split', members: [...chosen()] })">{{ chosen().size === 1 ? 'Untie it…' : 'Make them a thing of their own…' }}</button></p> }
-    @if (merging()) {
-      <label>Merge with<input type="search" class="words" aria-label="Search another anchor" placeholder="name or key" (input)="search($any($event.target).value)" /></label>
-      <ul class="hits">@for (hit of hits(); track hit.id) {<li><button type="button" class="link" (click)="ask({ kind: 'merge', with: hit.id })">{{ hit.title }}</button> <small class="value">{{ keysOf(hit) }}</small></li>} @empty {@if (searched()) {<li class="quiet">no other anchor of that name or key</li>}}</ul>
-      @if (!asked()) { <p class="acts"><button mat-button type="button" (click)="leave()">Leave it</button></p> }
-    } @else if (!asked() && chosen().size === 0 && tying() === '') { <p><button type="button" class="link" (click)="merging.set(true)">merge with another anchor…</button></p> }
-    @if (asked(); as request) {
-      <div class="forecast" role="group" aria-label="What the next run would do">
-        @for (line of lines(); track $index) { <p class="small">{{ line }}</p> }
-        <p class="acts"><button mat-stroked-button type="button" [disabled]="asking.busy()" (click)="act(request)">{{ request.kind === 'tie' ? 'Tie it' : request.kind === 'merge' ? 'Merge them' : 'Untie' }}</button><button mat-button type="button" (click)="leave()">Leave it</button></p>
-      </div>
-    }
-  `,
-  styles: `
-    li { font-size: 13.5px; } .tie { display: flex; gap: 6px; align-items: center; } .key { margin-left: 4px; } .acts { display: flex; gap: 8px; margin: 4px 0; } small { display: block; } li > small { display: inline; margin: 0 8px; } label { display: block; font-size: 12.5px; color: var(--ink-2); } label.tie { font-size: 13.5px; color: var(--ink); } input:not([type='checkbox']) { width: 100%; box-sizing: border-box; }
-    .forecast { border-left: 3px solid var(--brass); padding: 2px 0 2px 10px; } .forecast p { margin: 0 0 5px; } .hits li { padding: 4px 0; }
-  `,
+  templateUrl: './handTies.html',
+  styleUrl: './handTies.scss',
 })
 export class HandTies {
   readonly anchor = input.required<AnchorView>();
@@ -86,7 +50,9 @@ export class HandTies {
     this.#searches
       .pipe(
         debounceTime(typingPauseMs),
-        switchMap((search) => (search.trim() === '' ? of(undefined) : this.#api.anchors(this.anchor().knot, { search }))),
+        switchMap((search) =>
+          search.trim() === '' ? of(undefined) : this.#api.anchors(this.anchor().knot, { search }),
+        ),
         takeUntilDestroyed(),
       )
       .subscribe((found) => {
@@ -143,13 +109,18 @@ export class HandTies {
     const keyIn = (member: string): string => members.find((one) => one.id === member)?.key ?? '';
     switch (request.kind) {
       case 'tie':
-        this.#tie([{ member: request.member, key: request.key }], `Record ${request.key.trim()} is tied. The next run merges it.`);
+        this.#tie(
+          [{ member: request.member, key: request.key }],
+          `Record ${request.key.trim()} is tied. The next run merges it.`,
+        );
         break;
       case 'split': {
         const parted = request.members.map((member) => ({ member, key: keyIn(member) }));
         this.asking.ask(this.#api.regroup(id, request), () =>
           this.#done(
-            `${parted.length === 1 ? `Record ${parted[0]?.key ?? ''} is` : `${parted.length} records are`} untied. The next run takes ${parted.length === 1 ? 'it' : 'them'} as a thing of ${parted.length === 1 ? 'its' : 'their'} own.`,
+            parted.length === 1
+              ? `Record ${parted[0]?.key ?? ''} is untied. The next run takes it as a thing of its own.`
+              : `${parted.length} records are untied. The next run takes them as a thing of their own.`,
             () => this.#tie(parted, 'Tied again.'),
           ),
         );
@@ -157,10 +128,14 @@ export class HandTies {
       }
       case 'merge': {
         const before = new Set(this.tied().map((member: Member) => member.id));
-        const came = (this.#forecast()?.anchors[0]?.records ?? []).map(({ member }) => member).filter((member) => !before.has(member));
+        const came = (this.#forecast()?.anchors[0]?.records ?? [])
+          .map(({ member }) => member)
+          .filter((member) => !before.has(member));
         this.asking.ask(this.#api.regroup(id, request), () =>
           this.#done('They are one anchor. The next run merges what they hold.', () =>
-            this.asking.ask(this.#api.regroup(id, { kind: 'split', members: came }), () => this.#done('They are apart again; the next run makes two of them.')),
+            this.asking.ask(this.#api.regroup(id, { kind: 'split', members: came }), () =>
+              this.#done('They are apart again; the next run makes two of them.'),
+            ),
           ),
         );
         break;

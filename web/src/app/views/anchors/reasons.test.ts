@@ -18,7 +18,14 @@ const lines = (journal: JournalEntry[]) => reasonsOf(view(journal)).map(({ title
 const record = { id: '1', run: 'r1', at, key: 'A-1' };
 const edit = { kind: 'edit' as const, members: ['crm'] };
 const person = { kind: 'person' as const, name: 'Vera Lindqvist', over: [] };
-const written = { ...record, kind: 'update' as const, before: null, after: 'Thornquay', meaning: 'Thornquay', cause: edit };
+const written = {
+  ...record,
+  kind: 'update' as const,
+  before: null,
+  after: 'Thornquay',
+  meaning: 'Thornquay',
+  cause: edit,
+};
 
 test('what one run wrote of a field into several systems is one line, another value another', () => {
   const update = { ...written, field: 'town' };

@@ -39,10 +39,18 @@ function groupOf(entry: JournalEntry): string {
 }
 
 /** @param group entries that are told together, of which `entry` is the first */
-function wordsOf(entry: JournalEntry, group: readonly JournalEntry[], nameOf: ReadonlyMap<string, string>, members: AnchorView['members']): Pick<Reason, 'title' | 'text'> {
+function wordsOf(
+  entry: JournalEntry,
+  group: readonly JournalEntry[],
+  nameOf: ReadonlyMap<string, string>,
+  members: AnchorView['members'],
+): Pick<Reason, 'title' | 'text'> {
   const systemOf = (member: string): string => members.find(({ id }) => id === member)?.systemName ?? member;
-  const where = group.flatMap((each) => ('member' in each && each.member !== null ? [systemOf(each.member)] : [])).join(' and ');
-  const records = `record ${group.flatMap((each) => ('key' in each && each.key !== null ? [each.key] : [])).join(', ')}`;
+  const where = group
+    .flatMap((each) => ('member' in each && each.member !== null ? [systemOf(each.member)] : []))
+    .join(' and ');
+  const keys = group.flatMap((each) => ('key' in each && each.key !== null ? [each.key] : []));
+  const records = `record ${keys.join(', ')}`;
   const why = 'cause' in entry ? causeWords(entry.cause, members) : '';
   switch (entry.kind) {
     case 'create':

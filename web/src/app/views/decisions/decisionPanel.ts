@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, type Signal, signal } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  inject,
+  input,
+  output,
+  type Signal,
+  signal,
+} from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSnackBar } from '@angular/material/snack-bar';
@@ -32,33 +41,8 @@ interface Option {
   selector: 'ak-decision-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, RouterLink, Value, ExactTimePipe, MatchRecordsGrid],
-  template: `
-    @let one = decision();
-    <section [class.settles]="options().length > 0" [attr.data-decision]="one.kind" [attr.aria-label]="one.says">
-      <p>{{ one.says }}</p>
-      @if (isMatch() && isOpened()) { <ak-match-records [decision]="one" [members]="members()" /> }
-      @if (problem(); as problem) { <p class="wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
-      @if (options().length > 0 && session.may('operator')) {
-        <div class="options">
-          @for (option of options(); track option.key) {
-            <button mat-stroked-button type="button" [disabled]="busy()" (click)="choose(option)">
-              <span class="option"><kbd>{{ option.key }}</kbd> {{ option.who }}@if (option.shows) { <ak-value [value]="option.value" [against]="base()" /> }@if (option.note) { <small>{{ option.note }}</small> }</span>
-            </button>
-          }
-        </div>
-      } @else if (options().length > 0) { <p class="small">Your role may look, not decide.</p> }
-      <p class="small">
-        @if (one.anchor && !onAnchor()) { <a [routerLink]="['/anchors', one.anchor]">Open {{ one.title }}</a> · }
-        @if (recordLink(); as link) { <a [href]="link" target="_blank" rel="noopener">Open the record in its system</a> · }
-        <span>since {{ one.openedAt | exactTime }}</span>
-      </p>
-    </section>
-  `,
-  styles: `
-    section { border-left: 3px solid var(--vermilion); padding: 8px 14px; background: var(--sheet); } section.settles { border-color: var(--brass); } p { margin: 0 0 6px; max-width: 80ch; overflow-wrap: anywhere; }
-    .options { display: flex; flex-wrap: wrap; gap: 8px; margin: 8px 0; } .option { display: inline-flex; gap: 7px; align-items: baseline; max-width: 460px; } .option ak-value { max-width: 300px; color: var(--ink); } kbd { font: 600 12px/16px var(--values); }
-    button { height: auto; min-height: 32px; padding-block: 5px; }
-  `,
+  templateUrl: './decisionPanel.html',
+  styleUrl: './decisionPanel.scss',
 })
 export class DecisionPanel {
   readonly decision = input.required<Decision>();
@@ -67,7 +51,10 @@ export class DecisionPanel {
   readonly onAnchor = input(false);
   /** Whether digits choose here: only one panel at a time listens. */
   readonly listens = input(true);
-  /** In a list: the id of the panel that listens. Asked when a key comes, so that a digit right after `j` reaches the panel that `j` went to. */
+  /**
+   * In a list: the id of the panel that listens. Asked when a key comes, so that a digit right after `j` reaches the
+   * panel that `j` went to.
+   */
   readonly opened = input<Signal<string>>();
   readonly decided = output();
   protected readonly session = inject(SessionService);
@@ -82,9 +69,13 @@ export class DecisionPanel {
     const decision = this.decision();
     return decision.kind === 'held' ? (decision.detail.base?.value ?? undefined) : undefined;
   });
-  protected readonly isMatch = computed(() => this.decision().kind === 'unsure match' || this.decision().kind === 'duplicate');
+  protected readonly isMatch = computed(
+    () => this.decision().kind === 'unsure match' || this.decision().kind === 'duplicate',
+  );
   /** Whether it is the one that is looked at. */
-  protected readonly isOpened = computed(() => this.listens() && (this.opened()?.() ?? this.decision().id) === this.decision().id);
+  protected readonly isOpened = computed(
+    () => this.listens() && (this.opened()?.() ?? this.decision().id) === this.decision().id,
+  );
   protected readonly recordLink = computed(() => {
     const { member, key } = this.decision();
     return recordLink(
@@ -134,7 +125,9 @@ export class DecisionPanel {
     const { knot, id } = this.decision();
     this.#undo.last.set({ knot, decision: id });
     this.#snack
-      .open(choose === 'later' ? 'Put off: it comes last.' : 'Decided. The next run acts on it.', 'Undo', { duration: 12_000 })
+      .open(choose === 'later' ? 'Put off: it comes last.' : 'Decided. The next run acts on it.', 'Undo', {
+        duration: 12_000,
+      })
       .onAction()
       .subscribe(() => this.#undo.undo());
   }
@@ -143,7 +136,8 @@ export class DecisionPanel {
 function optionsOf(decision: Decision, members: readonly MemberSummary[]): Option[] {
   const { fingerprint } = decision;
   const plain = { value: undefined, shows: false, note: '' };
-  const numbered = (options: Omit<Option, 'key'>[]): Option[] => options.map((option, index) => ({ ...option, key: String(index + 1) }));
+  const numbered = (options: Omit<Option, 'key'>[]): Option[] =>
+    options.map((option, index) => ({ ...option, key: String(index + 1) }));
   switch (decision.kind) {
     case 'held': {
       const { base, candidates } = decision.detail;
@@ -218,16 +212,26 @@ function optionsOf(decision: Decision, members: readonly MemberSummary[]): Optio
       const offered = (['archive', 'delete'] as const).filter((may) => where(may) !== '');
       return numbered([
         { ...plain, who: 'keep it where it is', choice: { choose: 'keep others', fingerprint } },
-        ...offered.map((may): Omit<Option, 'key'> => ({ ...plain, who: `${may} it in ${where(may)}`, choice: { choose: `${may} others`, fingerprint } })),
+        ...offered.map((may): Omit<Option, 'key'> => ({
+          ...plain,
+          who: `${may} it in ${where(may)}`,
+          choice: { choose: `${may} others`, fingerprint },
+        })),
       ]);
     }
     case 'refused':
     case 'unclear write':
       return numbered([
-        { ...plain, who: decision.kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again', choice: { choose: 'try again', fingerprint } },
+        {
+          ...plain,
+          who: decision.kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again',
+          choice: { choose: 'try again', fingerprint },
+        },
       ]);
     case 'guard':
-      return numbered([{ ...plain, who: 'run over the guards this once', choice: { choose: 'try again', fingerprint } }]);
+      return numbered([
+        { ...plain, who: 'run over the guards this once', choice: { choose: 'try again', fingerprint } },
+      ]);
     default:
       return [];
   }

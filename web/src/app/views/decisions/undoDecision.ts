@@ -21,7 +21,8 @@ export class UndoDecision {
         window.dispatchEvent(new Event('anchor-knot-decided'));
         this.undone.next(last.decision);
       },
-      error: (error: unknown) => this.#snack.open(`It was not taken back: ${problemOf(error).says}`, 'Close', { duration: 12_000 }),
+      error: (error: unknown) =>
+        this.#snack.open(`It was not taken back: ${problemOf(error).says}`, 'Close', { duration: 12_000 }),
     });
   }
 }

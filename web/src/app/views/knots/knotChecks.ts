@@ -12,15 +12,42 @@ import { Surveys } from './editor/surveys';
 import { TrialService } from './editor/trialService';
 
 /** Checks that are often wanted; `field` stands for the shared field's name in formulas. */
-const readyMade: readonly { readonly says: string; make(field: { id: string; name: string }): { says: string } & ({ formula: string } | { unique: string }) }[] = [
+const readyMade: readonly {
+  readonly says: string;
+  make(field: { id: string; name: string }): { says: string } & ({ formula: string } | { unique: string });
+}[] = [
   { says: 'is filled', make: ({ id, name }) => ({ formula: `${id} != null`, says: `${name} is empty` }) },
-  { says: 'is unique in its system', make: ({ id, name }) => ({ unique: id, says: `${name} is that of another record too` }) },
-  { says: 'looks like an email', make: ({ id, name }) => ({ formula: `${id} == null || fits(${id}, "[^@ ]+@[^@ ]+[.][^@ ]+")`, says: `${name} is no email` }) },
-  { says: 'fits a pattern', make: ({ id, name }) => ({ formula: `${id} == null || fits(${id}, "[A-Z0-9 ]+")`, says: `${name} is not written as it should be` }) },
-  { says: 'has at most 40 characters', make: ({ id, name }) => ({ formula: `${id} == null || length(${id}) <= 40`, says: `${name} has more than 40 characters` }) },
+  {
+    says: 'is unique in its system',
+    make: ({ id, name }) => ({ unique: id, says: `${name} is that of another record too` }),
+  },
+  {
+    says: 'looks like an email',
+    make: ({ id, name }) => ({
+      formula: `${id} == null || fits(${id}, "[^@ ]+@[^@ ]+[.][^@ ]+")`,
+      says: `${name} is no email`,
+    }),
+  },
+  {
+    says: 'fits a pattern',
+    make: ({ id, name }) => ({
+      formula: `${id} == null || fits(${id}, "[A-Z0-9 ]+")`,
+      says: `${name} is not written as it should be`,
+    }),
+  },
+  {
+    says: 'has at most 40 characters',
+    make: ({ id, name }) => ({
+      formula: `${id} == null || length(${id}) <= 40`,
+      says: `${name} has more than 40 characters`,
+    }),
+  },
   {
     says: 'lies within 0 and 100',
-    make: ({ id, name }) => ({ formula: `${id} == null || (number(${id}) >= 0 && number(${id}) <= 100)`, says: `${name} is not between 0 and 100` }),
+    make: ({ id, name }) => ({
+      formula: `${id} == null || (number(${id}) >= 0 && number(${id}) <= 100)`,
+      says: `${name} is not between 0 and 100`,
+    }),
   },
 ];
 
@@ -29,34 +56,8 @@ const readyMade: readonly { readonly says: string; make(field: { id: string; nam
   selector: 'ak-knot-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, FormulaEditor, GoLive],
-  template: `
-    <div class="body">
-      <div class="scroll">
-        @if (checks().length === 0) { <p class="empty">No record is checked yet. A check is a formula over the shared fields; a record for which it is not true is rejected, or stops the run.</p> } @else {
-          <table class="plain">
-            <thead><tr><th scope="col">A record passes when</th><th scope="col">Otherwise it is said</th><th scope="col">And</th><th scope="col">Records looked at that would fail</th><th scope="col"></th></tr></thead>
-            <tbody>
-              @for (check of checks(); track check.id; let index = $index) {
-                <tr>
-                  <td class="formula">@if (isUnique(check)) { <select [attr.aria-label]="'Unique field of check ' + (index + 1)" [disabled]="!editor.mayEdit()" (change)="set(index, { unique: $any($event.target).value })">@for (one of editor.definition()?.fields ?? []; track one.id) {@if (one.formula === undefined) {<option [value]="one.id" [selected]="one.id === check.unique">{{ one.name }}</option>}}</select> is not that of another record of its system. Blanks are not compared. } @else { <ak-formula-editor [formula]="check.formula" [names]="names()" [label]="'Formula of check ' + (index + 1)" wanted="yes/no" [mayEdit]="editor.mayEdit()" (changed)="set(index, { formula: $event }, true)" /> }</td>
-                  <td><textarea rows="2" class="words" maxlength="200" [attr.aria-label]="'What check ' + (index + 1) + ' says'" [readOnly]="!editor.mayEdit()" [value]="check.says" (input)="set(index, { says: $any($event.target).value }, true)"></textarea></td>
-                  <td><select [attr.aria-label]="'What happens when check ' + (index + 1) + ' fails'" [disabled]="!editor.mayEdit()" (change)="set(index, { onFail: $any($event.target).value })"><option value="reject" [selected]="check.onFail === 'reject'">the record is rejected</option><option value="stop" [selected]="check.onFail === 'stop'">the run stops before it writes</option></select>
-                    <details><summary>{{ check.members ? 'checked in ' + namesOf(check.members) : 'checked in all members' }}</summary>@for (member of editor.members(); track member.id) {<label class="line"><input type="checkbox" [disabled]="!editor.mayEdit()" [checked]="!check.members || check.members.includes(member.id)" (change)="checkedIn(index, check, member.id, $any($event.target).checked)" /> {{ member.systemName }}</label>}</details></td>
-                  <td>@for (one of ofAll(check); track one.name) {<div [class.waits]="one.fails > 0">{{ one.name }}: {{ one.says }}<small class="quiet block">{{ one.examples }}</small></div>} @empty {@for (one of failing()[check.id] ?? []; track one.member) {<div [class.wrong]="one.wrong" [class.waits]="!one.wrong && one.fails > 0">{{ one.name }}: {{ one.says }}<small class="quiet block">{{ one.examples }}</small></div>} @empty {<span class="quiet">{{ editor.readingState() === 'reading' ? 'reading…' : '—' }}</span>}}</td>
-                  <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="drop(index)">remove</button>}</td>
-                </tr>
-              }
-            </tbody>
-          </table>
-        }
-        @if (editor.mayEdit() && (editor.definition()?.fields?.length ?? 0) > 0) {
-          <p class="pad add">Add a check: <select aria-label="Field to check" #field>@for (one of editor.definition()?.fields ?? []; track one.id) {<option [value]="one.id">{{ one.name }}</option>}</select> <select aria-label="Ready-made check" #kind>@for (one of readyMade; track one.says; let at = $index) {<option [value]="at">{{ one.says }}</option>}</select> <button mat-stroked-button type="button" (click)="add(field.value, +kind.value)">Add</button></p>
-        }
-      </div>
-      <aside><ak-go-live /></aside>
-    </div>
-  `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } table { table-layout: fixed; } th:nth-child(1) { width: 30%; } th:nth-child(2) { width: 20%; } th:nth-child(3) { width: 23%; } th:nth-child(5) { width: 66px; } td select { max-width: 100%; } textarea { width: 100%; box-sizing: border-box; resize: none; font-family: var(--words); }  .block { display: block; } .line { display: block; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } .add { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }`,
+  templateUrl: './knotChecks.html',
+  styleUrl: './knotChecks.scss',
 })
 export class KnotChecks {
   protected readonly editor = inject(KnotEditor);
@@ -65,7 +66,11 @@ export class KnotChecks {
   protected readonly readyMade = readyMade;
   protected readonly checks = computed((): readonly Check[] => this.editor.definition()?.checks ?? []);
   protected readonly names = computed((): readonly FormulaName[] =>
-    (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type })),
+    (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({
+      name: id,
+      says: `${name}, ${type}`,
+      type,
+    })),
   );
   readonly #question = computed(() => ({ definition: this.editor.definition(), reading: this.editor.reading() }));
   protected readonly failing = toSignal(
@@ -89,7 +94,14 @@ export class KnotChecks {
                     .slice(0, 3)
                     .map((record) => recordTitle(record, this.editor.titlePath(member)))
                     .join(' · ');
-                  return { member, name, fails, wrong: trouble !== undefined, says: trouble ?? `${count(fails)} of ${count(passes.length)}`, examples };
+                  return {
+                    member,
+                    name,
+                    fails,
+                    wrong: trouble !== undefined,
+                    says: trouble ?? `${count(fails)} of ${count(passes.length)}`,
+                    examples,
+                  };
                 }),
               ]),
             ),
@@ -102,7 +114,11 @@ export class KnotChecks {
 
   protected readonly isUnique = (check: Check): check is Extract<Check, { unique: string }> => 'unique' in check;
 
-  protected set(index: number, change: { formula?: string; unique?: string; says?: string; onFail?: Check['onFail'] }, typing = false): void {
+  protected set(
+    index: number,
+    change: { formula?: string; unique?: string; says?: string; onFail?: Check['onFail'] },
+    typing = false,
+  ): void {
     if (Object.values(change).some((value) => typeof value === 'string' && value.trim() === '')) return;
     this.editor.edit(
       setChecks(this.checks().map((check, at) => (at === index ? ({ ...check, ...change } as Check) : check))),
@@ -110,19 +126,30 @@ export class KnotChecks {
     );
   }
   /** Who fails it of all records, as long as it is the check that was tried. */
-  protected ofAll(check: Check): readonly { readonly name: string; readonly fails: number; readonly says: string; readonly examples: string }[] {
+  protected ofAll(
+    check: Check,
+  ): readonly { readonly name: string; readonly fails: number; readonly says: string; readonly examples: string }[] {
     const survey = this.#surveys.last();
     if (!survey || !this.#surveys.isCurrent()) return [];
     return this.editor.members().flatMap(({ id, systemName }) => {
       const member = survey.members[id];
       const found = member?.checks[check.id];
       return member && found
-        ? [{ name: systemName, fails: found.fails, says: `${count(found.fails)} of all ${count(member.takePart)}`, examples: found.examples.map(({ title }) => title).join(' · ') }]
+        ? [
+            {
+              name: systemName,
+              fails: found.fails,
+              says: `${count(found.fails)} of all ${count(member.takePart)}`,
+              examples: found.examples.map(({ title }) => title).join(' · '),
+            },
+          ]
         : [];
     });
   }
   protected namesOf(ids: readonly string[]): string {
-    return ids.map((id) => this.editor.members().find((member) => member.id === id)?.systemName ?? id).join(', ') || 'none';
+    return (
+      ids.map((id) => this.editor.members().find((member) => member.id === id)?.systemName ?? id).join(', ') || 'none'
+    );
   }
   protected checkedIn(index: number, check: Check, member: string, chosen: boolean): void {
     const all = this.editor.members().map(({ id }) => id);
@@ -145,12 +172,26 @@ export class KnotChecks {
       this.checks().map((check) => check.id),
     );
     // Only members that give the field can be asked for it.
-    const givers = Object.entries(field.mappings).flatMap(([member, { direction }]) => (direction === 'to' ? [] : [member]));
+    const givers = Object.entries(field.mappings).flatMap(([member, { direction }]) =>
+      direction === 'to' ? [] : [member],
+    );
     const isAll = field.formula !== undefined || givers.length === this.editor.members().length;
-    this.editor.edit(setChecks([...this.checks(), { id, ...made, onFail: 'reject', ...(isAll ? {} : { members: givers }) }]));
+    this.editor.edit(
+      setChecks([...this.checks(), { id, ...made, onFail: 'reject', ...(isAll ? {} : { members: givers }) }]),
+    );
   }
 }
 
 type Failing = Readonly<
-  Record<string, readonly { readonly member: string; readonly name: string; readonly fails: number; readonly wrong: boolean; readonly says: string; readonly examples: string }[]>
+  Record<
+    string,
+    readonly {
+      readonly member: string;
+      readonly name: string;
+      readonly fails: number;
+      readonly wrong: boolean;
+      readonly says: string;
+      readonly examples: string;
+    }[]
+  >
 >;

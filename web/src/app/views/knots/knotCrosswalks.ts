@@ -11,45 +11,16 @@ import { type MissingValue, missingValues } from './editor/missingValues';
 import { saveFile } from './editor/saveFile';
 import { Surveys } from './editor/surveys';
 
-/** Tables that translate values between systems: the shared value, and what each member calls it; the first is what is written. */
+/**
+ * Tables that translate values between systems: the shared value, and what each member calls it; the first is what is
+ * written.
+ */
 @Component({
   selector: 'ak-knot-crosswalks',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, Pennant, GoLive],
-  template: `
-    <div class="body">
-      <div class="scroll">
-        @for (table of tables(); track table.id) {
-          <header class="table" [id]="table.id">
-            <input maxlength="200" [attr.aria-label]="'Name of the crosswalk ' + table.name" [readOnly]="!editor.mayEdit()" [value]="table.name" (change)="rename(table.id, $any($event.target).value)" />
-            <small>used by {{ table.usedBy }}</small>
-            <span class="acts">
-              <button type="button" class="link" (click)="download(table.id)">Download as CSV</button>
-              @if (editor.mayEdit()) { <label class="link">Take in a CSV<input type="file" class="hidden" accept=".csv,text/csv" (change)="upload(table.id, $event)" /></label> <button type="button" class="link" [disabled]="table.usedBy !== 'no field'" (click)="editor.edit(setCrosswalk(table.id, undefined))">Remove</button> }
-            </span>
-          </header>
-          @if (problem()?.table === table.id) { <p class="banner" role="alert">{{ problem()?.says }}</p> }
-          @if (table.missing.length > 0) {
-            <p class="missing"><b>{{ plural(table.missing.length, 'value') }} met and not in this table:</b>
-              @for (one of table.missing.slice(0, 12); track one.member + one.value) { <span>{{ one.member }} <span class="value">{{ one.value }}</span> ({{ one.count }}) @if (editor.mayEdit()) {<button type="button" class="link" (click)="takeIn(table.id, one)">take in</button>}</span> }
-            </p>
-          }
-          <table class="plain">
-            <thead><tr><th scope="col">Shared value</th>@for (member of editor.members(); track member.id) {<th scope="col"><ak-pennant [settings]="member.pennant" [name]="member.systemName" [shown]="true" /></th>}<th scope="col"></th></tr></thead>
-            <tbody>@for (row of table.rows; track $index; let index = $index) { <tr>
-              <th scope="row"><input maxlength="1000" [attr.aria-label]="'Shared value ' + (index + 1)" [readOnly]="!editor.mayEdit()" [value]="row.shared" (change)="shared(table.id, index, $any($event.target).value)" /></th>
-              @for (member of editor.members(); track member.id) {<td><input placeholder="none" [attr.aria-label]="row.shared + ' in ' + member.systemName" [readOnly]="!editor.mayEdit()" [value]="(row.values[member.id] ?? []).join(' | ')" (change)="values(table.id, index, member.id, $any($event.target).value)" />@if ((row.values[member.id]?.length ?? 0) > 1) {<small class="block">{{ row.values[member.id]?.[0] }} is what is written</small>}</td>}
-              <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="dropRow(table.id, index)">remove</button>}</td>
-            </tr> }</tbody>
-          </table>
-          @if (editor.mayEdit()) { <p class="pad"><button mat-button type="button" (click)="addRow(table.id)">Add a row</button> <small>Several values are separated by |; the first is written.</small></p> }
-        } @empty { <p class="empty">This knot has no crosswalk. One is needed where systems have other words for the same choice.</p> }
-        @if (editor.mayEdit()) { <p class="pad"><button mat-stroked-button type="button" (click)="add()">Add a crosswalk</button></p> }
-      </div>
-      <aside><ak-go-live /></aside>
-    </div>
-  `,
-  styles: `:host { display: block; height: 100%; } .body { height: 100%; } header.table { display: flex; gap: 12px; align-items: center; padding: 12px 22px 6px; } .acts { margin-left: auto; display: flex; gap: 12px; } td input, th input { field-sizing: content; min-width: 100%; max-width: 340px; box-sizing: border-box; } .block { display: block; } .missing { margin: 0; padding: 8px 22px; background: var(--brass-tint); display: flex; flex-wrap: wrap; gap: 4px 14px; font-size: 13px; }`,
+  templateUrl: './knotCrosswalks.html',
+  styleUrl: './knotCrosswalks.scss',
 })
 export class KnotCrosswalks {
   protected readonly editor = inject(KnotEditor);
@@ -75,7 +46,9 @@ export class KnotCrosswalks {
     const rows = definition.crosswalks[table]?.rows ?? [];
     return Object.entries(survey.members).flatMap(([member, { unknownValues }]) => {
       const known = new Set(rows.flatMap(({ values }) => (values[member] ?? []).map(String)));
-      return unknownValues.filter((one) => one.table === table && !known.has(one.value)).map(({ value, count }) => ({ member, value, count }));
+      return unknownValues
+        .filter((one) => one.table === table && !known.has(one.value))
+        .map(({ value, count }) => ({ member, value, count }));
     });
   }
 
@@ -87,17 +60,27 @@ export class KnotCrosswalks {
     if (name.trim() !== '') this.#change(id, (table) => ({ ...table, name: name.trim() }));
   }
   protected shared(id: string, index: number, shared: string): void {
-    if (shared.trim() !== '') this.#change(id, (table) => ({ ...table, rows: table.rows.map((row, at) => (at === index ? { ...row, shared: shared.trim() } : row)) }));
+    if (shared.trim() !== '')
+      this.#change(id, (table) => ({
+        ...table,
+        rows: table.rows.map((row, at) => (at === index ? { ...row, shared: shared.trim() } : row)),
+      }));
   }
   protected values(id: string, index: number, member: string, text: string): void {
     const values = text
       .split('|')
       .map((one) => one.trim())
       .filter((one) => one !== '');
-    this.#change(id, (table) => ({ ...table, rows: table.rows.map((row, at) => (at === index ? { ...row, values: { ...row.values, [member]: values } } : row)) }));
+    this.#change(id, (table) => ({
+      ...table,
+      rows: table.rows.map((row, at) => (at === index ? { ...row, values: { ...row.values, [member]: values } } : row)),
+    }));
   }
   protected addRow(id: string): void {
-    this.#change(id, (table) => ({ ...table, rows: [...table.rows, { shared: `value ${table.rows.length + 1}`, values: {} }] }));
+    this.#change(id, (table) => ({
+      ...table,
+      rows: [...table.rows, { shared: `value ${table.rows.length + 1}`, values: {} }],
+    }));
   }
   protected dropRow(id: string, index: number): void {
     this.#change(id, (table) => ({ ...table, rows: table.rows.filter((_, at) => at !== index) }));
@@ -107,7 +90,12 @@ export class KnotCrosswalks {
     this.#change(id, (table) => {
       const at = table.rows.findIndex(({ shared }) => shared.toLowerCase() === value.toLowerCase());
       if (at < 0) return { ...table, rows: [...table.rows, { shared: value, values: { [member]: [value] } }] };
-      return { ...table, rows: table.rows.map((row, index) => (index === at ? { ...row, values: { ...row.values, [member]: [...(row.values[member] ?? []), value] } } : row)) };
+      return {
+        ...table,
+        rows: table.rows.map((row, index) =>
+          index === at ? { ...row, values: { ...row.values, [member]: [...(row.values[member] ?? []), value] } } : row,
+        ),
+      };
     });
   }
   protected add(): void {
@@ -116,7 +104,12 @@ export class KnotCrosswalks {
   }
   protected download(id: string): void {
     const table = this.editor.definition()?.crosswalks[id];
-    if (table) saveFile(`${id}.csv`, 'text/csv', crosswalkCsv(table, this.editor.definition()?.members.map((member) => member.id) ?? []));
+    if (table)
+      saveFile(
+        `${id}.csv`,
+        'text/csv',
+        crosswalkCsv(table, this.editor.definition()?.members.map((member) => member.id) ?? []),
+      );
   }
   protected upload(id: string, event: Event): void {
     const input = event.target as HTMLInputElement;

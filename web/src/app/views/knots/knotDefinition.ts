@@ -1,4 +1,14 @@
-import { afterNextRender, ChangeDetectionStrategy, Component, DestroyRef, effect, ElementRef, inject, signal, viewChild } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { json, jsonParseLinter } from '@codemirror/lang-json';
 import { linter, lintGutter } from '@codemirror/lint';
@@ -20,25 +30,8 @@ interface Found {
   selector: 'ak-knot-definition',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, GoLive],
-  template: `
-    <div class="body">
-      <div class="scroll editor" #editor></div>
-      <aside aria-live="polite">
-        <h2>As JSON</h2>
-        <p class="small">{{ knotEditor.mayEdit() ? 'The whole definition. What is right here becomes part of the draft as you type; nothing is in force until you say so.' : 'Your role may read the definition, not change it.' }}</p>
-        @if (problems().length > 0) {
-          <h2 class="wrong">What cannot be taken into the draft</h2>
-          <ul>@for (problem of problems(); track $index) {<li><span class="value">{{ problem.at }}</span><small>{{ problem.says }}</small></li>}</ul>
-        }
-        <p><button mat-button type="button" (click)="download()">Download as a knot file</button></p>
-        <p class="small"><a href="/api/knot-schema" target="_blank" rel="noopener">The JSON Schema of knot files</a></p>
-        <ak-go-live />
-      </aside>
-    </div>
-  `,
-  styles: `
-    :host { display: block; height: 100%; } .body { height: 100%; } .editor { background: var(--sheet); font-size: 13px; }
-  `,
+  templateUrl: './knotDefinition.html',
+  styleUrl: './knotDefinition.scss',
 })
 export class KnotDefinitionJson {
   protected readonly knotEditor = inject(KnotEditor);
@@ -55,7 +48,9 @@ export class KnotDefinitionJson {
       const definition = this.knotEditor.definition();
       if (!this.#view || !definition || definition === this.#known) return;
       this.#known = definition;
-      this.#view.dispatch({ changes: { from: 0, to: this.#view.state.doc.length, insert: JSON.stringify(definition, null, 2) } });
+      this.#view.dispatch({
+        changes: { from: 0, to: this.#view.state.doc.length, insert: JSON.stringify(definition, null, 2) },
+      });
     });
   }
 
@@ -67,7 +62,9 @@ export class KnotDefinitionJson {
       '.cm-content': { fontFamily: 'var(--values)', caretColor: 'var(--ink)' },
       '.cm-gutters': { backgroundColor: 'var(--paper)', color: 'var(--ink-3)', border: '0' },
       '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'var(--petrol-tint)' },
-      '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'var(--petrol-tint) !important' },
+      '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
+        backgroundColor: 'var(--petrol-tint) !important',
+      },
     });
     this.#view = new EditorView({
       parent: this.host().nativeElement,
@@ -99,7 +96,8 @@ export class KnotDefinitionJson {
     const read = knotDraftSchema.safeParse(parsed.value);
     const id = this.knotEditor.definition()?.id;
     if (!read.success) this.problems.set(describeIssues(read.error));
-    else if (read.data.id !== id) this.problems.set([{ at: 'id', says: `the id of this knot is “${id}” and cannot be changed` }]);
+    else if (read.data.id !== id)
+      this.problems.set([{ at: 'id', says: `the id of this knot is “${id}” and cannot be changed` }]);
     else {
       this.problems.set([]);
       if (JSON.stringify(read.data) === JSON.stringify(this.#known)) return;
@@ -110,7 +108,12 @@ export class KnotDefinitionJson {
 
   protected download(): void {
     const definition = this.knotEditor.definition();
-    if (definition) saveFile(`${definition.id}.knot.json`, 'application/json', JSON.stringify({ format: 'anchor-knot', formatVersion: 1, knot: definition }, null, 2));
+    if (definition)
+      saveFile(
+        `${definition.id}.knot.json`,
+        'application/json',
+        JSON.stringify({ format: 'anchor-knot', formatVersion: 1, knot: definition }, null, 2),
+      );
   }
 }
 

@@ -1,4 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  inject,
+  input,
+  linkedSignal,
+  untracked,
+} from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import { map } from 'rxjs';
@@ -59,50 +68,8 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
     AgoPipe,
     ExactTimePipe,
   ],
-  template: `
-    <div class="page">
-      <header>
-        <h1>{{ editor.definition()?.name ?? knot.value()?.name ?? 'Knot' }}</h1>
-        @if (knot.value(); as one) {
-          <small>@if (one.version === 0) {not in force yet} @else {version {{ one.version }} in force · {{ count(one.agree) }} of {{ plural(one.anchors, 'anchor') }} agree · @if (one.lastRun; as run) {last run <a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a>} @else {never ran}@if (one.decisions > 0) { · <a routerLink="/decisions">{{ plural(one.decisions, 'decision') }}</a>}}</small>
-          <div class="acts">
-            @if (session.may('operator') && one.version > 0) {
-              <button mat-stroked-button type="button" (click)="dryRun(one.id)">Dry run</button>
-              <button mat-flat-button type="button" (click)="runs.start(one.id, 'run')">Run now</button>
-            }
-          </div>
-        }
-      </header>
-      <nav class="sections" aria-label="Sections">@for (section of sections; track section) {<a [routerLink]="['/knots', id(), slug(section)]" routerLinkActive="on" ariaCurrentWhenActive="page" [class.within]="(section === 'Identity' && ofIdentity.includes(this.section())) || (section === 'Members' && ofMembers.includes(this.section()))">{{ section }}</a>}</nav>
-      <ak-state [of]="knot" />
-      @if (knot.value(); as one) {
-        <ak-draft-bar [knot]="one" (changed)="knot.reload()" />
-        <div class="scroll">
-          @switch (section()) {
-            @case ('members') { <ak-knot-members [knot]="one" /> }
-            @case ('records') { <ak-knot-records [knot]="one" /> }
-            @case ('identity') { <ak-knot-identity /> }
-            @case ('duplicates') { <ak-knot-duplicates [knot]="id()" /> }
-            @case ('verdicts') { <ak-knot-verdicts [knot]="id()" /> }
-            @case ('fields') { <ak-knot-fields [knot]="one" /> }
-            @case ('crosswalks') { <ak-knot-crosswalks /> }
-            @case ('checks') { <ak-knot-checks /> }
-            @case ('dry-run') {
-              @if (shownRun(); as run) { <ak-run-detail [run]="run" /> }
-              @else if (latest.value() === null) { <p class="empty">A dry run reads every system, matches, merges and plans as a run does, and writes nothing. Its counts, and every single change as before and after, will be shown here.@if (session.may('operator') && one.version > 0) {<br /><br /><button mat-flat-button type="button" (click)="dryRun(one.id)">Start a dry run</button>}</p> }
-            }
-            @case ('definition') { @if (editor.definition()) { <ak-knot-definition /> } }
-            @case ('history') { <ak-knot-history [knot]="one" /> }
-            @default { <p class="empty">This knot has no section of that name.</p> }
-          }
-        </div>
-      }
-    </div>
-  `,
-  styles: `
-    .page > header { border: 0; padding-bottom: 4px; } nav a.within { color: var(--ink); font-weight: 650; border-color: var(--petrol); }
-    .scroll { flex: 1; overflow: auto; min-height: 0; }
-  `,
+  templateUrl: './knotView.html',
+  styleUrl: './knotView.scss',
 })
 export class OneKnotView {
   readonly id = input.required<string>();
@@ -113,13 +80,13 @@ export class OneKnotView {
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
   protected readonly sections = sections;
-  protected readonly ofIdentity = ofIdentity;
-  protected readonly ofMembers = ofMembers;
   protected readonly count = count;
   protected readonly plural = plural;
   protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.ends);
   /** The newest dry run, or null when there was none. */
-  protected readonly latest = load(this.id, (id) => this.#api.runs({ knot: id }).pipe(map(({ runs }) => runs.find(({ kind }) => kind === 'dry run')?.id ?? null)));
+  protected readonly latest = load(this.id, (id) =>
+    this.#api.runs({ knot: id }).pipe(map(({ runs }) => runs.find(({ kind }) => kind === 'dry run')?.id ?? null)),
+  );
   readonly #started = linkedSignal<string, string | undefined>({ source: this.id, computation: () => undefined });
   protected readonly shownRun = computed(() => this.#started() ?? this.latest.value() ?? undefined);
 
@@ -130,10 +97,16 @@ export class OneKnotView {
     });
     // What is there is read once it is looked at: sections that need no record never ask for one.
     effect(() => {
-      if (this.editor.definition() && readingSections.includes(this.section()) && this.editor.readingState() === 'none') untracked(() => this.editor.read());
+      if (this.editor.definition() && readingSections.includes(this.section()) && this.editor.readingState() === 'none')
+        untracked(() => this.editor.read());
     });
   }
 
+  /** Whether what is shown is a page within that section. */
+  protected isWithin(section: (typeof sections)[number]): boolean {
+    if (section === 'Identity') return ofIdentity.includes(this.section());
+    return section === 'Members' && ofMembers.includes(this.section());
+  }
   protected slug(section: (typeof sections)[number]): string {
     return section.toLowerCase().replace(' ', '-');
   }

@@ -10,10 +10,7 @@ import { type ComparedRow, PairGrid } from './pairGrid';
   selector: 'ak-match-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [PairGrid, State],
-  template: `
-    <ak-state [of]="loaded" />
-    @if (loaded.value(); as found) { <ak-pair-grid [records]="found.records" [rows]="rows(found)" [members]="members()" [score]="score()" [rules]="found.rules" /> }
-  `,
+  templateUrl: './matchRecordsGrid.html',
   styles: `:host { display: block; margin: 2px 0 8px; }`,
 })
 export class MatchRecordsGrid {
@@ -36,10 +33,20 @@ export class MatchRecordsGrid {
         .flatMap((id) => fields.find((field) => field.id === id) ?? [])
         .map(({ id, name, values }, place, own): ComparedRow => {
           const others = own.slice(1).map((other) => other.name);
-          return { id, name, values, ...(place === 0 ? { part: score?.parts[index], ...(others.length > 0 ? { hint: `with ${others.join(', ')}` } : {}) } : {}) };
+          return {
+            id,
+            name,
+            values,
+            ...(place === 0
+              ? { part: score?.parts[index], ...(others.length > 0 ? { hint: `with ${others.join(', ')}` } : {}) }
+              : {}),
+          };
         }),
     );
     const named = new Set(weighed.map(({ id }) => id));
-    return [...weighed.filter(({ id }, place) => weighed.findIndex((row) => row.id === id) === place), ...fields.filter(({ id }) => !named.has(id))];
+    return [
+      ...weighed.filter(({ id }, place) => weighed.findIndex((row) => row.id === id) === place),
+      ...fields.filter(({ id }) => !named.has(id)),
+    ];
   }
 }

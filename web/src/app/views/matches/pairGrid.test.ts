@@ -14,7 +14,11 @@ const score: PairScore = {
   probability: 0.29,
   prior: -15.08,
   related: -14.3,
-  parts: [part('Name', 'one name alike, another not', 1.2), part('Address', 'same', 13.5), part('Phone', 'same', 13.39)],
+  parts: [
+    part('Name', 'one name alike, another not', 1.2),
+    part('Address', 'same', 13.5),
+    part('Phone', 'same', 13.39),
+  ],
 };
 
 function shown(of: PairScore): HTMLElement {
@@ -26,7 +30,12 @@ function shown(of: PairScore): HTMLElement {
   ]);
   fixture.componentRef.setInput(
     'rows',
-    of.parts.map((one, at) => ({ id: one.name, name: one.name, values: [`left ${at}`, at === 2 ? null : `right ${at}`], part: one })),
+    of.parts.map((one, at) => ({
+      id: one.name,
+      name: one.name,
+      values: [`left ${at}`, at === 2 ? null : `right ${at}`],
+      part: one,
+    })),
   );
   fixture.componentRef.setInput('score', of);
   fixture.componentRef.setInput('rules', [{ name: 'Email', says: 'missing' }]);
@@ -34,7 +43,8 @@ function shown(of: PairScore): HTMLElement {
   return fixture.nativeElement as HTMLElement;
 }
 const textOf = (element: Element | null): string => (element?.textContent ?? '').replaceAll(/\s+/g, ' ').trim();
-const hundredths = (text: string): number => Math.round(100 * Number(text.replaceAll(/[^\d.−-]/g, '').replace('−', '-')));
+const hundredths = (text: string): number =>
+  Math.round(100 * Number(text.replaceAll(/[^\d.−-]/g, '').replace('−', '-')));
 
 test('what related records take off is said, and all that is shown adds up to the score, to the last digit', () => {
   const grid = shown(score);
@@ -49,6 +59,11 @@ test('what related records take off is said, and all that is shown adds up to th
 test('where nothing is taken off, nothing is said of it; a record is linked where its system has a page for it', () => {
   const grid = shown({ ...score, bits: 13.01, related: 0 });
   expect(textOf(grid.querySelector('p'))).not.toContain('because');
-  expect([...grid.querySelectorAll('thead a')].map((link) => [link.getAttribute('href'), textOf(link).includes('A-1 · Ada Noel')])).toEqual([['http://crm.example/A-1', true]]);
+  expect(
+    [...grid.querySelectorAll('thead a')].map((link) => [
+      link.getAttribute('href'),
+      textOf(link).includes('A-1 · Ada Noel'),
+    ]),
+  ).toEqual([['http://crm.example/A-1', true]]);
   expect(textOf(grid.querySelector('tr[data-field="Phone"]'))).toContain('blank');
 });

@@ -13,7 +13,10 @@ export interface ComparedRecord {
   readonly title: string;
 }
 
-/** Something that is compared: its name and what each record has, in their order; and how it counts, where it is weighed. */
+/**
+ * Something that is compared: its name and what each record has, in their order; and how it counts, where it is
+ * weighed.
+ */
 export interface ComparedRow {
   readonly id: string;
   readonly name: string;
@@ -28,18 +31,7 @@ export interface ComparedRow {
   selector: 'ak-pair-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RecordGrid, Value, ScoreShare],
-  template: `
-    @if (score(); as of) { <p class="small">Score <b class="value">{{ bitsWords(of.bits) }}</b>, {{ chanceWords(of.bits) }}: <span class="value">{{ bitsWords(of.prior) }}</span> before anything is compared, @if (of.related < 0) {<span class="value">{{ bitsWords(of.related) }}</span> because others who are not the same agree in as much, }and what each field adds.@if (ruleWords()) { Of the keys, {{ ruleWords() }}.}</p> } @else if (ruleWords()) { <p class="small">Of the keys, {{ ruleWords() }}.</p> }
-    <ak-record-grid [caption]="'Records side by side'" [rows]="gridRows()" [members]="columns()" [anchorName]="'Score'" [anchorHint]="'what it adds'" [fieldHint]="''">
-      <ng-template #anchor let-row>
-        @if (rowOf(row.id)?.part; as part) { <ak-score-share [adds]="part.adds" [says]="part.says" /> }
-      </ng-template>
-      <ng-template #cell let-row let-member="member">
-        @let values = rowOf(row.id)?.values ?? [];
-        <ak-value [value]="values[placeOf(member.id)]" [against]="placeOf(member.id) === 0 || isBlank(values[placeOf(member.id)]) || isBlank(values[0]) ? undefined : values[0]" />
-      </ng-template>
-    </ak-record-grid>
-  `,
+  templateUrl: './pairGrid.html',
   styles: `:host { display: block; } p { margin: 4px 0 6px; }`,
 })
 export class PairGrid {
@@ -51,13 +43,18 @@ export class PairGrid {
   readonly rules = input<readonly RuleSays[]>([]);
   protected readonly ruleWords = computed(() =>
     this.rules()
-      .map(({ name, says }) => `${name} ${says === 'missing' ? 'is missing in one' : says === 'the same' ? 'is the same' : says}`)
+      .map(
+        ({ name, says }) =>
+          `${name} ${says === 'missing' ? 'is missing in one' : says === 'the same' ? 'is the same' : says}`,
+      )
       .join(', '),
   );
   protected readonly bitsWords = bitsWords;
   protected readonly chanceWords = chanceWords;
 
-  protected readonly gridRows = computed((): GridRow[] => this.rows().map(({ id, name, hint }) => ({ id, name, ...(hint === undefined ? {} : { hint }) })));
+  protected readonly gridRows = computed((): GridRow[] =>
+    this.rows().map(({ id, name, hint }) => ({ id, name, ...(hint === undefined ? {} : { hint }) })),
+  );
   protected readonly columns = computed((): GridMember[] =>
     this.records().flatMap(({ member, key, title }, place): GridMember[] => {
       const known = this.members().find(({ id }) => id === member);
@@ -79,7 +76,10 @@ export class PairGrid {
   protected placeOf(column: string): number {
     return Number(column);
   }
-  protected isBlank(value: unknown): boolean {
-    return value === null || value === undefined || value === '';
+  /** The value of the first record, where there are two to compare. */
+  protected against(values: readonly unknown[], place: number): unknown {
+    return place === 0 || isBlank(values[place]) || isBlank(values[0]) ? undefined : values[0];
   }
 }
+
+const isBlank = (value: unknown): boolean => value === null || value === undefined || value === '';

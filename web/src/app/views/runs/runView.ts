@@ -7,7 +7,7 @@ import { RunDetail } from './runDetail';
   selector: 'ak-one-run-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, RunDetail],
-  template: `<div class="page"><header><h1>Run</h1><small><a routerLink="/runs">all runs</a></small></header><div class="scroll" style="overflow: auto"><ak-run-detail [run]="id()" /></div></div>`,
+  templateUrl: './runView.html',
 })
 export class OneRunView {
   readonly id = input.required<string>();

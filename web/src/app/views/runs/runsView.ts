@@ -16,31 +16,7 @@ import { State } from '../state';
   selector: 'ak-runs-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, MatButtonModule, State, ListKeys, AgoPipe, ExactTimePipe],
-  template: `
-    <div class="page">
-      <header><h1>Runs</h1></header>
-      <ak-state [of]="runs" />
-      @if (runs.value(); as loaded) {
-        <div class="scroll" style="overflow: auto">
-          @if (loaded[0].runs.length === 0) { <p class="empty">Nothing has run yet. <a routerLink="/watch">Start a dry run from Watch</a>: it writes nothing.</p> } @else {
-            <table class="plain" akListKeys>
-              <thead><tr><th scope="col">Started</th><th scope="col">Knot</th><th scope="col">Kind</th><th scope="col">What came of it</th><th scope="col">State</th><th scope="col" class="number">Took</th><th scope="col">By</th></tr></thead>
-              <tbody>
-                @for (run of loaded[0].runs; track run.id) {
-                  <tr>
-                    <td class="whole"><a [routerLink]="['/runs', run.id]" [title]="run.startedAt | exactTime">{{ run.startedAt | ago }}</a></td>
-                    <td>{{ nameOf(run, loaded[1]) }}</td><td class="whole">{{ run.kind }}</td><td>{{ sentence(run, loaded[1]) }}@if (run.words) {<br /><small>{{ run.words }}</small>}</td>
-                    <td [class.wrong]="run.state === 'failed'" [class.waits]="run.state !== 'succeeded' && run.state !== 'failed'">{{ run.state }}</td><td class="number whole">{{ took(run) }}</td><td class="whole">{{ run.startedBy }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
-            @if (loaded[0].next; as next) { <p class="pad"><a mat-stroked-button routerLink="/runs" [queryParams]="{ before: next }">Older runs</a></p> }
-          }
-        </div>
-      }
-    </div>
-  `,
+  templateUrl: './runsView.html',
   styles: `.whole { white-space: nowrap; }`,
 })
 export class RunsView {

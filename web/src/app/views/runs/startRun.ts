@@ -15,7 +15,12 @@ export class StartRun {
     void this.#router.navigate(['/knots', knot, 'dry-run']);
   }
 
-  start(knot: string, kind: 'run' | 'dry run', more: { overGuards?: boolean } = {}, then?: (run: string) => void): void {
+  start(
+    knot: string,
+    kind: 'run' | 'dry run',
+    more: { overGuards?: boolean } = {},
+    then?: (run: string) => void,
+  ): void {
     this.#api.startRun(knot, kind, more).subscribe({
       next: (run) => (then ? then(run) : void this.#router.navigate(['/runs', run])),
       error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close'),

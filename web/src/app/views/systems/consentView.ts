@@ -9,15 +9,7 @@ import { Api, problemOf } from '../../api/api';
   selector: 'ak-consent-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink],
-  template: `
-    <div class="page">
-      <header><h1>Consent</h1></header>
-      @if (problem(); as one) {
-        <div class="banner" role="alert"><strong>{{ one.says }}</strong><small>{{ one.advice }}</small></div>
-        <p class="empty"><a routerLink="/systems">Back to the systems</a></p>
-      } @else { <p class="empty" role="status">Taking over what was granted…</p> }
-    </div>
-  `,
+  templateUrl: './consentView.html',
 })
 export class ConsentView {
   protected readonly problem = signal<Problem | undefined>(undefined);

@@ -9,14 +9,7 @@ import { Asking } from '../../api/asking';
   selector: 'ak-credential-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ReactiveFormsModule, MatButtonModule],
-  template: `
-    <form class="typed" [formGroup]="form" (ngSubmit)="save()">
-      <label>{{ idLabel() }}<input formControlName="id" autocomplete="off" spellcheck="false" /></label>
-      <label>{{ secretLabel() }}<input type="password" formControlName="secret" autocomplete="new-password" /></label>
-      @if (asking.problem(); as problem) { <p class="wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
-      <button mat-stroked-button type="submit" [disabled]="form.invalid || asking.busy()">Replace</button> <button mat-button type="button" (click)="done.emit(false)">Leave it</button>
-    </form>
-  `,
+  templateUrl: './credentialForm.html',
   styles: `label { margin-bottom: 8px; }`,
 })
 export class CredentialForm {

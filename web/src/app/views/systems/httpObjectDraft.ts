@@ -42,11 +42,27 @@ export interface HttpObjectDraft {
 
 export const emptyHttpObject: HttpObject = httpObjectSchema.parse({
   key: 'id',
-  list: { path: '/records', pageSize: { parameter: 'limit', value: 100 }, paging: { kind: 'cursor', parameter: 'cursor', next: 'next' } },
+  list: {
+    path: '/records',
+    pageSize: { parameter: 'limit', value: 100 },
+    paging: { kind: 'cursor', parameter: 'cursor', next: 'next' },
+  },
   read: { path: '/records/{key}' },
 });
 
-export function httpObjectDraftOf({ key, modifiedAt, etag, list, read, search, create, update, remove, archive, events }: HttpObject): HttpObjectDraft {
+export function httpObjectDraftOf({
+  key,
+  modifiedAt,
+  etag,
+  list,
+  read,
+  search,
+  create,
+  update,
+  remove,
+  archive,
+  events,
+}: HttpObject): HttpObjectDraft {
   const { paging } = list;
   return {
     key,
@@ -107,12 +123,20 @@ const places: Readonly<Record<string, string>> = {
   search: 'Found by',
 };
 
-/** @param before what the form does not show is taken from it. @returns the object, or everything that keeps the draft from being one */
-export function readHttpObject(draft: HttpObjectDraft, before: HttpObject): { readonly object?: HttpObject; readonly problems: readonly Found[] } {
-  const text = (name: string, value: string): Record<string, string> => (value.trim() === '' ? {} : { [name]: value.trim() });
+/**
+ * @param before what the form does not show is taken from it. @returns the object, or everything that keeps the draft
+ * from being one
+ */
+export function readHttpObject(
+  draft: HttpObjectDraft,
+  before: HttpObject,
+): { readonly object?: HttpObject; readonly problems: readonly Found[] } {
+  const text = (name: string, value: string): Record<string, string> =>
+    value.trim() === '' ? {} : { [name]: value.trim() };
   const lines = draft.search.split('\n').filter((line) => line.trim() !== '');
   const pairs = lines.map((line) => line.split('=').map((part) => part.trim()));
-  if (pairs.some((pair) => pair.length !== 2 || pair.includes(''))) return { problems: [{ at: 'Found by', says: 'each line is a field, =, and a parameter' }] };
+  if (pairs.some((pair) => pair.length !== 2 || pair.includes('')))
+    return { problems: [{ at: 'Found by', says: 'each line is a field, =, and a parameter' }] };
   const paging = {
     kind: draft.paging,
     ...(draft.paging === 'link header' ? {} : { parameter: draft.pagingParameter.trim() }),
@@ -122,26 +146,50 @@ export function readHttpObject(draft: HttpObjectDraft, before: HttpObject): { re
   const result = httpObjectSchema.safeParse({
     ...(before.createField ? { createField: before.createField } : {}),
     key: draft.key.trim(),
-    ...(draft.modifiedField.trim() === '' ? {} : { modifiedAt: { field: draft.modifiedField.trim(), format: draft.modifiedFormat } }),
+    ...(draft.modifiedField.trim() === ''
+      ? {}
+      : { modifiedAt: { field: draft.modifiedField.trim(), format: draft.modifiedFormat } }),
     ...text('etag', draft.etag),
     list: {
       path: draft.listPath.trim(),
       items: draft.listItems.trim(),
       pageSize: { parameter: draft.sizeParameter.trim(), value: Number(draft.sizeValue) },
       paging,
-      ...(draft.sinceParameter.trim() === '' ? {} : { changedSince: { parameter: draft.sinceParameter.trim(), format: draft.sinceFormat } }),
-      ...(draft.deletedField.trim() === '' ? {} : { deleted: { field: draft.deletedField.trim(), ...text('value', draft.deletedValue) } }),
+      ...(draft.sinceParameter.trim() === ''
+        ? {}
+        : { changedSince: { parameter: draft.sinceParameter.trim(), format: draft.sinceFormat } }),
+      ...(draft.deletedField.trim() === ''
+        ? {}
+        : { deleted: { field: draft.deletedField.trim(), ...text('value', draft.deletedValue) } }),
     },
     read: { path: draft.readPath.trim(), item: draft.readItem.trim() },
     search: Object.fromEntries(pairs as [string, string][]),
     ...(draft.createMethod === ''
       ? {}
-      : { create: { method: draft.createMethod, path: draft.createPath.trim(), ...text('wrap', draft.createWrap), ...text('idempotencyHeader', draft.idempotencyHeader) } }),
+      : {
+          create: {
+            method: draft.createMethod,
+            path: draft.createPath.trim(),
+            ...text('wrap', draft.createWrap),
+            ...text('idempotencyHeader', draft.idempotencyHeader),
+          },
+        }),
     ...(draft.updateMethod === ''
       ? {}
-      : { update: { method: draft.updateMethod, path: draft.updatePath.trim(), ...text('wrap', draft.updateWrap), ifMatch: draft.ifMatch === 'yes' } }),
-    ...(draft.removePath.trim() === '' ? {} : { remove: { path: draft.removePath.trim(), ifMatch: draft.removeIfMatch === 'yes' } }),
-    ...(draft.archiveField.trim() === '' ? {} : { archive: { field: draft.archiveField.trim(), value: plainValue(draft.archiveValue.trim()) } }),
+      : {
+          update: {
+            method: draft.updateMethod,
+            path: draft.updatePath.trim(),
+            ...text('wrap', draft.updateWrap),
+            ifMatch: draft.ifMatch === 'yes',
+          },
+        }),
+    ...(draft.removePath.trim() === ''
+      ? {}
+      : { remove: { path: draft.removePath.trim(), ifMatch: draft.removeIfMatch === 'yes' } }),
+    ...(draft.archiveField.trim() === ''
+      ? {}
+      : { archive: { field: draft.archiveField.trim(), value: plainValue(draft.archiveValue.trim()) } }),
     events: draft.events
       .split(',')
       .map((event) => event.trim())

@@ -15,20 +15,8 @@ const mostColumns = 40;
   selector: 'ak-object-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, State],
-  template: `
-    <div class="filters"><label><span class="hidden">Find a record by its key or a searchable field</span><input #search type="search" placeholder="Key, or the whole value of a searchable field" (input)="typed.next(search.value)" /></label>
-      <button mat-button type="button" [disabled]="page() === 0" (click)="page.set(page() - 1)">Back</button><small>page {{ page() + 1 }}</small><button mat-button type="button" [disabled]="!sample.value()?.more" (click)="page.set(page() + 1)">Next</button></div>
-    <ak-state [of]="sample" />
-    @if (sample.value(); as found) {
-      @if (found.records.length === 0) { <p class="empty">{{ wanted() ? 'No record has that key or value.' : 'There are no records.' }}</p> } @else {
-        <table class="plain">
-          <thead><tr><th scope="col">Key</th>@for (column of columns(); track column) {<th scope="col"><span class="value">{{ column }}</span></th>}</tr></thead>
-          <tbody>@for (record of found.records; track record.key) {<tr><th scope="row" class="value">{{ record.key }}</th>@for (column of columns(); track column) {<td class="value cell" [title]="text(record.fields, column)">{{ text(record.fields, column) }}</td>}</tr>}</tbody>
-        </table>
-      }
-    }
-  `,
-  styles: `.filters { display: flex; gap: 10px; align-items: center; padding: 8px 10px; } input { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--hair); border-radius: 3px; padding: 3px 6px; width: 320px; } .cell { max-width: 220px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; } th { white-space: nowrap; }`,
+  templateUrl: './objectRecords.html',
+  styleUrl: './objectRecords.scss',
 })
 export class ObjectRecords {
   readonly system = input.required<string>();
@@ -36,14 +24,21 @@ export class ObjectRecords {
   readonly #api = inject(Api);
   protected readonly typed = new Subject<string>();
   protected readonly wanted = linkedSignal<string, string>({ source: this.object, computation: () => '' });
-  protected readonly page = linkedSignal<string, number>({ source: () => this.object() + this.wanted(), computation: () => 0 });
+  protected readonly page = linkedSignal<string, number>({
+    source: () => this.object() + this.wanted(),
+    computation: () => 0,
+  });
   readonly #question = computed(() => JSON.stringify([this.system(), this.object(), this.page(), this.wanted()]));
   protected readonly sample = load(this.#question, () =>
-    this.#api.records(this.system(), this.object(), { page: this.page(), ...(this.wanted() ? { search: this.wanted() } : {}) }),
+    this.#api.records(this.system(), this.object(), {
+      page: this.page(),
+      ...(this.wanted() ? { search: this.wanted() } : {}),
+    }),
   );
   protected readonly columns = computed(() => {
     const names = new Set<string>();
-    for (const { fields } of this.sample.value()?.records ?? []) for (const path of pathsOf(fields, '')) names.add(path);
+    for (const { fields } of this.sample.value()?.records ?? [])
+      for (const path of pathsOf(fields, '')) names.add(path);
     return [...names].slice(0, mostColumns);
   });
 
@@ -53,14 +48,19 @@ export class ObjectRecords {
 
   protected text(fields: Sample['records'][number]['fields'], path: string): string {
     let value: unknown = fields;
-    for (const name of path in fields ? [path] : path.split('.')) value = typeof value === 'object' && value !== null ? (value as Record<string, unknown>)[name] : undefined;
+    for (const name of path in fields ? [path] : path.split('.'))
+      value = typeof value === 'object' && value !== null ? (value as Record<string, unknown>)[name] : undefined;
     return valueText(value);
   }
 }
 
 function pathsOf(value: Record<string, unknown>, prefix: string): string[] {
   return Object.entries(value).flatMap(([name, item]) =>
-    typeof item === 'object' && item !== null && !Array.isArray(item) && !('$number' in item) && prefix.split('.').length < 4
+    typeof item === 'object' &&
+    item !== null &&
+    !Array.isArray(item) &&
+    !('$number' in item) &&
+    prefix.split('.').length < 4
       ? pathsOf(item as Record<string, unknown>, `${prefix}${name}.`)
       : [prefix + name],
   );

@@ -8,18 +8,8 @@ const mostSeparately = 2;
 @Component({
   selector: 'ak-probe-steps',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <ul>
-      @for (step of steps(); track $index) {
-        <li>
-          <span class="mark" [class.wrong]="step.state === 'failed'" [class.waits]="step.state === 'doubtful'" [class.none]="step.state === 'not tried'"></span><strong [class.wrong]="step.state === 'failed'">{{ step.name }}</strong>
-          @if (step.parts.length === 0) { <small>{{ step.state === 'not tried' ? 'not tried: ' : '' }}{{ step.says }}</small> } @else { <details><summary>{{ step.says }}</summary>@for (part of step.parts; track part.name) {<small>{{ part.name }}: {{ part.says }}</small>}</details> }
-          @if (step.advice) { <small class="advice">{{ step.advice }}</small> }
-        </li>
-      }
-    </ul>
-  `,
-  styles: `ul { list-style: none; margin: 0 0 14px; padding: 0; } li { padding: 6px 0; border-top: 1px solid var(--hair-2); overflow-wrap: anywhere; } li small { display: block; padding-left: 15px; } .advice { color: var(--ink); } details { padding-left: 15px; font-size: 12.5px; color: var(--ink-2); } summary { cursor: pointer; } details small { padding: 3px 0 0; }`,
+  templateUrl: './probeSteps.html',
+  styleUrl: './probeSteps.scss',
 })
 export class ProbeSteps {
   readonly probe = input.required<Probe>();
@@ -35,5 +25,7 @@ function grouped(steps: readonly ProbeStep[]): ShownStep[] {
   if (reads.length <= mostSeparately) return steps.map((step) => ({ ...step, parts: [] }));
   const parts = reads.map(({ name, says }) => ({ name: name.slice('Read '.length), says }));
   const together: ShownStep = { name: 'Read', state: 'good', says: parts.map(({ name }) => name).join(', '), parts };
-  return steps.flatMap((step): ShownStep[] => (step === reads[0] ? [together] : isGoodRead(step) ? [] : [{ ...step, parts: [] }]));
+  return steps.flatMap((step): ShownStep[] =>
+    step === reads[0] ? [together] : isGoodRead(step) ? [] : [{ ...step, parts: [] }],
+  );
 }

@@ -5,7 +5,10 @@ import { draftOf, emptyDraft, lettersFor, objectExamples, readDraft, readObjects
 const demo = JSON.parse(readFileSync('server/demo/systems.json', 'utf8')) as Record<string, object>;
 
 test.each(Object.keys(demo))('the description of %s survives being shown in the form and read from it', (id) => {
-  const description = systemSchema.parse({ ...demo[id], ...('address' in (demo[id] as object) ? { address: 'http://127.0.0.1:4311' } : {}) });
+  const description = systemSchema.parse({
+    ...demo[id],
+    ...('address' in (demo[id] as object) ? { address: 'http://127.0.0.1:4311' } : {}),
+  });
   expect(readDraft(draftOf(description))).toEqual({ ok: true, description });
 });
 
@@ -15,15 +18,32 @@ test('what is missing or wrong is named by what the person sees, all of it at on
     return result.ok ? [] : result.problems.map(({ at }) => at);
   };
   expect(problems({})).toEqual(['name', 'address']);
-  expect(problems({ kind: 'sql', name: 'ERP', host: '', port: 'x', database: ' ' })).toEqual(['host', 'port', 'database']);
+  expect(problems({ kind: 'sql', name: 'ERP', host: '', port: 'x', database: ' ' })).toEqual([
+    'host',
+    'port',
+    'database',
+  ]);
   expect(problems({ name: 'A', address: 'ftp://x.example', seconds: 'soon' })).toEqual(['address', 'time limit']);
   expect(problems({ kind: 'files', name: 'F', folder: '/in', objects: '{"a":' })).toEqual(['objects']);
-  expect(problems({ kind: 'files', name: 'F', folder: '/in', objects: '{"a":{"path":"a.csv","format":"pdf","key":"id"}}' })).toEqual(['objects.a.format']);
+  expect(
+    problems({ kind: 'files', name: 'F', folder: '/in', objects: '{"a":{"path":"a.csv","format":"pdf","key":"id"}}' }),
+  ).toEqual(['objects.a.format']);
 });
 
 test('the examples that a person starts from are right', () => {
   for (const kind of ['http', 'odata', 'sql', 'files'] as const) {
-    expect(readDraft({ ...emptyDraft, kind, name: 'N', address: 'https://x.example/', host: 'h', database: 'd', folder: '/in', objects: objectExamples[kind] })).toMatchObject({
+    expect(
+      readDraft({
+        ...emptyDraft,
+        kind,
+        name: 'N',
+        address: 'https://x.example/',
+        host: 'h',
+        database: 'd',
+        folder: '/in',
+        objects: objectExamples[kind],
+      }),
+    ).toMatchObject({
       ok: true,
     });
   }
@@ -39,13 +59,20 @@ test('a sign-in by consent, with all that it may have, survives the form; what i
     scope: 'a b offline_access',
   };
   const budget = { perSecond: 0.5, perDay: 1000, atOnce: 2 };
-  const description = systemSchema.parse({ kind: 'odata', name: 'O', address: 'https://x.example/odata', signIn, budget, objects: {} });
+  const description = systemSchema.parse({
+    kind: 'odata',
+    name: 'O',
+    address: 'https://x.example/odata',
+    signIn,
+    budget,
+    objects: {},
+  });
   expect(readDraft(draftOf(description))).toEqual({ ok: true, description });
   const wrong = readDraft({ ...draftOf(description), tokenUrl: 'soon', perDay: '1.5', atOnce: 'many' });
   expect(wrong.ok ? [] : wrong.problems.map(({ at }) => at)).toEqual(['token address', 'calls a day', 'calls at once']);
 });
 
-test('objects can be worked on before the rest of the description is right, and what is wrong among them is not lost', () => {
+test('objects can be worked on before the rest is right, and what is wrong among them is not lost', () => {
   const good = JSON.parse(objectExamples.http) as Record<string, object>;
   const { objects, others } = readObjects({ kind: 'http', objects: JSON.stringify({ ...good, bad: { key: 'id' } }) });
   expect([Object.keys(objects), others]).toEqual([['contacts'], { bad: { key: 'id' } }]);
@@ -53,5 +80,11 @@ test('objects can be worked on before the rest of the description is right, and 
 });
 
 test('letters for a pennant come from the name, whatever it is', () => {
-  expect(['Coldharbour ERP', 'granary', '  ', 'Ökologie-Büro Süd', '🌱 Shop'].map(lettersFor)).toEqual(['CE', 'GR', '', 'ÖS', 'SH']);
+  expect(['Coldharbour ERP', 'granary', '  ', 'Ökologie-Büro Süd', '🌱 Shop'].map(lettersFor)).toEqual([
+    'CE',
+    'GR',
+    '',
+    'ÖS',
+    'SH',
+  ]);
 });

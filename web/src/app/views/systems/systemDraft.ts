@@ -1,4 +1,11 @@
-import { type HttpSystem, type ODataSystem, type Pennant, type System, systemSchema, type SystemSignIn } from '@anchor-knot/contracts';
+import {
+  type HttpSystem,
+  type ODataSystem,
+  type Pennant,
+  type System,
+  systemSchema,
+  type SystemSignIn,
+} from '@anchor-knot/contracts';
 
 /** What a person types to connect a system, as text; {@link readDraft} makes a description of it. */
 export interface SystemDraft {
@@ -90,8 +97,32 @@ export const objectExamples: Readonly<Record<System['kind'], string>> = {
     null,
     2,
   ),
-  odata: JSON.stringify({ customers: { entitySet: 'Customers', key: 'CustomerNo', modifiedAt: 'ChangedAt', search: [], mayCreate: false, mayUpdate: false } }, null, 2),
-  sql: JSON.stringify({ customers: { source: { kind: 'table', schema: 'public', table: 'customer' }, key: 'id', modifiedAt: 'changed_at', mayWrite: false } }, null, 2),
+  odata: JSON.stringify(
+    {
+      customers: {
+        entitySet: 'Customers',
+        key: 'CustomerNo',
+        modifiedAt: 'ChangedAt',
+        search: [],
+        mayCreate: false,
+        mayUpdate: false,
+      },
+    },
+    null,
+    2,
+  ),
+  sql: JSON.stringify(
+    {
+      customers: {
+        source: { kind: 'table', schema: 'public', table: 'customer' },
+        key: 'id',
+        modifiedAt: 'changed_at',
+        mayWrite: false,
+      },
+    },
+    null,
+    2,
+  ),
   files: JSON.stringify({ partners: { path: 'partners.csv', format: 'csv', key: 'id' } }, null, 2),
 };
 
@@ -115,7 +146,8 @@ export interface Found {
   readonly at: string;
   readonly says: string;
 }
-export type DraftReading = { readonly ok: true; readonly description: System } | { readonly ok: false; readonly problems: readonly Found[] };
+export type DraftReading =
+  { readonly ok: true; readonly description: System } | { readonly ok: false; readonly problems: readonly Found[] };
 
 const places: Readonly<Record<string, string>> = {
   name: 'name',
@@ -171,7 +203,10 @@ const stubs: Readonly<Record<System['kind'], object>> = {
 };
 
 /** The objects of a draft that are right already, whatever the rest of it is; `others` are left as they were typed. */
-export function readObjects({ kind, objects: text }: Pick<SystemDraft, 'kind' | 'objects'>): { objects: System['objects']; others: Readonly<Record<string, unknown>> } {
+export function readObjects({ kind, objects: text }: Pick<SystemDraft, 'kind' | 'objects'>): {
+  objects: System['objects'];
+  others: Readonly<Record<string, unknown>>;
+} {
   let typed: unknown;
   try {
     typed = JSON.parse(text.trim() === '' ? '{}' : text);
@@ -180,7 +215,9 @@ export function readObjects({ kind, objects: text }: Pick<SystemDraft, 'kind' | 
   }
   const objects: Record<string, unknown> = {};
   const others: Record<string, unknown> = {};
-  for (const [name, object] of Object.entries(typeof typed === 'object' && typed !== null && !Array.isArray(typed) ? typed : {})) {
+  for (const [name, object] of Object.entries(
+    typeof typed === 'object' && typed !== null && !Array.isArray(typed) ? typed : {},
+  )) {
     const result = systemSchema.safeParse({ kind, ...stubs[kind], objects: { [name]: object } });
     if (result.success) objects[name] = result.data.objects[name];
     else others[name] = object;
@@ -224,7 +261,12 @@ function asDescription(draft: SystemDraft, objects: unknown, webhooks: unknown):
           ? {}
           : {
               unit: {
-                list: { path: draft.unitPath.trim(), items: draft.unitItems.trim(), id: draft.unitId.trim(), name: draft.unitName.trim() },
+                list: {
+                  path: draft.unitPath.trim(),
+                  items: draft.unitItems.trim(),
+                  id: draft.unitId.trim(),
+                  name: draft.unitName.trim(),
+                },
                 header: draft.unitHeader.trim(),
                 ...given('chosen', draft.unitChosen),
               },
@@ -233,7 +275,14 @@ function asDescription(draft: SystemDraft, objects: unknown, webhooks: unknown):
         objects,
       };
     case 'odata':
-      return { kind: 'odata', name, ...calledSystem(draft), pageSize: number(draft.pageSize), batchSize: number(draft.batchSize), objects };
+      return {
+        kind: 'odata',
+        name,
+        ...calledSystem(draft),
+        pageSize: number(draft.pageSize),
+        batchSize: number(draft.batchSize),
+        objects,
+      };
     case 'sql':
       return {
         kind: 'sql',
@@ -302,7 +351,12 @@ function milliseconds(seconds: string): number {
 
 /** The draft that a description came from. */
 export function draftOf(description: System): SystemDraft {
-  const common = { ...emptyDraft, kind: description.kind, name: description.name, objects: JSON.stringify(description.objects, null, 2) };
+  const common = {
+    ...emptyDraft,
+    kind: description.kind,
+    name: description.name,
+    objects: JSON.stringify(description.objects, null, 2),
+  };
   switch (description.kind) {
     case 'http': {
       const { unit, webhooks } = description;
@@ -310,13 +364,25 @@ export function draftOf(description: System): SystemDraft {
         ...common,
         ...calledDraft(description),
         ...(unit
-          ? { unitPath: unit.list.path, unitItems: unit.list.items, unitId: unit.list.id, unitName: unit.list.name, unitHeader: unit.header, unitChosen: unit.chosen ?? '' }
+          ? {
+              unitPath: unit.list.path,
+              unitItems: unit.list.items,
+              unitId: unit.list.id,
+              unitName: unit.list.name,
+              unitHeader: unit.header,
+              unitChosen: unit.chosen ?? '',
+            }
           : {}),
         ...(webhooks ? { webhooks: JSON.stringify(webhooks, null, 2) } : {}),
       };
     }
     case 'odata':
-      return { ...common, ...calledDraft(description), pageSize: String(description.pageSize), batchSize: String(description.batchSize) };
+      return {
+        ...common,
+        ...calledDraft(description),
+        pageSize: String(description.pageSize),
+        batchSize: String(description.batchSize),
+      };
     case 'sql':
       return {
         ...common,
@@ -362,9 +428,21 @@ export function lettersFor(name: string): string {
     .trim()
     .split(/[^\p{L}\p{N}]+/u)
     .filter(Boolean);
-  const letters = words.length > 1 ? `${[...(words[0] ?? '')][0] ?? ''}${[...(words.at(-1) ?? '')][0] ?? ''}` : [...(words[0] ?? '')].slice(0, 2).join('');
+  const letters =
+    words.length > 1
+      ? `${[...(words[0] ?? '')][0] ?? ''}${[...(words.at(-1) ?? '')][0] ?? ''}`
+      : [...(words[0] ?? '')].slice(0, 2).join('');
   return letters.toUpperCase();
 }
 
-export const patterns: readonly Pennant['pattern'][] = ['halves', 'quarters', 'bars', 'saltire', 'disc', 'border', 'chevron', 'chequer'];
+export const patterns: readonly Pennant['pattern'][] = [
+  'halves',
+  'quarters',
+  'bars',
+  'saltire',
+  'disc',
+  'border',
+  'chevron',
+  'chequer',
+];
 export const colours: readonly Pennant['colour'][] = ['petrol', 'vermilion', 'brass', 'kelp', 'ink', 'plum'];

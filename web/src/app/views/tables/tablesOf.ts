@@ -16,7 +16,10 @@ export interface TableRow {
 }
 
 /** The crosswalks of all knots, or those with the sought text in their name, their knot's name or a value. */
-export function tablesOf(knots: readonly { readonly definition: KnotDefinition; readonly isDraft: boolean }[], sought: string): TableRow[] {
+export function tablesOf(
+  knots: readonly { readonly definition: KnotDefinition; readonly isDraft: boolean }[],
+  sought: string,
+): TableRow[] {
   const text = sought.trim().toLowerCase();
   return knots.flatMap(({ definition, isDraft }) =>
     Object.entries(definition.crosswalks).flatMap(([id, { name, rows }]): TableRow[] => {
@@ -25,7 +28,19 @@ export function tablesOf(knots: readonly { readonly definition: KnotDefinition; 
       const found = inName ? '' : (all.find((value) => value.toLowerCase().includes(text)) ?? '');
       if (!inName && found === '') return [];
       const usedBy = usersOf(definition, id).join(', ');
-      return [{ knot: definition.id, knotName: definition.name, id, name, usedBy, shared: rows.length, values: all.length - rows.length, isDraft, found }];
+      return [
+        {
+          knot: definition.id,
+          knotName: definition.name,
+          id,
+          name,
+          usedBy,
+          shared: rows.length,
+          values: all.length - rows.length,
+          isDraft,
+          found,
+        },
+      ];
     }),
   );
 }

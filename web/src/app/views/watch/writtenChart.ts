@@ -1,4 +1,13 @@
-import { afterRenderEffect, ChangeDetectionStrategy, Component, DestroyRef, ElementRef, inject, input, viewChild } from '@angular/core';
+import {
+  afterRenderEffect,
+  ChangeDetectionStrategy,
+  Component,
+  DestroyRef,
+  ElementRef,
+  inject,
+  input,
+  viewChild,
+} from '@angular/core';
 import type { Watch } from '@anchor-knot/contracts';
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from 'chart.js';
 import { Theme } from '../../shell/theme';
@@ -9,7 +18,7 @@ Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
 @Component({
   selector: 'ak-written-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<canvas #canvas role="img" [attr.aria-label]="'Values written per hour in the last 24 hours, ' + total() + ' in all'"></canvas>`,
+  templateUrl: './writtenChart.html',
   styles: `:host { display: block; height: 150px; position: relative; }`,
 })
 export class WrittenChart {
@@ -25,7 +34,9 @@ export class WrittenChart {
       this.#theme.dark();
       const hours = this.hours();
       // A canvas does not wait for fonts by itself.
-      void document.fonts.load('12px "Atkinson Hyperlegible Mono Variable"').then(() => !this.#gone && this.#draw(hours));
+      void document.fonts
+        .load('12px "Atkinson Hyperlegible Mono Variable"')
+        .then(() => !this.#gone && this.#draw(hours));
     });
     inject(DestroyRef).onDestroy(() => {
       this.#gone = true;
@@ -41,16 +52,25 @@ export class WrittenChart {
     this.#chart = new Chart(this.canvas().nativeElement, {
       type: 'bar',
       data: {
-        labels: hours.map(({ hour }) => new Date(hour).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })),
+        labels: hours.map(({ hour }) =>
+          new Date(hour).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' }),
+        ),
         datasets: [{ data: hours.map(({ values }) => values), backgroundColor: colour('petrol'), barPercentage: 0.7 }],
       },
       options: {
         animation: false,
         maintainAspectRatio: false,
         responsive: true,
-        plugins: { legend: { display: false }, tooltip: { displayColors: false, callbacks: { label: ({ parsed }) => `${parsed.y} values` } } },
+        plugins: {
+          legend: { display: false },
+          tooltip: { displayColors: false, callbacks: { label: ({ parsed }) => `${parsed.y} values` } },
+        },
         scales: {
-          x: { grid: { display: false }, border: { color: colour('hair') }, ticks: { color: colour('ink-2'), font, maxRotation: 0, autoSkip: true, maxTicksLimit: 7 } },
+          x: {
+            grid: { display: false },
+            border: { color: colour('hair') },
+            ticks: { color: colour('ink-2'), font, maxRotation: 0, autoSkip: true, maxTicksLimit: 7 },
+          },
           y: {
             beginAtZero: true,
             suggestedMax: 10,

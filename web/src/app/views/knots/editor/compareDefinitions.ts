@@ -10,7 +10,9 @@ export interface DefinitionChange {
 
 const longest = 120;
 
-/** What differs between two definitions. Lists whose items have an id or a name are compared by it, others as wholes. */
+/**
+ * What differs between two definitions. Lists whose items have an id or a name are compared by it, others as wholes.
+ */
 export function compareDefinitions(before: KnotDefinition, after: KnotDefinition): DefinitionChange[] {
   return compare('', before, after);
 }
@@ -25,8 +27,11 @@ function compare(at: string, before: unknown, after: unknown): DefinitionChange[
     if (!left.has(name)) changes.push({ at: below(name), kind: 'added', after: shown(value) });
     else changes.push(...compare(below(name), left.get(name), value));
   }
-  for (const [name, value] of left) if (!right.has(name)) changes.push({ at: below(name), kind: 'removed', before: shown(value) });
-  return changes.length > 0 ? changes : [{ at, kind: 'changed', before: [...left.keys()].join(', '), after: [...right.keys()].join(', ') }];
+  for (const [name, value] of left)
+    if (!right.has(name)) changes.push({ at: below(name), kind: 'removed', before: shown(value) });
+  return changes.length > 0
+    ? changes
+    : [{ at, kind: 'changed', before: [...left.keys()].join(', '), after: [...right.keys()].join(', ') }];
 }
 
 /** What a value is compared by: the members of an object, the items of a list that have names. */
@@ -37,7 +42,9 @@ function parts(value: unknown): Map<string, unknown> | undefined {
       ? new Map(value.map((item: unknown, index) => [names[index] as string, item]))
       : undefined;
   }
-  return typeof value === 'object' && value !== null ? new Map(Object.entries(value).filter(([, item]) => item !== undefined)) : undefined;
+  return typeof value === 'object' && value !== null
+    ? new Map(Object.entries(value).filter(([, item]) => item !== undefined))
+    : undefined;
 }
 
 function nameOf(item: unknown): string | undefined {

@@ -5,7 +5,11 @@ export interface Condition {
   readonly value: string;
 }
 
-export const conditions: readonly { readonly kind: Condition['kind']; readonly says: string; readonly needsValue: boolean }[] = [
+export const conditions: readonly {
+  readonly kind: Condition['kind'];
+  readonly says: string;
+  readonly needsValue: boolean;
+}[] = [
   { kind: 'equals', says: 'equals', needsValue: true },
   { kind: 'differs', says: 'differs from', needsValue: true },
   { kind: 'oneOf', says: 'is one of', needsValue: true },
@@ -20,7 +24,8 @@ export const conditions: readonly { readonly kind: Condition['kind']; readonly s
 /** The formula over `record` that a condition stands for. A field that was not sent counts as empty. */
 export function conditionFormula({ kind, path, value }: Condition, isNumber: boolean): string {
   const at = pathFormula(path);
-  const literal = (text: string): string => (isNumber && /^-?\d+(\.\d+)?$/.test(text.trim()) ? text.trim() : JSON.stringify(text.trim()));
+  const literal = (text: string): string =>
+    isNumber && /^-?\d+(\.\d+)?$/.test(text.trim()) ? text.trim() : JSON.stringify(text.trim());
   const isThere = presence(path);
   switch (kind) {
     case 'equals':
@@ -29,8 +34,10 @@ export function conditionFormula({ kind, path, value }: Condition, isNumber: boo
       return `(!(${isThere}) || ${at} != ${literal(value)})`;
     case 'oneOf':
       return `(${isThere} && ${at} in [${value.split(',').map(literal).join(', ')}])`;
-    case 'contains':
-      return `(${isThere} && fits(${at}, ${JSON.stringify(`(?is).*${value.trim().replaceAll(/[.*+?^${}()|[\]\\]/g, '\\$&')}.*`)}))`;
+    case 'contains': {
+      const text = value.trim().replaceAll(/[.*+?^${}()|[\]\\]/g, '\\$&');
+      return `(${isThere} && fits(${at}, ${JSON.stringify(`(?is).*${text}.*`)}))`;
+    }
     case 'empty':
       return `(!(${isThere}) || ${at} == null || ${at} == "")`;
     case 'filled':
@@ -39,8 +46,10 @@ export function conditionFormula({ kind, path, value }: Condition, isNumber: boo
       return `(${isThere} && ${at} < ${literal(value)})`;
     case 'after':
       return `(${isThere} && ${at} > ${literal(value)})`;
-    case 'lastDays':
-      return `(${isThere} && ${at} != null && daysBetween(${at}, today) <= ${/^\d+$/.test(value.trim()) ? value.trim() : '30'})`;
+    case 'lastDays': {
+      const days = /^\d+$/.test(value.trim()) ? value.trim() : '30';
+      return `(${isThere} && ${at} != null && daysBetween(${at}, today) <= ${days})`;
+    }
     default:
       return kind satisfies never;
   }
@@ -57,5 +66,7 @@ export function pathFormula(path: string): string {
 /** That the field was sent, at each of its levels. */
 function presence(path: string): string {
   const parts = path.split('.');
-  return parts.map((part, index) => `${JSON.stringify(part)} in record${parts.slice(0, index).map(step).join('')}`).join(' && ');
+  return parts
+    .map((part, index) => `${JSON.stringify(part)} in record${parts.slice(0, index).map(step).join('')}`)
+    .join(' && ');
 }

@@ -5,7 +5,9 @@ import { crosswalkCsv, csvCrosswalk } from './crosswalkCsv';
 import { csvFieldTable, fieldTableCsv } from './fieldTableCsv';
 import { missingValues } from './missingValues';
 
-const demo: KnotDefinition = knotDraftSchema.parse(knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot);
+const demo: KnotDefinition = knotDraftSchema.parse(
+  knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot,
+);
 const table = {
   name: 'Groups',
   rows: [
@@ -55,23 +57,42 @@ describe('the table of fields', () => {
     const read = csvFieldTable(fieldTableCsv(demo), demo, {});
     expect(read).toMatchObject({ ok: true, changed: 0, added: 0 });
     expect(read.ok && read.fields).toEqual(demo.fields);
-    expect(lines(fieldTableCsv(demo)).find(({ field }) => field === 'phone')).toMatchObject({ 'crm field': 'contact.phone', 'erp direction': 'to' });
+    expect(lines(fieldTableCsv(demo)).find(({ field }) => field === 'phone')).toMatchObject({
+      'crm field': 'contact.phone',
+      'erp direction': 'to',
+    });
   });
   test('changes what it names and leaves the rest: steps and rules that it does not hold stay', () => {
-    const read = csvFieldTable('field,name,crm field,crm direction\nemail,E-mail,notes,from\nremark,Remark,name,\n', demo, known);
+    const read = csvFieldTable(
+      'field,name,crm field,crm direction\nemail,E-mail,notes,from\nremark,Remark,name,\n',
+      demo,
+      known,
+    );
     expect(read).toMatchObject({ ok: true, changed: 1, added: 1 });
     const fields = read.ok ? read.fields : [];
     expect(fields).toHaveLength(demo.fields.length + 1);
     const [email, before] = [fields.find(({ id }) => id === 'email'), demo.fields.find(({ id }) => id === 'email')];
-    expect(email).toEqual({ ...before, name: 'E-mail', mappings: { ...before?.mappings, crm: { ...before?.mappings.crm, field: 'notes', direction: 'from' } } });
-    expect(fields.at(-1)).toMatchObject({ id: 'remark', type: 'text', mappings: { crm: { field: 'name', direction: 'from', steps: [] } } });
+    expect(email).toEqual({
+      ...before,
+      name: 'E-mail',
+      mappings: { ...before?.mappings, crm: { ...before?.mappings.crm, field: 'notes', direction: 'from' } },
+    });
+    expect(fields.at(-1)).toMatchObject({
+      id: 'remark',
+      type: 'text',
+      mappings: { crm: { field: 'name', direction: 'from', steps: [] } },
+    });
     expect(csvFieldTable('field,crm field\nemail,\n', demo, known)).toMatchObject({ ok: true, changed: 1 });
   });
   test.each([
     ['a field that the system has not', 'field,crm field\nemail,nowhere\n', 'Row 2: crm has no field “nowhere”.'],
     ['a type that is none', 'field,type\nemail,colour\n', 'Row 2: “colour” is no type'],
     ['a direction that is none', 'field,crm field,crm direction\nemail,notes,back\n', '“back” is no direction'],
-    ['steps that are none', 'field,crm field,crm steps\nemail,notes,"[{""kind"":""magic""}]"\n', 'the steps of crm are none'],
+    [
+      'steps that are none',
+      'field,crm field,crm steps\nemail,notes,"[{""kind"":""magic""}]"\n',
+      'the steps of crm are none',
+    ],
     ['steps that are no JSON', 'field,crm field,crm steps\nemail,notes,trim\n', 'the steps of crm are no JSON'],
     ['an id twice', 'field\nemail\nemail\n', 'Row 3: “email” has a row already'],
     ['an id that is none', 'field\nE mail\n', '“E mail” is no id'],

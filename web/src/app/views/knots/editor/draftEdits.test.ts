@@ -25,15 +25,32 @@ import {
   unmap,
 } from './draftEdits';
 
-const demo: KnotDefinition = knotDraftSchema.parse(knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot);
+const demo: KnotDefinition = knotDraftSchema.parse(
+  knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot,
+);
 const fieldOf = (definition: KnotDefinition, id: string) => definition.fields.find((field) => field.id === id);
 const problemsOf = (definition: KnotDefinition) => {
   const compiled = compileKnot(definition as Parameters<typeof compileKnot>[0]);
   return compiled.ok ? [] : compiled.problems;
 };
 
-const cell = (member: string, field: string): Proposal['cells'][number] => ({ member, field, direction: 'both ways', steps: [], confidence: 0.9, reasons: [] });
-const proposal = (id: string, type: string, ...cells: Proposal['cells']): Proposal => ({ id, name: id, type, isNew: true, isKey: type === 'email', cells, crosswalk: null });
+const cell = (member: string, field: string): Proposal['cells'][number] => ({
+  member,
+  field,
+  direction: 'both ways',
+  steps: [],
+  confidence: 0.9,
+  reasons: [],
+});
+const proposal = (id: string, type: string, ...cells: Proposal['cells']): Proposal => ({
+  id,
+  name: id,
+  type,
+  isNew: true,
+  isKey: type === 'email',
+  cells,
+  crosswalk: null,
+});
 const { evidence: _, ...unweighed } = demo;
 const empty: KnotDefinition = { ...unweighed, titleField: '', fields: [], keyRules: [], checks: [], crosswalks: {} };
 
@@ -57,7 +74,10 @@ test('an edit leaves what was before as it is, so that it can be undone', () => 
 
 test('what names a field or a member that is taken out goes with it: the rest can be put in force still', () => {
   expect(problemsOf(demo)).toEqual([]);
-  const without = removeMember('erp')({ ...demo, members: demo.members.map((member) => (member.id === 'shop' ? { ...member, onlyFrom: ['erp'] } : member)) });
+  const without = removeMember('erp')({
+    ...demo,
+    members: demo.members.map((member) => (member.id === 'shop' ? { ...member, onlyFrom: ['erp'] } : member)),
+  });
   // Only what no member gives any more is left to be mended by a person.
   expect(problemsOf(without).map(({ at }) => at)).toEqual(['fields.legalName']);
   expect(without.members.find(({ id }) => id === 'shop')?.onlyFrom).toBeUndefined();
@@ -75,7 +95,10 @@ test('a field that is made computed is only written, and can be given by members
 });
 
 test('a field that can only be read is mapped from, whatever was set before', () => {
-  expect(fieldOf(mapTo('email', 'crm', '@key', false)(demo), 'email')?.mappings.crm).toMatchObject({ field: '@key', direction: 'from' });
+  expect(fieldOf(mapTo('email', 'crm', '@key', false)(demo), 'email')?.mappings.crm).toMatchObject({
+    field: '@key',
+    direction: 'from',
+  });
 });
 
 test('ids are plain words that nobody else has', () => {
@@ -85,11 +108,14 @@ test('ids are plain words that nobody else has', () => {
   expect(freeId('日本', [])).toMatch(/^[a-z][A-Za-z0-9]*$/);
   const [one] = addField('x'.repeat(300))(empty).fields;
   expect(one?.id).toMatch(/^[a-z][A-Za-z0-9]{0,39}$/);
-  const added = addMember({ system: 's', object: 'o', may: { create: true, update: true }, startsAnchors: true, required: [], guards: {} }, 'Fernhill CRM')(demo);
+  const added = addMember(
+    { system: 's', object: 'o', may: { create: true, update: true }, startsAnchors: true, required: [], guards: {} },
+    'Fernhill CRM',
+  )(demo);
   expect(added.members.at(-1)?.id).toBe('fernhill');
 });
 
-test('proposals fill what is free, are never made twice, and bring the first key, title and crosswalk with them', () => {
+test('proposals fill what is free, are never made twice, and bring the first key, title and crosswalk', () => {
   const crosswalk = { name: 'Groups', rows: [] };
   const proposals = [
     proposal('email', 'email', cell('crm', 'contact.email'), cell('shop', 'mail')),
@@ -97,7 +123,11 @@ test('proposals fill what is free, are never made twice, and bring the first key
     { ...proposal('group', 'choice', cell('crm', 'segment'), cell('shop', 'group_id')), crosswalk },
   ];
   const accepted = accept(proposals)(empty);
-  expect(accepted).toMatchObject({ titleField: 'company', keyRules: [{ name: 'email', fields: [{ field: 'email', normalise: 'email' }] }], crosswalks: { group: crosswalk } });
+  expect(accepted).toMatchObject({
+    titleField: 'company',
+    keyRules: [{ name: 'email', fields: [{ field: 'email', normalise: 'email' }] }],
+    crosswalks: { group: crosswalk },
+  });
   expect(problemsOf(accepted)).toEqual([]);
   expect(openProposals(proposals, accepted)).toEqual([]);
   const less = unmap('company', 'erp')(accepted);
@@ -107,7 +137,11 @@ test('proposals fill what is free, are never made twice, and bring the first key
 });
 
 test('what is turned down is remembered as the pairs that it would have made, in the order of members', () => {
-  const turned = pairsOf(proposal('company', 'text', cell('shop', 'company_name'), cell('crm', 'name'), cell('erp', 'name')), 'shop', empty);
+  const turned = pairsOf(
+    proposal('company', 'text', cell('shop', 'company_name'), cell('crm', 'name'), cell('erp', 'name')),
+    'shop',
+    empty,
+  );
   expect(turned).toEqual([
     { member: 'shop', field: 'company_name', with: 'name' },
     { member: 'erp', field: 'name', with: 'company_name' },
@@ -124,13 +158,17 @@ test('two definitions are compared by what things are called, not by where they 
     { at: 'fields.note', kind: 'removed', before: 'note' },
   ]);
   expect(compareDefinitions(demo, JSON.parse(JSON.stringify(demo)) as KnotDefinition)).toEqual([]);
-  expect(compareDefinitions(demo, mapTo('email', 'granary', 'x', false)(demo))).toMatchObject([{ at: 'fields.email.mappings.granary', kind: 'added' }]);
+  expect(compareDefinitions(demo, mapTo('email', 'granary', 'x', false)(demo))).toMatchObject([
+    { at: 'fields.email.mappings.granary', kind: 'added' },
+  ]);
   expect(newMapping('a', 'to')).toMatchObject({ field: 'a', direction: 'to', steps: [] });
 });
 
 test('the tables of all knots are found by their name, their knot and their values', () => {
   const knots = [{ definition: demo, isDraft: false }];
-  expect(tablesOf(knots, '')).toMatchObject([{ knotName: 'Customers', usedBy: 'Customer group', shared: 4, found: '' }]);
+  expect(tablesOf(knots, '')).toMatchObject([
+    { knotName: 'Customers', usedBy: 'Customer group', shared: 4, found: '' },
+  ]);
   expect(tablesOf(knots, 'grower, tr')).toMatchObject([{ found: 'Grower, trade' }]);
   expect(tablesOf(knots, 'customers')).toHaveLength(1);
   expect(tablesOf(knots, 'nowhere')).toEqual([]);
@@ -151,20 +189,31 @@ test('a cell that was turned down is left out, and the others of its field stay,
   expect(openProposals([joining], mapped, pairsOf(joining, 'shop', mapped))).toEqual([]);
 });
 
-test('what was learned belongs to what is compared: other evidence is learned anew, other names and lines are not', () => {
+test('what was learned belongs to what is compared: other evidence is learned anew, other names are not', () => {
   const weights = demo.evidence?.weights;
   if (!weights) throw new Error('the demo weighs nothing');
   const parts = demo.evidence?.fields ?? [];
   expect(nameEvidence(0, 'Firm')(demo).evidence).toMatchObject({ fields: [{ name: 'Firm' }, {}, {}, {}], weights });
-  expect(setThresholds({ upper: 9, lower: 1 })(demo).evidence).toMatchObject({ thresholds: { upper: 9, lower: 1 }, weights });
+  expect(setThresholds({ upper: 9, lower: 1 })(demo).evidence).toMatchObject({
+    thresholds: { upper: 9, lower: 1 },
+    weights,
+  });
   const fewer = setEvidence(parts.slice(1))(demo);
   expect(fewer.evidence).toEqual({ fields: parts.slice(1), thresholds: demo.evidence?.thresholds });
-  expect(problemsOf(fewer).map(({ at, says }) => [at, says])).toEqual([['evidence.weights', 'let the weights be learned from the data']]);
+  expect(problemsOf(fewer).map(({ at, says }) => [at, says])).toEqual([
+    ['evidence.weights', 'let the weights be learned from the data'],
+  ]);
   expect(problemsOf(setWeights({ ...weights, fields: weights.fields.slice(1) })(fewer))).toEqual([]);
-  expect(problemsOf(setWeights(weights)(fewer)).map(({ says }) => says)).toEqual(['the evidence has changed: let the weights be learned again']);
+  expect(problemsOf(setWeights(weights)(fewer)).map(({ says }) => says)).toEqual([
+    'the evidence has changed: let the weights be learned again',
+  ]);
   expect(setEvidence([])(demo)).not.toHaveProperty('evidence');
   // A field that goes takes its part along, or leaves the rest of the part.
-  expect(removeField('phone')(demo).evidence?.fields.map(({ name }) => name)).toEqual(['Company', 'Contact', 'Address']);
+  expect(removeField('phone')(demo).evidence?.fields.map(({ name }) => name)).toEqual([
+    'Company',
+    'Contact',
+    'Address',
+  ]);
   expect(removeField('postcode')(demo).evidence).toEqual({
     fields: parts.map((part) => (part.name === 'Address' ? { ...part, fields: ['street'] } : part)),
     thresholds: demo.evidence?.thresholds,

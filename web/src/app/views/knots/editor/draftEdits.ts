@@ -23,7 +23,9 @@ export function freeId(words: string, taken: readonly string[]): string {
     .replaceAll(/[^A-Za-z0-9]+/g, ' ')
     .trim()
     .split(' ');
-  const camel = parts.map((part, index) => (index === 0 ? part.charAt(0).toLowerCase() : part.charAt(0).toUpperCase()) + part.slice(1)).join('');
+  const camel = parts
+    .map((part, index) => (index === 0 ? part.charAt(0).toLowerCase() : part.charAt(0).toUpperCase()) + part.slice(1))
+    .join('');
   const start = (/^[a-z]/.test(camel) ? camel : `field${camel}`).slice(0, 36);
   let id = start;
   for (let number = 2; taken.includes(id); number += 1) id = `${start}${number}`;
@@ -79,12 +81,21 @@ export function setFormula(id: string, formula: string | undefined): Edit {
 export function removeField(id: string): Edit {
   return (definition) => {
     const fields = definition.fields.filter((field) => field.id !== id);
-    const keyRules = definition.keyRules.map((rule) => ({ ...rule, fields: rule.fields.filter(({ field }) => field !== id) })).filter((rule) => rule.fields.length > 0);
+    const keyRules = definition.keyRules
+      .map((rule) => ({ ...rule, fields: rule.fields.filter(({ field }) => field !== id) }))
+      .filter((rule) => rule.fields.length > 0);
     const { evidence } = definition;
-    const parts = evidence?.fields.map((part) => ({ ...part, fields: part.fields.filter((field) => field !== id) })).filter((part) => part.fields.length > 0);
+    const parts = evidence?.fields
+      .map((part) => ({ ...part, fields: part.fields.filter((field) => field !== id) }))
+      .filter((part) => part.fields.length > 0);
     const isNamed = evidence?.fields.some((part) => part.fields.includes(id)) === true;
     const rest = { ...definition, ...(isNamed && parts ? { evidence: withParts(evidence, parts) } : {}) };
-    return { ...rest, fields, keyRules, titleField: definition.titleField === id ? (fields[0]?.id ?? '') : definition.titleField };
+    return {
+      ...rest,
+      fields,
+      keyRules,
+      titleField: definition.titleField === id ? (fields[0]?.id ?? '') : definition.titleField,
+    };
   };
 }
 
@@ -99,7 +110,13 @@ export function mapTo(field: string, member: string, path: string, mayWrite: boo
     changeField(definition, field, (one) => {
       const before = one.mappings[member];
       const direction = one.formula !== undefined ? 'to' : mayWrite ? (before?.direction ?? 'both ways') : 'from';
-      return { ...one, mappings: { ...one.mappings, [member]: before ? { ...before, field: path, direction } : newMapping(path, direction) } };
+      return {
+        ...one,
+        mappings: {
+          ...one.mappings,
+          [member]: before ? { ...before, field: path, direction } : newMapping(path, direction),
+        },
+      };
     });
 }
 
@@ -112,11 +129,18 @@ export function setMapping(field: string, member: string, change: Partial<Mappin
 }
 
 export function unmap(field: string, member: string): Edit {
-  return (definition) => changeField(definition, field, (one) => ({ ...one, mappings: Object.fromEntries(Object.entries(one.mappings).filter(([id]) => id !== member)) }));
+  return (definition) =>
+    changeField(definition, field, (one) => ({
+      ...one,
+      mappings: Object.fromEntries(Object.entries(one.mappings).filter(([id]) => id !== member)),
+    }));
 }
 
 export function setMember(id: string, change: Partial<Member>): Edit {
-  return (definition) => ({ ...definition, members: definition.members.map((member) => (member.id === id ? { ...member, ...change } : member)) });
+  return (definition) => ({
+    ...definition,
+    members: definition.members.map((member) => (member.id === id ? { ...member, ...change } : member)),
+  });
 }
 
 export function addMember(member: Omit<Member, 'id'>, systemName: string): Edit {
@@ -132,7 +156,8 @@ export function addMember(member: Omit<Member, 'id'>, systemName: string): Edit 
 /** Takes a member out, and what names it: its mappings, its part of rules, checks and crosswalks. */
 export function removeMember(id: string): Edit {
   return (definition) => {
-    const without = <T>(record: Readonly<Record<string, T>>): Record<string, T> => Object.fromEntries(Object.entries(record).filter(([member]) => member !== id));
+    const without = <T>(record: Readonly<Record<string, T>>): Record<string, T> =>
+      Object.fromEntries(Object.entries(record).filter(([member]) => member !== id));
     return {
       ...definition,
       members: definition.members
@@ -153,9 +178,15 @@ export function removeMember(id: string): Edit {
           }),
         },
       })),
-      checks: definition.checks.map((check) => ({ ...check, ...(check.members ? { members: check.members.filter((member) => member !== id) } : {}) })),
+      checks: definition.checks.map((check) => ({
+        ...check,
+        ...(check.members ? { members: check.members.filter((member) => member !== id) } : {}),
+      })),
       crosswalks: Object.fromEntries(
-        Object.entries(definition.crosswalks).map(([table, crosswalk]) => [table, { ...crosswalk, rows: crosswalk.rows.map((row) => ({ ...row, values: without(row.values) })) }]),
+        Object.entries(definition.crosswalks).map(([table, crosswalk]) => [
+          table,
+          { ...crosswalk, rows: crosswalk.rows.map((row) => ({ ...row, values: without(row.values) })) },
+        ]),
       ),
     };
   };
@@ -185,24 +216,33 @@ function withParts(evidence: Evidence | undefined, fields: readonly EvidencePart
 
 /** Sets what is weighed where no key ties a record; nothing, when there is no part. */
 export function setEvidence(fields: readonly EvidencePart[]): Edit {
-  return ({ evidence, ...definition }) => (fields.length === 0 ? definition : { ...definition, evidence: withParts(evidence, fields) });
+  return ({ evidence, ...definition }) =>
+    fields.length === 0 ? definition : { ...definition, evidence: withParts(evidence, fields) };
 }
 
 /** A part's name changes nothing that was learned. */
 export function nameEvidence(index: number, name: string): Edit {
   return (definition) =>
     definition.evidence
-      ? { ...definition, evidence: { ...definition.evidence, fields: definition.evidence.fields.map((part, at) => (at === index ? { ...part, name } : part)) } }
+      ? {
+          ...definition,
+          evidence: {
+            ...definition.evidence,
+            fields: definition.evidence.fields.map((part, at) => (at === index ? { ...part, name } : part)),
+          },
+        }
       : definition;
 }
 
 export function setThresholds(thresholds: Evidence['thresholds']): Edit {
-  return (definition) => (definition.evidence ? { ...definition, evidence: { ...definition.evidence, thresholds } } : definition);
+  return (definition) =>
+    definition.evidence ? { ...definition, evidence: { ...definition.evidence, thresholds } } : definition;
 }
 
 /** Takes weights over that were learned from the data. */
 export function setWeights(weights: NonNullable<Evidence['weights']>): Edit {
-  return (definition) => (definition.evidence ? { ...definition, evidence: { ...definition.evidence, weights } } : definition);
+  return (definition) =>
+    definition.evidence ? { ...definition, evidence: { ...definition.evidence, weights } } : definition;
 }
 
 export function setChecks(checks: readonly Check[]): Edit {
@@ -212,22 +252,33 @@ export function setChecks(checks: readonly Check[]): Edit {
 export function setCrosswalk(id: string, crosswalk: Crosswalk | undefined): Edit {
   return (definition) => ({
     ...definition,
-    crosswalks: crosswalk ? { ...definition.crosswalks, [id]: crosswalk } : Object.fromEntries(Object.entries(definition.crosswalks).filter(([table]) => table !== id)),
+    crosswalks: crosswalk
+      ? { ...definition.crosswalks, [id]: crosswalk }
+      : Object.fromEntries(Object.entries(definition.crosswalks).filter(([table]) => table !== id)),
   });
 }
 
 /** The names of the shared fields that a crosswalk translates. */
 export function usersOf({ fields }: KnotDefinition, table: string): string[] {
   return fields
-    .filter(({ mappings }) => Object.values(mappings).some(({ steps }) => steps.some((step) => step.kind === 'crosswalk' && step.table === table)))
+    .filter(({ mappings }) =>
+      Object.values(mappings).some(({ steps }) =>
+        steps.some((step) => step.kind === 'crosswalk' && step.table === table),
+      ),
+    )
     .map(({ name }) => name);
 }
 
-/** The proposal without the cells that a person turned down: as few are left out as break all pairs that were refused. */
+/**
+ * The proposal without the cells that a person turned down: as few are left out as break all pairs that were refused.
+ */
 function withoutRefused(proposal: Proposal, definition: KnotDefinition, refused: ReadonlySet<string>): Proposal {
   let left = proposal;
   for (;;) {
-    const counted = left.cells.map(({ member }) => ({ member, pairs: pairsOf(left, member, definition).filter((pair) => refused.has(pairName(pair))).length }));
+    const counted = left.cells.map(({ member }) => ({
+      member,
+      pairs: pairsOf(left, member, definition).filter((pair) => refused.has(pairName(pair))).length,
+    }));
     const [worst] = counted.toSorted((a, b) => b.pairs - a.pairs);
     if (!worst || worst.pairs === 0) return left;
     left = { ...left, cells: left.cells.filter(({ member }) => member !== worst.member) };
@@ -236,40 +287,76 @@ function withoutRefused(proposal: Proposal, definition: KnotDefinition, refused:
 
 const pairName = ({ member, field, with: other }: TurnedDown): string => JSON.stringify([member, field, other]);
 
-/** What is still to be proposed: cells whose place and field are free, and that nobody turned down; new shared fields with two cells or more. */
-export function openProposals(all: readonly Proposal[], definition: KnotDefinition, turnedDown: readonly TurnedDown[] = []): Proposal[] {
+/**
+ * What is still to be proposed: cells whose place and field are free, and that nobody turned down; new shared fields
+ * with two cells or more.
+ */
+export function openProposals(
+  all: readonly Proposal[],
+  definition: KnotDefinition,
+  turnedDown: readonly TurnedDown[] = [],
+): Proposal[] {
   const refused = new Set(turnedDown.map(pairName));
   const proposals = all.map((proposal) => withoutRefused(proposal, definition, refused));
-  const taken = new Set(definition.fields.flatMap(({ mappings }) => Object.entries(mappings).map(([member, { field }]) => `${member} ${field}`)));
+  const taken = new Set(
+    definition.fields.flatMap(({ mappings }) =>
+      Object.entries(mappings).map(([member, { field }]) => `${member} ${field}`),
+    ),
+  );
   const members = new Set(definition.members.map(({ id }) => id));
   return proposals.flatMap((proposal) => {
     const known = definition.fields.find(({ id }) => id === proposal.id);
     if (!known && !proposal.isNew) return [];
-    const cells = proposal.cells.filter((cell) => members.has(cell.member) && !taken.has(`${cell.member} ${cell.field}`) && !known?.mappings[cell.member]);
+    const cells = proposal.cells.filter(
+      (cell) => members.has(cell.member) && !taken.has(`${cell.member} ${cell.field}`) && !known?.mappings[cell.member],
+    );
     return cells.length >= (known ? 1 : 2) ? [{ ...proposal, isNew: !known, cells }] : [];
   });
 }
 
-/** Takes proposals into the definition. The first that tells records apart becomes a key rule where there is none, the first text the title. */
+/**
+ * Takes proposals into the definition. The first that tells records apart becomes a key rule where there is none, the
+ * first text the title.
+ */
 export function accept(proposals: readonly Proposal[]): Edit {
   return (definition) => {
     let changed = definition;
     for (const proposal of proposals) {
       if (!changed.fields.some(({ id }) => id === proposal.id)) {
-        const field: Field = { id: proposal.id, name: proposal.name, type: proposal.type as Field['type'], rule: { steps: [{ step: 'newest' }, { step: 'ask' }] }, mappings: {} };
+        const field: Field = {
+          id: proposal.id,
+          name: proposal.name,
+          type: proposal.type as Field['type'],
+          rule: { steps: [{ step: 'newest' }, { step: 'ask' }] },
+          mappings: {},
+        };
         changed = { ...changed, fields: [...changed.fields, field] };
       }
-      const mappings = Object.fromEntries(proposal.cells.map(({ member, field, direction, steps }) => [member, newMapping(field, direction, steps)]));
-      changed = changeField(changed, proposal.id, (field) => ({ ...field, mappings: { ...mappings, ...field.mappings } }));
-      if (proposal.crosswalk && !changed.crosswalks[proposal.id]) changed = { ...changed, crosswalks: { ...changed.crosswalks, [proposal.id]: proposal.crosswalk } };
+      const mappings = Object.fromEntries(
+        proposal.cells.map(({ member, field, direction, steps }) => [member, newMapping(field, direction, steps)]),
+      );
+      changed = changeField(changed, proposal.id, (field) => ({
+        ...field,
+        mappings: { ...mappings, ...field.mappings },
+      }));
+      if (proposal.crosswalk && !changed.crosswalks[proposal.id])
+        changed = { ...changed, crosswalks: { ...changed.crosswalks, [proposal.id]: proposal.crosswalk } };
     }
     const ranked = proposals
       .filter(({ isKey, id }) => isKey && changed.fields.some((field) => field.id === id))
       .toSorted((a, b) => Number(b.type === 'email') - Number(a.type === 'email'));
     const [key] = ranked;
     if (changed.keyRules.length === 0 && key)
-      changed = { ...changed, keyRules: [{ name: key.name, fields: [{ field: key.id, normalise: key.type === 'email' ? 'email' : 'text' }] }] };
-    if (changed.titleField === '') changed = { ...changed, titleField: (changed.fields.find(({ id, type }) => type === 'text' && id !== 'id') ?? changed.fields[0])?.id ?? '' };
+      changed = {
+        ...changed,
+        keyRules: [{ name: key.name, fields: [{ field: key.id, normalise: key.type === 'email' ? 'email' : 'text' }] }],
+      };
+    if (changed.titleField === '')
+      changed = {
+        ...changed,
+        titleField:
+          (changed.fields.find(({ id, type }) => type === 'text' && id !== 'id') ?? changed.fields[0])?.id ?? '',
+      };
     return changed;
   };
 }
@@ -285,6 +372,8 @@ export function pairsOf(proposal: Proposal, member: string, definition: KnotDefi
     ...Object.entries(known?.mappings ?? {}).map(([id, { field }]) => ({ member: id, field })),
   ];
   return others.map((other) =>
-    order.indexOf(other.member) < order.indexOf(member) ? { member, field: cell.field, with: other.field } : { member: other.member, field: other.field, with: cell.field },
+    order.indexOf(other.member) < order.indexOf(member)
+      ? { member, field: cell.field, with: other.field }
+      : { member: other.member, field: other.field, with: cell.field },
   );
 }

@@ -32,25 +32,8 @@ const rules: readonly { readonly value: string; readonly says: string }[] = [
   selector: 'ak-field-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, FormulaEditor, Value],
-  template: `
-    @if (field(); as one) {
-      <h2>Shared field</h2>
-      <label>Name<input maxlength="200" [readOnly]="!editor.mayEdit()" [value]="one.name" (input)="name($any($event.target).value)" /></label>
-      <label>Type<select [disabled]="!editor.mayEdit()" (change)="set({ type: $any($event.target).value })">@for (type of types; track type.value) {<option [value]="type.value" [selected]="type.value === one.type">{{ type.says }}</option>}</select></label>
-      @if (one.formula !== undefined) {
-        <div class="part">Computed from other fields<ak-formula-editor [formula]="one.formula" [names]="names()" [wanted]="one.type" label="Formula of the field" hint="given + &quot; &quot; + family" [mayEdit]="editor.mayEdit()" (changed)="formula($event)" /></div>
-        <p class="small">On the sample: @if (editor.trial()?.failed?.[one.id]; as reason) {<span class="wrong">{{ reason }}</span>} @else {<ak-value class="sample" [value]="editor.trial()?.shared?.[one.id] ?? null" blankAs="nothing" />}</p>
-      } @else {
-      <label>When members do not agree<select [disabled]="!editor.mayEdit()" (change)="rule($any($event.target).value)">@for (rule of rules; track rule.value) {<option [value]="rule.value" [selected]="rule.value === ruleOf(one)">{{ rule.says }}</option>}@if (ruleOf(one) === 'other') {<option value="other" selected>a rule of several steps</option>}</select></label>
-      }
-      <p class="small">In formulas it is called <span class="value">{{ one.id }}</span>.@if (editor.definition()?.titleField === one.id) { It names an anchor in lists.}</p>
-      @for (finding of findings(); track finding.says) { <p class="finding" [class.wrong]="finding.kind === 'stops'" [class.waits]="finding.kind === 'warns'">{{ finding.says }}</p> }
-      @if (editor.mayEdit()) {
-        <p class="acts">@if (editor.definition()?.titleField !== one.id) {<button mat-button type="button" (click)="asTitle(one.id)">Names an anchor</button>}<button mat-button type="button" (click)="editor.edit(removeField(one.id))">Remove this field</button>@if (one.formula === undefined) {<button mat-button type="button" (click)="editor.edit(setFormula(one.id, firstFormula(one.id)))">Compute it</button>} @else {<button mat-button type="button" (click)="editor.edit(setFormula(one.id, undefined))">Let members give it</button>}</p>
-      }
-    }
-  `,
-  styles: `h2 { margin: 0 0 6px; } label { display: block; font-size: 12.5px; color: var(--ink-2); margin-top: 7px; } .part { font-size: 12.5px; color: var(--ink-2); margin-top: 7px; } .sample { display: inline-block; max-width: 100%; vertical-align: bottom; } input, select { width: 100%; box-sizing: border-box; } .finding { font-size: 13px; padding-left: 9px; border-left: 3px solid currentColor; }`,
+  templateUrl: './fieldEditor.html',
+  styleUrl: './fieldEditor.scss',
 })
 export class FieldEditor {
   readonly fieldId = input.required<string>();
@@ -60,10 +43,16 @@ export class FieldEditor {
   protected readonly removeField = removeField;
   protected readonly setFormula = setFormula;
   protected readonly field = computed(() => this.editor.definition()?.fields.find(({ id }) => id === this.fieldId()));
-  protected readonly findings = computed(() => this.editor.findings().filter(({ at }) => at === `fields.${this.fieldId()}` || at.startsWith(`fields.${this.fieldId()}.rule`)));
+  protected readonly findings = computed(() =>
+    this.editor
+      .findings()
+      .filter(({ at }) => at === `fields.${this.fieldId()}` || at.startsWith(`fields.${this.fieldId()}.rule`)),
+  );
 
   protected readonly names = computed((): readonly FormulaName[] =>
-    (this.editor.definition()?.fields ?? []).filter(({ id }) => id !== this.fieldId()).map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type })),
+    (this.editor.definition()?.fields ?? [])
+      .filter(({ id }) => id !== this.fieldId())
+      .map(({ id, name, type }) => ({ name: id, says: `${name}, ${type}`, type })),
   );
 
   /** Something to begin with that is a formula. */
@@ -77,7 +66,9 @@ export class FieldEditor {
     if (rule.combine) return 'other';
     const [first, second] = rule.steps;
     if (rule.steps.length === 1) return first?.step ?? 'ask';
-    return rule.steps.length === 2 && second?.step === 'ask' && first?.step !== 'order' ? (first?.step ?? 'ask') : 'other';
+    return rule.steps.length === 2 && second?.step === 'ask' && first?.step !== 'order'
+      ? (first?.step ?? 'ask')
+      : 'other';
   }
   protected set(change: Partial<Field>): void {
     this.editor.edit(setField(this.fieldId(), change));
@@ -91,7 +82,8 @@ export class FieldEditor {
     if (value === 'order') {
       const members = this.editor.definition()?.members.map(({ id }) => id) ?? [];
       this.set({ rule: { steps: [{ step: 'order', members }] } });
-    } else this.set({ rule: { steps: value === 'ask' ? [ask] : [{ step: value } as Field['rule']['steps'][number], ask] } });
+    } else
+      this.set({ rule: { steps: value === 'ask' ? [ask] : [{ step: value } as Field['rule']['steps'][number], ask] } });
   }
   protected asTitle(id: string): void {
     this.editor.edit((definition) => ({ ...definition, titleField: id }));

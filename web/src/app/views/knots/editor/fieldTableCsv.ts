@@ -11,7 +11,8 @@ const types: readonly string[] = knotDraftSchema.shape.fields.element.shape.type
 const directions: readonly string[] = ['from', 'to', 'both ways'];
 
 /**
- * The shared fields as CSV (RFC 4180), to work on them in a spreadsheet: a row for each, and for each member the columns
+ * The shared fields as CSV (RFC 4180), to work on them in a spreadsheet: a row for each, and for each member the
+ * columns
  * `member field`, `member direction` and `member steps` (JSON). A cell without a field is not mapped.
  */
 export function fieldTableCsv({ fields, members }: KnotDefinition): string {
@@ -23,25 +24,37 @@ export function fieldTableCsv({ fields, members }: KnotDefinition): string {
     formula ?? '',
     ...members.flatMap((member) => {
       const mapping = mappings[member.id];
-      return mapping ? [mapping.field, mapping.direction, mapping.steps.length === 0 ? '' : JSON.stringify(mapping.steps)] : ['', '', ''];
+      return mapping
+        ? [mapping.field, mapping.direction, mapping.steps.length === 0 ? '' : JSON.stringify(mapping.steps)]
+        : ['', '', ''];
     }),
   ]);
   return stringify(rows, { header: true, columns, record_delimiter: 'windows', escape_formulas: true });
 }
 
 export type ReadFieldTable =
-  { readonly ok: true; readonly fields: readonly Field[]; readonly changed: number; readonly added: number } | { readonly ok: false; readonly problems: readonly string[] };
+  | { readonly ok: true; readonly fields: readonly Field[]; readonly changed: number; readonly added: number }
+  | { readonly ok: false; readonly problems: readonly string[] };
 
 /**
- * Reads such a table onto a definition: rows change the fields of their id or add them; fields without a row stay as they
+ * Reads such a table onto a definition: rows change the fields of their id or add them; fields without a row stay as
+ * they
  * are. Every problem is told with its row; as long as there is one, nothing is taken.
  * @param known the fields that each member's object is known to have; a member that is missing takes any
  */
-export function csvFieldTable(text: string, definition: KnotDefinition, known: Readonly<Record<string, ReadonlySet<string>>>): ReadFieldTable {
+export function csvFieldTable(
+  text: string,
+  definition: KnotDefinition,
+  known: Readonly<Record<string, ReadonlySet<string>>>,
+): ReadFieldTable {
   let lines: Record<string, string>[];
   let columns: string[] = [];
   try {
-    lines = parse(text, { bom: true, skip_empty_lines: true, columns: (header: string[]) => (columns = header.map((name) => name.trim())) });
+    lines = parse(text, {
+      bom: true,
+      skip_empty_lines: true,
+      columns: (header: string[]) => (columns = header.map((name) => name.trim())),
+    });
   } catch (error) {
     return { ok: false, problems: [`This is no CSV: ${error instanceof Error ? error.message : String(error)}`] };
   }
@@ -49,7 +62,9 @@ export function csvFieldTable(text: string, definition: KnotDefinition, known: R
   const possible = new Set<string>([...own, ...members.flatMap((id) => perMember.map((part) => `${id} ${part}`))]);
   const problems = columns
     .filter((name) => !possible.has(name))
-    .map((name) => `There is no column “${name}” here: a member’s are called “${members[0] ?? 'member'} field” and so on.`);
+    .map(
+      (name) => `There is no column “${name}” here: a member’s are called “${members[0] ?? 'member'} field” and so on.`,
+    );
   if (!columns.includes('field')) problems.push('The column “field” is missing: it holds the id of each shared field.');
   if (problems.length > 0) return { ok: false, problems };
 
@@ -61,7 +76,8 @@ export function csvFieldTable(text: string, definition: KnotDefinition, known: R
     const row = `Row ${index + 2}`;
     const cell = (name: string): string | undefined => (columns.includes(name) ? bare(line[name] ?? '') : undefined);
     const id = cell('field') ?? '';
-    if (!/^[a-z][A-Za-z0-9]{0,39}$/.test(id)) problems.push(`${row}: “${id}” is no id of a field: use a letter, then letters and digits.`);
+    if (!/^[a-z][A-Za-z0-9]{0,39}$/.test(id))
+      problems.push(`${row}: “${id}” is no id of a field: use a letter, then letters and digits.`);
     else if (seen.has(id)) problems.push(`${row}: “${id}” has a row already.`);
     seen.add(id);
     const before = fields.get(id);
@@ -71,11 +87,22 @@ export function csvFieldTable(text: string, definition: KnotDefinition, known: R
     const formula = cell('formula') ?? before?.formula ?? '';
     const mappings: Record<string, Mapping> = {};
     for (const member of members) {
-      const mapping = readMapping(member, before?.mappings[member], cell, known[member], (says) => problems.push(`${row}: ${says}`));
+      const mapping = readMapping(member, before?.mappings[member], cell, known[member], (says) =>
+        problems.push(`${row}: ${says}`),
+      );
       if (mapping) mappings[member] = mapping;
     }
-    const { formula: _, ...rest } = before ?? { id, rule: { steps: [{ step: 'newest' }, { step: 'ask' }] } as Field['rule'] };
-    const field = { ...rest, name, type: type as Field['type'], ...(formula === '' ? {} : { formula }), mappings } as Field;
+    const { formula: _, ...rest } = before ?? {
+      id,
+      rule: { steps: [{ step: 'newest' }, { step: 'ask' }] } as Field['rule'],
+    };
+    const field = {
+      ...rest,
+      name,
+      type: type as Field['type'],
+      ...(formula === '' ? {} : { formula }),
+      mappings,
+    } as Field;
     if (!before) added += 1;
     else if (JSON.stringify(sorted(before)) !== JSON.stringify(sorted(field))) changed += 1;
     fields.set(id, field);

@@ -1,6 +1,26 @@
-import { afterNextRender, ChangeDetectionStrategy, Component, computed, DestroyRef, effect, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
-import { autocompletion, type Completion, type CompletionContext, closeBrackets, completionKeymap, type CompletionResult } from '@codemirror/autocomplete';
+import {
+  autocompletion,
+  type Completion,
+  type CompletionContext,
+  closeBrackets,
+  completionKeymap,
+  type CompletionResult,
+} from '@codemirror/autocomplete';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { bracketMatching } from '@codemirror/language';
 import { type Diagnostic, linter } from '@codemirror/lint';
@@ -25,26 +45,15 @@ const shortName = ({ signature }: FunctionHelp): string => signature.slice(0, si
 /** A name within a record needs the record only. */
 const rootOf = ({ name }: FormulaName): string => /^[A-Za-z_][A-Za-z0-9_]*/.exec(name)?.[0] ?? name;
 
-/** Where a formula is written: names and functions are completed, what is wrong is marked at its place while it is typed. */
+/**
+ * Where a formula is written: names and functions are completed, what is wrong is marked at its place while it is
+ * typed.
+ */
 @Component({
   selector: 'ak-formula-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <div class="code" #host></div>
-    @if (wrong(); as says) { <small [class.wrong]="!isWarning()" [class.waits]="isWarning()" role="alert">{{ says }}</small> }
-    @if (mayEdit()) {
-      <details>
-        <summary>Functions</summary>
-        <input type="search" placeholder="Search functions" aria-label="Search functions" #search (input)="sought.set(search.value)" />
-        <dl>@for (one of shown(); track one.signature) {<dt><button type="button" class="link" (click)="insert(one)">{{ one.example }}</button> = {{ one.gives }}</dt><dd>{{ one.says }}<small>{{ one.types }}</small></dd>} @empty {<dd>No function fits.</dd>}</dl>
-      </details>
-    }
-  `,
-  styles: `
-    :host { display: block; } .code { border: 1px solid var(--hair); background: var(--sheet); } .code:focus-within { outline: 2px solid var(--petrol); outline-offset: 1px; }
-    small { display: block; overflow-wrap: anywhere; } details { margin-top: 3px; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); } input { width: 100%; box-sizing: border-box; }
-    dt .link { font: inherit; text-decoration: none; text-align: left; padding: 0; } dl { max-height: 180px; overflow: auto; font-size: 12.5px; margin: 4px 0 0; } dt { font-family: var(--values); } dd { margin: 0 0 6px; color: var(--ink-2); }
-  `,
+  templateUrl: './formulaEditor.html',
+  styleUrl: './formulaEditor.scss',
 })
 export class FormulaEditor {
   readonly formula = input.required<string>();
@@ -79,7 +88,8 @@ export class FormulaEditor {
       if (!view) return;
       view.dispatch({ effects: this.#readOnly.reconfigure(EditorState.readOnly.of(!mayEdit)) });
       // What was typed comes back as the input; only what comes from elsewhere (undo, another cell) is put in.
-      if (view.state.doc.toString() !== formula) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: formula } });
+      if (view.state.doc.toString() !== formula)
+        view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: formula } });
     });
   }
 
@@ -92,7 +102,9 @@ export class FormulaEditor {
       '.cm-tooltip': { backgroundColor: 'var(--sheet)', border: '1px solid var(--hair)', color: 'var(--ink)' },
       '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--petrol)', color: 'var(--sheet)' },
       '.cm-completionDetail': { fontStyle: 'normal' },
-      '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'var(--petrol-tint) !important' },
+      '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
+        backgroundColor: 'var(--petrol-tint) !important',
+      },
     });
     this.#view = new EditorView({
       parent: this.host().nativeElement,
@@ -124,14 +136,25 @@ export class FormulaEditor {
       this.wrong.set('');
       return [];
     }
-    const types = Object.fromEntries(this.names().map((one) => [rootOf(one), one.name === rootOf(one) ? one.type : undefined]));
-    const { problem, warning } = await firstValueFrom(this.#trials.formula(source, types, this.wanted()), { defaultValue: {} as FormulaVerdict });
+    const types = Object.fromEntries(
+      this.names().map((one) => [rootOf(one), one.name === rootOf(one) ? one.type : undefined]),
+    );
+    const { problem, warning } = await firstValueFrom(this.#trials.formula(source, types, this.wanted()), {
+      defaultValue: {} as FormulaVerdict,
+    });
     const found = problem ?? warning;
     this.wrong.set(found?.reason ?? '');
     this.isWarning.set(problem === undefined && warning !== undefined);
     if (!found) return [];
     const from = Math.min(found.range?.from ?? 0, source.length);
-    return [{ from, to: Math.max(from, found.range?.to ?? source.length), severity: problem ? 'error' : 'warning', message: found.reason }];
+    return [
+      {
+        from,
+        to: Math.max(from, found.range?.to ?? source.length),
+        severity: problem ? 'error' : 'warning',
+        message: found.reason,
+      },
+    ];
   }
 
   #complete(context: CompletionContext): CompletionResult | null {
@@ -139,7 +162,12 @@ export class FormulaEditor {
     if (!word && !context.explicit) return null;
     const options: Completion[] = [
       ...this.names().map(({ name, says }) => ({ label: name, detail: says, boost: 1 })),
-      ...this.#functions().map((one) => ({ label: shortName(one), detail: `${one.example} = ${one.gives}`, info: one.says, apply: `${shortName(one)}(` })),
+      ...this.#functions().map((one) => ({
+        label: shortName(one),
+        detail: `${one.example} = ${one.gives}`,
+        info: one.says,
+        apply: `${shortName(one)}(`,
+      })),
     ];
     return { from: word?.from ?? context.pos, options, validFor: /^[A-Za-z0-9_.]*$/ };
   }

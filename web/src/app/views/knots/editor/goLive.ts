@@ -14,36 +14,16 @@ const mostShown = 40;
   selector: 'ak-go-live',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, AgoPipe, ExactTimePipe],
-  template: `
-    <h2>What keeps this knot from going live</h2>
-    @if (stops().length === 0) { <p class="small good">Nothing. {{ warns().length === 0 ? '' : plural(warns().length, 'thing') + ' to know:' }}</p> }
-    <ul>
-      @for (finding of shown(); track $index) {
-        <li><button type="button" class="link" (click)="go(finding.at)"><span class="mark" [class.wrong]="finding.kind === 'stops'" [class.waits]="finding.kind === 'warns'"></span>{{ place(finding) }}</button><small>{{ finding.says }}</small></li>
-      }
-    </ul>
-    @if (more() > 0) { <p class="small quiet">and {{ plural(more(), 'more thing') }}</p> }
-    @if (editor.mayEdit() && (editor.definition()?.members?.length ?? 0) > 0) {
-      <h2>On all records</h2>
-      @if (surveys.problem(); as problem) { <p class="small wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
-      @if (surveys.progress(); as now) {
-        <p class="small" role="status">{{ progressWords(now) }}… <button type="button" class="link" (click)="surveys.stop()">Stop</button></p>
-      } @else {
-        @if (surveys.last(); as last) {
-          <p class="small">{{ plural(looked(), 'record') }} read <span [title]="last.at | exactTime">{{ last.at | ago }}</span>.@if (!surveys.isCurrent()) {<span class="waits"> The draft was edited since.</span>} @else if (surveys.findings().length === 0) {<span class="good"> All can be read, and pass the checks.</span>}</p>
-          <ul>@for (finding of surveys.findings(); track $index) {<li><button type="button" class="link" (click)="go(finding.at)"><span class="mark waits"></span>{{ place(finding) }}</button><small>{{ finding.says }}</small></li>}</ul>
-        } @else { <p class="small">Filters, translations and checks are tried here on some records. Nothing is written.</p> }
-        <p><button mat-stroked-button type="button" (click)="surveys.begin(editor.definition()?.id ?? '')">{{ surveys.last() ? 'Try again' : 'Try on all records' }}</button></p>
-      }
-    }
-  `,
-  styles: `h2 { margin-top: 0; } .link { text-decoration: none; font-size: inherit; font-weight: 600; text-align: left; padding: 0; }`,
+  templateUrl: './goLive.html',
+  styleUrl: './goLive.scss',
 })
 export class GoLive {
   readonly #router = inject(Router);
   protected readonly editor = inject(KnotEditor);
   protected readonly surveys = inject(Surveys);
-  protected readonly looked = computed(() => Object.values(this.surveys.last()?.members ?? {}).reduce((sum, { records }) => sum + records, 0));
+  protected readonly looked = computed(() =>
+    Object.values(this.surveys.last()?.members ?? {}).reduce((sum, { records }) => sum + records, 0),
+  );
   protected readonly plural = plural;
   protected readonly stops = computed(() => this.editor.findings().filter(({ kind }) => kind === 'stops'));
   protected readonly warns = computed(() => this.editor.findings().filter(({ kind }) => kind === 'warns'));
@@ -54,14 +34,22 @@ export class GoLive {
   protected go(at: string): void {
     const [part, id, , member] = at.split('.');
     const definition = this.editor.definition();
-    const sections: Readonly<Record<string, string>> = { members: 'members', keyRules: 'identity', evidence: 'identity', checks: 'checks', crosswalks: 'crosswalks' };
+    const sections: Readonly<Record<string, string>> = {
+      members: 'members',
+      keyRules: 'identity',
+      evidence: 'identity',
+      checks: 'checks',
+      crosswalks: 'crosswalks',
+    };
     const isMember = definition?.members.some((one) => one.id === member) === true;
     const queryParams = part === 'fields' ? { field: id ?? null, member: isMember ? member : null } : {};
     void this.#router.navigate(['/knots', definition?.id ?? '', sections[part ?? ''] ?? 'fields'], { queryParams });
   }
 
   protected progressWords(now: NonNullable<ReturnType<Surveys['progress']>>): string {
-    return 'member' in now ? `${this.systemName(now.member)}: ${plural(now.records, 'record')} read` : `${count(now.compared)} of ${plural(now.of, 'record')} compared`;
+    return 'member' in now
+      ? `${this.systemName(now.member)}: ${plural(now.records, 'record')} read`
+      : `${count(now.compared)} of ${plural(now.of, 'record')} compared`;
   }
 
   protected systemName(member: string): string {
@@ -74,7 +62,9 @@ export class GoLive {
     const definition = this.editor.definition();
     if (part === 'fields' && id !== undefined) {
       const name = definition?.fields.find((field) => field.id === id)?.name ?? id;
-      return member === undefined || !definition?.members.some((one) => one.id === member) ? name : `${name}, ${this.systemName(member)}`;
+      return member === undefined || !definition?.members.some((one) => one.id === member)
+        ? name
+        : `${name}, ${this.systemName(member)}`;
     }
     const names: Readonly<Record<string, string>> = {
       members: 'Members',
@@ -84,7 +74,8 @@ export class GoLive {
       crosswalks: 'Crosswalks',
       titleField: 'Name of an anchor',
     };
-    if (part === 'checks' && id !== undefined) return `Checks: ${definition?.checks.find((check) => check.id === id)?.says ?? id}`;
+    if (part === 'checks' && id !== undefined)
+      return `Checks: ${definition?.checks.find((check) => check.id === id)?.says ?? id}`;
     if (part === 'members' && id !== undefined) return `Members: ${this.systemName(id)}`;
     return id === undefined ? (names[part ?? ''] ?? at) : `${names[part ?? ''] ?? part}: ${id}`;
   }

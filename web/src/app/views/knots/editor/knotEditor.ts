@@ -1,9 +1,41 @@
-import { computed, DestroyRef, effect, inject, Injectable, Injector, signal, untracked, type WritableSignal } from '@angular/core';
+import {
+  computed,
+  DestroyRef,
+  effect,
+  inject,
+  Injectable,
+  Injector,
+  signal,
+  untracked,
+  type WritableSignal,
+} from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { MatSnackBar } from '@angular/material/snack-bar';
-import type { Draft, KnotDefinition, MemberSummary, Problem, Proposal, Reading, SystemSummary } from '@anchor-knot/contracts';
+import type {
+  Draft,
+  KnotDefinition,
+  MemberSummary,
+  Problem,
+  Proposal,
+  Reading,
+  SystemSummary,
+} from '@anchor-knot/contracts';
 import type { Finding, Trial } from '@anchor-knot/core';
-import { catchError, concatMap, debounceTime, EMPTY, filter, first, from, fromEvent, map, of, Subject, switchMap, tap } from 'rxjs';
+import {
+  catchError,
+  concatMap,
+  debounceTime,
+  EMPTY,
+  filter,
+  first,
+  from,
+  fromEvent,
+  map,
+  of,
+  Subject,
+  switchMap,
+  tap,
+} from 'rxjs';
 import { Api, problemOf } from '../../../api/api';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
@@ -22,7 +54,8 @@ interface Kept {
 }
 
 /**
- * The definition of one knot while it is worked on: every edit can be undone, is kept on the server as a draft, is tried
+ * The definition of one knot while it is worked on: every edit can be undone, is kept on the server as a draft, is
+ * tried
  * on real records, and is reviewed. Nothing is in force until a person says so.
  */
 @Injectable()
@@ -58,7 +91,14 @@ export class KnotEditor {
   readonly members = computed((): readonly MemberSummary[] =>
     (this.definition()?.members ?? []).map(({ id, system, object }) => {
       const found = this.systems().find((one) => one.id === system);
-      return { id, system, systemName: found?.name ?? system, object, pennant: found?.pennant ?? { pattern: 'border', colour: 'ink', letters: '??' }, recordPage: null };
+      return {
+        id,
+        system,
+        systemName: found?.name ?? system,
+        object,
+        pennant: found?.pennant ?? { pattern: 'border', colour: 'ink', letters: '??' },
+        recordPage: null,
+      };
     }),
   );
 
@@ -78,7 +118,10 @@ export class KnotEditor {
   });
 
   constructor() {
-    this.#api.systems().subscribe({ next: (systems) => this.systems.set(systems), error: (error: unknown) => this.problem.set(problemOf(error)) });
+    this.#api.systems().subscribe({
+      next: (systems) => this.systems.set(systems),
+      error: (error: unknown) => this.problem.set(problemOf(error)),
+    });
     this.#edits
       .pipe(
         debounceTime(saveAfterMs),
@@ -86,7 +129,8 @@ export class KnotEditor {
         takeUntilDestroyed(),
       )
       .subscribe();
-    // Whoever leaves right after an edit has it kept: within the application it is sent at once, a closing page is asked about.
+    // Whoever leaves right after an edit has it kept: within the application it is sent at once, a closing page is
+    // asked about.
     this.#destroyed.onDestroy(() => {
       if (this.saving() === 'saving') this.#save().subscribe();
     });
@@ -99,17 +143,28 @@ export class KnotEditor {
     // Somebody else's edit is taken at once where nothing is on its way here; otherwise keeping ours tells of theirs.
     inject(LiveEvents)
       .drafts.pipe(
-        filter(({ knot, revision, by }) => knot === this.#knot && this.saving() === 'saved' && (revision === 0 ? by !== this.#session.person()?.name : revision > this.#revision)),
+        filter(
+          ({ knot, revision, by }) =>
+            knot === this.#knot &&
+            this.saving() === 'saved' &&
+            (revision === 0 ? by !== this.#session.person()?.name : revision > this.#revision),
+        ),
         takeUntilDestroyed(),
       )
       .subscribe(({ by, revision }) => {
-        this.#snack.open(revision === 0 ? `${by} put this draft in force or gave it up.` : `${by} changed this draft.`, 'Close', { duration: 6000 });
+        this.#snack.open(
+          revision === 0 ? `${by} put this draft in force or gave it up.` : `${by} changed this draft.`,
+          'Close',
+          { duration: 6000 },
+        );
         this.open(this.#knot);
       });
     const trying = computed(() => ({ definition: this.definition(), records: this.sample()?.records }));
     toObservable(trying)
       .pipe(
-        switchMap(({ definition, records }) => (definition && records ? this.#trials.try(definition, records) : of(undefined))),
+        switchMap(({ definition, records }) =>
+          definition && records ? this.#trials.try(definition, records) : of(undefined),
+        ),
         takeUntilDestroyed(),
       )
       .subscribe((trial) => this.trial.set(trial));
@@ -226,20 +281,31 @@ export class KnotEditor {
     const now = this.#now();
     if (!now || this.problem()?.code === 'changed meanwhile') return EMPTY;
     const knot = this.#knot;
-    return this.#api.saveDraft(knot, { definition: now.definition, turnedDown: [...now.turnedDown], revision: this.#revision, basedOn: this.#basedOn }).pipe(
-      filter(() => knot === this.#knot),
-      tap((revision) => {
-        this.#revision = revision;
-        this.problem.set(undefined);
-        this.draft.set({ changedBy: this.#session.person()?.name ?? null, changedAt: new Date().toISOString(), basedOn: this.#basedOn });
-        if (this.#now() === now) this.saving.set('saved');
-      }),
-      catchError((error: unknown) => {
-        this.saving.set('not saved');
-        this.problem.set(problemOf(error));
-        return EMPTY;
-      }),
-    );
+    return this.#api
+      .saveDraft(knot, {
+        definition: now.definition,
+        turnedDown: [...now.turnedDown],
+        revision: this.#revision,
+        basedOn: this.#basedOn,
+      })
+      .pipe(
+        filter(() => knot === this.#knot),
+        tap((revision) => {
+          this.#revision = revision;
+          this.problem.set(undefined);
+          this.draft.set({
+            changedBy: this.#session.person()?.name ?? null,
+            changedAt: new Date().toISOString(),
+            basedOn: this.#basedOn,
+          });
+          if (this.#now() === now) this.saving.set('saved');
+        }),
+        catchError((error: unknown) => {
+          this.saving.set('not saved');
+          this.problem.set(problemOf(error));
+          return EMPTY;
+        }),
+      );
   }
 
   /** Tries again to keep what could not be kept. */
@@ -309,8 +375,16 @@ export class KnotEditor {
     const order = together.map((_, index) => (this.sampleAt() + 1 + index) % together.length);
     from(order)
       .pipe(
-        concatMap((at) => this.#trials.try(definition, together[at]?.records ?? {}).pipe(map((trial) => ({ at, trial })))),
-        first(({ trial }) => Object.values(trial.cells).some((row) => Object.values(row).some(({ means, written }) => means?.ok === false || written?.ok === false)), undefined),
+        concatMap((at) =>
+          this.#trials.try(definition, together[at]?.records ?? {}).pipe(map((trial) => ({ at, trial }))),
+        ),
+        first(
+          ({ trial }) =>
+            Object.values(trial.cells).some((row) =>
+              Object.values(row).some(({ means, written }) => means?.ok === false || written?.ok === false),
+            ),
+          undefined,
+        ),
       )
       .subscribe((found) => {
         if (found) this.sampleAt.set(found.at);

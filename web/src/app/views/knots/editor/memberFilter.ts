@@ -10,31 +10,23 @@ import { recordTitle } from './recordTitle';
 import { Surveys } from './surveys';
 import { TrialService } from './trialService';
 
-/** Which records of a member take part: a formula, put together by choosing or written, tried on the records that were read. */
+const hints: Partial<Record<Condition['kind'], string>> = {
+  oneOf: 'separated by commas',
+  lastDays: 'how many days',
+  before: 'as the field is written',
+  after: 'as the field is written',
+};
+
+/**
+ * Which records of a member take part: a formula, put together by choosing or written, tried on the records that were
+ * read.
+ */
 @Component({
   selector: 'ak-member-filter',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormulaEditor],
-  template: `
-    <ak-formula-editor [formula]="member().filter ?? ''" [names]="names()" [label]="'Filter of ' + member().id" hint="all records" wanted="yes/no" [mayEdit]="editor.mayEdit()" [mayBeEmpty]="true" (changed)="write($event)" />
-    @if (counted(); as all) {
-      <small [class.waits]="all.takePart === 0"><b>{{ count(all.takePart) }} of all {{ count(all.records) }} records take part.</b>{{ all.filterReason ? ' On ' + count(all.filterFails) + ' it fails: ' + all.filterReason : '' }}</small>
-      @if (member().filter) { <small class="sides"><b>in</b> {{ titles(all.inside) || 'none' }}<br /><b>out</b> {{ titles(all.outside) || 'none' }}</small> }
-    } @else if (tried(); as outcome) {
-      @if (outcome.ok) {
-        <small [class.waits]="passing() === 0">{{ count(passing()) }} of {{ count(outcome.value.passes.length) }} records looked at take part.{{ outcome.value.trouble ? ' On some it fails: ' + outcome.value.trouble : '' }}</small>
-        @if (member().filter) { <small class="sides"><b>in</b> {{ examples(true) || 'none' }}<br /><b>out</b> {{ examples(false) || 'none' }}</small> }
-      }
-    }
-    @if (editor.mayEdit()) {
-      <details><summary>Choose a condition</summary>
-        <select aria-label="Field" #field>@for (one of fields(); track one.path) {<option [value]="one.path">{{ one.path }}</option>}</select>
-        <select aria-label="Condition" #kind (change)="chosen.set($any(kind.value))">@for (one of conditions; track one.kind) {<option [value]="one.kind">{{ one.says }}</option>}</select>
-        @if (needsValue()) { <input aria-label="Value" #value [attr.placeholder]="chosen() === 'oneOf' ? 'separated by commas' : chosen() === 'lastDays' ? 'how many days' : chosen() === 'before' || chosen() === 'after' ? 'as the field is written' : ''" /> <button type="button" class="link" (click)="add(field.value, value.value)">Add it</button> } @else { <button type="button" class="link" (click)="add(field.value, '')">Add it</button> }
-      </details>
-    }
-  `,
-  styles: `:host { display: block; } select, input { width: 100%; box-sizing: border-box; margin-bottom: 3px; } small { display: block; } .sides { color: var(--ink-2); overflow-wrap: anywhere; } summary { cursor: pointer; font-size: 12.5px; color: var(--petrol); }`,
+  templateUrl: './memberFilter.html',
+  styleUrl: './memberFilter.scss',
 })
 export class MemberFilter {
   readonly member = input.required<Member>();
@@ -44,14 +36,25 @@ export class MemberFilter {
   protected readonly count = count;
   protected readonly conditions = conditions;
   protected readonly chosen = signal<Condition['kind']>('equals');
-  protected readonly needsValue = computed(() => conditions.find(({ kind }) => kind === this.chosen())?.needsValue === true);
+  protected readonly needsValue = computed(
+    () => conditions.find(({ kind }) => kind === this.chosen())?.needsValue === true,
+  );
+  /** What is typed for the condition that was chosen. */
+  protected readonly hint = computed(() => hints[this.chosen()] ?? '');
   readonly #there = computed(() => this.editor.reading()?.members.find(({ id }) => id === this.member().id));
   protected readonly fields = computed(() => this.#there()?.fields ?? []);
   protected readonly names = computed((): readonly FormulaName[] => [
-    ...this.fields().map(({ path, type, examples }) => ({ name: pathFormula(path), says: examples[0] === undefined ? type : `${type}, as ${examples[0]}` })),
+    ...this.fields().map(({ path, type, examples }) => ({
+      name: pathFormula(path),
+      says: examples[0] === undefined ? type : `${type}, as ${examples[0]}`,
+    })),
     { name: 'today', says: 'the day, as 2026-11-24', type: 'text' },
   ]);
-  readonly #question = computed(() => ({ member: this.member().id, filter: this.member().filter ?? 'true', read: this.#there() !== undefined }));
+  readonly #question = computed(() => ({
+    member: this.member().id,
+    filter: this.member().filter ?? 'true',
+    read: this.#there() !== undefined,
+  }));
   protected readonly tried = toSignal(
     toObservable(this.#question).pipe(
       debounceTime(120),
@@ -62,7 +65,12 @@ export class MemberFilter {
   protected readonly counted = computed(() => {
     const survey = this.#surveys.last();
     const then = survey?.definition.members.find(({ id }) => id === this.member().id);
-    return then && then.filter === this.member().filter && then.object === this.member().object && then.system === this.member().system ? survey?.members[then.id] : undefined;
+    return then &&
+      then.filter === this.member().filter &&
+      then.object === this.member().object &&
+      then.system === this.member().system
+      ? survey?.members[then.id]
+      : undefined;
   });
   protected readonly passing = computed(() => {
     const outcome = this.tried();
@@ -83,7 +91,10 @@ export class MemberFilter {
       .join(' · ');
   }
   protected write(formula: string): void {
-    this.editor.edit(setMember(this.member().id, { filter: formula.trim() === '' ? undefined : formula }), `filter ${this.member().id}`);
+    this.editor.edit(
+      setMember(this.member().id, { filter: formula.trim() === '' ? undefined : formula }),
+      `filter ${this.member().id}`,
+    );
   }
   protected add(path: string, value: string): void {
     if (path === '' || (this.needsValue() && value.trim() === '')) return;

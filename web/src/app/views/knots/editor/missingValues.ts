@@ -7,7 +7,10 @@ export interface MissingValue {
   readonly count: number;
 }
 
-/** Values of the fields that a crosswalk translates, met in the records that were read and found in none of its rows; the commonest first. */
+/**
+ * Values of the fields that a crosswalk translates, met in the records that were read and found in none of its rows;
+ * the commonest first.
+ */
 export function missingValues(definition: KnotDefinition, table: string, reading: Reading | undefined): MissingValue[] {
   const rows = definition.crosswalks[table]?.rows ?? [];
   const missing = new Map<string, MissingValue>();
@@ -15,12 +18,22 @@ export function missingValues(definition: KnotDefinition, table: string, reading
     const known = new Set(rows.flatMap(({ values }) => (values[id] ?? []).map(String)));
     const paths = definition.fields.flatMap(({ mappings }) => {
       const mapping = mappings[id];
-      return mapping && mapping.direction !== 'to' && mapping.steps[0]?.kind === 'crosswalk' && mapping.steps[0].table === table ? [mapping.field] : [];
+      return mapping &&
+        mapping.direction !== 'to' &&
+        mapping.steps[0]?.kind === 'crosswalk' &&
+        mapping.steps[0].table === table
+        ? [mapping.field]
+        : [];
     });
     for (const record of reading?.members.find((member) => member.id === id)?.sample ?? []) {
       for (const path of paths) {
         const value = valueAt(record, path);
-        if ((typeof value !== 'string' && typeof value !== 'number' && typeof value !== 'boolean') || String(value).trim() === '' || known.has(String(value))) continue;
+        if (
+          (typeof value !== 'string' && typeof value !== 'number' && typeof value !== 'boolean') ||
+          String(value).trim() === '' ||
+          known.has(String(value))
+        )
+          continue;
         const name = JSON.stringify([id, String(value)]);
         missing.set(name, { member: id, value: String(value), count: (missing.get(name)?.count ?? 0) + 1 });
       }

@@ -12,37 +12,8 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
   selector: 'ak-step-chain',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormulaEditor, WayBack],
-  template: `
-    <ol>
-      @for (step of steps(); track $index; let index = $index) {
-        <li>
-          <div class="top"><strong>{{ form(step).name }}</strong>
-            @if (mayEdit()) { <span class="acts"><button type="button" class="link" [disabled]="index === 0" (click)="move(index, -1)" [attr.aria-label]="'Move ' + form(step).name + ' up'">up</button><button type="button" class="link" [disabled]="index === steps().length - 1" (click)="move(index, 1)" [attr.aria-label]="'Move ' + form(step).name + ' down'">down</button><button type="button" class="link" (click)="remove(index)" [attr.aria-label]="'Remove the step ' + form(step).name">remove</button></span> }
-          </div>
-          <small>{{ form(step).says }}</small>
-          @for (part of form(step).parts; track part.key) {
-            @switch (part.as) {
-              @case ('check') { <label class="line"><input type="checkbox" [disabled]="!mayEdit()" [checked]="text(step, part) === 'true'" (change)="set(index, part, $any($event.target).checked)" /> {{ part.label }}</label> }
-              @case ('choice') { <label>{{ part.label }}<select [disabled]="!mayEdit()" (change)="set(index, part, $any($event.target).value)">@if (part.optional) {<option value="" [selected]="text(step, part) === ''">as usual</option>}@for (choice of part.choices; track choice.value) {<option [value]="choice.value" [selected]="choice.value === text(step, part)">{{ choice.says }}</option>}</select></label> }
-              @case ('table') { <label>{{ part.label }}<select [disabled]="!mayEdit()" (change)="set(index, part, $any($event.target).value)">@for (table of tables(); track table.id) {<option [value]="table.id" [selected]="table.id === text(step, part)">{{ table.name }}</option>} @empty {<option value="">no crosswalk yet</option>}</select></label> }
-              @case ('formula') { <div class="part">{{ part.label }}<ak-formula-editor [formula]="text(step, part)" [names]="formulaNames" [label]="'Formula ' + part.label.toLowerCase()" [hint]="part.hint ?? ''" [mayEdit]="mayEdit()" [mayBeEmpty]="true" (changed)="set(index, part, $event)" /></div> }
-              @default { <label>{{ part.label }}<input [readOnly]="!mayEdit()" [placeholder]="part.hint ?? ''" [value]="text(step, part)" (input)="set(index, part, $any($event.target).value)" /></label> }
-            }
-          }
-          @if (step.kind === 'formula' && mayEdit()) { <ak-way-back [step]="step" (taken)="replace(index, $event)" /> }
-          @if (refused()[index]; as says) { <small class="wrong" role="alert">{{ says }}</small> }
-        </li>
-      } @empty { <li class="quiet">Rename only: the value goes across as it is.</li> }
-    </ol>
-    @if (mayEdit()) {
-      <label>Add a step<select #adding (change)="add(adding.value); adding.value = ''"><option value="">choose…</option>@for (one of forms; track one.kind) {<option [value]="one.kind" [disabled]="one.kind === 'crosswalk' && tables().length === 0">{{ one.name }}: {{ one.says }}</option>}</select></label>
-    }
-  `,
-  styles: `
-    ol { list-style: none; margin: 0; padding: 0; } li { border-top: 1px solid var(--hair-2); padding: 7px 0; font-size: 13.5px; }
-    .top { display: flex; justify-content: space-between; } .acts { display: flex; gap: 10px; } label { display: block; font-size: 12.5px; color: var(--ink-2); margin-top: 5px; } label.line { color: var(--ink); }
-    select, input:not([type='checkbox']), textarea { width: 100%; box-sizing: border-box; } .part { font-size: 12.5px; color: var(--ink-2); margin-top: 5px; }
-  `,
+  templateUrl: './stepChain.html',
+  styleUrl: './stepChain.scss',
 })
 export class StepChain {
   readonly steps = input.required<readonly Step[]>();

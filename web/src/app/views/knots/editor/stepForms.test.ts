@@ -80,13 +80,21 @@ describe('a condition that is put together by choosing', () => {
     expect(passing(conditionFormula({ kind, path, value }, isNumber))).toEqual(expected);
   });
   test('several are joined, and none passes everything that is cut off', () => {
-    const both = `${conditionFormula({ kind: 'equals', path: 'status', value: 'open' }, false)} && ${conditionFormula({ kind: 'after', path: 'size', value: '20' }, true)}`;
+    const isOpen = conditionFormula({ kind: 'equals', path: 'status', value: 'open' }, false);
+    const both = `${isOpen} && ${conditionFormula({ kind: 'after', path: 'size', value: '20' }, true)}`;
     expect(passing(both)).toEqual([false, false, false]);
-    expect(conditions.every(({ kind }) => typeof passing(conditionFormula({ kind, path: 'a b.c-d', value: '"; true' }, false)) !== 'string')).toBe(true);
+    expect(
+      conditions.every(
+        ({ kind }) => typeof passing(conditionFormula({ kind, path: 'a b.c-d', value: '"; true' }, false)) !== 'string',
+      ),
+    ).toBe(true);
   });
 });
 
 test('the engine’s word for a record’s own key is the client’s', async () => {
-  const [{ recordKeyPath }, client] = [await import('@anchor-knot/core'), readFileSync('web/src/app/views/knots/editor/recordKey.ts', 'utf8')];
+  const [{ recordKeyPath }, client] = [
+    await import('@anchor-knot/core'),
+    readFileSync('web/src/app/views/knots/editor/recordKey.ts', 'utf8'),
+  ];
   expect(client).toContain(`'${recordKeyPath}'`);
 });

@@ -41,7 +41,12 @@ export const stepForms: readonly StepForm[] = [
     says: 'capitals or small letters',
     parts: [
       { key: 'form', label: 'Letters', as: 'choice', choices: choices(['lower', 'small'], ['upper', 'capital']) },
-      { key: 'side', label: 'Where', as: 'choice', choices: choices(['shared', 'in the shared value'], ['member', 'only in this system']) },
+      {
+        key: 'side',
+        label: 'Where',
+        as: 'choice',
+        choices: choices(['shared', 'in the shared value'], ['member', 'only in this system']),
+      },
     ],
     make: () => ({ kind: 'case', side: 'shared', form: 'lower' }),
   },
@@ -61,7 +66,12 @@ export const stepForms: readonly StepForm[] = [
     says: 'shared as E.164',
     parts: [
       { key: 'country', label: 'Country of numbers without one', as: 'text', hint: 'two letters, as GB' },
-      { key: 'form', label: 'Written there', as: 'choice', choices: choices(['national', 'national'], ['international', 'international'], ['e164', 'E.164']) },
+      {
+        key: 'form',
+        label: 'Written there',
+        as: 'choice',
+        choices: choices(['national', 'national'], ['international', 'international'], ['e164', 'E.164']),
+      },
     ],
     make: () => ({ kind: 'phone', country: 'GB', form: 'international' }),
   },
@@ -69,7 +79,14 @@ export const stepForms: readonly StepForm[] = [
     kind: 'country',
     name: 'Country',
     says: 'shared as the code of ISO 3166',
-    parts: [{ key: 'form', label: 'Written there', as: 'choice', choices: choices(['name', 'English name'], ['alpha2', 'two letters'], ['alpha3', 'three letters']) }],
+    parts: [
+      {
+        key: 'form',
+        label: 'Written there',
+        as: 'choice',
+        choices: choices(['name', 'English name'], ['alpha2', 'two letters'], ['alpha3', 'three letters']),
+      },
+    ],
     make: () => ({ kind: 'country', form: 'name' }),
   },
   {
@@ -96,8 +113,20 @@ export const stepForms: readonly StepForm[] = [
     parts: [
       { key: 'factor', label: 'There it is so many times as much', as: 'text', optional: true, hint: '100 for pence' },
       { key: 'places', label: 'Decimal places there', as: 'number', optional: true },
-      { key: 'decimal', label: 'Decimal mark', as: 'choice', optional: true, choices: choices(['.', 'point'], [',', 'comma']) },
-      { key: 'as', label: 'Written as', as: 'choice', optional: true, choices: choices(['number', 'a number'], ['text', 'a text']) },
+      {
+        key: 'decimal',
+        label: 'Decimal mark',
+        as: 'choice',
+        optional: true,
+        choices: choices(['.', 'point'], [',', 'comma']),
+      },
+      {
+        key: 'as',
+        label: 'Written as',
+        as: 'choice',
+        optional: true,
+        choices: choices(['number', 'a number'], ['text', 'a text']),
+      },
       roundingPart,
     ],
     make: () => ({ kind: 'number', places: 2 }),
@@ -120,12 +149,23 @@ export const stepForms: readonly StepForm[] = [
     parts: [
       { key: 'currency', label: 'Currency', as: 'text', hint: 'three letters, as GBP' },
       { key: 'locale', label: 'Written as in', as: 'text', hint: 'en-GB, de-DE' },
-      { key: 'show', label: 'With', as: 'choice', choices: choices(['symbol', 'its symbol'], ['code', 'its code'], ['number', 'the number alone']) },
+      {
+        key: 'show',
+        label: 'With',
+        as: 'choice',
+        choices: choices(['symbol', 'its symbol'], ['code', 'its code'], ['number', 'the number alone']),
+      },
       roundingPart,
     ],
     make: () => ({ kind: 'money', currency: 'GBP', locale: 'en-GB', show: 'symbol' }),
   },
-  { kind: 'email', name: 'Email', says: 'in small letters, without a name around it', parts: [], make: () => ({ kind: 'email' }) },
+  {
+    kind: 'email',
+    name: 'Email',
+    says: 'in small letters, without a name around it',
+    parts: [],
+    make: () => ({ kind: 'email' }),
+  },
   {
     kind: 'personName',
     name: 'Person name',
@@ -135,7 +175,13 @@ export const stepForms: readonly StepForm[] = [
         key: 'part',
         label: 'Part',
         as: 'choice',
-        choices: choices(['given', 'given name'], ['family', 'family name'], ['middle', 'middle name'], ['salutation', 'salutation'], ['suffix', 'suffix']),
+        choices: choices(
+          ['given', 'given name'],
+          ['family', 'family name'],
+          ['middle', 'middle name'],
+          ['salutation', 'salutation'],
+          ['suffix', 'suffix'],
+        ),
       },
     ],
     make: () => ({ kind: 'personName', part: 'given' }),
@@ -145,7 +191,12 @@ export const stepForms: readonly StepForm[] = [
     name: 'Address',
     says: 'one part of an address there that is one text',
     parts: [
-      { key: 'part', label: 'Part', as: 'choice', choices: choices(['street', 'street'], ['town', 'town'], ['postcode', 'postcode'], ['country', 'country']) },
+      {
+        key: 'part',
+        label: 'Part',
+        as: 'choice',
+        choices: choices(['street', 'street'], ['town', 'town'], ['postcode', 'postcode'], ['country', 'country']),
+      },
       { key: 'country', label: 'Country whose postcodes these are', as: 'text', hint: 'two letters, as GB' },
     ],
     make: () => ({ kind: 'address', part: 'town', country: 'GB' }),
@@ -181,7 +232,13 @@ export const stepForms: readonly StepForm[] = [
     ],
     make: () => ({ kind: 'pad', length: 6, with: '0', side: 'start' }),
   },
-  { kind: 'list', name: 'List', says: 'several values in one text', parts: [{ key: 'separator', label: 'Separator', as: 'text' }], make: () => ({ kind: 'list', separator: ';' }) },
+  {
+    kind: 'list',
+    name: 'List',
+    says: 'several values in one text',
+    parts: [{ key: 'separator', label: 'Separator', as: 'text' }],
+    make: () => ({ kind: 'list', separator: ';' }),
+  },
   {
     kind: 'path',
     name: 'Path',
@@ -252,19 +309,33 @@ export function withPart(step: Step, part: StepPart, entered: string | boolean):
   switch (part.as) {
     case 'number': {
       const number = Number(text);
-      return Number.isInteger(number) && number >= 0 && number <= 100_000 ? changed(number) : { refused: `${part.label}: use a whole number` };
+      return Number.isInteger(number) && number >= 0 && number <= 100_000
+        ? changed(number)
+        : { refused: `${part.label}: use a whole number` };
     }
     case 'words': {
       const words = text
         .split(',')
         .map((word) => word.trim())
         .filter((word) => word !== '');
-      return changed(words.map((word) => (/^-?\d+$/.test(word) && word.length < 15 ? Number(word) : word === 'true' ? true : word === 'false' ? false : word)));
+      return changed(
+        words.map((word) =>
+          /^-?\d+$/.test(word) && word.length < 15
+            ? Number(word)
+            : word === 'true'
+              ? true
+              : word === 'false'
+                ? false
+                : word,
+        ),
+      );
     }
     default:
-      if (part.key === 'factor' && !(/^\d+(\.\d+)?$/.test(text) && Number(text) > 0)) return { refused: `${part.label}: use a number greater than zero` };
+      if (part.key === 'factor' && !(/^\d+(\.\d+)?$/.test(text) && Number(text) > 0))
+        return { refused: `${part.label}: use a number greater than zero` };
       if (part.key === 'with' && text.length !== 1) return { refused: `${part.label}: use one character` };
-      if (part.key === 'currency' && !/^[A-Za-z]{3}$/.test(text)) return { refused: `${part.label}: use three letters` };
+      if (part.key === 'currency' && !/^[A-Za-z]{3}$/.test(text))
+        return { refused: `${part.label}: use three letters` };
       if (part.key === 'country' && !/^[A-Za-z]{2}$/.test(text)) return { refused: `${part.label}: use two letters` };
       return text.length > 4000 ? { refused: `${part.label}: at most 4,000 characters` } : changed(text);
   }

@@ -10,7 +10,9 @@ import { type Edit, mapTo, setEvidence, setThresholds } from './draftEdits';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';
 
-const demo: KnotDefinition = knotDraftSchema.parse(knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot);
+const demo: KnotDefinition = knotDraftSchema.parse(
+  knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot,
+);
 const learned = demo.evidence?.weights;
 if (!demo.evidence || !learned) throw new Error('the demo weighs nothing');
 const { weights: _, ...unlearned } = demo.evidence;
@@ -32,7 +34,15 @@ function surveys(from: KnotDefinition) {
           },
         },
       },
-      { provide: KnotEditor, useValue: { definition, saving, members: signal([{ id: 'crm', systemName: 'Fernhill CRM' }]), edit: (edit: Edit) => definition.update(edit) } },
+      {
+        provide: KnotEditor,
+        useValue: {
+          definition,
+          saving,
+          members: signal([{ id: 'crm', systemName: 'Fernhill CRM' }]),
+          edit: (edit: Edit) => definition.update(edit),
+        },
+      },
     ],
   });
   const survey = TestBed.inject(Surveys);
@@ -40,7 +50,14 @@ function surveys(from: KnotDefinition) {
     survey.begin('customers', anew);
     TestBed.tick();
   };
-  const evidence = { weights: { ...learned, prior: 0.25 } as NonNullable<typeof learned>, free: 3, filled: [1, 1, 1, 1], compared: 2, records: 9, bins: [] };
+  const evidence = {
+    weights: { ...learned, prior: 0.25 } as NonNullable<typeof learned>,
+    free: 3,
+    filled: [1, 1, 1, 1],
+    compared: 2,
+    records: 9,
+    bins: [],
+  };
   const done: SurveyLine = { kind: 'done', identity: { rules: [], evidence, together: 1, alone: 1, waiting: 0 } };
   const member: SurveyLine = {
     kind: 'member',
@@ -96,7 +113,7 @@ test('it waits for the last edit to be kept, tells how far it is, and what it fo
   ]);
 });
 
-test('weights that are not there are learned, taken over into the draft, and what was found stays right when a line is moved', () => {
+test('missing weights are learned and taken over, and what was found stays right when a line is moved', () => {
   const { survey, begin, definition, asked, send, done } = surveys({ ...demo, evidence: unlearned });
   begin();
   expect(asked).toEqual([true]);

@@ -32,7 +32,11 @@ export class Surveys {
   /** The last one that came to its end. */
   readonly last = signal<Survey | undefined>(undefined);
   /** How far the one under way is. */
-  readonly progress = signal<{ readonly member: string; readonly records: number } | { readonly compared: number; readonly of: number } | undefined>(undefined);
+  readonly progress = signal<
+    | { readonly member: string; readonly records: number }
+    | { readonly compared: number; readonly of: number }
+    | undefined
+  >(undefined);
   readonly problem = signal<Problem | undefined>(undefined);
   /** Whether the last one tried what is there now. */
   readonly isCurrent = computed(() => this.last()?.definition === this.#editor.definition());
@@ -40,10 +44,15 @@ export class Surveys {
   /** What it found, at the places of the definition; in the order of members and fields. */
   readonly findings = computed((): readonly Finding[] => {
     const survey = this.last();
-    return survey ? findingsOf(survey, (id) => this.#editor.members().find((member) => member.id === id)?.systemName ?? id) : [];
+    return survey
+      ? findingsOf(survey, (id) => this.#editor.members().find((member) => member.id === id)?.systemName ?? id)
+      : [];
   });
 
-  /** What evidence made of all records, as long as records are read and compared as they were then; thresholds may be moved. */
+  /**
+   * What evidence made of all records, as long as records are read and compared as they were then; thresholds may be
+   * moved.
+   */
   readonly evidence = computed(() => {
     const [survey, definition] = [this.last(), this.#editor.definition()];
     return survey && definition && sameMatching(survey.definition, definition) ? survey.identity.evidence : undefined;
@@ -51,7 +60,8 @@ export class Surveys {
 
   /**
    * Begins as soon as the last edit is kept: the server tries what it knows of.
-   * @param anew whether weights are learned from the data again; where there are none they are anyway. They are taken over into the draft
+   * @param anew whether weights are learned from the data again; where there are none they are anyway. They are taken
+   * over into the draft
    */
   begin(knot: string, anew = false): void {
     this.stop();
@@ -75,7 +85,11 @@ export class Surveys {
           else if (line.kind === 'comparing') this.progress.set({ compared: line.done, of: line.total });
           else if (line.kind === 'member') members[line.member] = line.survey;
           else if (line.kind === 'trouble') troubles[line.member] = line.says;
-          else this.#finish({ definition, at: new Date().toISOString(), members, identity: line.identity, troubles }, learn);
+          else
+            this.#finish(
+              { definition, at: new Date().toISOString(), members, identity: line.identity, troubles },
+              learn,
+            );
         },
         error: (error: unknown) => {
           this.problem.set(problemOf(error));
@@ -89,7 +103,12 @@ export class Surveys {
     const weights = survey.identity.evidence?.weights;
     const now = this.#editor.definition();
     // Weights that were learned of what is compared no longer are worth nothing.
-    if (learn && weights && now && JSON.stringify(now.evidence?.fields) === JSON.stringify(survey.definition.evidence?.fields)) {
+    if (
+      learn &&
+      weights &&
+      now &&
+      JSON.stringify(now.evidence?.fields) === JSON.stringify(survey.definition.evidence?.fields)
+    ) {
       this.#editor.edit(setWeights(weights));
       this.last.set({ ...survey, definition: this.#editor.definition() ?? survey.definition });
     } else this.last.set(survey);
@@ -105,7 +124,14 @@ export class Surveys {
 function sameMatching(a: KnotDefinition, b: KnotDefinition): boolean {
   if (a === b) return true;
   const of = ({ members, fields, keyRules, evidence, crosswalks }: KnotDefinition): string =>
-    JSON.stringify([members, fields.map(({ id, type, mappings, formula }) => [id, type, mappings, formula]), keyRules, evidence?.fields, evidence?.weights, crosswalks]);
+    JSON.stringify([
+      members,
+      fields.map(({ id, type, mappings, formula }) => [id, type, mappings, formula]),
+      keyRules,
+      evidence?.fields,
+      evidence?.weights,
+      crosswalks,
+    ]);
   return of(a) === of(b);
 }
 
@@ -116,15 +142,25 @@ function findingsOf({ definition, members, troubles }: Survey, systemName: (memb
     const found: Finding[] = [];
     const warn = (at: string, says: string): void => void found.push({ kind: 'warns', at, says });
     if (member.takePart === 0) warn(`members.${id}`, `none of ${count(member.records)} records takes part`);
-    if (member.filterFails > 0) warn(`members.${id}`, `the filter fails on ${count(member.filterFails)} of ${count(member.records)} records: ${member.filterReason ?? ''}`);
+    if (member.filterFails > 0)
+      warn(
+        `members.${id}`,
+        `the filter fails on ${count(member.filterFails)} of ${count(member.records)} records: ` +
+          (member.filterReason ?? ''),
+      );
     for (const { id: field } of definition.fields) {
       const cell = member.cells[field];
       if (cell && cell.unreadable > 0)
-        warn(`fields.${field}.mappings.${id}`, `${count(cell.unreadable)} of ${count(cell.filled)} values cannot be read: ${cell.reasons.slice(0, toldReasons).join('; ')}`);
+        warn(
+          `fields.${field}.mappings.${id}`,
+          `${count(cell.unreadable)} of ${count(cell.filled)} values cannot be read: ` +
+            cell.reasons.slice(0, toldReasons).join('; '),
+        );
     }
     for (const check of definition.checks) {
       const { fails = 0 } = member.checks[check.id] ?? {};
-      if (fails > 0) warn(`checks.${check.id}`, `${count(fails)} of ${count(member.takePart)} records of ${systemName(id)} fail it`);
+      if (fails > 0)
+        warn(`checks.${check.id}`, `${count(fails)} of ${count(member.takePart)} records of ${systemName(id)} fail it`);
     }
     return found;
   });

@@ -14,7 +14,10 @@ import {
 } from '@anchor-knot/core';
 import type { FormulaVerdict, TrialAnswer, TrialQuestion } from './trialMessages';
 
-/** Tries definitions off the main thread, so that typing never waits. What was read of the systems is sent once and kept. */
+/**
+ * Tries definitions off the main thread, so that typing never waits. What was read of the systems is sent once and
+ * kept.
+ */
 let sources: Readonly<Record<string, MemberSource>> = {};
 
 addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
@@ -29,16 +32,29 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
 function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialAnswer {
   switch (question.kind) {
     case 'try':
-      return { id: question.id, kind: 'tried', trial: tryRecords(question.definition as Knot, question.records as never) };
+      return {
+        id: question.id,
+        kind: 'tried',
+        trial: tryRecords(question.definition as Knot, question.records as never),
+      };
     case 'review':
       return { id: question.id, kind: 'reviewed', findings: reviewKnot(question.definition as Knot, sources) };
     case 'filter':
-      return { id: question.id, kind: 'filtered', outcome: tryFilter(question.formula, sources[question.member]?.records ?? [], Date.now()) };
+      return {
+        id: question.id,
+        kind: 'filtered',
+        outcome: tryFilter(question.formula, sources[question.member]?.records ?? [], Date.now()),
+      };
     case 'check':
       return {
         id: question.id,
         kind: 'checked',
-        outcomes: Object.fromEntries(question.members.map((member) => [member, tryCheck(question.definition as Knot, question.check, member, sources[member]?.records ?? [])])),
+        outcomes: Object.fromEntries(
+          question.members.map((member) => [
+            member,
+            tryCheck(question.definition as Knot, question.check, member, sources[member]?.records ?? []),
+          ]),
+        ),
       };
     case 'formula':
       return { id: question.id, kind: 'formula', verdict: verdictOn(question) };
@@ -54,7 +70,9 @@ function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialA
 function verdictOn({ source, types, wanted }: Extract<TrialQuestion, { kind: 'formula' }>): FormulaVerdict {
   const read = readFormula(source, Object.keys(types));
   if (!read.ok) return { problem: read };
-  const inFormulas = Object.fromEntries(Object.entries(types).map(([name, type]) => [name, type && formulaTypeOf(type)]));
+  const inFormulas = Object.fromEntries(
+    Object.entries(types).map(([name, type]) => [name, type && formulaTypeOf(type)]),
+  );
   const checked = checkFormulaTypes(source, inFormulas);
   if (!checked.ok) return { warning: checked };
   const asked = wanted && formulaTypeOf(wanted);

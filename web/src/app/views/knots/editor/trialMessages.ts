@@ -4,7 +4,9 @@ import type { Check, FieldType, Finding, FormulaProblem, Outcome, Passing, Trial
 export type Records = Reading['together'][number]['records'];
 
 /** What is known of the members' objects: their fields, and some of their records. */
-export type TrialSources = Readonly<Record<string, { readonly fields: readonly unknown[]; readonly key: string; readonly records: readonly unknown[] }>>;
+export type TrialSources = Readonly<
+  Record<string, { readonly fields: readonly unknown[]; readonly key: string; readonly records: readonly unknown[] }>
+>;
 
 /** The names that a formula may use, with their types where they are known. */
 export type FormulaTypes = Readonly<Record<string, FieldType | undefined>>;
@@ -29,8 +31,20 @@ export type TrialQuestion =
   | { readonly kind: 'try'; readonly id: number; readonly definition: KnotDefinition; readonly records: Records }
   | { readonly kind: 'review'; readonly id: number; readonly definition: KnotDefinition }
   | { readonly kind: 'filter'; readonly id: number; readonly member: string; readonly formula: string }
-  | { readonly kind: 'check'; readonly id: number; readonly definition: KnotDefinition; readonly check: Check; readonly members: readonly string[] }
-  | { readonly kind: 'formula'; readonly id: number; readonly source: string; readonly types: FormulaTypes; readonly wanted: FieldType | undefined }
+  | {
+      readonly kind: 'check';
+      readonly id: number;
+      readonly definition: KnotDefinition;
+      readonly check: Check;
+      readonly members: readonly string[];
+    }
+  | {
+      readonly kind: 'formula';
+      readonly id: number;
+      readonly source: string;
+      readonly types: FormulaTypes;
+      readonly wanted: FieldType | undefined;
+    }
   | { readonly kind: 'inverse'; readonly id: number; readonly source: string }
   | { readonly kind: 'functions'; readonly id: number };
 

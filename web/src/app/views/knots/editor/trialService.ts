@@ -2,9 +2,21 @@ import { DestroyRef, inject, Injectable } from '@angular/core';
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import type { Check, FieldType, Finding, Outcome, Passing, Trial } from '@anchor-knot/core';
 import { filter, fromEvent, map, type Observable, take } from 'rxjs';
-import type { FormulaTypes, FormulaVerdict, FunctionHelp, Records, TrialAnswer, TrialQuestion, TrialSources } from './trialMessages';
+import type {
+  FormulaTypes,
+  FormulaVerdict,
+  FunctionHelp,
+  Records,
+  TrialAnswer,
+  TrialQuestion,
+  TrialSources,
+} from './trialMessages';
 
-type Asked = TrialQuestion extends infer Question ? (Question extends { id: number } ? Omit<Question, 'id'> : never) : never;
+type Asked = TrialQuestion extends infer Question
+  ? Question extends { id: number }
+    ? Omit<Question, 'id'>
+    : never
+  : never;
 
 /** Asks the worker that tries definitions. An answer that nobody waits for any more is dropped. */
 @Injectable()
@@ -29,7 +41,11 @@ export class TrialService {
   filter(member: string, formula: string): Observable<Outcome<Passing>> {
     return this.#ask({ kind: 'filter', member, formula }, 'filtered').pipe(map(({ outcome }) => outcome));
   }
-  check(definition: KnotDefinition, check: Check, members: readonly string[]): Observable<Readonly<Record<string, Outcome<Passing>>>> {
+  check(
+    definition: KnotDefinition,
+    check: Check,
+    members: readonly string[],
+  ): Observable<Readonly<Record<string, Outcome<Passing>>>> {
     return this.#ask({ kind: 'check', definition, check, members }, 'checked').pipe(map(({ outcomes }) => outcomes));
   }
   /** What is wrong with a formula over these names. @param wanted the type that it shall give */
@@ -44,7 +60,10 @@ export class TrialService {
     return this.#ask({ kind: 'functions' }, 'functions').pipe(map(({ functions }) => functions));
   }
 
-  #ask<Kind extends TrialAnswer['kind']>(question: Asked, kind: Kind): Observable<Extract<TrialAnswer, { kind: Kind }>> {
+  #ask<Kind extends TrialAnswer['kind']>(
+    question: Asked,
+    kind: Kind,
+  ): Observable<Extract<TrialAnswer, { kind: Kind }>> {
     const id = ++this.#last;
     this.#worker.postMessage({ ...question, id } as TrialQuestion);
     return this.#answers.pipe(

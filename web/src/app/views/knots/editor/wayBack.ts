@@ -7,16 +7,14 @@ import { TrialService } from './trialService';
 type FormulaStep = Extract<Step, { kind: 'formula' }>;
 const waitMs = 200;
 
-/** Of a formula for one way: the one for the other way, where it can be derived and is not there already, or why it cannot. */
+/**
+ * Of a formula for one way: the one for the other way, where it can be derived and is not there already, or why it
+ * cannot.
+ */
 @Component({
   selector: 'ak-way-back',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    @if (found(); as one) {
-      @if (one.outcome.ok) { <p><small>The {{ one.way === 'inbound' ? 'way in' : 'way out' }} could be</small> <span class="value">{{ one.outcome.value }}</span> <button type="button" class="link" (click)="take()">Use it</button></p> }
-      @else { <p><small>No {{ one.way === 'inbound' ? 'way in' : 'way out' }} follows from it: {{ one.outcome.reason }}.</small></p> }
-    }
-  `,
+  templateUrl: './wayBack.html',
   styles: `.link { margin-left: 8px; } p { margin: 4px 0 0; overflow-wrap: anywhere; }`,
 })
 export class WayBack {
@@ -32,7 +30,11 @@ export class WayBack {
   readonly #derived = toSignal(
     toObservable(this.#asked).pipe(
       debounceTime(waitMs),
-      switchMap((asked) => (asked ? this.#trials.inverse(asked.source).pipe(map((outcome) => ({ way: asked.way, outcome }))) : of(undefined))),
+      switchMap((asked) =>
+        asked
+          ? this.#trials.inverse(asked.source).pipe(map((outcome) => ({ way: asked.way, outcome })))
+          : of(undefined),
+      ),
     ),
   );
   protected readonly found = computed(() => {

@@ -1,4 +1,14 @@
-import { afterRenderEffect, ChangeDetectionStrategy, Component, computed, ElementRef, inject, linkedSignal, signal, viewChild } from '@angular/core';
+import {
+  afterRenderEffect,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  ElementRef,
+  inject,
+  linkedSignal,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { PairExample } from '@anchor-knot/contracts';
 import { type ComparisonKind, comparisonKinds, comparisonOf, defaultThresholds, levelBits } from '@anchor-knot/core';
@@ -32,60 +42,8 @@ const commonShare = 0.5;
   selector: 'ak-evidence-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule, ScoreChart, PairExamples, PairGrid],
-  template: `
-    <h2>Weighed evidence <small>for records that no key ties</small></h2>
-    @if (parts().length > 0) {
-      <table class="plain">
-        <thead><tr><th scope="col">Evidence</th><th scope="col">Fields and how they are compared</th><th scope="col">What it is worth</th><th scope="col"></th></tr></thead>
-        <tbody>
-          @for (part of parts(); track $index; let index = $index) {
-            <tr>
-              <th scope="row"><input maxlength="200" [attr.aria-label]="'Name of evidence ' + (index + 1)" [readOnly]="!editor.mayEdit()" [value]="part.name" (change)="name(index, $any($event.target).value)" /></th>
-              <td>
-                <div class="line">
-                  @for (one of part.fields; track $index; let at = $index) {
-                    <select [attr.aria-label]="'Field ' + (at + 1) + ' of evidence ' + (index + 1)" [disabled]="!editor.mayEdit()" (change)="setField(index, at, $any($event.target).value)">@for (field of held(); track field.id) {<option [value]="field.id" [selected]="field.id === one">{{ field.name }}</option>}@if (part.fields.length > 1) {<option value="">leave it out</option>}</select>
-                  }
-                  <select [attr.aria-label]="'How evidence ' + (index + 1) + ' is compared'" [disabled]="!editor.mayEdit()" (change)="setCompare(index, $any($event.target).value)">@for (kind of kinds; track kind) {<option [value]="kind" [selected]="kind === part.compare">{{ kindWords[kind] }}</option>}</select>
-                </div>
-              </td>
-              <td>@if (worth(index); as levels) {<span class="value levels">@for (level of levels; track level.says) {<span [title]="level.says + ': ' + bitsWords(level.bits)">{{ level.says }} <b [class.quiet]="level.bits < 0">{{ level.bits < 0 ? '−' : '+' }}{{ abs(level.bits) }}</b></span>}</span>@if (trouble(index); as says) {<small class="waits">{{ says }}</small>}} @else {<span class="quiet">not learned yet</span>}</td>
-              <td>@if (editor.mayEdit()) {<button type="button" class="link" (click)="addField(index)">and a field</button><button type="button" class="link" (click)="drop(index)">remove</button>}</td>
-            </tr>
-          }
-        </tbody>
-      </table>
-    }
-    @if (editor.mayEdit()) {
-      <p class="pad acts">
-        <button mat-stroked-button type="button" [disabled]="fields().length === 0" (click)="add()">Add evidence</button>
-        @if (parts().length > 0) { <button [class.main]="!evidence()?.weights" mat-stroked-button type="button" [disabled]="surveys.progress() !== undefined" (click)="learn()">{{ evidence()?.weights ? 'Learn the weights again' : 'Learn the weights from the data' }}</button> }
-        @if (surveys.progress(); as now) { <span class="small" role="status">{{ 'member' in now ? plural(now.records, 'record') + ' read' : count(now.compared) + ' of ' + count(now.of) + ' compared' }}… <button type="button" class="link" (click)="surveys.stop()">Stop</button></span> }
-      </p>
-    }
-    @if (evidence()?.weights?.related) { <p class="pad small">Some of the records agree in much without being the same, like people of one household or branches of one company. That was learned too: what such records share ties nobody by itself.</p> }
-    @if (surveys.problem(); as problem) { <p class="pad wrong" role="alert">{{ problem.says }} {{ problem.advice }}</p> }
-    @if (parts().length === 0) { <p class="pad small">Where no key ties a record, names, phones, addresses and dates can be weighed together. Agreement in what is rare counts for much, a difference counts against it, and what is not clear is left to a person.</p> }
-    @if (found(); as all) {
-      <div class="pad weighed" #weighed>
-        <p class="sum">Of <b>{{ plural(all.free, 'record') }}</b> that no key ties, <b>{{ plural(sums().tied, 'pair') }}</b> would be tied, <b class="waits">{{ count(sums().asked) }}</b> left to a person, and <b>{{ count(sums().left) }}</b> that are less alike left apart. <small>{{ count(all.compared) }} pairs of {{ plural(all.records, 'record') }} were compared; nothing was written.</small></p>
-        @if (all.bins.length === 0) {
-          <p class="waits">No two of them are like each other in what is weighed, or what they share is so common that it was not looked at. Weigh fields that tell records apart.</p>
-        } @else {
-          <ak-score-chart [bins]="all.bins" [thresholds]="thresholds()" [mayMove]="editor.mayEdit()" (moving)="thresholds.set($event)" (moved)="keep($event)" />
-          <p class="small key"><span><i class="lower"></i>a person is asked from <b class="value">{{ bitsWords(thresholds().lower) }}</b>, {{ chanceWords(thresholds().lower) }}</span><span><i class="upper"></i>tied from <b class="value">{{ bitsWords(thresholds().upper) }}</b>, {{ chanceWords(thresholds().upper) }}</span></p>
-          <ak-pair-examples [bins]="all.bins" [thresholds]="thresholds()" [members]="editor.members()" [chosen]="chosen()" (choose)="chosen.set($event)" />
-        }
-        @if (chosen(); as pair) { <ak-pair-grid [records]="records(pair)" [rows]="rows(pair)" [members]="editor.members()" [score]="pair.score" [rules]="pair.rules" /> }
-      </div>
-    }
-  `,
-  styles: `
-    h2 { padding: 14px 22px 4px; margin: 0; } h2 small { font-weight: 400; } .line { display: flex; gap: 6px; flex-wrap: wrap; } .line select { max-width: 140px; } .line select:last-child { max-width: 175px; } th input { width: 120px; } td .link { white-space: nowrap; display: block; } td:nth-child(2) { width: 320px; } p.pad { margin: 0; padding-block: 8px; } .acts { display: flex; gap: 10px; align-items: center; flex-wrap: wrap; }
-    .levels { display: flex; flex-wrap: wrap; gap: 0 12px; } .levels span { white-space: nowrap; } td small { display: block; }
-    .sum { max-width: 95ch; margin: 0 0 8px; } .weighed { padding-top: 0; } .key { display: flex; gap: 6px 24px; flex-wrap: wrap; margin: 2px 0 12px; } i { display: inline-block; width: 9px; height: 9px; margin-right: 6px; background: var(--brass); } i.upper { background: var(--petrol); }
-    .main { --mat-button-outlined-outline-color: var(--brass); }
-  `,
+  templateUrl: './evidenceEditor.html',
+  styleUrl: './evidenceEditor.scss',
 })
 export class EvidenceEditor {
   protected readonly editor = inject(KnotEditor);
@@ -100,11 +58,14 @@ export class EvidenceEditor {
   protected readonly evidence = computed(() => this.editor.definition()?.evidence);
   protected readonly parts = computed((): readonly EvidencePart[] => this.evidence()?.fields ?? []);
   /** Fields that records hold. */
-  protected readonly held = computed((): readonly Field[] => (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined));
+  protected readonly held = computed((): readonly Field[] =>
+    (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined),
+  );
   /** Those that two members or more give: others alone can never be compared. */
   protected readonly fields = computed((): readonly Field[] =>
     (this.editor.definition()?.fields ?? []).filter(
-      ({ formula, mappings }) => formula === undefined && Object.values(mappings).filter(({ direction }) => direction !== 'to').length > 1,
+      ({ formula, mappings }) =>
+        formula === undefined && Object.values(mappings).filter(({ direction }) => direction !== 'to').length > 1,
     ),
   );
   protected readonly found = this.surveys.evidence;
@@ -134,7 +95,10 @@ export class EvidenceEditor {
       this.#hasAsked = false;
       const box = shown.closest('.scroll');
       box?.scrollBy({
-        top: Math.min(shown.getBoundingClientRect().bottom - box.getBoundingClientRect().bottom, shown.getBoundingClientRect().top - box.getBoundingClientRect().top),
+        top: Math.min(
+          shown.getBoundingClientRect().bottom - box.getBoundingClientRect().bottom,
+          shown.getBoundingClientRect().top - box.getBoundingClientRect().top,
+        ),
       });
     });
   }
@@ -160,7 +124,9 @@ export class EvidenceEditor {
     if (filled === 0) return 'blank in every record: it says nothing';
     if (filled < found.records / 10) return `filled in ${count(filled)} of ${count(found.records)} records only`;
     const same = weights.fields[index]?.u.at(-1) ?? 0;
-    return same > commonShare ? `${Math.round(100 * same)} % of any two records agree in it: it tells little` : undefined;
+    return same > commonShare
+      ? `${Math.round(100 * same)} % of any two records agree in it: it tells little`
+      : undefined;
   }
 
   protected learn(): void {
@@ -178,7 +144,10 @@ export class EvidenceEditor {
     this.editor.edit(setEvidence(this.parts().map((part, at) => (at === index ? change(part) : part))));
   }
   protected setField(index: number, at: number, field: string): void {
-    this.#change(index, (part) => ({ ...part, fields: part.fields.flatMap((one, place) => (place !== at ? [one] : field === '' ? [] : [field])) }));
+    this.#change(index, (part) => ({
+      ...part,
+      fields: part.fields.flatMap((one, place) => (place !== at ? [one] : field === '' ? [] : [field])),
+    }));
   }
   protected setCompare(index: number, compare: ComparisonKind): void {
     this.#change(index, (part) => ({ ...part, compare }));
@@ -194,15 +163,24 @@ export class EvidenceEditor {
   protected add(): void {
     const used = new Set(this.parts().flatMap(({ fields }) => fields));
     const free = this.fields().filter(({ id }) => !used.has(id));
-    const field = order.flatMap((kind) => free.find((one) => suggested(one) === kind) ?? [])[0] ?? free[0] ?? this.fields()[0];
-    if (field) this.editor.edit(setEvidence([...this.parts(), { name: field.name, fields: [field.id], compare: suggested(field) ?? 'text' }]));
+    const field =
+      order.flatMap((kind) => free.find((one) => suggested(one) === kind) ?? [])[0] ?? free[0] ?? this.fields()[0];
+    if (field)
+      this.editor.edit(
+        setEvidence([...this.parts(), { name: field.name, fields: [field.id], compare: suggested(field) ?? 'text' }]),
+      );
   }
 
   protected records({ a, b }: PairExample): ComparedRecord[] {
     return [a, b];
   }
   protected rows({ texts, score }: PairExample): ComparedRow[] {
-    return this.parts().map(({ name }, index): ComparedRow => ({ id: String(index), name, values: texts[index] ?? [], part: score.parts[index] }));
+    return this.parts().map(({ name }, index): ComparedRow => ({
+      id: String(index),
+      name,
+      values: texts[index] ?? [],
+      part: score.parts[index],
+    }));
   }
 }
 

@@ -1,4 +1,16 @@
-import { afterRenderEffect, ChangeDetectionStrategy, Component, computed, DestroyRef, ElementRef, inject, input, output, signal, viewChild } from '@angular/core';
+import {
+  afterRenderEffect,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  DestroyRef,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import type { EvidenceSurvey } from '@anchor-knot/contracts';
 import { BarController, BarElement, Chart, LinearScale, type Plugin, Tooltip } from 'chart.js';
 import { Theme } from '../../../shell/theme';
@@ -15,24 +27,15 @@ const width = 0.5;
 const least = -10;
 const most = 40.5;
 
-/** How many pairs have which score, with two lines that can be moved: from the right one on pairs are tied, between them a person is asked. */
+/**
+ * How many pairs have which score, with two lines that can be moved: from the right one on pairs are tied, between them
+ * a person is asked.
+ */
 @Component({
   selector: 'ak-score-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <div class="plot"><canvas #canvas role="img" [attr.aria-label]="'Pairs by score: ' + words()"></canvas></div>
-    <div class="lines" [style.margin-left.px]="edges().left" [style.margin-right.px]="edges().right">
-      <input type="range" class="lower" aria-label="Ask from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().lower" (input)="move({ lower: +$any($event.target).value })" (change)="moved.emit(last ?? thresholds())" />
-      <input type="range" class="upper" aria-label="Tie from, in bits" [min]="least" [max]="to()" [step]="width" [disabled]="!mayMove()" [value]="thresholds().upper" (input)="move({ upper: +$any($event.target).value })" (change)="moved.emit(last ?? thresholds())" />
-    </div>
-  `,
-  styles: `
-    :host { display: block; } .plot { height: 150px; position: relative; }
-    .lines { position: relative; height: 22px; } input { position: absolute; left: -8px; width: calc(100% + 16px); top: 0; margin: 0; pointer-events: none; appearance: none; background: none; height: 20px; padding: 0; border: 0; }
-    input::-webkit-slider-thumb { pointer-events: auto; appearance: none; width: 16px; height: 18px; border: 0; cursor: ew-resize; clip-path: polygon(50% 0, 100% 40%, 100% 100%, 0 100%, 0 40%); background: var(--brass); }
-    .upper::-webkit-slider-thumb { background: var(--petrol); } input:disabled::-webkit-slider-thumb { cursor: default; opacity: 0.5; }
-    input:focus-visible { outline: none; } input:focus-visible::-webkit-slider-thumb { box-shadow: none; background: var(--ink); }
-  `,
+  templateUrl: './scoreChart.html',
+  styleUrl: './scoreChart.scss',
 })
 export class ScoreChart {
   readonly bins = input.required<EvidenceSurvey['bins']>();
@@ -61,7 +64,9 @@ export class ScoreChart {
     afterRenderEffect(() => {
       this.#theme.dark();
       const [bins, thresholds, to] = [this.bins(), this.thresholds(), this.to()];
-      void document.fonts.load('12px "Atkinson Hyperlegible Mono Variable"').then(() => !this.#gone && this.#draw(bins, thresholds, to));
+      void document.fonts
+        .load('12px "Atkinson Hyperlegible Mono Variable"')
+        .then(() => !this.#gone && this.#draw(bins, thresholds, to));
     });
     inject(DestroyRef).onDestroy(() => {
       this.#gone = true;
@@ -74,7 +79,8 @@ export class ScoreChart {
   /** The lines push each other: asking never begins above tying. */
   protected move(change: Partial<Thresholds>): void {
     const { upper, lower } = { ...this.thresholds(), ...change };
-    this.last = change.lower === undefined ? { upper, lower: Math.min(lower, upper) } : { upper: Math.max(lower, upper), lower };
+    this.last =
+      change.lower === undefined ? { upper, lower: Math.min(lower, upper) } : { upper: Math.max(lower, upper), lower };
     this.moving.emit(this.last);
   }
 
@@ -109,8 +115,14 @@ export class ScoreChart {
       data: {
         datasets: [
           // What is disputed goes to a person, whatever its score.
-          { data: bins.map((bin) => ({ x: at(bin), y: bin.disputed })), backgroundColor: bins.map(({ from }) => (from >= upper ? colour('brass') : colourOf(from))) },
-          { data: bins.map((bin) => ({ x: at(bin), y: bin.pairs - bin.disputed })), backgroundColor: bins.map(({ from }) => colourOf(from)) },
+          {
+            data: bins.map((bin) => ({ x: at(bin), y: bin.disputed })),
+            backgroundColor: bins.map(({ from }) => (from >= upper ? colour('brass') : colourOf(from))),
+          },
+          {
+            data: bins.map((bin) => ({ x: at(bin), y: bin.pairs - bin.disputed })),
+            backgroundColor: bins.map(({ from }) => colourOf(from)),
+          },
         ],
       },
       options: {
@@ -123,8 +135,12 @@ export class ScoreChart {
           tooltip: {
             displayColors: false,
             callbacks: {
-              title: ([item]) => (item ? `${(Number(item.parsed.x) - width / 2).toFixed(1)} to ${(Number(item.parsed.x) + width / 2).toFixed(1)} bits` : ''),
-              label: ({ parsed, datasetIndex }) => `${plural(Number(parsed.y), 'pair')}${datasetIndex === 0 ? ', disputed' : ''}`,
+              title: ([item]) => {
+                const middle = Number(item?.parsed.x);
+                return item ? `${(middle - width / 2).toFixed(1)} to ${(middle + width / 2).toFixed(1)} bits` : '';
+              },
+              label: ({ parsed, datasetIndex }) =>
+                `${plural(Number(parsed.y), 'pair')}${datasetIndex === 0 ? ', disputed' : ''}`,
             },
             filter: ({ parsed }) => Number(parsed.y) > 0,
           },
