@@ -30,10 +30,13 @@ import {
   first,
   from,
   fromEvent,
+  last,
   map,
   of,
+  share,
   Subject,
   switchMap,
+  takeUntil,
   tap,
 } from 'rxjs';
 import { Api, problemOf } from '../../../api/api';
@@ -55,8 +58,7 @@ interface Kept {
 
 /**
  * The definition of one knot while it is worked on: every edit can be undone, is kept on the server as a draft, is
- * tried
- * on real records, and is reviewed. Nothing is in force until a person says so.
+ * tried on real records, and is reviewed. Nothing is in force until a person says so.
  */
 @Injectable()
 export class KnotEditor {
@@ -122,24 +124,21 @@ export class KnotEditor {
       next: (systems) => this.systems.set(systems),
       error: (error: unknown) => this.problem.set(problemOf(error)),
     });
-    this.#edits
-      .pipe(
-        debounceTime(saveAfterMs),
-        concatMap(() => this.#save()),
-        takeUntilDestroyed(),
-      )
-      .subscribe();
-    // Whoever leaves right after an edit has it kept: within the application it is sent at once, a closing page is
-    // asked about.
-    this.#destroyed.onDestroy(() => {
-      if (this.saving() === 'saving') this.#save().subscribe();
-    });
+    const saves = this.#edits.pipe(
+      debounceTime(saveAfterMs),
+      concatMap(() => this.#save()),
+      share(),
+    );
+    // Whoever leaves has every edit kept: what is under way ends, and what waits is sent after it, on the revision that
+    // it made. Until then a closing page asks.
+    this.#destroyed.onDestroy(() => this.#edits.complete());
     fromEvent<BeforeUnloadEvent>(window, 'beforeunload')
       .pipe(
         filter(() => this.saving() !== 'saved'),
-        takeUntilDestroyed(),
+        takeUntil(saves.pipe(last(null, null))),
       )
       .subscribe((event) => event.preventDefault());
+    saves.subscribe();
     // Somebody else's edit is taken at once where nothing is on its way here; otherwise keeping ours tells of theirs.
     inject(LiveEvents)
       .drafts.pipe(

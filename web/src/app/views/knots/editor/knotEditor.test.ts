@@ -1,0 +1,95 @@
+/** Edits of a draft on their way to the server: whoever leaves, and whenever, has what was edited kept. */
+import { readFileSync } from 'node:fs';
+import { jest } from '@jest/globals';
+import { signal } from '@angular/core';
+import { TestBed } from '@angular/core/testing';
+import { MatSnackBar } from '@angular/material/snack-bar';
+import { knotDraftSchema, knotFileSchema, type SaveDraft } from '@anchor-knot/contracts';
+import { EMPTY, type Observable, of, Subject } from 'rxjs';
+import { Api } from '../../../api/api';
+import { LiveEvents } from '../../../api/liveEvents';
+import { SessionService } from '../../../api/session';
+import { KnotEditor } from './knotEditor';
+import { TrialService } from './trialService';
+
+const definition = knotDraftSchema.parse(
+  knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot,
+);
+
+/** An editor on a draft of revision 4, and what it sends; each sending waits for its answer. */
+function opened() {
+  jest.useFakeTimers();
+  const sent: { readonly name: string; readonly revision: number; readonly answer: Subject<number> }[] = [];
+  const draft = { definition, turnedDown: [], revision: 4, basedOn: 1, changedBy: 'Vera', changedAt: '' };
+  const api = {
+    systems: () => of([]),
+    draft: () => of(draft),
+    saveDraft: (_: string, { definition: { name }, revision }: SaveDraft): Observable<number> => {
+      const answer = new Subject<number>();
+      sent.push({ name, revision, answer });
+      return answer;
+    },
+  };
+  TestBed.configureTestingModule({
+    providers: [
+      KnotEditor,
+      { provide: Api, useValue: api },
+      { provide: TrialService, useValue: { try: () => of(undefined), review: () => of([]), know: () => undefined } },
+      { provide: SessionService, useValue: { may: () => true, person: signal({ name: 'Vera' }) } },
+      { provide: LiveEvents, useValue: { drafts: EMPTY } },
+      { provide: MatSnackBar, useValue: {} },
+    ],
+  });
+  const editor = TestBed.inject(KnotEditor);
+  editor.open('customers');
+  const answer = (revision: number) => {
+    const last = sent.at(-1);
+    last?.answer.next(revision);
+    last?.answer.complete();
+  };
+  const closing = () => window.dispatchEvent(new Event('beforeunload', { cancelable: true }));
+  return {
+    editor,
+    rename: (name: string) => editor.edit((now) => ({ ...now, name })),
+    sent: () => sent.map(({ name, revision }) => [name, revision]),
+    answer,
+    /** Whether a page that is closed now would ask. */
+    asks: () => !closing(),
+  };
+}
+afterEach(() => jest.useRealTimers());
+
+test('edits are gathered, sent one after another, and each on the revision that the one before made', () => {
+  const { editor, rename, sent, answer } = opened();
+  rename('a');
+  rename('ab');
+  jest.advanceTimersByTime(400);
+  rename('abc');
+  jest.advanceTimersByTime(400);
+  expect([sent(), editor.saving()]).toEqual([[['ab', 4]], 'saving']);
+  answer(5);
+  expect(sent().at(-1)).toEqual(['abc', 5]);
+  answer(6);
+  expect(editor.saving()).toBe('saved');
+});
+
+test('who leaves while an edit is under way, and another waits, has both kept; a closing page asks until then', () => {
+  const { rename, sent, answer, asks } = opened();
+  expect(asks()).toBe(false);
+  rename('first');
+  jest.advanceTimersByTime(400);
+  rename('last');
+  TestBed.resetTestingModule();
+  expect([sent(), asks()]).toEqual([[['first', 4]], true]);
+  answer(5);
+  expect([sent().at(-1), asks()]).toEqual([['last', 5], true]);
+  answer(6);
+  expect(asks()).toBe(false);
+});
+
+test('who leaves right after an edit has it sent at once', () => {
+  const { rename, sent } = opened();
+  rename('left');
+  TestBed.resetTestingModule();
+  expect(sent()).toEqual([['left', 4]]);
+});
