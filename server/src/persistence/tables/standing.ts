@@ -49,9 +49,12 @@ export async function writtenByHour(
   db: SqlConnection,
 ): Promise<readonly { readonly hour: Date; readonly values: number }[]> {
   return (await db.query(
-    `select h as hour, (select count(*)::int from journal j where j.kind in ('create', 'update')
-       and j.at >= h and j.at < h + interval '1 hour') as values
+    `with written as (
+       select date_trunc('hour', j.at) as hour, count(*)::int as values from knot k
+       join journal j on j.knot_id = k.id and j.at >= date_trunc('hour', now()) - interval '23 hours'
+       where j.kind in ('create', 'update') group by 1)
+     select h as hour, coalesce(w.values, 0) as values
      from generate_series(date_trunc('hour', now()) - interval '23 hours', date_trunc('hour', now()),
-       interval '1 hour') h order by h`,
+       interval '1 hour') h left join written w on w.hour = h order by h`,
   )) as { hour: Date; values: number }[];
 }
