@@ -20,8 +20,7 @@ test('nothing is lost, nothing is made up, what a person said holds, and every r
     fc.asyncProperty(lawVersions, lawHistories, async (versions, history) => {
       await data.query('truncate knot cascade');
       const play = await new Play(await PlayedServer.begin(data, versions[0]), versions).play(history);
-      await play.run();
-      writes += (await play.run()).operations.length;
+      for (let run = 0; run < 2; run += 1) writes += (await play.run()).operations.length;
       expect(play.faults).toEqual([]);
       const { counts } = play.ledger;
       edits += counts.agreed + counts.combined + counts.lost + counts.held;

@@ -14,7 +14,8 @@ import { findGone } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
-import { planAnchors, planBatch, type PlanContext } from './planAnchors.js';
+import { planAgain } from './planAgain.js';
+import { planAnchors, type PlanContext } from './planAnchors.js';
 import { identityOf, type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
@@ -27,7 +28,6 @@ import type {
   RecordRef,
   RunLease,
   RunResult,
-  StagedReading,
 } from './store.js';
 import { emptyAccount } from './store.js';
 import { Tally } from './tally.js';
@@ -365,7 +365,6 @@ class KnotRun {
   }
 
   async #write(context: PlanContext): Promise<void> {
-    const { store } = this.#installation;
     this.#tally.begin('writing');
     for (let pass = 1; ; pass += 1) {
       const applied = await applyPlan(
@@ -384,93 +383,16 @@ class KnotRun {
         if (applied.late.length > 0) for (const { id } of this.#options.knot.members) this.#unsettled.add(id);
         return;
       }
-      const now = { ...context, troubled: new Set(this.#troubles.keys()) };
-      await this.#planRaced(applied.raced, now);
-      // Nothing was written to an anchor that somebody changed meanwhile: what was read of it still holds.
-      for (let at = 0; at < applied.late.length; at += plannedAgainAtOnce) {
-        const late = applied.late.slice(at, at + plannedAgainAtOnce);
-        const readings = await this.#stillStaged(late);
-        const entries = await planBatch(
-          this.#installation,
-          this.#options,
-          this.#lease,
-          late,
-          now,
-          async () => readings,
-        );
-        if (entries.length > 0) await store.savePlan(this.#lease, entries);
-      }
-    }
-  }
-
-  /**
-   * Reads records again that changed between reading and writing, and plans their anchors anew. The other records count
-   * as they are now known to be: what was read of them before our writes is no edit after these.
-   */
-  async #planRaced(
-    raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[],
-    context: PlanContext,
-  ): Promise<void> {
-    const { store } = this.#installation;
-    const anchors = [...new Set(raced.map(({ anchor }) => anchor))].sort();
-    for (let at = 0; at < anchors.length; at += plannedAgainAtOnce) {
-      const some = new Set(anchors.slice(at, at + plannedAgainAtOnce));
-      const readings = await this.#readAgain(raced.filter(({ anchor }) => some.has(anchor)));
-      const entries = await planBatch(
+      await planAgain(
         this.#installation,
         this.#options,
         this.#lease,
-        [...readings.keys()].sort(),
-        context,
-        async () => readings,
+        new Map([...this.#connectors].filter(([member]) => !this.#troubles.has(member))),
+        applied,
+        { ...context, troubled: new Set(this.#troubles.keys()) },
+        (trouble) => this.#note(trouble),
       );
-      if (entries.length > 0) await store.savePlan(this.#lease, entries);
     }
-  }
-
-  /** What was staged for anchors, but for records that somebody has tied to another one meanwhile. */
-  async #stillStaged(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>> {
-    const { store } = this.#installation;
-    const staged = await store.stagedFor(this.#lease, anchors);
-    const keysOf = new Map<MemberId, RecordKey[]>();
-    for (const records of staged.values())
-      for (const { member, key, isNew } of records) if (isNew) keysOf.set(member, [...(keysOf.get(member) ?? []), key]);
-    const tied = new Map<string, AnchorId>();
-    for (const [member, keys] of keysOf)
-      for (const [key, { anchor }] of await store.tieHeads(this.#lease.knot, member, keys))
-        tied.set(recordId({ member, key }), anchor);
-    const isStill = (anchor: AnchorId, record: StagedReading): boolean =>
-      (tied.get(recordId(record)) ?? anchor) === anchor;
-    return new Map([...staged].map(([id, records]) => [id, records.filter((record) => isStill(id, record))]));
-  }
-
-  async #readAgain(
-    raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[],
-  ): Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>> {
-    const { store } = this.#installation;
-    const { knot } = this.#options;
-    const ties = await store.tiesOf(knot.id, [...new Set(raced.map(({ anchor }) => anchor))]);
-    const keys = new Map(ties.map(({ anchor, member, key }) => [`${anchor}/${member}`, key]));
-    const readings = new Map<AnchorId, StagedReading[]>();
-    for (const { anchor, member } of raced) {
-      const key = keys.get(`${anchor}/${member}`);
-      const connector = this.#troubles.has(member) ? undefined : this.#connectors.get(member);
-      if (key === undefined || !connector) continue;
-      try {
-        const record = await connector.readOne(key);
-        if (!record) continue;
-        const fields = knot.rawFields(member, record);
-        const { says } = knot.failedChecks(member, fields);
-        const rejected = says.length > 0 ? { rejected: says } : {};
-        const reading = { fields, version: record.version, modifiedAt: record.modifiedAt, ...rejected };
-        const known = readings.get(anchor) ?? [];
-        readings.set(anchor, [...known, { member, key, reading, isNew: false, why: undefined }]);
-      } catch (error) {
-        if (!(error instanceof SystemTrouble)) throw error;
-        this.#note({ member, code: error.code, words: error.message, advice: error.advice });
-      }
-    }
-    return readings;
   }
 
   async #connect(member: CompiledMember): Promise<void> {
