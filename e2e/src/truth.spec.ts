@@ -122,6 +122,7 @@ test('of the pairs that belong together nearly all are tied or asked about, and 
   await page.getByRole('link', { name: /Untied, Coldharbour ERP/ }).click();
   await expect(page.getByRole('heading', { name: /match nothing and may start nothing/ })).toBeVisible();
   const rows = page.getByRole('table', { name: /match nothing/ }).getByRole('row');
+  await expect(rows.nth(1)).toBeVisible();
   const before = await rows.count();
   await page.getByRole('button', { name: 'Set aside' }).first().click();
   await expect(rows).toHaveCount(before - 1);

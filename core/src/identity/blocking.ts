@@ -50,7 +50,7 @@ function blockingKeys(columns: readonly EvidenceColumn[], { fields, whole }: Blo
 const hashed = (before: number, text: string): number => fnv1a('\u001f', fnv1a(text, before));
 
 /** Of how blocks are made. To be raised with every change of it, so that what is kept elsewhere is made anew. */
-export const blocksVersion = 2;
+export const blocksVersion = 3;
 
 /**
  * A record's keys in all passes as whole numbers below 2^45, different from pass to pass: to keep them in an index

@@ -52,11 +52,22 @@ const fullOf = wordForms(lines);
 const joinedStreet = /^(\p{L}{3,})(strasse|str|straat|weg|platz|gasse|allee|laan|plein)$/u;
 
 /**
+ * Postcodes that people write as one word or as two: of the United Kingdom, the Netherlands and Canada (Universal Postal
+ * Union, Postal addressing systems). Each is compared as two.
+ */
+const joinedPostcodes = [
+  /\b([a-z]{1,2}\d[a-z\d]?)(\d[a-z]{2})\b/gi,
+  /\b(\d{4})([a-z]{2})\b/gi,
+  /\b([a-z]\d[a-z])(\d[a-z]\d)\b/gi,
+];
+
+/**
  * The words of a postal address, abbreviations written out; *Hauptstr.* and *Haupt Strasse* have the same. The word
- * *number* is left out.
+ * *number* is left out, and a postcode is as many words however it is written.
  */
 export function addressWords(address: string): string[] {
-  const words = tokensOf(address.replace(/(\d)\s+([a-z])\b/gi, '$1$2')).flatMap((word) => {
+  const parted = joinedPostcodes.reduce((text, postcode) => text.replace(postcode, '$1 $2'), address);
+  const words = tokensOf(parted.replace(/(\d)\s+([a-z])\b/gi, '$1$2')).flatMap((word) => {
     const [, name, kind] = joinedStreet.exec(word) ?? [];
     return name !== undefined && kind !== undefined ? [name, kind] : [word];
   });

@@ -42,6 +42,8 @@ export class KnotDuplicates {
     inject(LiveEvents).ends,
   );
   protected readonly count = count;
+  /** How many records are set aside, as the end of a sentence. */
+  protected readonly aside = (total: number): string => (total > 0 ? `, and ${plural(total, 'record')} set aside` : '');
   protected readonly plural = plural;
 
   protected memberOf(id: string): MemberSummary | undefined {
