@@ -52,8 +52,8 @@ const fullOf = wordForms(lines);
 const joinedStreet = /^(\p{L}{3,})(strasse|str|straat|weg|platz|gasse|allee|laan|plein)$/u;
 
 /**
- * Postcodes that people write as one word or as two: of the United Kingdom, the Netherlands and Canada (Universal Postal
- * Union, Postal addressing systems). Each is compared as two.
+ * Postcodes that people write as one word or as two: of the United Kingdom, the Netherlands and Canada (Universal
+ * Postal Union, Postal addressing systems). Each is compared as two.
  */
 const joinedPostcodes = [
   /\b([a-z]{1,2}\d[a-z\d]?)(\d[a-z]{2})\b/gi,
