@@ -212,6 +212,11 @@ export class EditLedger {
       (member === undefined || member === tie.member) && (says(value) || lens.means(raw, value));
     if (outcome.lost.some((lost) => isOfField(lost) && isTold(lost))) return 'lost';
     if (agreed?.why.kind === 'combined' && agreed.why.members.includes(tie.member)) return 'combined';
+    // A later pass may have combined it with more.
+    const whyBefore = JSON.stringify(known?.agreed[field]?.why);
+    const isCombined = ({ why }: PlayedOutcome['settled'][number]): boolean =>
+      why.kind === 'combined' && why.members.includes(tie.member) && JSON.stringify(why) !== whyBefore;
+    if (outcome.settled.some((one) => isOfField(one) && isCombined(one))) return 'combined';
     return 'lost without a word';
   }
 

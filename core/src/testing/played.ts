@@ -1,5 +1,5 @@
 import type { CompiledKnot, Knot } from '../definition/index.js';
-import type { Anchor, Held, TieEnd } from '../merge/index.js';
+import type { Anchor, Cause, Held, TieEnd } from '../merge/index.js';
 import {
   type AnchorId,
   type FieldId,
@@ -54,8 +54,13 @@ export interface PlayedOutcome {
     readonly field: FieldId;
     readonly value: Shared;
   }[];
-  /** What was agreed by each of the passes, in their order. */
-  readonly settled: readonly { readonly anchor: AnchorId; readonly field: FieldId; readonly value: Shared }[];
+  /** What each of the passes left as agreed, in their order. */
+  readonly settled: readonly {
+    readonly anchor: AnchorId;
+    readonly field: FieldId;
+    readonly value: Shared;
+    readonly why: Cause;
+  }[];
   /** Of each record that was read, by its name. */
   readonly places: ReadonlyMap<string, readonly Place[]>;
 }

@@ -245,8 +245,8 @@ export class World implements PlayedInstallation {
       outcome.asked.push(...plan.asked.map((asked) => ({ ...asked, anchor: id })));
       outcome.withheld.push(...plan.withheld);
       outcome.lost.push(...merge.lost.map((lost) => ({ ...lost, anchor: id })));
-      for (const [field, { value }] of Object.entries(merge.anchor.agreed))
-        outcome.settled.push({ anchor: id, field, value });
+      for (const [field, { value, why }] of Object.entries(merge.anchor.agreed))
+        outcome.settled.push({ anchor: id, field, value, why });
       this.#save(merge.anchor);
       for (const operation of plan.operations) {
         const fate = settings.fate?.(operation) ?? 'ok';

@@ -109,7 +109,7 @@ export class PlayedFiles implements PlayedInstallation {
         held: held satisfies readonly HeldField[],
         lost,
         settled: [...anchors.values()].flatMap(({ id, agreed }) =>
-          Object.entries(agreed).map(([field, { value }]) => ({ anchor: id, field, value })),
+          Object.entries(agreed).map(([field, { value, why }]) => ({ anchor: id, field, value, why })),
         ),
         places: new Map(
           [...this.records].flatMap(([member, all]) =>

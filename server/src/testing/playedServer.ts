@@ -157,7 +157,7 @@ export class PlayedServer implements PlayedInstallation {
       held: this.#held,
       lost,
       settled: applied.flatMap(({ anchor, after }) =>
-        Object.entries(after.agreed).map(([field, { value }]) => ({ anchor, field, value })),
+        Object.entries(after.agreed).map(([field, { value, why }]) => ({ anchor, field, value, why })),
       ),
       // What the run has removed is in no list any more.
       places: new Map([...readable].filter((name) => left.has(name)).map((name) => [name, places.get(name) ?? []])),
