@@ -254,11 +254,14 @@ export class EditLedger {
     return [...this.#edits.values()].some((edit) => {
       if (edit.member !== member || edit.key !== key) return false;
       const tie = this.#anchorOf(member, key)?.ties.find((tie) => tie.member === member);
-      // Where nothing was, nothing was taken away.
-      if (isBlank(edit.raw) && isBlank(tie?.seen[edit.path] ?? null)) return false;
-      return this.#installation.knot.fields.some(
-        ({ mappings }) => mappings.get(member)?.field === edit.path && mappings.get(member)?.lens.reads,
-      );
+      return this.#installation.knot.fields.some(({ id, mappings }) => {
+        const mapping = mappings.get(member);
+        const seen = tie?.seen[id];
+        // Who types again what stood there has edited nothing; where nothing was, nothing was taken away.
+        const isAsSeen =
+          (isBlank(edit.raw) && isBlank(seen ?? null)) || (seen !== undefined && rawEqual(seen, edit.raw));
+        return mapping?.field === edit.path && mapping.lens.reads && !isAsSeen;
+      });
     });
   }
 
