@@ -5,12 +5,13 @@
 import fc from 'fast-check';
 import type { SharedField } from './definition/index.js';
 import type { MemberId } from './record/index.js';
+import { howMany } from './testing/howMany.js';
 import { type Happening, playInWorld, type Versions } from './testing/history.js';
 import { lawHistories, lawKnots, lawVersions } from './testing/lawKnot.js';
 import type { WriteFate } from './testing/played.js';
 import { World } from './testing/world.js';
 
-const runs = { numRuns: Number(process.env.LAW_RUNS ?? 400) };
+const runs = howMany(process.env.LAW_RUNS, 400);
 
 test('No lost edit, No echo, Accounted: every edit has an end that is told, and every value a giver', async () => {
   const ends = { agreed: 0, lost: 0, held: 0, combined: 0, waiting: 0 };

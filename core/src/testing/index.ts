@@ -1,4 +1,5 @@
 /** For the tests of other packages: histories, and what they are played on. */
+export { howMany } from './howMany.js';
 export { type Happening, Play, type Versions } from './history.js';
 export { lawHistories, lawVersions } from './lawKnot.js';
 export * from './played.js';

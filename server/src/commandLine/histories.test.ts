@@ -1,6 +1,6 @@
 /** The histories of the laws, on the command line and its files. `FILE_HISTORIES` says how many. */
 import fc from 'fast-check';
-import { lawHistories, lawVersions, Play } from '@anchor-knot/core/testing';
+import { howMany, lawHistories, lawVersions, Play } from '@anchor-knot/core/testing';
 import { PlayedFiles } from '../testing/playedFiles.js';
 
 test('nothing is lost, nothing is made up, and every record is in one list', async () => {
@@ -17,7 +17,7 @@ test('nothing is lost, nothing is made up, and every record is in one list', asy
         files.end();
       }
     }),
-    { numRuns: Number(process.env.FILE_HISTORIES ?? 3), endOnFailure: true },
+    { ...howMany(process.env.FILE_HISTORIES, 3), endOnFailure: true },
   );
   expect(edits).toBeGreaterThan(0);
 }, 3_600_000);
