@@ -53,16 +53,16 @@ async function allAnchors(page: Page): Promise<ListedAnchor[]> {
 
 async function askedRecords(page: Page): Promise<ReadonlySet<string>> {
   const asked = new Set<string>();
-  for (let offset = '0'; ;) {
+  for (let after = ''; ;) {
     const { decisions, next } = await ask<{ decisions: Waiting[]; next: string | null }>(
       page,
-      `/api/decisions?offset=${offset}`,
+      `/api/decisions${after}`,
     );
     for (const { kind, member, key, detail } of decisions)
       if (kind === 'unsure match' || kind === 'duplicate')
         for (const one of [key, detail.tiedKey, ...(detail.keys ?? [])]) asked.add(`${member}/${one}`);
     if (next === null) return asked;
-    offset = next;
+    after = `?after=${next}`;
   }
 }
 

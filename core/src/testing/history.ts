@@ -127,6 +127,7 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
         ? isBlank(value) && !isKnown
         : rawEqual(before, value) || (isBlank(before) && isBlank(value));
     if (!isSame) this.ledger.edited(member, key, path, value);
+    else this.ledger.retyped(member, key, path, value);
   }
 
   async #act(act: PersonAct): Promise<void> {

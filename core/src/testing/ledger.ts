@@ -63,6 +63,11 @@ export class EditLedger {
     this.#edits.set(placeOf(member, key, path), { member, key, path, raw, at });
   }
 
+  /** Another way to say the same: an edit that is not settled yet is now this one; otherwise nothing was edited. */
+  retyped(member: MemberId, key: string, path: string, raw: Raw): void {
+    if (this.#edits.has(placeOf(member, key, path))) this.edited(member, key, path, raw);
+  }
+
   /** Who deletes a record takes the edits of it back. */
   deleted(member: MemberId, key: string): void {
     for (const [place, edit] of this.#edits) if (edit.member === member && edit.key === key) this.#edits.delete(place);

@@ -43,14 +43,14 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
         querystring: z.object({
           knot: z.string().optional(),
           kind: decisionKindSchema.optional(),
-          offset: z.coerce.number().int().min(0).max(100_000).default(0),
+          after: z.coerce.number().int().positive().optional(),
         }),
         response: { 200: decisionListSchema },
       },
     },
     async (request) => {
-      const { knot, kind, offset } = request.query;
-      const rows = await waitingDecisions(data, { knot, kind }, offset, pageSize);
+      const { knot, kind, after } = request.query;
+      const rows = await waitingDecisions(data, { knot, kind }, after, pageSize);
       const kinds = await waitingKinds(data, knot);
       const total = kinds.filter((one) => !kind || one.kind === kind).reduce((sum, one) => sum + one.count, 0);
       const loaded = new Map(
@@ -71,7 +71,7 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       });
       return {
         decisions,
-        next: offset + rows.length < total ? String(offset + rows.length) : null,
+        next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null,
         total,
         kinds,
         members,

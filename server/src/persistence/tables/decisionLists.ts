@@ -22,20 +22,28 @@ const columns =
   'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, ' +
   'd.fingerprint, d.opened_at';
 
-const order = `array_position(array[${decisionKindNames.map((kind) => `'${kind}'`).join(', ')}], d.kind)`;
+const kindsInOrder = decisionKindNames.map((kind) => `'${kind}'`).join(', ');
+const order = (row: string): string => `array_position(array[${kindsInOrder}], ${row}.kind)`;
 
-/** A page of what waits, of one knot or all, of one kind or all. */
+/** What was put off comes after what was not, the longest first. */
+const place = (row: string): string => `coalesce(${row}.put_off_at, '-infinity'), ${order(row)}, ${row}.id`;
+
+/**
+ * A page of what waits, of one knot or all, of one kind or all.
+ * @param after the decision that was last on the page before, wherever it is by now; from the first one when left out
+ */
 export async function waitingDecisions(
   db: SqlConnection,
   { knot, kind }: { readonly knot: string | undefined; readonly kind: string | undefined },
-  offset: number,
+  after: number | undefined,
   limit: number,
 ): Promise<readonly DecisionViewRow[]> {
   return (await db.query(
     `select ${columns} from decision d left join anchor a on a.id = d.anchor_id
      where d.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)
-     order by d.put_off_at nulls first, ${order}, d.id offset $3 limit $4`,
-    [knot ?? null, kind ?? null, offset, limit],
+       and ($3::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $3))
+     order by ${place('d')} limit $4`,
+    [knot ?? null, kind ?? null, after ?? null, limit],
   )) as DecisionViewRow[];
 }
 
@@ -46,7 +54,7 @@ export async function waitingKinds(
 ): Promise<{ kind: DecisionKind; count: number }[]> {
   return (await db.query(
     `select d.kind, count(*)::int as count from decision d
-     where d.closed_at is null and ($1::text is null or d.knot_id = $1) group by d.kind order by min(${order})`,
+     where d.closed_at is null and ($1::text is null or d.knot_id = $1) group by d.kind order by min(${order('d')})`,
     [knot ?? null],
   )) as { kind: DecisionKind; count: number }[];
 }

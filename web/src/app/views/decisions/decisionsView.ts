@@ -35,11 +35,11 @@ import { UndoDecision } from './undoDecision';
 export class DecisionsView {
   /** From the address. */
   readonly kind = input<string>();
-  readonly offset = input<string>();
+  readonly after = input<string>();
   readonly #api = inject(Api);
   readonly #question = computed(() => ({
     ...(this.kind() ? { kind: this.kind() as string } : {}),
-    ...(this.offset() ? { offset: this.offset() as string } : {}),
+    ...(this.after() ? { after: this.after() as string } : {}),
   }));
   protected readonly list = load(this.#question, (query) => this.#api.decisions(query), inject(LiveEvents).ends);
   protected readonly all = computed(() => this.list.value()?.kinds.reduce((sum, one) => sum + one.count, 0) ?? 0);
