@@ -188,7 +188,12 @@ async function measure(title, lists, evidence, keys) {
     for (const [field, { m, u }] of result.weights.fields.entries())
       console.log(
         `    ${evidence[field].name.padEnd(10)} ` +
-          `${m.map((share, level) => `m ${share.toFixed(3)} u ${u[level].toPrecision(2)} bits ` + `${Math.log2(share / u[level]).toFixed(1)}`).join('  |  ')}`,
+          m
+            .map((share, level) => {
+              const bits = Math.log2(share / u[level]).toFixed(1);
+              return `m ${share.toFixed(3)} u ${u[level].toPrecision(2)} bits ${bits}`;
+            })
+            .join('  |  '),
       );
     console.log(
       `    prior ${Math.log2(result.weights.prior).toFixed(1)} bits, ` +

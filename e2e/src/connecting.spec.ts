@@ -71,7 +71,12 @@ openapi: 3.1.0
 info: { title: Parcel tracker }
 servers: [{ url: 'https://parcels.example.com/v1' }]
 components: { securitySchemes: { key: { type: apiKey, in: header, name: X-Parcel-Key } } }
-paths: { /parcels: ${listed}, '/parcels/{id}': { get: { responses: {} } }, /vans: ${listed}, '/vans/{van}': { get: { responses: {} } } }`);
+paths:
+  /parcels: ${listed}
+  '/parcels/{id}': { get: { responses: {} } }
+  /vans: ${listed}
+  '/vans/{van}': { get: { responses: {} } }
+`);
   await page
     .getByRole('row', { name: /parcels/ })
     .getByRole('checkbox')

@@ -20,18 +20,26 @@ components:
       allOf:
         - { $ref: '#/components/schemas/Thing' }
         - { type: object, properties: { subject: { type: string }, parent: { $ref: '#/components/schemas/Ticket' } } }
-    Page: { type: object, properties: { total: { type: integer }, items: { type: array, items: { $ref: '#/components/schemas/Ticket' } } } }
+    Page:
+      type: object
+      properties: { total: { type: integer }, items: { type: array, items: { $ref: '#/components/schemas/Ticket' } } }
 paths:
   /tickets:
     parameters: [{ $ref: '#/components/parameters/limit' }]
     get:
-      parameters: [{ name: offset, in: query }, { name: touched_from, in: query, schema: { type: integer } }, { name: state, in: query }]
-      responses: { '200': { description: ok, content: { application/json: { schema: { $ref: '#/components/schemas/Page' } } } } }
+      parameters:
+        - { name: offset, in: query }
+        - { name: touched_from, in: query, schema: { type: integer } }
+        - { name: state, in: query }
+      responses:
+        '200': { description: ok, content: { application/json: { schema: { $ref: '#/components/schemas/Page' } } } }
     post:
       requestBody: { content: { application/json: { schema: { $ref: '#/components/schemas/Ticket' } } } }
       responses: { '201': { description: made } }
   /tickets/{id}:
-    get: { responses: { '200': { description: ok, content: { application/json: { schema: { $ref: '#/components/schemas/Ticket' } } } } } }
+    get:
+      responses:
+        '200': { description: ok, content: { application/json: { schema: { $ref: '#/components/schemas/Ticket' } } } }
     patch:
       parameters: [{ name: If-Match, in: header }]
       requestBody: { content: { application/json: { schema: { $ref: '#/components/schemas/Ticket' } } } }

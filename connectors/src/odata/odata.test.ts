@@ -137,7 +137,14 @@ describe('a service that does wrong', () => {
     answers['/root/v4/$batch'] = [
       200,
       'application/json',
-      '{"responses":[{"id":"1","status":429,"body":{"error":{"message":"slower"}}},{"id":"2","status":500},{"id":"3","status":400,"body":{"error":{"code":"x","message":"Label is too long"}}},{"id":"4","status":204}]}',
+      JSON.stringify({
+        responses: [
+          { id: '1', status: 429, body: { error: { message: 'slower' } } },
+          { id: '2', status: 500 },
+          { id: '3', status: 400, body: { error: { code: 'x', message: 'Label is too long' } } },
+          { id: '4', status: 204 },
+        ],
+      }),
     ];
     const write = (key: string) => ({
       kind: 'update' as const,

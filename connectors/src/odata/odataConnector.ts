@@ -99,10 +99,10 @@ export class ODataConnector implements Connector {
     const { entitySet, key, modifiedAt } = this.#object;
     // By the key, so that what changes meanwhile moves no entity to another page.
     const query: string[] = [`$orderby=${encodeURIComponent(key)}`];
-    if (changedSince !== undefined && modifiedAt)
-      query.push(
-        `$filter=${encodeURIComponent(`${modifiedAt} ge ${new Date(changedSince + this.#caller.clockOffset).toISOString()}`)}`,
-      );
+    if (changedSince !== undefined && modifiedAt) {
+      const since = new Date(changedSince + this.#caller.clockOffset).toISOString();
+      query.push(`$filter=${encodeURIComponent(`${modifiedAt} ge ${since}`)}`);
+    }
     let path: string | undefined = `/${encodeURIComponent(entitySet)}?${query.join('&')}`;
     const seen = new Set<string>();
     let coming: Promise<Answer> | undefined = this.#fetch(path, signal);

@@ -23,10 +23,11 @@ const families = (
   'Marrow Northam Okafor Penhale Quayle Rowntree Straker Thorne'
 ).split(' ');
 const givens = 'Ada Bram Carys Dorian Elowen Finn Greta Hugo Imke Joren'.split(' ');
+const twoDigits = (number: number): string => String(number).padStart(2, '0');
 const person = (number: number) => ({
   given: givens[(number * 7) % 10] ?? '',
   family: families[(number * 3) % 20] ?? '',
-  born: `19${String(40 + (number % 50)).padStart(2, '0')}-${String(1 + (number % 12)).padStart(2, '0')}-${String(1 + (number % 28)).padStart(2, '0')}`,
+  born: [1940 + (number % 50), twoDigits(1 + (number % 12)), twoDigits(1 + (number % 28))].join('-'),
   phone: `01632 96${String((number * 7919) % 10_000).padStart(4, '0')}`,
 });
 /** A list of people, and the same people with an error in every third one. */

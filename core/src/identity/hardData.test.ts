@@ -44,8 +44,9 @@ function spread(number: number, salt: number, size: number): number {
 }
 const word = (number: number, salt: number): string =>
   [0, 1, 2].map((part) => syllables[spread(number, 100 * part + salt, syllables.length)]).join('');
+const twoDigits = (number: number): string => String(number).padStart(2, '0');
 const born = (number: number): string =>
-  `${1930 + spread(number, 1, 70)}-${String(1 + spread(number, 2, 12)).padStart(2, '0')}-${String(1 + spread(number, 3, 28)).padStart(2, '0')}`;
+  [1930 + spread(number, 1, 70), twoDigits(1 + spread(number, 2, 12)), twoDigits(1 + spread(number, 3, 28))].join('-');
 const address = (number: number): string =>
   `${1 + spread(number, 4, 180)} ${word(number, 5)} Lane HZ${1 + spread(number, 6, 29)} ${1 + spread(number, 7, 9)}QD`;
 const phone = (number: number): string => `01632 ${String(100_000 + spread(number, 8, 899_999))}`;

@@ -178,7 +178,7 @@ describe('a held field', () => {
     expect(valuesOf(world)).toEqual(['right', 'right', 'right']);
   });
 
-  test('refuses a choice when the values have changed since they were shown, and a value that was not shown', async () => {
+  test('refuses a choice when the values have changed since, and a value that was not shown', async () => {
     const world = await heldWorld();
     const shown = heldFingerprint((await world.run()).held[0] as never);
     expect(choose(world, 'other', shown)).toEqual({ ok: false, reason: 'not a choice' });

@@ -44,7 +44,6 @@ function isNetwork(text: string): boolean {
 export function readSettings(environment: NodeJS.ProcessEnv): Settings {
   const result = settingsSchema.safeParse(environment);
   if (result.success) return result.data;
-  throw new Error(
-    `Settings are missing or wrong:\n${result.error.issues.map(({ path, message }) => `  ${path.join('.')}: ${message}`).join('\n')}`,
-  );
+  const problems = result.error.issues.map(({ path, message }) => `  ${path.join('.')}: ${message}`);
+  throw new Error(`Settings are missing or wrong:\n${problems.join('\n')}`);
 }

@@ -213,6 +213,8 @@ function decisionOfDoubt(
         score: explain(candidate.with, { member, key }) ?? null,
       }));
       const [best] = candidates;
+      const more = candidates.length > 2 ? `one of ${candidates.length - 1} others` : 'another one';
+      const orAs = candidates.length > 1 ? `, or as ${more}` : '';
       const like = best ? `record ${best.with.key} in ${systemName(best.with.member)}` : 'another record';
       return {
         kind: 'unsure match',
@@ -222,9 +224,7 @@ function decisionOfDoubt(
           doubt.kind,
           candidates.map(({ with: other, score }) => [other.member, other.key, score?.bits ?? 0]),
         ]),
-        says:
-          `Record ${key} in ${systemName(member)} may be the same as ` +
-          `${like}${candidates.length > 1 ? `, or as ${candidates.length === 2 ? 'another one' : `one of ${candidates.length - 1} others`}` : ''}. Say whether it is.`,
+        says: `Record ${key} in ${systemName(member)} may be the same as ${like}${orAs}. Say whether it is.`,
         detail: { why: doubt.kind, candidates },
       };
     }

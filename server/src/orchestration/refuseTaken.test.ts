@@ -18,7 +18,7 @@ const created = (anchor = first, key = 'A'): WriteEnd => {
   return { intent, state: 'written', key: recordKey(key), result };
 };
 
-test('a system that answers a creation with the record of another thing has refused it, and only that one', async () => {
+test('a system that answers a creation with the record of another thing has refused that one', async () => {
   const store = {
     tieHeads: async () => new Map([[recordKey('A'), { anchor: third } as TieHead]]),
   } as never;

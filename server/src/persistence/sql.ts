@@ -4,10 +4,10 @@
  */
 export interface SqlConnection {
   /**
-   * @returns the rows; for a bare `update` or `delete` a pair of rows and their number
+   * @returns the rows, of which each statement says what they are; for a bare `update` or `delete` a pair of rows and
+   * their number
    */
-  // eslint-disable-next-line @typescript-eslint/no-explicit-any -- each statement says what its rows are
-  query(statement: string, parameters?: any[]): Promise<any>;
+  query(statement: string, parameters?: unknown[]): Promise<unknown>;
 }
 
 /** Where transactions begin. */

@@ -414,10 +414,8 @@ test(
   async () => {
     const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-deleted-'));
     const path = join(folder, 'list.csv');
-    writeFileSync(
-      path,
-      `no,firm,email\n1,"${clean.accounts[0]?.name}",${clean.accounts[0]?.contact.email}\n2,"${clean.accounts[1]?.name}",${clean.accounts[1]?.contact.email}\n`,
-    );
+    const rows = clean.accounts.slice(0, 2).map(({ name, contact }, at) => `${at + 1},"${name}",${contact.email}\n`);
+    writeFileSync(path, `no,firm,email\n${rows.join('')}`);
     const knotWith = (whenDeleted: 'delete' | 'ask'): Knot => {
       const members = demoKnot.members.map((member) => (member.id === 'crm' ? { ...member, whenDeleted } : member));
       const may = { create: false, update: true, delete: true };

@@ -13,7 +13,7 @@ import ExcelJS from 'exceljs';
 import type { FastifyInstance } from 'fastify';
 import iconv from 'iconv-lite';
 import type { generatePartners } from '../generator/partners.js';
-import { escapeHtml, page } from '../kit/pages.js';
+import { escapeHtml, page, table } from '../kit/pages.js';
 import { standInServer } from '../kit/serve.js';
 
 export interface BayOptions {
@@ -51,13 +51,7 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
     );
     return reply
       .type('text/html')
-      .send(
-        page(
-          name,
-          'Files',
-          `<p>${escapeHtml(folder)}</p><table><thead><tr><th>File</th><th>Size</th><th>Changed</th></tr></thead><tbody>${rows.join('')}</tbody></table>`,
-        ),
-      );
+      .send(page(name, 'Files', `<p>${escapeHtml(folder)}</p>${table(['File', 'Size', 'Changed'], rows)}`));
   });
   app.get('/file', async (request, reply) => {
     const { path = '' } = request.query as { path?: string };
@@ -69,10 +63,11 @@ export async function bayServer({ folder, seed }: BayOptions): Promise<FastifyIn
         .send(page(name, 'No such file', ''));
     const isText = !file.endsWith('.xlsx');
     const text = isText ? readFileSync(file, 'latin1') : 'A workbook cannot be shown here.';
+    const shown = escapeHtml(iconv.decode(Buffer.from(text, 'latin1'), encodingOf(file)));
     const form = isText
       ? `<form method="post" action="/file"><input type="hidden" name="path" value="${escapeHtml(path)}"><textarea
         name="text" aria-label="Text" rows="24"
-          spellcheck="false">${escapeHtml(iconv.decode(Buffer.from(text, 'latin1'), encodingOf(file)))}</textarea><p><button>Save</button></p></form>`
+          spellcheck="false">${shown}</textarea><p><button>Save</button></p></form>`
       : `<p>${text}</p>`;
     return reply.type('text/html').send(page(name, path, form));
   });
@@ -161,10 +156,11 @@ async function fill(folder: string, { partners, leads, prices }: ReturnType<type
     join(folder, 'visits.jsonl'),
     partners
       .slice(0, 40)
-      .map(
-        (one, index) =>
-          `${JSON.stringify({ id: index + 1, partner: one.number, on: `2026-10-${String((index % 28) + 1).padStart(2, '0')}`, place: { town: one.town, country: one.country }, notes: index % 3 === 0 ? ['brochure left', 'calls back'] : [] })}\n`,
-      )
+      .map(({ number, town, country }, index) => {
+        const on = `2026-10-${String((index % 28) + 1).padStart(2, '0')}`;
+        const notes = index % 3 === 0 ? ['brochure left', 'calls back'] : [];
+        return `${JSON.stringify({ id: index + 1, partner: number, on, place: { town, country }, notes })}\n`;
+      })
       .join(''),
   );
   const workbook = new ExcelJS.Workbook();

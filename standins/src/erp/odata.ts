@@ -251,9 +251,9 @@ export async function registerODataFace(
             headers: { ...one.headers, authorization: request.headers.authorization ?? '' },
             ...(one.body ? { payload: one.body } : {}),
           });
-          responses.push(
-            `{"id":${JSON.stringify(one.id)},"status":${answer.statusCode},"headers":${JSON.stringify(answer.headers)},"body":${answer.body || 'null'}}`,
-          );
+          const [id, headers] = [JSON.stringify(one.id), JSON.stringify(answer.headers)];
+          const body = answer.body || 'null';
+          responses.push(`{"id":${id},"status":${answer.statusCode},"headers":${headers},"body":${body}}`);
         }
         return json(reply, `{"responses":[${responses.join(',')}]}`);
       });
@@ -295,11 +295,16 @@ export async function registerODataFace(
     const types = await Promise.all(
       Object.values(sets).map(async ({ type, table, key }) => {
         const columns = await columnsOf(table);
-        const properties = columns.map(
-          ({ column, property, type: name, required, generated, longest }) =>
-            `<Property Name="${property}"
-              Type="${edmTypes[name] ?? 'Edm.String'}"${required || column === key ? ' Nullable="false"' : ''}${longest ? ` MaxLength="${longest}"` : ''}${name === 'numeric' ? ' Scale="variable"' : ''}>${generated ? '<Annotation Term="Org.OData.Core.V1.Computed" Bool="true"/>' : ''}</Property>`,
-        );
+        const properties = columns.map(({ column, property, type: name, required, generated, longest }) => {
+          const facets = [
+            `Type="${edmTypes[name] ?? 'Edm.String'}"`,
+            ...(required || column === key ? ['Nullable="false"'] : []),
+            ...(longest ? [`MaxLength="${longest}"`] : []),
+            ...(name === 'numeric' ? ['Scale="variable"'] : []),
+          ];
+          const computed = generated ? '<Annotation Term="Org.OData.Core.V1.Computed" Bool="true"/>' : '';
+          return `<Property Name="${property}" ${facets.join(' ')}>${computed}</Property>`;
+        });
         const navigations = columns.flatMap(({ property, refers }) => {
           const other = Object.values(sets).find((one) => one.table === refers);
           return other
@@ -318,11 +323,10 @@ export async function registerODataFace(
         ? ''
         : `<Annotation Term="Org.OData.Capabilities.V1.${kind}Restrictions"><Record><PropertyValue
           Property="${kind === 'Insert' ? 'Insertable' : 'Updatable'}" Bool="false"/></Record></Annotation>`;
-    const container = Object.entries(sets).map(
-      ([name, { type, insert, update }]) =>
-        `<EntitySet Name="${name}" ` +
-        `EntityType="${namespace}.${type}">${restriction('Insert', insert)}${restriction('Update', update)}</EntitySet>`,
-    );
+    const container = Object.entries(sets).map(([name, { type, insert, update }]) => {
+      const restrictions = `${restriction('Insert', insert)}${restriction('Update', update)}`;
+      return `<EntitySet Name="${name}" EntityType="${namespace}.${type}">${restrictions}</EntitySet>`;
+    });
     return `<?xml version="1.0" encoding="UTF-8"?><edmx:Edmx Version="4.0"
       xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices><Schema Namespace="${namespace}"
         xmlns="http://docs.oasis-open.org/odata/ns/edm"><EnumType Name="DocumentKind"><Member Name="quote"/><Member

@@ -56,12 +56,13 @@ export function generateSales(
       const of = pick(customers);
       const id = `P-${String(30_001 + people.length)}`;
       const lastName = count === 1 ? (account.contact.lastName ?? of.lastName) : of.lastName;
+      const host = account.contact.email?.split('@')[1] ?? 'nowhere.example';
       const email =
         random() < 0.1
           ? null
           : count === 1
             ? account.contact.email
-            : `${of.firstName.toLowerCase().replaceAll(/[^a-z]/g, '')}@${account.contact.email?.split('@')[1] ?? 'nowhere.example'}`;
+            : `${of.firstName.toLowerCase().replaceAll(/[^a-z]/g, '')}@${host}`;
       people.push({
         id,
         accountId: account.id,
@@ -91,7 +92,9 @@ export function generateSales(
   const orders = business.documents.flatMap((document): ShopOrder[] => {
     const shopper = shopperOf.get(customerOf.get(document.debtor) ?? '');
     if (document.kind !== 'order' || shopper === undefined) return [];
-    const placed = `${document.date} ${String(8 + Math.floor(random() * 12)).padStart(2, '0')}:${String(Math.floor(random() * 60)).padStart(2, '0')}:00`;
+    const hour = String(8 + Math.floor(random() * 12)).padStart(2, '0');
+    const minute = String(Math.floor(random() * 60)).padStart(2, '0');
+    const placed = `${document.date} ${hour}:${minute}:00`;
     return [
       {
         id: String(document.number),

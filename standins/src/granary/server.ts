@@ -2,7 +2,7 @@ import type { FastifyInstance } from 'fastify';
 import type { Pool } from 'pg';
 import { createDatabase, ensureRole, openPool } from '../erp/database.js';
 import type { Business } from '../generator/business.js';
-import { escapeHtml, page } from '../kit/pages.js';
+import { escapeHtml, page, table, tableRow } from '../kit/pages.js';
 import { standInServer } from '../kit/serve.js';
 
 const name = 'Granary';
@@ -79,18 +79,15 @@ export async function granaryServer({ pool }: { readonly pool: Pool }): Promise<
     const { rows } = await pool.query<Record<string, unknown>>(
       'select * from revenue_by_debtor order by revenue desc limit 100',
     );
-    const body = rows.map(
-      (row) =>
-        `<tr>${['debtor_no', 'name', 'country', 'revenue', 'last_sale'].map((column) => `<td>${escapeHtml(row[column] instanceof Date ? row[column].toISOString().slice(0, 10) : row[column])}</td>`).join('')}</tr>`,
-    );
-    return reply.type('text/html').send(
-      page(
-        name,
-        'Revenue by debtor',
-        `<table><thead><tr><th>Debtor</th><th>Name</th><th>Country</th><th>Revenue</th><th>Last
-            sale</th></tr></thead><tbody>${body.join('')}</tbody></table>`,
+    const shown = (value: unknown): unknown => (value instanceof Date ? value.toISOString().slice(0, 10) : value);
+    const body = rows.map((row) =>
+      tableRow(
+        ['debtor_no', 'name', 'country', 'revenue', 'last_sale'].map((column) => escapeHtml(shown(row[column]))),
       ),
     );
+    return reply
+      .type('text/html')
+      .send(page(name, 'Revenue by debtor', table(['Debtor', 'Name', 'Country', 'Revenue', 'Last sale'], body)));
   });
   app.addHook('onClose', async () => void (await pool.end()));
   return app;

@@ -2,7 +2,7 @@ import { createHmac, randomUUID } from 'node:crypto';
 import { setTimeout as wait } from 'node:timers/promises';
 import type { FastifyInstance } from 'fastify';
 import { Webhook } from 'standardwebhooks';
-import { addPage, escapeHtml, page } from './pages.js';
+import { addPage, escapeHtml, page, table, tableRow } from './pages.js';
 import { RecordLog } from './recordLog.js';
 
 interface Subscription {
@@ -83,14 +83,21 @@ export class Webhooks {
   registerPage(app: FastifyInstance): void {
     addPage(this.#options.name, '/webhooks', 'Webhooks');
     app.get('/webhooks', async (_, reply) => {
-      const rows = this.#all().map(
-        ({ id, url, events, state, failed }) =>
-          `<tr><td>${escapeHtml(id)}</td><td>${escapeHtml(url)}</td><td>${escapeHtml(events.join(', '))}</td><td>${state}, ${failed} failed</td><td><form method="post" action="/webhooks/${escapeHtml(id)}"><button name="do" value="off">Switch off</button> <button name="do" value="remove">Remove</button></form></td></tr>`,
-      );
-      const table = `<table><thead><tr><th>Id</th><th>Address</th><th>Events</th><th>State</th><th></th></tr></thead><tbody>${rows.join('')}</tbody></table>`;
+      const rows = this.#all().map(({ id, url, events, state, failed }) => {
+        const form = `<form method="post" action="/webhooks/${escapeHtml(id)}"><button name="do"
+          value="off">Switch off</button> <button name="do" value="remove">Remove</button></form>`;
+        const shown = [id, url, events.join(', '), `${state}, ${failed} failed`].map(escapeHtml);
+        return tableRow([...shown, form]);
+      });
       return reply
         .type('text/html')
-        .send(page(this.#options.name, 'Webhooks', rows.length > 0 ? table : '<p>Nobody has subscribed.</p>'));
+        .send(
+          page(
+            this.#options.name,
+            'Webhooks',
+            rows.length > 0 ? table(['Id', 'Address', 'Events', 'State', ''], rows) : '<p>Nobody has subscribed.</p>',
+          ),
+        );
     });
     app.post('/webhooks/:id', async (request, reply) => {
       const known = this.#all().find(({ id }) => id === (request.params as { id: string }).id);

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { FastifyInstance } from 'fastify';
 import { type ParsedMail, simpleParser } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
-import { escapeHtml, page } from '../kit/pages.js';
+import { escapeHtml, page, table, tableRow } from '../kit/pages.js';
 import { RecordLog } from '../kit/recordLog.js';
 import { standInServer } from '../kit/serve.js';
 
@@ -71,17 +71,19 @@ export async function postServer({
       .all()
       .toReversed()
       .slice(0, 200)
-      .map(
-        ({ id, from, to, subject, receivedAt }) =>
-          `<tr><td><a href="/mail/${id}">${escapeHtml(subject || 'no subject')}</a></td><td>${escapeHtml(from)}</td><td>${escapeHtml(to.join(', '))}</td><td>${receivedAt}</td></tr>`,
+      .map(({ id, from, to, subject, receivedAt }) =>
+        tableRow([
+          `<a href="/mail/${id}">${escapeHtml(subject || 'no subject')}</a>`,
+          ...[from, to.join(', '), receivedAt].map(escapeHtml),
+        ]),
       );
-    const table = `<table><thead><tr><th>Subject</th><th>From</th><th>To</th><th>Received</th></tr></thead><tbody>${rows.join('')}</tbody></table>`;
+    const list = table(['Subject', 'From', 'To', 'Received'], rows);
     return reply.type('text/html').send(
       page(
         name,
         'Mail',
         `<p>Listens for SMTP at 127.0.0.1:${port}; nothing is sent
-            on.</p>${rows.length > 0 ? table : '<p>Nothing has come yet.</p>'}`,
+            on.</p>${rows.length > 0 ? list : '<p>Nothing has come yet.</p>'}`,
       ),
     );
   });

@@ -246,8 +246,8 @@ export async function tieHeads(
   if (keys.length === 0) return new Map();
   // One JSON value for all of them: drivers take a multiple of its time for as many rows.
   const [{ heads }] = (await data.query(
-    `select coalesce(json_agg(json_build_array(record_key, anchor_id, fingerprint, version, gone, ended)), '[]') as heads
-     from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])`,
+    `select coalesce(json_agg(json_build_array(record_key, anchor_id, fingerprint, version, gone, ended)), '[]')
+       as heads from tie where knot_id = $1 and member = $2 and record_key = any($3::text[])`,
     [knot, member, keys],
   )) as [{ heads: [string, string, string, string | null, boolean, TieRow['ended']][] }];
   return new Map(

@@ -26,9 +26,9 @@ interface StagedRow {
 export async function stage(db: SqlConnection, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
   await db.query(
     `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts, is_new)
-     select $1, *, anchor_id is null from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')}, $6::boolean[],
-       ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')}) as r(member, record_key, anchor_id, match_keys, rejected, reading,
-         texts)
+     select $1, *, anchor_id is null from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')},
+       $6::boolean[], ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')})
+       as r(member, record_key, anchor_id, match_keys, rejected, reading, texts)
      on conflict (run_id, member, record_key) do update
        set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected,
          reading = excluded.reading, texts = excluded.texts, is_new = excluded.is_new`,

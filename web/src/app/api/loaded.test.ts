@@ -38,7 +38,7 @@ function view() {
   return { asked, answers, again, fixture, show, state: fixture.componentInstance.view };
 }
 
-test('an event that comes before the inputs are bound breaks nothing; the question is asked once they are', async () => {
+test('an event before the inputs are bound breaks nothing; the question is asked once they are', async () => {
   const { asked, again, show, answers, state } = view();
   again.next();
   await show('a');
