@@ -43,7 +43,8 @@ export class KnotDuplicates {
   );
   protected readonly count = count;
   /** How many records are set aside, as the end of a sentence. */
-  protected readonly aside = (total: number): string => (total > 0 ? `, and ${plural(total, 'record')} set aside` : '');
+  protected readonly aside = ({ setAsideTotal }: DuplicateList): string =>
+    setAsideTotal > 0 ? `, and ${plural(setAsideTotal, 'record')} set aside` : '';
   protected readonly plural = plural;
 
   protected memberOf(id: string): MemberSummary | undefined {
