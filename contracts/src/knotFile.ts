@@ -146,7 +146,10 @@ const fieldSchema = z.strictObject({
   rule: z.strictObject({
     combine: z.enum(['sum', 'union', 'text']).optional(),
     steps: z.array(ruleStepSchema).min(1).max(10),
+    reason: z.string().max(2000).optional(),
   }),
+  owner: z.string().max(200).optional(),
+  note: z.string().max(2000).optional(),
   formula: formula.optional(),
   mappings: z.record(id, mappingSchema),
 });
@@ -185,6 +188,9 @@ export const knotSchema = z.strictObject({
   id,
   name: words,
   thing: words,
+  description: z.string().max(2000).optional(),
+  owner: z.string().max(200).optional(),
+  labels: z.array(words).max(20).optional(),
   titleField: id,
   start: z.enum(['merge', 'adopt']).default('merge'),
   members: z.array(memberSchema).min(2).max(20),

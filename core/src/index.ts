@@ -1,4 +1,5 @@
 /** The engine: pure functions over records. No input or output, no clock, no randomness that is not passed in. */
+export * from './editing/index.js';
 export * from './expression/index.js';
 export * from './identity/index.js';
 export * from './definition/index.js';

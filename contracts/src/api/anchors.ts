@@ -18,8 +18,16 @@ export const anchorListSchema = z.object({
   ),
   next: z.string().nullable(),
   total: z.number(),
+  /** There are more than are counted. */
+  isMore: z.boolean(),
 });
 export type AnchorList = z.output<typeof anchorListSchema>;
+
+/** Anchors of any knot that were found by a part of a text. */
+export const foundAnchorsSchema = z.object({
+  anchors: z.array(z.object({ id: z.string(), title: z.string(), knotName: z.string(), keys: z.array(z.string()) })),
+});
+export type FoundAnchors = z.output<typeof foundAnchorsSchema>;
 
 /** One member's say on one field of an anchor. */
 export const cellSchema = z.object({

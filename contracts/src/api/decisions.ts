@@ -70,6 +70,16 @@ const common = {
   says: z.string(),
   fingerprint: z.string(),
   openedAt: time,
+  /** What it is about, by names: of the thing, or of the records. */
+  subject: z.string(),
+  /** Members into which the field may be written. */
+  writes: z.array(z.string()),
+  /** Of duplicates the record that holds most; null of other kinds. */
+  fullest: z.string().nullable(),
+  putOffUntil: time.nullable(),
+  /** The colleague who is asked to look at it. */
+  givenTo: z.object({ email: z.string(), name: z.string() }).nullable(),
+  note: z.string(),
 };
 const decisionOf = <Kind extends DecisionKind>(kind: Kind) =>
   z.object({ ...common, kind: z.literal(kind), detail: decisionDetails[kind] });
@@ -93,6 +103,8 @@ export const decisionListSchema = z.object({
   total: z.number(),
   kinds: z.array(z.object({ kind: decisionKindSchema, count: z.number() })),
   members: z.record(z.string(), z.array(memberSummarySchema)),
+  /** Fields of the knot that was asked for. */
+  fields: z.array(z.object({ id: z.string(), name: z.string() })),
 });
 export type DecisionList = z.output<typeof decisionListSchema>;
 
@@ -106,5 +118,72 @@ export const choiceSchema = z.discriminatedUnion('choose', [
   z.object({ choose: z.literal('later'), fingerprint: z.string() }),
   z.object({ choose: z.enum(['keep others', 'archive others', 'delete others']), fingerprint: z.string() }),
   z.object({ choose: z.literal('try again'), fingerprint: z.string() }),
+  /** The record was corrected in its system, from here: that is done before it is said. */
+  z.object({ choose: z.literal('corrected'), fingerprint: z.string() }),
 ]);
 export type Choice = z.output<typeof choiceSchema>;
+
+/** Most that are handled at once. */
+export const mostDecisions = 500;
+const decisionName = z.object({ knot: z.string(), decision: z.string().regex(/^\d{1,18}$/) });
+export type DecisionName = z.output<typeof decisionName>;
+const some = z.array(decisionName).min(1).max(mostDecisions);
+
+export const decideManySchema = z.object({
+  decisions: z
+    .array(decisionName.extend({ choice: choiceSchema }))
+    .min(1)
+    .max(mostDecisions),
+});
+export type DecideMany = z.output<typeof decideManySchema>;
+export const undoManySchema = z.object({ decisions: some });
+/** What became of several: those that were not done are still as they were. */
+export const decidedManySchema = z.object({
+  done: z.array(z.string()),
+  not: z.array(z.object({ decision: z.string(), says: z.string() })),
+});
+export type DecidedMany = z.output<typeof decidedManySchema>;
+
+/** Until when nobody is asked; null where they are to be asked now. */
+export const putOffSchema = z.object({ decisions: some, until: time.nullable() });
+export const giveSchema = z.object({
+  decisions: some,
+  /** The email of a colleague; null takes it back. */
+  to: z.string().max(320).nullable(),
+  note: z.string().trim().max(1000).default(''),
+});
+export const colleaguesSchema = z.object({ people: z.array(z.object({ email: z.string(), name: z.string() })) });
+export type Colleague = z.output<typeof colleaguesSchema>['people'][number];
+
+/** A record as it stands in its system now, with what is wrong with it. */
+export const recordToCorrectSchema = z.object({
+  member: z.string(),
+  key: z.string(),
+  version: z.string().nullable(),
+  fields: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      path: z.string(),
+      raw: json.nullable(),
+      /** What it means here; null where it cannot be read. */
+      meaning: json.nullable(),
+      /** Why it cannot be read. */
+      reason: z.string().nullable(),
+      /** Whether it can be changed there. */
+      mayWrite: z.boolean(),
+    }),
+  ),
+  /** Checks that it fails. */
+  fails: z.array(z.string()),
+  /** Why nothing can be changed from here; null where something can. */
+  cannot: z.string().nullable(),
+});
+export type RecordToCorrect = z.output<typeof recordToCorrectSchema>;
+export const correctionSchema = z.object({
+  /** The version that the person saw. */
+  version: z.string().nullable(),
+  /** What is to stand there, by shared field, as the system writes it. */
+  values: z.record(z.string(), json.nullable()),
+});
+export type Correction = z.output<typeof correctionSchema>;

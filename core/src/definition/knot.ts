@@ -12,6 +12,10 @@ export interface Knot {
   readonly name: string;
   /** What one anchor is called: `customer`. */
   readonly thing: string;
+  readonly description?: string | undefined;
+  /** Who answers for it. */
+  readonly owner?: string | undefined;
+  readonly labels?: readonly string[] | undefined;
   /** The shared field that names an anchor in lists. */
   readonly titleField: FieldId;
   /** `merge`: differing values are settled by the rules. `adopt`: they stay until somebody edits. */
@@ -84,6 +88,9 @@ export interface SharedField {
   readonly name: string;
   readonly type: FieldType;
   readonly rule: Rule;
+  /** Who answers for it. */
+  readonly owner?: string | undefined;
+  readonly note?: string | undefined;
   /**
    * A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it.
    */

@@ -7,6 +7,8 @@ import type { MemberId } from '../record/index.js';
 export interface Rule {
   readonly combine?: 'sum' | 'union' | 'text' | undefined;
   readonly steps: readonly RuleStep[];
+  /** Why it is so, for who looks at it later. */
+  readonly reason?: string | undefined;
 }
 
 export type RuleStep =

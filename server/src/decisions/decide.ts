@@ -1,5 +1,6 @@
 import type { Choice } from '@anchor-knot/contracts';
 import {
+  type Anchor,
   anchorId,
   expectedFields,
   type Reading,
@@ -18,12 +19,15 @@ import { noteAct } from '../persistence/tables/audit.js';
 import {
   closeDecision,
   type DecisionRow,
+  type AnchorBefore,
   type DecisionRowOf,
   lockDecision,
   putOff,
+  putOffUntil,
   reopenDecision,
 } from '../persistence/tables/decisions.js';
-import { closeIntents, noteChoice } from '../persistence/tables/journal.js';
+import { anchorFromRows, agreedToColumn, tieToRow } from '../persistence/rows.js';
+import { closeIntents, forgetChoice, noteChoice } from '../persistence/tables/journal.js';
 import { putOutside } from '../persistence/tables/outsideRecords.js';
 import { setAside } from '../persistence/tables/recordLists.js';
 import { hasRunSince } from '../persistence/tables/runLists.js';
@@ -52,9 +56,11 @@ export async function decide(
       await putOff(db, decision.id, now);
       return { kind: 'decided' };
     }
+    const before = decision.anchor_id === null ? undefined : await lockAnchor(db, anchorId(decision.anchor_id));
     const outcome = await apply(db, knot, decision, choice, person, now);
     if (outcome.kind === 'decided') {
-      await closeDecision(db, decision.id, choice, person, now);
+      const undo = before && isTakenBackWhole(decision, choice) ? await wayBack(db, before.anchor) : undefined;
+      await closeDecision(db, decision.id, choice, person, now, undo);
       const { id, kind } = decision;
       await noteAct(db, person, 'decided', { decision: id, kind, choose: choice.choose });
     }
@@ -91,6 +97,8 @@ async function apply(
       return decision.kind === 'deleted elsewhere'
         ? sayWhatFollows(db, knot, decision, choice.choose, now)
         : wrongChoice(decision);
+    case 'corrected':
+      return wrongChoice(decision);
     case 'try again':
       return tryAgain(db, knot, decision, now);
     default:
@@ -230,21 +238,57 @@ async function sayDifferent(
   return { kind: 'decided' };
 }
 
+/** Whether the anchor alone was changed, so that putting it back undoes all of it. */
+function isTakenBackWhole({ kind }: DecisionRow, { choose }: Choice): boolean {
+  if (choose === 'try again') return kind === 'refused';
+  return choose === 'value' || choose === 'keep others' || choose === 'archive others' || choose === 'delete others';
+}
+
+/** An anchor as it was, to be put back as long as nothing else has changed it. */
+async function wayBack(db: SqlConnection, anchor: Anchor): Promise<AnchorBefore | undefined> {
+  const after = await lockAnchor(db, anchor.id);
+  return (
+    after && {
+      anchor: {
+        id: anchor.id,
+        agreed: agreedToColumn(anchor.agreed),
+        began_in: anchor.beganIn,
+        parked_creates: anchor.parkedCreates,
+        parted: anchor.parted ?? null,
+        revision: 0,
+      },
+      ties: anchor.ties.map((tie) => tieToRow(anchor.id, tie)),
+      revisionAfter: after.revision,
+    }
+  );
+}
+
+/** @returns false where something else has changed the anchor since */
+async function putBack(db: SqlConnection, knot: LoadedKnot, before: AnchorBefore, now: Date): Promise<boolean> {
+  const anchor = anchorFromRows(before.anchor, before.ties);
+  const present = await lockAnchor(db, anchor.id);
+  if (present?.revision !== before.revisionAfter) return false;
+  await storeAnchor(db, knot.id, present.anchor, openSave(knot.compiled, anchor), now.getTime());
+  return true;
+}
+
 /**
- * Takes a decision on a match back, as long as no run has acted on it.
+ * Takes a decision back, as long as no run has acted on it.
  * @returns why it cannot be taken back, where that is so
  */
 export async function undoDecision(
   data: SqlDatabase,
-  knot: string,
+  knot: LoadedKnot,
   decisionId: string,
   person: string,
+  now: Date,
 ): Promise<DecideOutcome> {
   return data.transaction(async (db) => {
-    const decision = await lockDecision(db, knot, decisionId);
+    const decision = await lockDecision(db, knot.id, decisionId);
     if (!decision) return { kind: 'not found' };
     if (decision.closed_at === null) {
       await putOff(db, decision.id, undefined);
+      await putOffUntil(db, [decision.id], undefined);
       return { kind: 'decided' };
     }
     const { choice } = decision;
@@ -253,14 +297,22 @@ export async function undoDecision(
       choice?.choose === 'same' ||
       choice?.choose === 'different' ||
       (choice?.choose === 'record' && (tiedKey === null || tiedKey === choice.key));
-    if (!isOfMatch) return { kind: 'not a choice', says: 'this decision cannot be taken back here' };
-    if (await hasRunSince(db, knot, decision.closed_at))
+    if (!isOfMatch && !decision.undo) return { kind: 'not a choice', says: 'this decision cannot be taken back here' };
+    if (await hasRunSince(db, knot.id, decision.closed_at))
       return {
         kind: 'not a choice',
         says: 'a run has begun since then: untie or tie the record on its anchor’s page, or take the verdict back',
       };
-    await dropVerdictsOf(db, decision.id);
-    if (decision.member !== null) await setAside(db, knot, decision.member, keysOf(decision).map(recordKey), undefined);
+    if (decision.undo) {
+      if (!(await putBack(db, knot, decision.undo, now)))
+        return { kind: 'not a choice', says: 'the thing was changed since then: what was decided stands' };
+      if (choice?.choose === 'value')
+        await forgetChoice(db, decision.undo.anchor.id, decision.field, decision.closed_at);
+    } else {
+      await dropVerdictsOf(db, decision.id);
+      const keys = keysOf(decision).map(recordKey);
+      if (decision.member !== null) await setAside(db, knot.id, decision.member, keys, undefined);
+    }
     if (!(await reopenDecision(db, decision.id))) return { kind: 'changed meanwhile' };
     await noteAct(db, person, 'decision taken back', { decision: decision.id, kind: decision.kind });
     return { kind: 'decided' };

@@ -3,35 +3,76 @@ import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import {
   choiceSchema,
+  colleaguesSchema,
+  correctionSchema,
   type Decision,
+  decidedManySchema,
+  decideManySchema,
   decisionKindSchema,
   decisionListSchema,
   decisionSchema,
+  giveSchema,
   type MemberSummary,
   problemSchema,
+  putOffSchema,
+  recordToCorrectSchema,
+  undoManySchema,
 } from '@anchor-knot/contracts';
+import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { type DecisionViewRow, waitingDecisions, waitingKinds } from '../persistence/tables/decisionLists.js';
+import type { LoadedKnot } from '../knots/knots.js';
+import {
+  type DecisionFilter,
+  type DecisionViewRow,
+  openDecision,
+  waitingDecisions,
+  waitingKinds,
+} from '../persistence/tables/decisionLists.js';
+import { findDecision, giveTo, putOffUntil } from '../persistence/tables/decisions.js';
+import { colleagues } from '../persistence/tables/people.js';
 import { memberSummaries } from '../views/summaries.js';
+import { systemClock } from '../worker/systemClock.js';
+import { correct, type Corrected, recordOfDecision, recordToCorrect, troubleOf } from './correct.js';
 import { decide, type DecideOutcome, undoDecision } from './decide.js';
+import { decisionViews, viewWithoutKnot } from './decisionView.js';
 
 const pageSize = 100;
-
-export function decisionView(row: DecisionViewRow, knotName: string, fieldName: string | undefined): Decision {
-  return decisionSchema.parse({
-    ...row,
-    knot: row.knot_id,
-    knotName,
-    anchor: row.anchor_id,
-    key: row.record_key,
-    fieldName: fieldName ?? null,
-    openedAt: row.opened_at.toISOString(),
-  });
-}
+const msPerDay = 86_400_000;
+const parameters = z.object({ knot: z.string(), decision: z.coerce.number().int().positive() });
+const decided = {
+  200: z.object({ decided: z.literal(true) }),
+  404: problemSchema,
+  409: problemSchema,
+  422: problemSchema,
+};
 
 export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
+
+  /** Decisions of any knots, in their order. */
+  async function views(rows: readonly DecisionViewRow[], loaded: ReadonlyMap<string, LoadedKnot | undefined>) {
+    const seen = new Map<string, Decision>();
+    for (const [id, knot] of loaded) {
+      const own = rows.filter(({ knot_id }) => knot_id === id);
+      for (const view of knot ? await decisionViews(data, knot, own) : own.map(viewWithoutKnot))
+        seen.set(view.id, view);
+    }
+    return rows.flatMap(({ id }) => seen.get(id) ?? []);
+  }
+
+  async function loadKnots(rows: readonly DecisionViewRow[]): Promise<Map<string, LoadedKnot | undefined>> {
+    const ids = [...new Set(rows.map(({ knot_id }) => knot_id))];
+    return new Map(await Promise.all(ids.map(async (id) => [id, await knots.inForce(id)] as const)));
+  }
+
+  /** The members of all knots in a system. */
+  async function membersIn(system: string): Promise<{ knot: string; member: string }[]> {
+    const all = await knots.all();
+    return all.flatMap(({ id, definition }) =>
+      definition.members.flatMap((member) => (member.system === system ? [{ knot: id, member: member.id }] : [])),
+    );
+  }
 
   typed.get(
     '/api/decisions',
@@ -43,39 +84,246 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
         querystring: z.object({
           knot: z.string().optional(),
           kind: decisionKindSchema.optional(),
+          system: z.string().optional(),
+          field: z.string().optional(),
+          /** Open for at least so many days. */
+          days: z.coerce.number().int().min(0).max(10_000).optional(),
+          list: z.enum(['waiting', 'put off', 'mine']).default('waiting'),
           after: z.coerce.number().int().positive().optional(),
         }),
         response: { 200: decisionListSchema },
       },
     },
     async (request) => {
-      const { knot, kind, after } = request.query;
-      const rows = await waitingDecisions(data, { knot, kind }, after, pageSize);
-      const kinds = await waitingKinds(data, knot);
+      const { knot, kind, system, field, days, list, after } = request.query;
+      const now = new Date();
+      const filter: DecisionFilter = {
+        knot,
+        kind,
+        field,
+        members: system === undefined ? undefined : await membersIn(system),
+        openedBefore: days === undefined ? undefined : new Date(now.getTime() - days * msPerDay),
+        isPutOff: list === 'put off',
+        givenTo: list === 'mine' ? (request.person?.email ?? '') : undefined,
+        now,
+      };
+      const rows = await waitingDecisions(data, filter, after, pageSize);
+      const kinds = await waitingKinds(data, filter);
       const total = kinds.filter((one) => !kind || one.kind === kind).reduce((sum, one) => sum + one.count, 0);
-      const loaded = new Map(
-        await Promise.all(
-          [...new Set(rows.map(({ knot_id }) => knot_id))].map(async (id) => [id, await knots.inForce(id)] as const),
-        ),
-      );
+      const loaded = await loadKnots(rows);
       const all = await systems.all();
       const members: Record<string, MemberSummary[]> = {};
       for (const [id, one] of loaded) if (one) members[id] = memberSummaries(one.definition, all);
-      const decisions = rows.map((row) => {
-        const definition = loaded.get(row.knot_id)?.definition;
-        return decisionView(
-          row,
-          definition?.name ?? row.knot_id,
-          definition?.fields.find(({ id }) => id === row.field)?.name,
-        );
-      });
+      const asked = knot === undefined ? undefined : await knots.inForce(knot);
       return {
-        decisions,
+        decisions: await views(rows, loaded),
         next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null,
         total,
         kinds,
         members,
+        fields: asked?.definition.fields.map(({ id, name }) => ({ id, name })) ?? [],
       };
+    },
+  );
+
+  typed.get(
+    '/api/decisions/:decision',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'One decision that is open, in whatever list it stands',
+        params: z.object({ decision: z.coerce.number().int().positive() }),
+        response: {
+          200: z.object({ decision: decisionSchema, members: decisionListSchema.shape.members.valueType }),
+          404: problemSchema,
+        },
+      },
+    },
+    async (request, reply) => {
+      const row = await openDecision(data, String(request.params.decision));
+      if (!row) return reply.code(404).send(noSuch('open decision'));
+      const loaded = await loadKnots([row]);
+      const knot = loaded.get(row.knot_id);
+      const [decision] = await views([row], loaded);
+      return {
+        decision: decision as Decision,
+        members: knot ? memberSummaries(knot.definition, await systems.all()) : [],
+      };
+    },
+  );
+
+  typed.get(
+    '/api/colleagues',
+    {
+      config: { role: 'operator' },
+      schema: { tags: ['decisions'], summary: 'Who can decide', response: { 200: colleaguesSchema } },
+    },
+    async () => ({ people: [...(await colleagues(data))] }),
+  );
+
+  typed.post(
+    '/api/decisions/put-off',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Have decisions stand in no list until a time; or take that back',
+        body: putOffSchema,
+        response: { 200: z.object({ changed: z.number() }) },
+      },
+    },
+    async (request) => {
+      const { decisions, until } = request.body;
+      const ids = decisions.map(({ decision }) => decision);
+      const changed = await putOffUntil(data, ids, until === null ? undefined : new Date(until));
+      await writeAudit(data, request.person, 'decisions put off', { decisions: ids, until });
+      return { changed };
+    },
+  );
+
+  typed.post(
+    '/api/decisions/give',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Ask a colleague to look at decisions; or take that back',
+        body: giveSchema,
+        response: { 200: z.object({ changed: z.number() }), 422: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { decisions, to, note } = request.body;
+      const known = await colleagues(data);
+      if (to !== null && !known.some(({ email }) => email === to))
+        return reply.code(422).send({ code: 'nobody', says: 'Nobody with that address can decide here.' });
+      const ids = decisions.map(({ decision }) => decision);
+      const changed = await giveTo(data, ids, to ?? undefined, to === null ? '' : note);
+      await writeAudit(data, request.person, 'decisions given', { decisions: ids, to });
+      return { changed };
+    },
+  );
+
+  /** Does one thing with each of several, and tells which it could not be done with. */
+  async function withEach<Name extends { readonly knot: string; readonly decision: string }>(
+    names: readonly Name[],
+    act: (knot: LoadedKnot, name: Name) => Promise<DecideOutcome>,
+  ) {
+    const done: string[] = [];
+    const not: { decision: string; says: string }[] = [];
+    for (const name of names) {
+      const knot = await knots.inForce(name.knot);
+      const outcome: DecideOutcome = knot ? await act(knot, name) : { kind: 'not found' };
+      if (outcome.kind === 'decided') done.push(name.decision);
+      else not.push({ decision: name.decision, says: wordsOf(outcome).says });
+    }
+    return { done, not };
+  }
+
+  typed.post(
+    '/api/decisions/decide',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Decide several; each is decided or not by itself',
+        body: decideManySchema,
+        response: { 200: decidedManySchema },
+      },
+    },
+    async (request) =>
+      withEach(request.body.decisions, (knot, { decision, choice }) =>
+        decide(data, knot, decision, choice, request.person?.name ?? '', new Date()),
+      ),
+  );
+
+  typed.post(
+    '/api/decisions/undo',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Take several decisions back; each by itself',
+        body: undoManySchema,
+        response: { 200: decidedManySchema },
+      },
+    },
+    async (request) =>
+      withEach(request.body.decisions, (knot, { decision }) =>
+        undoDecision(data, knot, decision, request.person?.name ?? '', new Date()),
+      ),
+  );
+
+  /** The record of a decision with what connects to its system. */
+  async function recordIn(knotId: string, decision: number) {
+    const knot = await knots.inForce(knotId);
+    const row = knot && (await findDecision(data, knot.id, decision));
+    const record = row && (await recordOfDecision(data, knot, row));
+    const member = record && knot.definition.members.find(({ id }) => id === record.member);
+    return member ? { knot, record, member } : undefined;
+  }
+
+  typed.get(
+    '/api/knots/:knot/decisions/:decision/record',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'The record that a decision is about, as it stands in its system now',
+        params: parameters,
+        response: { 200: recordToCorrectSchema, 404: problemSchema, 409: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const found = await recordIn(request.params.knot, request.params.decision);
+      if (!found) return reply.code(404).send(noSuch('record of this decision'));
+      const { knot, record, member } = found;
+      try {
+        const connector = await systems.connect(member, systemClock);
+        try {
+          return (
+            (await recordToCorrect(knot, connector, record)) ??
+            reply.code(404).send(noSuch('such record there any more'))
+          );
+        } finally {
+          await connector.close();
+        }
+      } catch (error) {
+        return refuse(troubleOf(error), reply);
+      }
+    },
+  );
+
+  typed.post(
+    '/api/knots/:knot/decisions/:decision/correct',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Correct the record in its system; the next run reads it again',
+        params: parameters,
+        body: correctionSchema,
+        response: decided,
+      },
+    },
+    async (request, reply) => {
+      const found = await recordIn(request.params.knot, request.params.decision);
+      if (!found) return reply.code(404).send(noSuch('record of this decision'));
+      const { knot, record, member } = found;
+      const person = request.person?.name ?? '';
+      const id = String(request.params.decision);
+      try {
+        const connector = await systems.connect(member, systemClock);
+        try {
+          const outcome = await correct(data, knot, connector, id, record, request.body, person, new Date());
+          return outcome.kind === 'corrected' ? { decided: true as const } : refuse(outcome, reply);
+        } finally {
+          await connector.close();
+        }
+      } catch (error) {
+        return refuse(troubleOf(error), reply);
+      }
     },
   );
 
@@ -86,14 +334,9 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       schema: {
         tags: ['decisions'],
         summary: 'Decide',
-        params: z.object({ knot: z.string(), decision: z.coerce.number().int().positive() }),
+        params: parameters,
         body: choiceSchema,
-        response: {
-          200: z.object({ decided: z.literal(true) }),
-          404: problemSchema,
-          409: problemSchema,
-          422: problemSchema,
-        },
+        response: decided,
       },
     },
     async (request, reply) => {
@@ -112,41 +355,47 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       config: { role: 'operator' },
       schema: {
         tags: ['decisions'],
-        summary: 'Take a decision on a match back, or have one that was put off in its place again',
-        params: z.object({ knot: z.string(), decision: z.coerce.number().int().positive() }),
-        response: {
-          200: z.object({ decided: z.literal(true) }),
-          404: problemSchema,
-          409: problemSchema,
-          422: problemSchema,
-        },
+        summary: 'Take a decision back as long as no run has acted on it, or have one that was put off wait again',
+        params: parameters,
+        response: decided,
       },
     },
-    async (request, reply) =>
-      answer(
-        await undoDecision(data, request.params.knot, String(request.params.decision), request.person?.name ?? ''),
-        reply,
-      ),
+    async (request, reply) => {
+      const knot = await knots.inForce(request.params.knot);
+      if (!knot) return reply.code(404).send(noSuch('knot'));
+      const person = request.person?.name ?? '';
+      return answer(await undoDecision(data, knot, String(request.params.decision), person, new Date()), reply);
+    },
   );
 }
 
 function answer(outcome: DecideOutcome, reply: FastifyReply) {
+  if (outcome.kind === 'decided') return { decided: true as const };
+  return reply.code(statusOf[outcome.kind]).send({ code: outcome.kind, ...wordsOf(outcome) });
+}
+
+const statusOf = { 'not found': 404, 'changed meanwhile': 409, 'not a choice': 422 } as const;
+
+function wordsOf(outcome: Exclude<DecideOutcome, { kind: 'decided' }>): { says: string; advice?: string } {
   switch (outcome.kind) {
-    case 'decided':
-      return { decided: true as const };
     case 'not found':
-      return reply
-        .code(404)
-        .send({ code: 'not found', says: 'This decision is no longer open: it was decided, or it settled by itself.' });
+      return { says: 'This decision is no longer open: it was decided, or it settled by itself.' };
     case 'changed meanwhile':
-      return reply.code(409).send({
-        code: 'changed meanwhile',
+      return {
         says: 'The values have changed since you saw them; nothing was decided.',
         advice: 'Look at the values as they are now and choose again.',
-      });
+      };
     case 'not a choice':
-      return reply.code(422).send({ code: 'not a choice', says: outcome.says });
+      return { says: outcome.says };
     default:
       throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
   }
+}
+
+function refuse(outcome: Exclude<Corrected, { kind: 'corrected' }>, reply: FastifyReply) {
+  return outcome.kind === 'not found'
+    ? reply.code(404).send(noSuch('open decision'))
+    : reply
+        .code(409)
+        .send({ code: 'not possible', says: outcome.says, ...(outcome.advice ? { advice: outcome.advice } : {}) });
 }

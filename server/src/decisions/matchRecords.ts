@@ -32,15 +32,30 @@ export async function knownRecords(
   return refs.map(({ member, key }) => {
     const tied = ties.get(recordId({ member, key }));
     const fields = tied ? expectedFields(tied.tie) : (waiting.get(recordId({ member, key }))?.fields ?? {});
-    const called = compiled.comparableValues(member, fields, new Set([compiled.titleField])).get(compiled.titleField);
     return {
       member,
       key,
       anchor: tied?.anchor ?? null,
-      title: typeof called === 'string' && called !== '' ? called : (tied?.title ?? key),
+      title: titleOfRecord(compiled, member, fields, tied?.title ?? key),
       fields,
     };
   });
+}
+
+/**
+ * What a record is called: by the field that names an anchor; where it has none, by the first text that it holds, which
+ * is mostly a name too.
+ */
+function titleOfRecord(
+  { comparableValues, titleField }: LoadedKnot['compiled'],
+  member: string,
+  fields: Readonly<Record<FieldId, Raw>>,
+  otherwise: string,
+): string {
+  const values = comparableValues(member, fields);
+  const isName = (value: Shared | undefined): value is string => typeof value === 'string' && value !== '';
+  const called = values.get(titleField);
+  return isName(called) ? called : ([...values.values()].find(isName) ?? otherwise);
 }
 
 const none: ReadonlyMap<FieldId, Shared> = new Map();

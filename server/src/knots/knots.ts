@@ -57,6 +57,12 @@ export class Knots {
     return loaded;
   }
 
+  /** All knots that are in force. */
+  async all(): Promise<LoadedKnot[]> {
+    const loaded = await Promise.all((await this.ids()).map((id) => this.inForce(id)));
+    return loaded.filter((knot) => knot !== undefined);
+  }
+
   async create(definition: Knot, person: string): Promise<void> {
     await createKnot(this.#data, definition, person);
   }

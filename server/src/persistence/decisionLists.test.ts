@@ -10,6 +10,7 @@ import { closeDecision, putOff, replaceDecisions } from './tables/decisions.js';
 import { createKnot } from './tables/knots.js';
 
 const now = new Date('2026-11-23T10:00:00Z');
+const ofKnot = { knot: 'customers', isPutOff: false, now };
 const later = { choose: 'later' as const, fingerprint: 'f' };
 let database: TestDatabase;
 let data: DataSource;
@@ -35,7 +36,7 @@ const drafts = Array.from({ length: 40 }, (_, number): DecisionDraft => {
 async function walk(size: number, afterFirst: (ids: readonly string[]) => Promise<void> = async () => undefined) {
   const seen: { readonly id: string; readonly kind: string }[] = [];
   for (let after: number | undefined; ;) {
-    const rows = await waitingDecisions(data, { knot: 'customers', kind: undefined }, after, size);
+    const rows = await waitingDecisions(data, ofKnot, after, size);
     if (rows.length === 0) return seen;
     if (after === undefined) await afterFirst(rows.map(({ id }) => id));
     seen.push(...rows);
@@ -50,7 +51,7 @@ test('each decision is on one page, by kind and then by age, what was put off la
   const places = all.map(({ kind }) => decisionKindNames.indexOf(kind as 'held'));
   expect(places).toEqual(places.toSorted((a, b) => a - b));
   expect(await walk(7)).toEqual(all);
-  expect((await waitingKinds(data, 'customers')).map(({ kind, count }) => [kind, count])).toEqual([
+  expect((await waitingKinds(data, ofKnot)).map(({ kind, count }) => [kind, count])).toEqual([
     ['held', 10],
     ['duplicate', 10],
     ['refused', 10],
@@ -65,7 +66,7 @@ test('each decision is on one page, by kind and then by age, what was put off la
 test('pages go on where they were when what stood there is decided or put off meanwhile', async () => {
   const before = (await walk(100)).map(({ id }) => id);
   const closed = await walk(5, async (ids) => {
-    await closeDecision(data, ids.at(-1) as string, later, 'Vera', now);
+    await closeDecision(data, ids.at(-1) as string, later, 'Vera', now, undefined);
   });
   expect(closed.map(({ id }) => id)).toEqual(before);
   const kept = (await walk(100)).map(({ id }) => id);

@@ -3,6 +3,7 @@ import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import {
   anchorListSchema,
+  foundAnchorsSchema,
   anchorViewSchema,
   forecastRequestSchema,
   forecastSchema,
@@ -15,8 +16,15 @@ import {
 import { forecast, type HandOutcome, mergeByHand, type Refusal, splitByHand, tieByHand } from '../anchors/handTies.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { decisionView } from '../decisions/decisionRoutes.js';
-import { anchorMergedInto, anchorPage, anchorsByTitle, countAnchors } from '../persistence/tables/anchorPages.js';
+import { decisionViews } from '../decisions/decisionView.js';
+import {
+  anchorMergedInto,
+  anchorPage,
+  anchorsByTitle,
+  countAnchors,
+  findAnchors,
+  mostCounted,
+} from '../persistence/tables/anchorPages.js';
 import { knotOfAnchor } from '../persistence/tables/anchors.js';
 import { decisionsAbout } from '../persistence/tables/decisionLists.js';
 import { historyOf, type JournalViewRow } from '../persistence/tables/journal.js';
@@ -27,6 +35,8 @@ import { memberSummaries } from './summaries.js';
 
 const pageSize = 60;
 const longestHistory = 200;
+/** As many as are looked at in a list of suggestions. */
+const mostFound = 12;
 
 export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
@@ -63,7 +73,38 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         decisions: row.decisions,
         changedAt: row.changed_at.toISOString(),
       }));
-      return { anchors, next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null, total };
+      return {
+        anchors,
+        next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null,
+        total: Math.min(total, mostCounted),
+        isMore: total > mostCounted,
+      };
+    },
+  );
+
+  typed.get(
+    '/api/anchors',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['anchors'],
+        summary: 'Some anchors of any knot, by a part of their title or of a record key',
+        querystring: z.object({ search: z.string().trim().min(2).max(200) }),
+        response: { 200: foundAnchorsSchema },
+      },
+    },
+    async (request) => {
+      const rows = await findAnchors(data, request.query.search, mostFound);
+      const found = await Promise.all([...new Set(rows.map((row) => row.knot_id))].map((id) => knots.inForce(id)));
+      const names = new Map(found.flatMap((knot) => (knot ? [[knot.id, knot.definition.name] as const] : [])));
+      return {
+        anchors: rows.map(({ id, knot_id: knot, title, keys }) => ({
+          id,
+          title,
+          keys: [...keys],
+          knotName: names.get(knot) ?? knot,
+        })),
+      };
     },
   );
 
@@ -96,13 +137,7 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         page.title,
         !page.open,
         memberSummaries(knot.definition, await systems.all()),
-        decisions.map((decision) =>
-          decisionView(
-            decision,
-            knot.definition.name,
-            knot.definition.fields.find(({ id: field }) => field === decision.field)?.name,
-          ),
-        ),
+        await decisionViews(data, knot, decisions),
         journal.map(journalEntry),
       );
     },

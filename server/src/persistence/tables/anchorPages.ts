@@ -21,12 +21,27 @@ export interface AnchorSearch {
   readonly text: string | undefined;
 }
 
-const where = `a.knot_id = $1 and ($2 = 'all' or a.open) and ($3::text is null or lower(a.title) like $3
-  or exists (select 1 from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
+/** Indexed are parts of a text of three letters; shorter ones are so common that a page is soon full of them. */
+const shortestIndexed = 3;
+/** More are not counted: it would take longer than anybody wants to know it. */
+export const mostCounted = 10_000;
 
-function parametersOf({ knot, state, text }: AnchorSearch): unknown[] {
-  const wanted = text?.trim().toLowerCase() ?? '';
-  return [knot, state, wanted === '' ? null : `%${wanted.replaceAll(/[\\%_]/g, '\\$&')}%`];
+const wantedText = ({ text }: AnchorSearch): string => text?.trim().toLowerCase() ?? '';
+
+function whereOf(search: AnchorSearch): string {
+  const ofKnot = `a.knot_id = $1 and ($2 = 'all' or a.open)`;
+  if (wantedText(search).length < shortestIndexed)
+    return `${ofKnot} and ($3::text is null or lower(a.title) like $3
+      or exists (select from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
+  return `${ofKnot} and a.id in (select f.id from anchor f where f.knot_id = $1 and lower(f.title) like $3
+    union select t.anchor_id from tie t where t.knot_id = $1 and lower(t.record_key) like $3)`;
+}
+
+const likePattern = (text: string): string => `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`;
+
+function parametersOf(search: AnchorSearch): unknown[] {
+  const wanted = wantedText(search);
+  return [search.knot, search.state, wanted === '' ? null : likePattern(wanted)];
 }
 
 /** A page of anchors in order of title, after one. */
@@ -42,18 +57,39 @@ export async function anchorsByTitle(
          + (select count(*)::int from decision d where ${namesAnchor('a.id')}) as decisions,
        (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone)
          order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
-     from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
+     from anchor a where ${whereOf(search)} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
      order by lower(a.title), a.id limit $6`,
     [...parametersOf(search), after.title?.toLowerCase() ?? null, after.id ?? leastAnchor, limit],
   )) as ListedAnchorRow[];
 }
 
+/** How many there are, up to one more than are counted. */
 export async function countAnchors(db: SqlConnection, search: AnchorSearch): Promise<number> {
   const [{ total }] = (await db.query(
-    `select count(*)::int as total from anchor a where ${where}`,
+    `select count(*)::int as total from (select from anchor a where ${whereOf(search)} limit ${mostCounted + 1}) as some`,
     parametersOf(search),
   )) as [{ total: number }];
   return total;
+}
+
+export interface FoundAnchorRow {
+  readonly id: string;
+  readonly knot_id: string;
+  readonly title: string;
+  readonly keys: readonly string[];
+}
+
+/** Some anchors of any knot by a part of their title or of a record's key; titles that begin with it come first. */
+export async function findAnchors(db: SqlConnection, text: string, limit: number): Promise<readonly FoundAnchorRow[]> {
+  const wanted = text.trim().toLowerCase();
+  return (await db.query(
+    `select a.id, a.knot_id, a.title,
+       (select coalesce(array_agg(t.record_key order by t.member), '{}') from tie t where t.anchor_id = a.id) as keys
+     from anchor a where a.id in (select f.id from anchor f where lower(f.title) like $1
+       union select t.anchor_id from tie t where lower(t.record_key) like $1)
+     order by not starts_with(lower(a.title), $2), lower(a.title), a.id limit $3`,
+    [likePattern(wanted), wanted, limit],
+  )) as FoundAnchorRow[];
 }
 
 export interface AnchorPage {

@@ -16,11 +16,32 @@ export interface DecisionViewRow {
   detail: unknown;
   fingerprint: string;
   opened_at: Date;
+  put_off_until: Date | null;
+  given_to: string | null;
+  given_name: string | null;
+  given_note: string;
+}
+
+/** Which of those that are open are wanted; what is left out is any. */
+export interface DecisionFilter {
+  readonly knot?: string | undefined;
+  readonly kind?: string | undefined;
+  readonly field?: string | undefined;
+  /** Members of knots of which one is concerned. */
+  readonly members?: readonly { readonly knot: string; readonly member: string }[] | undefined;
+  readonly openedBefore?: Date | undefined;
+  /** Only those that were put off until later than now; others stand in no list meanwhile. */
+  readonly isPutOff: boolean;
+  /** The email of the person that they were given to. */
+  readonly givenTo?: string | undefined;
+  readonly now: Date;
 }
 
 const columns =
   'd.id, d.knot_id, d.kind, d.anchor_id, a.title, d.member, d.record_key, d.field, d.says, d.detail, ' +
-  'd.fingerprint, d.opened_at';
+  'd.fingerprint, d.opened_at, d.put_off_until, d.given_to, u.name as given_name, d.given_note';
+const tables = `decision d left join anchor a on a.id = d.anchor_id
+  left join user_account u on lower(u.email) = lower(d.given_to)`;
 
 const kindsInOrder = decisionKindNames.map((kind) => `'${kind}'`).join(', ');
 const order = (row: string): string => `array_position(array[${kindsInOrder}], ${row}.kind)`;
@@ -28,35 +49,66 @@ const order = (row: string): string => `array_position(array[${kindsInOrder}], $
 /** What was put off comes after what was not, the longest first. */
 const place = (row: string): string => `coalesce(${row}.put_off_at, '-infinity'), ${order(row)}, ${row}.id`;
 
+/** What members have given to a held field. */
+const givenBy = (member: string): string =>
+  `jsonb_build_object('candidates', jsonb_build_array(jsonb_build_object('givers', jsonb_build_array(
+     jsonb_build_object('kind', 'member', 'member', ${member})))))`;
+
+/** Parameters 1 to 9 are those of {@link parametersOf}. */
+const fits = `d.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)
+  and ($3::text is null or d.field = $3) and ($4::timestamptz is null or d.opened_at < $4)
+  and (coalesce(d.put_off_until, '-infinity') > $5::timestamptz) = $6::boolean
+  and ($7::text is null or lower(d.given_to) = lower($7))
+  and ($8::text[] is null or exists (select from unnest($8::text[], $9::text[]) as m(knot, member)
+    where m.knot = d.knot_id and (m.member = d.member or (d.kind = 'held' and d.detail @> ${givenBy('m.member')}))))`;
+
+const parametersOf = (filter: DecisionFilter): unknown[] => [
+  filter.knot ?? null,
+  filter.kind ?? null,
+  filter.field ?? null,
+  filter.openedBefore ?? null,
+  filter.now,
+  filter.isPutOff,
+  filter.givenTo ?? null,
+  filter.members?.map(({ knot }) => knot) ?? null,
+  filter.members?.map(({ member }) => member) ?? null,
+];
+
 /**
- * A page of what waits, of one knot or all, of one kind or all.
+ * A page of what waits.
  * @param after the decision that was last on the page before, wherever it is by now; from the first one when left out
  */
 export async function waitingDecisions(
   db: SqlConnection,
-  { knot, kind }: { readonly knot: string | undefined; readonly kind: string | undefined },
+  filter: DecisionFilter,
   after: number | undefined,
   limit: number,
 ): Promise<readonly DecisionViewRow[]> {
   return (await db.query(
-    `select ${columns} from decision d left join anchor a on a.id = d.anchor_id
-     where d.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)
-       and ($3::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $3))
-     order by ${place('d')} limit $4`,
-    [knot ?? null, kind ?? null, after ?? null, limit],
+    `select ${columns} from ${tables} where ${fits}
+       and ($10::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $10))
+     order by ${place('d')} limit $11`,
+    [...parametersOf(filter), after ?? null, limit],
   )) as DecisionViewRow[];
 }
 
-/** How many decisions of each kind wait, of one knot or all. */
+/** How many decisions of each kind there are, whatever kind is wanted. */
 export async function waitingKinds(
   db: SqlConnection,
-  knot: string | undefined,
+  filter: DecisionFilter,
 ): Promise<{ kind: DecisionKind; count: number }[]> {
   return (await db.query(
-    `select d.kind, count(*)::int as count from decision d
-     where d.closed_at is null and ($1::text is null or d.knot_id = $1) group by d.kind order by min(${order('d')})`,
-    [knot ?? null],
+    `select d.kind, count(*)::int as count from decision d where ${fits} group by d.kind order by min(${order('d')})`,
+    parametersOf({ ...filter, kind: undefined }),
   )) as { kind: DecisionKind; count: number }[];
+}
+
+/** One that is open, wherever it stands. */
+export async function openDecision(db: SqlConnection, id: string): Promise<DecisionViewRow | undefined> {
+  const [row] = (await db.query(`select ${columns} from ${tables} where d.id = $1 and d.closed_at is null`, [
+    id,
+  ])) as DecisionViewRow[];
+  return row;
 }
 
 /** Open decisions on whether a record belongs to an anchor, of those `d`. */
@@ -67,7 +119,7 @@ export const namesAnchor = (anchor: string): string =>
 /** Open decisions of an anchor, and on whether a record belongs to it. */
 export async function decisionsAbout(db: SqlConnection, anchor: string): Promise<readonly DecisionViewRow[]> {
   return (await db.query(
-    `select ${columns} from decision d left join anchor a on a.id = d.anchor_id
+    `select ${columns} from ${tables}
      where (d.anchor_id = $1 and d.closed_at is null) or (${namesAnchor('$1')}) order by d.id`,
     [anchor],
   )) as DecisionViewRow[];

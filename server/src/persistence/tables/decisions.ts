@@ -10,6 +10,7 @@ import {
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import { type DecisionDraft, decisionIdentity } from '../../orchestration/store.js';
+import type { AnchorRow, TieRow } from '../rows.js';
 
 /**
  * Which open decisions a list of drafts stands for: those of these anchors themselves, of the records outside of
@@ -69,6 +70,13 @@ interface DecisionRowCommon {
   readonly fingerprint: string;
   readonly closed_at: Date | null;
   readonly choice: Choice | null;
+  readonly undo: AnchorBefore | null;
+}
+/** An anchor before it was decided about, as its rows were, and its revision after that. */
+export interface AnchorBefore {
+  readonly anchor: AnchorRow;
+  readonly ties: readonly TieRow[];
+  readonly revisionAfter: number;
 }
 type RowOf<Kind extends DecisionKind> = DecisionRowCommon & {
   readonly kind: Kind;
@@ -79,7 +87,7 @@ type RowOf<Kind extends DecisionKind> = DecisionRowCommon & {
 export type DecisionRow = { [Kind in DecisionKind]: RowOf<Kind> }[DecisionKind];
 export type DecisionRowOf<Kind extends DecisionKind> = Extract<DecisionRow, { readonly kind: Kind }>;
 
-const columns = 'id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice';
+const columns = 'id, kind, anchor_id, member, record_key, field, detail, fingerprint, closed_at, choice, undo';
 
 /** @throws {z.ZodError} where its details are not those of its kind */
 function decisionFromRow(row: DecisionRowCommon & { kind: DecisionKind; detail: unknown }): DecisionRow {
@@ -95,18 +103,51 @@ export async function lockDecision(db: SqlConnection, knot: string, id: string):
   return row && decisionFromRow(row);
 }
 
+/** A decision of a knot, open or closed. */
+export async function findDecision(
+  db: SqlConnection,
+  knot: string,
+  id: string | number,
+): Promise<DecisionRow | undefined> {
+  const [row] = (await db.query(`select ${columns} from decision where id = $1 and knot_id = $2`, [
+    id,
+    knot,
+  ])) as Parameters<typeof decisionFromRow>[0][];
+  return row && decisionFromRow(row);
+}
+
 /** A decision on whether records are the same thing, open or closed. */
 export async function findMatchDecision(
   db: SqlConnection,
   knot: string,
   id: string | number,
 ): Promise<DecisionRowOf<'duplicate' | 'unsure match'> | undefined> {
-  const [row] = (await db.query(`select ${columns} from decision where id = $1 and knot_id = $2`, [
-    id,
-    knot,
-  ])) as Parameters<typeof decisionFromRow>[0][];
-  const decision = row && decisionFromRow(row);
+  const decision = await findDecision(db, knot, id);
   return decision?.kind === 'duplicate' || decision?.kind === 'unsure match' ? decision : undefined;
+}
+
+/** Decisions stand in no list until then; or, where no time is given, they wait again. @returns how many there were */
+export async function putOffUntil(db: SqlConnection, ids: readonly string[], until: Date | undefined): Promise<number> {
+  const [rows] = (await db.query(
+    'update decision set put_off_until = $2 where id = any($1::bigint[]) and closed_at is null returning id',
+    [ids, until ?? null],
+  )) as [unknown[], number];
+  return rows.length;
+}
+
+/** @param to email of a colleague; of nobody in particular when left out. @returns how many there were */
+export async function giveTo(
+  db: SqlConnection,
+  ids: readonly string[],
+  to: string | undefined,
+  note: string,
+): Promise<number> {
+  const [rows] = (await db.query(
+    `update decision set given_to = $2, given_note = $3 where id = any($1::bigint[]) and closed_at is null
+     returning id`,
+    [ids, to ?? null, note],
+  )) as [unknown[], number];
+  return rows.length;
 }
 
 /** A person looks at it later; or, where no time is given, now after all. */
@@ -120,19 +161,21 @@ export async function closeDecision(
   choice: Choice,
   person: string,
   at: Date,
+  undo: AnchorBefore | undefined,
 ): Promise<void> {
-  await db.query('update decision set closed_at = $2, closed_by = $3, choice = $4 where id = $1', [
+  await db.query('update decision set closed_at = $2, closed_by = $3, choice = $4, undo = $5 where id = $1', [
     id,
     at,
     person,
     JSON.stringify(choice),
+    undo === undefined ? null : JSON.stringify(undo),
   ]);
 }
 
 /** @returns false where the same is asked again meanwhile */
 export async function reopenDecision(db: SqlConnection, id: string): Promise<boolean> {
   const [again] = (await db.query(
-    `update decision set closed_at = null, closed_by = null, choice = null where id = $1
+    `update decision set closed_at = null, closed_by = null, choice = null, undo = null where id = $1
      and not exists (select from decision o where o.knot_id = decision.knot_id and o.identity = decision.identity
        and o.closed_at is null) returning id`,
     [id],

@@ -1,5 +1,5 @@
 import type { JournalKind } from '@anchor-knot/contracts';
-import type { Agreed, AnchorId, FieldId } from '@anchor-knot/core';
+import type { Agreed, AnchorId, FieldId, Raw } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
 import type { Intent, JournalRow, RecordRef, RunLease } from '../../orchestration/store.js';
 import { noteAct } from './audit.js';
@@ -84,6 +84,44 @@ export async function noteChoice(
      values ($1, $2, 'chosen', $3, $4, $5, $6, $7)`,
     [knot.id, anchor, field, JSON.stringify(agreed?.value ?? null), JSON.stringify(agreed?.why), knot.version, at],
   );
+}
+
+/** A choice that was taken back before anything came of it. @param at when it was chosen */
+export async function forgetChoice(db: SqlConnection, anchor: string, field: string | null, at: Date): Promise<void> {
+  await db.query(`delete from journal where anchor_id = $1 and kind = 'chosen' and field = $2 and at = $3`, [
+    anchor,
+    field,
+    at,
+  ]);
+}
+
+/** A person corrected a record from here: what stood there, and what was written. */
+export async function noteCorrection(
+  db: SqlConnection,
+  knot: { readonly id: string; readonly version: number },
+  anchor: string | null,
+  { member, key }: RecordRef,
+  changes: readonly { readonly field: FieldId; readonly before: Raw | undefined; readonly after: Raw }[],
+  person: string,
+  at: Date,
+): Promise<void> {
+  if (anchor !== null)
+    await db.query(
+      `insert into journal (knot_id, anchor_id, member, record_key, kind, field, before, after, cause, knot_version, at)
+       select $1, $2, $3, $4, 'update', c.field, c.before, c.after, $6, $7, $8
+       from jsonb_to_recordset($5::jsonb) as c(field text, before jsonb, after jsonb)`,
+      [
+        knot.id,
+        anchor,
+        member,
+        key,
+        JSON.stringify(changes),
+        JSON.stringify({ kind: 'person', name: person, over: [] }),
+        knot.version,
+        at,
+      ],
+    );
+  await noteAct(db, person, 'corrected', { knot: knot.id, member, key, fields: changes.map(({ field }) => field) });
 }
 
 /** A record that a person tied to an anchor, or took from it: told in the thing's history and in the audit. */

@@ -1,4 +1,5 @@
 import { type DataSource, LessThan } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import { SessionEntity, UserEntity, type UserRow } from '../entities/entities.js';
 
 /** People who may sign in, and their sessions. */
@@ -9,6 +10,13 @@ export async function countPeople(data: DataSource): Promise<number> {
 
 export async function insertPerson(data: DataSource, person: UserRow): Promise<void> {
   await data.getRepository(UserEntity).insert(person);
+}
+
+/** Everybody who can decide, by name. */
+export async function colleagues(db: SqlConnection): Promise<readonly { email: string; name: string }[]> {
+  return (await db.query(
+    `select email, name from user_account where role <> 'viewer' order by lower(name), email`,
+  )) as { email: string; name: string }[];
 }
 
 /** @param email however it is written */

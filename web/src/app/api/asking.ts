@@ -1,7 +1,7 @@
 import { signal } from '@angular/core';
 import type { Problem } from '@anchor-knot/contracts';
 import type { Observable, Subscription } from 'rxjs';
-import { problemOf } from './api';
+import { problemOf } from './problems';
 
 /** A question that a person asks by a button: under way, answered, or refused with a problem. */
 export class Asking {

@@ -1,6 +1,6 @@
 import { Injectable } from '@angular/core';
 import { type DraftEvent, type Run, type ServerEvent, serverEventSchema } from '@anchor-knot/contracts';
-import { filter, map, merge, Observable, retry, share, timer } from 'rxjs';
+import { filter, map, merge, Observable, retry, share, Subject, timer } from 'rxjs';
 
 const reconnectMs = 3000;
 /** A change of view must not close the connection only to open it again. */
@@ -9,6 +9,9 @@ const lingerMs = 2000;
 /** Runs as they change and drafts as they are kept, pushed by the server. One connection for all views. */
 @Injectable({ providedIn: 'root' })
 export class LiveEvents {
+  /** The person decided something here: what waits is counted again. */
+  readonly decided = new Subject<void>();
+
   readonly #events = new Observable<MessageEvent<string> | 'opened'>((subscriber) => {
     const source = new EventSource('/api/events');
     source.onopen = () => subscriber.next('opened');

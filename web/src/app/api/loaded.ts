@@ -2,7 +2,7 @@ import { DestroyRef, inject, type Signal, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type { Problem } from '@anchor-knot/contracts';
 import { catchError, map, merge, type Observable, of, startWith, Subject, switchMap, take } from 'rxjs';
-import { problemOf } from './api';
+import { problemOf } from './problems';
 
 /** What a view shows: still loading, loaded, or the problem. A reload keeps showing what was there. */
 export interface Loaded<T> {

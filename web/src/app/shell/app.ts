@@ -1,40 +1,37 @@
-import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
-import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
+import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
-import { catchError, filter, fromEvent, map, merge, of, startWith, switchMap, throttleTime } from 'rxjs';
-import { Api } from '../api/api';
+import { catchError, filter, map, merge, of, startWith, switchMap, throttleTime } from 'rxjs';
+import { DecisionsApi } from '../api/decisionsApi';
 import { LiveEvents } from '../api/liveEvents';
 import { SessionService } from '../api/session';
+import { Keys } from '../keys/keys';
 import { CommandSearch } from './commandSearch';
-import { isTyping, Shortcuts, viewKeys } from './shortcuts';
+import { Shortcuts } from './shortcuts';
 import { Theme } from './theme';
-
-const chordMs = 1200;
+import { viewKeys } from './viewKeys';
 
 /** The frame: views at the left, the chosen one beside them, and the keys that work everywhere. */
 @Component({
   selector: 'ak-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, RouterLinkActive, RouterOutlet],
+  imports: [MatButtonModule, RouterLink, RouterLinkActive, RouterOutlet],
   templateUrl: './app.html',
   styleUrl: './app.scss',
 })
 export class App {
   protected readonly session = inject(SessionService);
   protected readonly theme = inject(Theme);
-  readonly #api = inject(Api);
+  readonly #api = inject(DecisionsApi);
   readonly #live = inject(LiveEvents);
   readonly #router = inject(Router);
   readonly #dialog = inject(MatDialog);
-  protected readonly views = Object.values(viewKeys);
-  readonly #chord = signal(0);
+  protected readonly views = viewKeys;
   /** Open decisions, counted again whenever a run has ended or another view is opened. */
   protected readonly waiting = toSignal(
-    merge(
-      this.#router.events.pipe(filter((event) => event instanceof NavigationEnd)),
-      fromEvent(window, 'anchor-knot-decided'),
-    ).pipe(
+    merge(this.#router.events.pipe(filter((event) => event instanceof NavigationEnd)), this.#live.decided).pipe(
       startWith(undefined),
       filter(() => this.session.person() !== undefined),
       switchMap(() =>
@@ -50,9 +47,15 @@ export class App {
   );
 
   constructor() {
-    fromEvent<KeyboardEvent>(document, 'keydown')
-      .pipe(takeUntilDestroyed())
-      .subscribe((event) => this.#key(event));
+    inject(Keys).register([
+      { key: 'ctrl+k', says: 'search everything', act: () => this.#search() },
+      ...viewKeys.map(({ key, path, name }) => ({
+        key: `g ${key}`,
+        says: `go to ${name}`,
+        act: () => void this.#router.navigateByUrl(path),
+      })),
+      { key: '?', says: 'this list', act: () => this.keys() },
+    ]);
   }
 
   protected skip(event: Event): void {
@@ -61,7 +64,7 @@ export class App {
   }
 
   protected keys(): void {
-    this.#dialog.open(Shortcuts);
+    if (this.session.person()) this.#dialog.open(Shortcuts);
   }
 
   protected signOut(): void {
@@ -70,20 +73,9 @@ export class App {
       .subscribe({ complete: () => void this.#router.navigateByUrl('/sign-in'), error: () => this.session.forget() });
   }
 
-  #key(event: KeyboardEvent): void {
-    if (!this.session.person()) return;
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
-      event.preventDefault();
-      if (this.#dialog.openDialogs.length === 0)
-        this.#dialog.open(CommandSearch, { position: { top: '90px' }, autoFocus: 'input' });
-      return;
-    }
-    if (isTyping(event) || this.#dialog.openDialogs.length > 0) return;
-    if (event.key === '?') this.keys();
-    else if (event.key === 'g') this.#chord.set(Date.now());
-    else if (viewKeys[event.key] && Date.now() - this.#chord() < chordMs) {
-      this.#chord.set(0);
-      void this.#router.navigateByUrl(viewKeys[event.key]?.path ?? '/');
-    }
+  #search(): boolean {
+    if (!this.session.person()) return false;
+    this.#dialog.open(CommandSearch, { position: { top: '90px' }, autoFocus: 'input' });
+    return true;
   }
 }

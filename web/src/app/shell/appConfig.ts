@@ -4,9 +4,18 @@ import {
   provideBrowserGlobalErrorListeners,
   provideZonelessChangeDetection,
 } from '@angular/core';
+import { MAT_FORM_FIELD_DEFAULT_OPTIONS, type MatFormFieldDefaultOptions } from '@angular/material/form-field';
 import { MAT_SNACK_BAR_DEFAULT_OPTIONS } from '@angular/material/snack-bar';
 import { provideRouter, type Routes, withComponentInputBinding, withInMemoryScrolling } from '@angular/router';
 import { sessionInterceptor, signedIn } from '../api/session';
+
+/** A label stands above its field, and a field is as high as what it says. */
+const formFields: MatFormFieldDefaultOptions = {
+  appearance: 'outline',
+  floatLabel: 'always',
+  subscriptSizing: 'dynamic',
+  hideRequiredMarker: true,
+};
 
 const routes: Routes = [
   {
@@ -116,6 +125,7 @@ export const appConfig: ApplicationConfig = {
     provideBrowserGlobalErrorListeners(),
     provideHttpClient(withInterceptors([sessionInterceptor])),
     provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'enabled' })),
+    { provide: MAT_FORM_FIELD_DEFAULT_OPTIONS, useValue: formFields },
     { provide: MAT_SNACK_BAR_DEFAULT_OPTIONS, useValue: { duration: 6000 } },
   ],
 };

@@ -1,73 +1,75 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import { FormControl, ReactiveFormsModule } from '@angular/forms';
+import { MatAutocompleteModule } from '@angular/material/autocomplete';
 import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import { Router } from '@angular/router';
-import { catchError, debounceTime, map, of, switchMap } from 'rxjs';
-import { Api } from '../api/api';
-import { viewKeys } from './shortcuts';
+import { catchError, debounceTime, forkJoin, map, of, startWith, switchMap } from 'rxjs';
+import { AnchorsApi } from '../api/anchorsApi';
+import { KnotsApi } from '../api/knotsApi';
+import { SystemsApi } from '../api/systemsApi';
+import { type Place, placesCalled, placesOf } from './places';
 
-interface Hit {
-  readonly name: string;
-  readonly kind: string;
-  readonly path: string;
-}
+const typingPauseMs = 150;
+const leastSearched = 2;
 
-/** Ctrl K: views by name, anchors by title or record key. */
+/** Ctrl K: everything that has a name and a place of its own. */
 @Component({
   selector: 'ak-command-search',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatDialogModule],
+  imports: [MatAutocompleteModule, MatDialogModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule],
   templateUrl: './commandSearch.html',
   styleUrl: './commandSearch.scss',
 })
 export class CommandSearch {
-  readonly #api = inject(Api);
+  readonly #anchors = inject(AnchorsApi);
   readonly #router = inject(Router);
   readonly #dialog = inject(MatDialogRef<CommandSearch>);
-  protected readonly text = signal('');
-  protected readonly active = signal(0);
-  readonly #anchors = toSignal(
-    toObservable(this.text).pipe(
-      debounceTime(150),
-      switchMap((search) => {
-        if (search.trim().length < 2) return of([]);
-        return this.#api.watch().pipe(
-          switchMap(({ knots }) =>
-            knots[0]
-              ? this.#api.anchors(knots[0].id, { search }).pipe(
-                  map(({ anchors }) =>
-                    anchors.map((anchor): Hit => ({
-                      name: anchor.title,
-                      kind: knots[0]?.thing ?? '',
-                      path: `/anchors/${anchor.id}`,
-                    })),
-                  ),
-                )
-              : of([]),
-          ),
-          catchError(() => of([])),
-        );
-      }),
-    ),
-    { initialValue: [] as Hit[] },
+  protected readonly text = new FormControl<string | Place>('', { nonNullable: true });
+  readonly #typed = toSignal(
+    this.text.valueChanges.pipe(map((typed) => (typeof typed === 'string' ? typed.trim() : typed.name))),
+    { initialValue: '' },
   );
-  protected readonly hits = computed(() => {
-    const wanted = this.text().trim().toLowerCase();
-    const views = Object.values(viewKeys).map(({ name, path }): Hit => ({ name, kind: 'view', path }));
-    return [...views.filter(({ name }) => name.toLowerCase().includes(wanted)), ...this.#anchors()].slice(0, 12);
-  });
+  /** Few, so they are fetched once; what cannot be had is left out. */
+  readonly #places = toSignal(
+    forkJoin({
+      knots: inject(KnotsApi)
+        .knots()
+        .pipe(catchError(() => of([]))),
+      systems: inject(SystemsApi)
+        .systems()
+        .pipe(catchError(() => of([]))),
+    }).pipe(
+      map(({ knots, systems }) => placesOf(knots, systems)),
+      startWith(placesOf([], [])),
+    ),
+    { requireSync: true },
+  );
+  readonly #found = toSignal(
+    this.text.valueChanges.pipe(
+      debounceTime(typingPauseMs),
+      switchMap((typed) =>
+        typeof typed !== 'string' || typed.trim().length < leastSearched
+          ? of([])
+          : this.#anchors.find(typed.trim()).pipe(catchError(() => of([]))),
+      ),
+      map((anchors) =>
+        anchors.map(({ id, title, knotName, keys }): Place => ({
+          name: title || 'without a name',
+          kind: `${knotName} · ${keys.join(' · ')}`,
+          path: `/anchors/${id}`,
+        })),
+      ),
+    ),
+    { initialValue: [] as Place[] },
+  );
+  protected readonly hits = computed(() => [...placesCalled(this.#places(), this.#typed()), ...this.#found()]);
+  protected readonly nameOf = (place: Place | string): string => (typeof place === 'string' ? place : place.name);
 
-  protected move(event: KeyboardEvent): void {
-    const last = this.hits().length - 1;
-    if (event.key === 'ArrowDown') this.active.update((at) => Math.min(last, at + 1));
-    else if (event.key === 'ArrowUp') this.active.update((at) => Math.max(0, at - 1));
-    else if (event.key === 'Enter' && this.hits()[this.active()]) this.open(this.hits()[this.active()] as Hit);
-    else return;
-    event.preventDefault();
-  }
-
-  protected open(hit: Hit): void {
+  protected open(place: Place): void {
     this.#dialog.close();
-    void this.#router.navigateByUrl(hit.path);
+    void this.#router.navigateByUrl(place.path);
   }
 }

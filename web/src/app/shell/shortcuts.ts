@@ -1,27 +1,8 @@
-import { ChangeDetectionStrategy, Component } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatDialogModule } from '@angular/material/dialog';
+import { Keys } from '../keys/keys';
 
-export const viewKeys: Readonly<Record<string, { path: string; name: string }>> = {
-  w: { path: '/watch', name: 'Watch' },
-  d: { path: '/decisions', name: 'Decisions' },
-  k: { path: '/knots', name: 'Knots' },
-  a: { path: '/anchors', name: 'Anchors' },
-  s: { path: '/systems', name: 'Systems' },
-  r: { path: '/runs', name: 'Runs' },
-  t: { path: '/tables', name: 'Tables' },
-};
-
-/** True when a key press is typing, not a command. */
-export function isTyping(event: KeyboardEvent): boolean {
-  const target = event.target as HTMLElement | null;
-  return (
-    event.ctrlKey ||
-    event.metaKey ||
-    event.altKey ||
-    (target?.closest('input, textarea, select, [contenteditable], .cm-editor, mat-select') ?? null) !== null
-  );
-}
-
+/** All keys that do something where the person is now. */
 @Component({
   selector: 'ak-shortcuts',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -30,5 +11,18 @@ export function isTyping(event: KeyboardEvent): boolean {
   styleUrl: './shortcuts.scss',
 })
 export class Shortcuts {
-  protected readonly keys = Object.entries(viewKeys);
+  readonly #keys = inject(Keys);
+  /** One line for each thing that is done, with all keys that do it; what the view adds stands first. */
+  protected readonly lines = computed(() => {
+    const lines = new Map<string, string[][]>();
+    for (const { key, says } of this.#keys.bindings())
+      lines.set(says, [...(lines.get(says) ?? []), key.split(/[ +]/).map((part) => names[part] ?? part)]);
+    return [...lines].map(([says, keys]) => ({ says, keys: unique(keys) }));
+  });
 }
+
+const names: Readonly<Record<string, string>> = { ctrl: 'Ctrl', shift: 'Shift', ArrowDown: '↓', ArrowUp: '↑' };
+
+const unique = (keys: readonly string[][]): string[][] => [
+  ...new Map(keys.map((parts) => [parts.join(' '), parts])).values(),
+];

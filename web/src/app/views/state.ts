@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import type { Loaded } from '../api/loaded';
 
@@ -6,7 +7,7 @@ import type { Loaded } from '../api/loaded';
 @Component({
   selector: 'ak-state',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatProgressBarModule],
+  imports: [MatButtonModule, MatProgressBarModule],
   templateUrl: './state.html',
   styleUrl: './state.scss',
 })

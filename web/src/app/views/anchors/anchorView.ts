@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input } f
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import type { Cell } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { AnchorsApi } from '../../api/anchorsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -28,7 +28,7 @@ import { State } from '../state';
 })
 export class OneAnchorView {
   readonly id = input.required<string>();
-  readonly #api = inject(Api);
+  readonly #api = inject(AnchorsApi);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
   protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveEvents).ends);

@@ -4,8 +4,12 @@ import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { Router, RouterLink } from '@angular/router';
 import type { AnchorList, Problem } from '@anchor-knot/contracts';
 import { catchError, debounceTime, of, Subject, switchMap } from 'rxjs';
-import { Api, problemOf } from '../../api/api';
+import { AnchorsApi } from '../../api/anchorsApi';
+import { RunsApi } from '../../api/runsApi';
+import { problemOf } from '../../api/problems';
 import { load } from '../../api/loaded';
+import { type Choice, ChoiceField } from '../../fields/choiceField';
+import { TextField } from '../../fields/textField';
 import { Pennant } from '../../pennant/pennant';
 import { count, plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
@@ -18,7 +22,7 @@ type Row = AnchorList['anchors'][number];
 @Component({
   selector: 'ak-anchors-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ScrollingModule, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
+  imports: [RouterLink, ScrollingModule, ChoiceField, TextField, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
   templateUrl: './anchorsView.html',
   styleUrl: './anchorsView.scss',
 })
@@ -27,13 +31,22 @@ export class AnchorsView {
   readonly knot = input<string>();
   readonly search = input<string>();
   readonly state = input<string>();
-  readonly #api = inject(Api);
+  readonly #anchorsApi = inject(AnchorsApi);
+  readonly #runsApi = inject(RunsApi);
   readonly #router = inject(Router);
-  protected readonly watch = load(signal('knots').asReadonly(), () => this.#api.watch());
+  protected readonly watch = load(signal('knots').asReadonly(), () => this.#runsApi.watch());
   protected readonly knots = computed(() => this.watch.value()?.knots ?? []);
   protected readonly current = computed(() => this.knots().find(({ id }) => id === this.knot()) ?? this.knots()[0]);
   protected readonly rows = signal<readonly Row[]>([]);
   protected readonly total = signal(0);
+  protected readonly isMore = signal(false);
+  protected readonly knotChoices = computed(() =>
+    this.knots().map(({ id, name }): Choice => ({ value: id, says: name })),
+  );
+  protected readonly states: readonly Choice<'all' | 'open'>[] = [
+    { value: 'all', says: 'all' },
+    { value: 'open', says: 'those that do not agree' },
+  ];
   protected readonly loading = signal(true);
   protected readonly problem = signal<Problem | undefined>(undefined);
   protected readonly typed = new Subject<string>();
@@ -55,7 +68,7 @@ export class AnchorsView {
         switchMap(({ knot, query }) => {
           if (!knot) return of(undefined);
           this.loading.set(true);
-          return this.#api.anchors(knot, query).pipe(
+          return this.#anchorsApi.anchors(knot, query).pipe(
             catchError((error: unknown) => {
               this.problem.set(problemOf(error));
               return of(undefined);
@@ -70,6 +83,7 @@ export class AnchorsView {
         this.problem.set(undefined);
         this.rows.set(page.anchors);
         this.total.set(page.total);
+        this.isMore.set(page.isMore);
         this.#next = page.next;
       });
   }
@@ -85,8 +99,10 @@ export class AnchorsView {
     const last = this.rows().at(-1);
     if (!knot || !last || this.#next === null || this.loading() || index < this.rows().length - 45) return;
     this.loading.set(true);
-    this.#api.anchors(knot, { ...query, afterTitle: last.title, afterId: last.id }).subscribe({
+    this.#anchorsApi.anchors(knot, { ...query, afterTitle: last.title, afterId: last.id }).subscribe({
       next: (page) => {
+        // A late answer to another question is dropped.
+        if (this.#question().knot !== knot || this.#question().query !== query) return;
         this.rows.update((rows) => [...rows, ...page.anchors]);
         this.#next = page.next;
         this.loading.set(false);

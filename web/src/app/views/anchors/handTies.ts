@@ -1,15 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormControl, ReactiveFormsModule } from '@angular/forms';
+import { MatAutocompleteModule } from '@angular/material/autocomplete';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import type { AnchorList, AnchorView, Forecast, ForecastRequest } from '@anchor-knot/contracts';
-import { debounceTime, of, Subject, switchMap } from 'rxjs';
+import { debounceTime, filter, of, switchMap, tap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { Api } from '../../api/api';
+import { AnchorsApi } from '../../api/anchorsApi';
 import { Asking } from '../../api/asking';
+import { isFilled } from '../../fields/validators';
 import { Pennant } from '../../pennant/pennant';
+import { Telling } from '../../telling/telling';
 import { forecastWords } from './forecastWords';
 
 type Member = AnchorView['members'][number];
+type Found = AnchorList['anchors'][number];
 
 const typingPauseMs = 250;
 const shownHits = 6;
@@ -18,16 +25,27 @@ const shownHits = 6;
 @Component({
   selector: 'ak-hand-ties',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, Pennant],
+  imports: [
+    MatAutocompleteModule,
+    MatButtonModule,
+    MatCheckboxModule,
+    MatFormFieldModule,
+    MatInputModule,
+    ReactiveFormsModule,
+    Pennant,
+  ],
   templateUrl: './handTies.html',
   styleUrl: './handTies.scss',
 })
 export class HandTies {
   readonly anchor = input.required<AnchorView>();
   readonly changed = output();
-  readonly #api = inject(Api);
-  readonly #snack = inject(MatSnackBar);
-  readonly #searches = new Subject<string>();
+  readonly #api = inject(AnchorsApi);
+  readonly #telling = inject(Telling);
+  protected readonly key = new FormControl('', { nonNullable: true, validators: [isFilled] });
+  /** A text, or the anchor that was chosen. */
+  protected readonly sought = new FormControl<string | Found>('', { nonNullable: true });
+  protected readonly titleOf = (chosen: string | Found): string => (typeof chosen === 'string' ? chosen : chosen.title);
   protected readonly asking = new Asking();
   /** Members whose records are chosen to be parted. */
   protected readonly chosen = signal<ReadonlySet<string>>(new Set());
@@ -47,8 +65,11 @@ export class HandTies {
   });
 
   constructor() {
-    this.#searches
+    this.key.valueChanges.pipe(takeUntilDestroyed()).subscribe(() => this.forget());
+    this.sought.valueChanges
       .pipe(
+        filter((typed) => typeof typed === 'string'),
+        tap(() => this.forget()),
         debounceTime(typingPauseMs),
         switchMap((search) =>
           search.trim() === '' ? of(undefined) : this.#api.anchors(this.anchor().knot, { search }),
@@ -80,16 +101,14 @@ export class HandTies {
     this.leave();
     this.tying.set(member);
   }
-  protected search(text: string): void {
-    this.forget();
-    this.#searches.next(text);
-  }
   protected forget(): void {
     this.asked.set(undefined);
     this.asking.problem.set(undefined);
   }
   protected leave(): void {
     this.forget();
+    this.key.reset();
+    this.sought.reset();
     this.chosen.set(new Set());
     this.tying.set('');
     this.merging.set(false);
@@ -97,6 +116,10 @@ export class HandTies {
     this.searched.set(false);
   }
 
+  protected askTie(member: string): void {
+    this.key.markAsTouched();
+    if (this.key.valid) this.ask({ kind: 'tie', member, key: this.key.value });
+  }
   protected ask(request: ForecastRequest): void {
     this.asking.ask(this.#api.forecast(this.anchor().id, request), (forecast) => {
       this.#forecast.set(forecast);
@@ -154,7 +177,7 @@ export class HandTies {
   #done(says: string, undo?: () => void): void {
     this.leave();
     this.changed.emit();
-    const shown = this.#snack.open(says, undo ? 'Undo' : 'Close', { duration: 12_000 });
-    if (undo) shown.onAction().subscribe(undo);
+    if (undo) this.#telling.offer(says, 'Undo').subscribe(undo);
+    else this.#telling.say(says);
   }
 }

@@ -1,9 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { readyMadeChecks } from '@anchor-knot/core';
 import { combineLatest, debounceTime, map, type Observable, of, switchMap } from 'rxjs';
+import { type Choice, ChoiceField } from '../../fields/choiceField';
+import { Fold } from '../../fields/fold';
+import { TextField } from '../../fields/textField';
 import { count } from '../../words/sentences';
-import { type Check, freeId, setChecks } from './editor/draftEdits';
+import { type Check, type Field, freeId, setChecks } from './editor/draftEdits';
 import { FormulaEditor, type FormulaName } from './editor/formulaEditor';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
@@ -11,51 +16,11 @@ import { recordTitle } from './editor/recordTitle';
 import { Surveys } from './editor/surveys';
 import { TrialService } from './editor/trialService';
 
-/** Checks that are often wanted; `field` stands for the shared field's name in formulas. */
-const readyMade: readonly {
-  readonly says: string;
-  make(field: { id: string; name: string }): { says: string } & ({ formula: string } | { unique: string });
-}[] = [
-  { says: 'is filled', make: ({ id, name }) => ({ formula: `${id} != null`, says: `${name} is empty` }) },
-  {
-    says: 'is unique in its system',
-    make: ({ id, name }) => ({ unique: id, says: `${name} is that of another record too` }),
-  },
-  {
-    says: 'looks like an email',
-    make: ({ id, name }) => ({
-      formula: `${id} == null || fits(${id}, "[^@ ]+@[^@ ]+[.][^@ ]+")`,
-      says: `${name} is no email`,
-    }),
-  },
-  {
-    says: 'fits a pattern',
-    make: ({ id, name }) => ({
-      formula: `${id} == null || fits(${id}, "[A-Z0-9 ]+")`,
-      says: `${name} is not written as it should be`,
-    }),
-  },
-  {
-    says: 'has at most 40 characters',
-    make: ({ id, name }) => ({
-      formula: `${id} == null || length(${id}) <= 40`,
-      says: `${name} has more than 40 characters`,
-    }),
-  },
-  {
-    says: 'lies within 0 and 100',
-    make: ({ id, name }) => ({
-      formula: `${id} == null || (number(${id}) >= 0 && number(${id}) <= 100)`,
-      says: `${name} is not between 0 and 100`,
-    }),
-  },
-];
-
 /** Rules on a record, what happens when it fails one, and which of the records that are there would. */
 @Component({
   selector: 'ak-knot-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, FormulaEditor, GoLive],
+  imports: [MatButtonModule, MatCheckboxModule, ChoiceField, Fold, TextField, FormulaEditor, GoLive],
   templateUrl: './knotChecks.html',
   styleUrl: './knotChecks.scss',
 })
@@ -63,7 +28,26 @@ export class KnotChecks {
   protected readonly editor = inject(KnotEditor);
   readonly #trials = inject(TrialService);
   readonly #surveys = inject(Surveys);
-  protected readonly readyMade = readyMade;
+  protected readonly readyMadeChoices: readonly Choice<number>[] = readyMadeChecks.map(({ says }, value) => ({
+    value,
+    says,
+  }));
+  protected readonly readyMade = signal(0);
+  protected readonly outcomes: readonly Choice<Check['onFail']>[] = [
+    { value: 'reject', says: 'the record is rejected' },
+    { value: 'stop', says: 'the run stops before it writes' },
+  ];
+  protected readonly allFields = computed(() => fieldChoices(this.editor.definition()?.fields ?? []));
+  /** Those that records hold. */
+  protected readonly heldFields = computed(() =>
+    fieldChoices((this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined)),
+  );
+  /** The field that a check is to be added for: the first one until another is chosen. */
+  protected readonly fieldToCheck = linkedSignal<string, string>({
+    source: () => this.allFields()[0]?.value ?? '',
+    computation: (first, before) =>
+      before && this.allFields().some(({ value }) => value === before.value) ? before.value : first,
+  });
   protected readonly checks = computed((): readonly Check[] => this.editor.definition()?.checks ?? []);
   protected readonly names = computed((): readonly FormulaName[] =>
     (this.editor.definition()?.fields ?? []).map(({ id, name, type }) => ({
@@ -163,9 +147,9 @@ export class KnotChecks {
   protected drop(index: number): void {
     this.editor.edit(setChecks(this.checks().filter((_, at) => at !== index)));
   }
-  protected add(fieldId: string, kind: number): void {
-    const field = this.editor.definition()?.fields.find(({ id }) => id === fieldId);
-    const made = field && readyMade[kind]?.make(field);
+  protected add(): void {
+    const field = this.editor.definition()?.fields.find(({ id }) => id === this.fieldToCheck());
+    const made = field && readyMadeChecks[this.readyMade()]?.make(field);
     if (!field || !made) return;
     const id = freeId(
       `${field.id} check`,
@@ -181,6 +165,8 @@ export class KnotChecks {
     );
   }
 }
+
+const fieldChoices = (fields: readonly Field[]): Choice[] => fields.map(({ id, name }) => ({ value: id, says: name }));
 
 type Failing = Readonly<
   Record<

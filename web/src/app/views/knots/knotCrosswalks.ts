@@ -1,6 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { KnotDefinition } from '@anchor-knot/contracts';
+import { FileButton } from '../../fields/fileButton';
+import { TextField } from '../../fields/textField';
 import { Pennant } from '../../pennant/pennant';
 import { plural } from '../../words/sentences';
 import { crosswalkCsv, csvCrosswalk } from './editor/crosswalkCsv';
@@ -8,7 +10,7 @@ import { type Crosswalk, freeId, setCrosswalk, usersOf } from './editor/draftEdi
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { type MissingValue, missingValues } from './editor/missingValues';
-import { saveFile } from './editor/saveFile';
+import { Downloads } from '../../telling/downloads';
 import { Surveys } from './editor/surveys';
 
 /**
@@ -18,13 +20,14 @@ import { Surveys } from './editor/surveys';
 @Component({
   selector: 'ak-knot-crosswalks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, Pennant, GoLive],
+  imports: [MatButtonModule, FileButton, TextField, Pennant, GoLive],
   templateUrl: './knotCrosswalks.html',
   styleUrl: './knotCrosswalks.scss',
 })
 export class KnotCrosswalks {
   protected readonly editor = inject(KnotEditor);
   readonly #surveys = inject(Surveys);
+  readonly #downloads = inject(Downloads);
   protected readonly plural = plural;
   protected readonly setCrosswalk = setCrosswalk;
   protected readonly problem = signal<{ table: string; says: string } | undefined>(undefined);
@@ -105,21 +108,25 @@ export class KnotCrosswalks {
   protected download(id: string): void {
     const table = this.editor.definition()?.crosswalks[id];
     if (table)
-      saveFile(
+      this.#downloads.save(
         `${id}.csv`,
         'text/csv',
         crosswalkCsv(table, this.editor.definition()?.members.map((member) => member.id) ?? []),
       );
   }
-  protected upload(id: string, event: Event): void {
-    const input = event.target as HTMLInputElement;
-    const [file] = input.files ?? [];
+  /** Why a text cannot be the shared value of a row: two rows with the same would leave open which is meant. */
+  protected isTaken(rows: Crosswalk['rows'], index: number): (text: string) => string | undefined {
+    return (text) =>
+      rows.some(({ shared }, place) => place !== index && shared === text.trim())
+        ? 'Another row has this value.'
+        : undefined;
+  }
+  protected upload(id: string, file: File): void {
     this.problem.set(undefined);
-    void file?.text().then((text) => {
+    void file.text().then((text) => {
       const read = csvCrosswalk(text, this.editor.definition()?.members.map((member) => member.id) ?? []);
       if (read.ok) this.#change(id, (table) => ({ ...table, rows: read.rows }));
       else this.problem.set({ table: id, says: read.says });
     });
-    input.value = '';
   }
 }

@@ -18,7 +18,7 @@ import { describeIssues, type KnotDefinition, knotDraftSchema } from '@anchor-kn
 import { basicSetup } from 'codemirror';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
-import { saveFile } from './editor/saveFile';
+import { Downloads } from '../../telling/downloads';
 
 interface Found {
   readonly at: string;
@@ -35,6 +35,7 @@ interface Found {
 })
 export class KnotDefinitionJson {
   protected readonly knotEditor = inject(KnotEditor);
+  readonly #downloads = inject(Downloads);
   private readonly host = viewChild.required<ElementRef<HTMLElement>>('editor');
   protected readonly problems = signal<readonly Found[]>([]);
   #view: EditorView | undefined;
@@ -109,7 +110,7 @@ export class KnotDefinitionJson {
   protected download(): void {
     const definition = this.knotEditor.definition();
     if (definition)
-      saveFile(
+      this.#downloads.save(
         `${definition.id}.knot.json`,
         'application/json',
         JSON.stringify({ format: 'anchor-knot', formatVersion: 1, knot: definition }, null, 2),

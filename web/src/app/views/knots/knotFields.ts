@@ -14,6 +14,9 @@ import { ActivatedRoute, Router } from '@angular/router';
 import { toSignal } from '@angular/core/rxjs-interop';
 import type { KnotView, Proposal } from '@anchor-knot/contracts';
 import { type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
+import { type Choice, ChoiceField } from '../../fields/choiceField';
+import { FileButton } from '../../fields/fileButton';
+import { TextField } from '../../fields/textField';
 import { Value } from '../../values/value';
 import { count, plural, ruleWords, stepWords } from '../../words/sentences';
 import { CellEditor } from './editor/cellEditor';
@@ -23,7 +26,7 @@ import { csvFieldTable, fieldTableCsv } from './editor/fieldTableCsv';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { fieldName, recordKeyPath } from './editor/recordKey';
-import { saveFile } from './editor/saveFile';
+import { Downloads } from '../../telling/downloads';
 
 const sureEnough = 0.9;
 const mostToldProblems = 12;
@@ -35,6 +38,16 @@ const rowHeight = 49;
 const tallRowHeight = 63;
 const manyMembers = 4;
 
+type Filter = '' | 'problem' | 'proposed' | 'both ways' | 'from' | 'to';
+const filters: readonly Choice<Filter>[] = [
+  { value: '', says: 'all fields' },
+  { value: 'problem', says: 'with a problem' },
+  { value: 'proposed', says: 'proposed' },
+  { value: 'both ways', says: 'both ways' },
+  { value: 'from', says: 'from' },
+  { value: 'to', says: 'to' },
+];
+
 /**
  * What each cell maps to, its direction and its translation, and under it what comes of a sample record; edited at the
  * side.
@@ -42,7 +55,7 @@ const manyMembers = 4;
 @Component({
   selector: 'ak-knot-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RecordGrid, Value, CellEditor, FieldEditor, GoLive],
+  imports: [MatButtonModule, CellEditor, ChoiceField, FieldEditor, FileButton, GoLive, RecordGrid, TextField, Value],
   templateUrl: './knotFields.html',
   styleUrl: './knotFields.scss',
 })
@@ -50,6 +63,7 @@ export class KnotFields {
   readonly knot = input.required<KnotView>();
   protected readonly editor = inject(KnotEditor);
   readonly #router = inject(Router);
+  readonly #downloads = inject(Downloads);
   readonly #route = inject(ActivatedRoute);
   readonly #host = inject<ElementRef<HTMLElement>>(ElementRef);
   readonly #injector = inject(Injector);
@@ -65,7 +79,11 @@ export class KnotFields {
   >(undefined);
   protected readonly plural = plural;
   protected readonly sought = signal('');
-  protected readonly only = signal('');
+  protected readonly only = signal<Filter>('');
+  protected readonly filters = filters;
+  protected readonly samples = computed((): Choice<number>[] =>
+    (this.editor.reading()?.together ?? []).map(({ title }, value) => ({ value, says: title })),
+  );
   /** The chosen cell lives in the address. */
   protected readonly chosen = computed(() => ({
     field: this.#query()?.get('field') ?? '',
@@ -180,17 +198,15 @@ export class KnotFields {
   }
   protected download(): void {
     const definition = this.editor.definition();
-    if (definition) saveFile(`${definition.id}.fields.csv`, 'text/csv', fieldTableCsv(definition));
+    if (definition) this.#downloads.save(`${definition.id}.fields.csv`, 'text/csv', fieldTableCsv(definition));
   }
-  protected upload(event: Event): void {
-    const input = event.target as HTMLInputElement;
-    const [file] = input.files ?? [];
+  protected upload(file: File): void {
     const known = Object.fromEntries(
       (this.editor.reading()?.members ?? [])
         .filter(({ trouble }) => trouble === null)
         .map(({ id, fields }) => [id, new Set([...fields.map(({ path }) => path), recordKeyPath])]),
     );
-    void file?.text().then((text) => {
+    void file.text().then((text) => {
       const definition = this.editor.definition();
       if (!definition) return;
       const read = csvFieldTable(text, definition, known);
@@ -211,7 +227,6 @@ export class KnotFields {
         more: [],
       });
     });
-    input.value = '';
   }
   protected add(): void {
     this.editor.edit(addField('New field'));

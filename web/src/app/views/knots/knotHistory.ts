@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { KnotDefinition, KnotView } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { KnotsApi } from '../../api/knotsApi';
 import { Asking } from '../../api/asking';
 import { ExactTimePipe } from '../../words/times';
 import { compareDefinitions } from './editor/compareDefinitions';
@@ -18,7 +18,7 @@ import { KnotEditor } from './editor/knotEditor';
 export class KnotHistory {
   readonly knot = input.required<KnotView>();
   protected readonly editor = inject(KnotEditor);
-  readonly #api = inject(Api);
+  readonly #api = inject(KnotsApi);
   protected readonly asking = new Asking();
   protected readonly shown = signal<
     { says: string; before: KnotDefinition; after: KnotDefinition | undefined } | undefined

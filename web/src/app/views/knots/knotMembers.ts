@@ -1,11 +1,18 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
 import { of } from 'rxjs';
-import { Api, problemOf } from '../../api/api';
+import { KnotsApi } from '../../api/knotsApi';
+import { SystemsApi } from '../../api/systemsApi';
+import { problemOf } from '../../api/problems';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
+import { type Choice, ChoiceField } from '../../fields/choiceField';
+import { Fold } from '../../fields/fold';
+import { TextField } from '../../fields/textField';
 import { Pennant } from '../../pennant/pennant';
 import { count } from '../../words/sentences';
 import { addMember, type Member, moveMember, removeMember, setMember } from './editor/draftEdits';
@@ -15,23 +22,58 @@ import { Surveys } from './editor/surveys';
 import { MemberFilter } from './editor/memberFilter';
 import { recordLists } from './records/recordLists';
 
+interface ConnectedObject {
+  readonly system: string;
+  readonly object: string;
+  readonly says: string;
+}
+
+interface Guard {
+  readonly name: keyof Member['guards'];
+  readonly says: string;
+  readonly refuses: (text: string) => string | undefined;
+}
+
+const notWhole = (text: string): string | undefined =>
+  /^\d{1,9}$/.test(text.trim()) ? undefined : 'Use a whole number.';
+const noPercentage = (text: string): string | undefined =>
+  /^(100|\d{1,2})$/.test(text.trim()) ? undefined : 'Use 0 to 100.';
+const guards: readonly Guard[] = [
+  { name: 'creates', says: 'creates', refuses: notWhole },
+  { name: 'updates', says: 'updates', refuses: notWhole },
+  { name: 'updatesPercent', says: '% updates', refuses: noPercentage },
+  { name: 'removals', says: 'removals', refuses: notWhole },
+];
+
 /** Which objects take part, which of their records, and what we may do there. */
 @Component({
   selector: 'ak-knot-members',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, Pennant, GoLive, MemberFilter],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    MatMenuModule,
+    RouterLink,
+    ChoiceField,
+    Fold,
+    GoLive,
+    MemberFilter,
+    Pennant,
+    TextField,
+  ],
   templateUrl: './knotMembers.html',
   styleUrl: './knotMembers.scss',
 })
 export class KnotMembers {
   readonly knot = input.required<KnotView>();
   protected readonly editor = inject(KnotEditor);
-  readonly #api = inject(Api);
+  readonly #knotsApi = inject(KnotsApi);
+  readonly #systemsApi = inject(SystemsApi);
   readonly #surveys = inject(Surveys);
   readonly #inForce = computed(() => ({ id: this.knot().id, version: this.knot().version }));
   protected readonly accounts = load(
     this.#inForce,
-    ({ id, version }) => (version === 0 ? of({ members: [] }) : this.#api.accounts(id)),
+    ({ id, version }) => (version === 0 ? of({ members: [] }) : this.#knotsApi.accounts(id)),
     inject(LiveEvents).ends,
   );
   protected readonly count = count;
@@ -40,7 +82,7 @@ export class KnotMembers {
   protected readonly busy = signal(false);
   protected readonly problem = signal('');
   protected readonly rights = ['create', 'update', 'archive', 'delete'] as const;
-  protected readonly deletions = [
+  protected readonly deletions: readonly Choice<NonNullable<Member['whenDeleted']>>[] = [
     { value: 'nothing', says: 'the others stay' },
     { value: 'archive', says: 'archive the others' },
     { value: 'delete', says: 'delete the others' },
@@ -70,12 +112,16 @@ export class KnotMembers {
     const systems = this.editor.systems();
     return systems.length > 0 && !systems.some(({ id, objects }) => id === system && objects.includes(object));
   }
-  protected objects(): { value: string; says: string }[] {
-    return this.editor
+  protected readonly objects = computed((): readonly ConnectedObject[] =>
+    this.editor
       .systems()
       .flatMap(({ id, name, objects }) =>
-        objects.map((object) => ({ value: JSON.stringify([id, object]), says: `${name}: ${object}` })),
-      );
+        objects.map((object) => ({ system: id, object, says: `${name}: ${object}` })),
+      ),
+  );
+  /** The limits of a member's runs: those on removals only where something may be removed. */
+  protected guardsOf({ may }: Member): readonly Guard[] {
+    return guards.filter(({ name }) => name !== 'removals' || may.archive || may.delete);
   }
   /** What the system lets us do; until it was looked at, what is usual. */
   protected systemMay(id: string, right: (typeof this.rights)[number]): boolean {
@@ -93,12 +139,10 @@ export class KnotMembers {
   protected set(id: string, change: Partial<Member>): void {
     this.editor.edit(setMember(id, change));
   }
-  protected guard(member: Member, name: keyof Member['guards'], text: string): void {
-    const number = Number(text.trim());
-    const isRight =
-      text.trim() !== '' && Number.isInteger(number) && number >= 0 && (name !== 'updatesPercent' || number <= 100);
+  /** @param text a whole number; empty where there is no limit */
+  protected limit(member: Member, name: Guard['name'], text: string): void {
     const rest = Object.fromEntries(Object.entries(member.guards).filter(([key]) => key !== name));
-    this.set(member.id, { guards: isRight ? { ...rest, [name]: number } : rest });
+    this.set(member.id, { guards: text.trim() === '' ? rest : { ...rest, [name]: Number(text) } });
   }
   protected namesOf(ids: readonly string[]): string {
     return ids.map((id) => this.summary(id)?.systemName ?? id).join(' or ');
@@ -111,18 +155,14 @@ export class KnotMembers {
     const next = chosen ? [...now, other] : now;
     this.set(member.id, { onlyFrom: next.length === 0 ? undefined : next });
   }
-  protected replace(member: Member, chosen: string): void {
-    if (chosen === '') return;
-    const [system, object] = JSON.parse(chosen) as [string, string];
+  protected replace(member: Member, { system, object }: ConnectedObject): void {
     this.set(member.id, { system, object });
     this.editor.readWhenSaved();
   }
-  protected add(chosen: string): void {
-    if (chosen === '') return;
-    const [system, object] = JSON.parse(chosen) as [string, string];
+  protected add({ system, object }: ConnectedObject): void {
     this.busy.set(true);
     this.problem.set('');
-    this.#api.system(system).subscribe({
+    this.#systemsApi.system(system).subscribe({
       next: ({ summary, objects }) => {
         this.busy.set(false);
         const may = objects.find(({ name }) => name === object)?.may ?? [];

@@ -11,7 +11,8 @@ import {
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import { map } from 'rxjs';
-import { Api } from '../../api/api';
+import { KnotsApi } from '../../api/knotsApi';
+import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -34,14 +35,25 @@ import { KnotIdentity } from './identity/knotIdentity';
 import { KnotVerdicts } from './identity/knotVerdicts';
 import { KnotMembers } from './knotMembers';
 import { KnotRecords } from './records/knotRecords';
+import { KnotRules } from './rules/knotRules';
 
-const sections = ['Members', 'Identity', 'Fields', 'Crosswalks', 'Checks', 'Dry run', 'Definition', 'History'] as const;
+const sections = [
+  'Members',
+  'Identity',
+  'Fields',
+  'Rules',
+  'Crosswalks',
+  'Checks',
+  'Dry run',
+  'Definition',
+  'History',
+] as const;
 
 /** Pages within Identity. */
 const ofIdentity: readonly string[] = ['identity', 'duplicates', 'verdicts'];
 /** A page within Members. */
 const ofMembers: readonly string[] = ['members', 'records'];
-const readingSections: readonly string[] = ['members', 'identity', 'fields', 'crosswalks', 'checks'];
+const readingSections: readonly string[] = ['members', 'identity', 'fields', 'rules', 'crosswalks', 'checks'];
 
 /** How does this kind of thing stay the same? One place, its sections side by side in the order of the work. */
 @Component({
@@ -56,6 +68,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
     RunDetail,
     KnotMembers,
     KnotRecords,
+    KnotRules,
     KnotIdentity,
     KnotDuplicates,
     KnotVerdicts,
@@ -74,7 +87,10 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'cr
 export class OneKnotView {
   readonly id = input.required<string>();
   readonly section = input.required<string>();
-  readonly #api = inject(Api);
+  /** The shared field that is looked at. */
+  readonly field = input<string>();
+  readonly #knotsApi = inject(KnotsApi);
+  readonly #runsApi = inject(RunsApi);
   readonly #live = inject(LiveEvents);
   protected readonly editor = inject(KnotEditor);
   protected readonly session = inject(SessionService);
@@ -82,10 +98,10 @@ export class OneKnotView {
   protected readonly sections = sections;
   protected readonly count = count;
   protected readonly plural = plural;
-  protected readonly knot = load(this.id, (id) => this.#api.knot(id), this.#live.ends);
+  protected readonly knot = load(this.id, (id) => this.#knotsApi.knot(id), this.#live.ends);
   /** The newest dry run, or null when there was none. */
   protected readonly latest = load(this.id, (id) =>
-    this.#api.runs({ knot: id }).pipe(map(({ runs }) => runs.find(({ kind }) => kind === 'dry run')?.id ?? null)),
+    this.#runsApi.runs({ knot: id }).pipe(map(({ runs }) => runs.find(({ kind }) => kind === 'dry run')?.id ?? null)),
   );
   readonly #started = linkedSignal<string, string | undefined>({ source: this.id, computation: () => undefined });
   protected readonly shownRun = computed(() => this.#started() ?? this.latest.value() ?? undefined);

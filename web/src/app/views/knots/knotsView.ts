@@ -2,11 +2,13 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
 import { forkJoin } from 'rxjs';
-import { Api } from '../../api/api';
+import { KnotsApi } from '../../api/knotsApi';
+import { RunsApi } from '../../api/runsApi';
 import { Asking } from '../../api/asking';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
+import { FileButton } from '../../fields/fileButton';
 import { Pennant } from '../../pennant/pennant';
 import { count } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
@@ -17,18 +19,19 @@ import { State } from '../state';
 @Component({
   selector: 'ak-knots-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
+  imports: [RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
   templateUrl: './knotsView.html',
   styleUrl: './knotsView.scss',
 })
 export class KnotsView {
-  readonly #api = inject(Api);
+  readonly #knotsApi = inject(KnotsApi);
+  readonly #runsApi = inject(RunsApi);
   readonly #router = inject(Router);
   protected readonly session = inject(SessionService);
   protected readonly asking = new Asking();
   protected readonly loaded = load(
     signal('now').asReadonly(),
-    () => forkJoin([this.#api.watch(), this.#api.knots()]),
+    () => forkJoin([this.#runsApi.watch(), this.#knotsApi.knots()]),
     inject(LiveEvents).ends,
   );
   protected readonly count = count;
@@ -37,13 +40,11 @@ export class KnotsView {
     return knots.map((knot) => ({ ...knot, live: watch?.knots.find(({ id }) => id === knot.id) }));
   });
 
-  protected open(event: Event): void {
-    const input = event.target as HTMLInputElement;
-    const [file] = input.files ?? [];
-    void file?.text().then((text) => {
+  protected open(file: File): void {
+    void file.text().then((text) => {
       try {
         this.asking.ask(
-          this.#api.importKnot(JSON.parse(text) as unknown),
+          this.#knotsApi.importKnot(JSON.parse(text) as unknown),
           (knot) => void this.#router.navigate(['/knots', knot, 'members']),
         );
       } catch (error) {
@@ -53,6 +54,5 @@ export class KnotsView {
         });
       }
     });
-    input.value = '';
   }
 }

@@ -1,10 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormControl, FormGroup, ReactiveFormsModule, Validators } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import { Router, RouterLink } from '@angular/router';
-import { newKnotSchema } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { KnotsApi } from '../../api/knotsApi';
+import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
 import { load } from '../../api/loaded';
+import { FormDrafts } from '../../fields/formDrafts';
+import { isFilled } from '../../fields/validators';
 import { Pennant } from '../../pennant/pennant';
 import { State } from '../state';
 
@@ -20,32 +26,37 @@ interface ChosenObject {
 @Component({
   selector: 'ak-new-knot-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, Pennant, State],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    MatFormFieldModule,
+    MatInputModule,
+    ReactiveFormsModule,
+    RouterLink,
+    Pennant,
+    State,
+  ],
   templateUrl: './newKnot.html',
   styleUrl: './newKnot.scss',
 })
 export class NewKnotView {
-  readonly #api = inject(Api);
+  readonly #knotsApi = inject(KnotsApi);
+  readonly #systemsApi = inject(SystemsApi);
   readonly #router = inject(Router);
+  readonly #drafts = inject(FormDrafts);
   protected readonly asking = new Asking();
-  protected readonly systems = load(signal('now').asReadonly(), () => this.#api.systems());
-  protected readonly name = signal('');
-  protected readonly thing = signal('');
+  protected readonly systems = load(signal('now').asReadonly(), () => this.#systemsApi.systems());
+  protected readonly form = new FormGroup({
+    name: new FormControl('', { nonNullable: true, validators: [isFilled, Validators.maxLength(200)] }),
+    thing: new FormControl('', { nonNullable: true, validators: [isFilled, Validators.maxLength(200)] }),
+  });
   readonly #chosen = signal<readonly ChosenObject[]>([]);
   readonly #tried = signal(false);
-  protected readonly said = computed(() => {
-    if (!this.#tried()) return '';
-    const read = newKnotSchema.safeParse(this.#asked());
-    return read.success
-      ? ''
-      : read.error.issues
-          .map(
-            ({ path, message }) =>
-              `${path[0] === 'name' ? 'Name' : path[0] === 'thing' ? 'One of them is called' : 'Objects'}: ${message}`,
-          )
-          .join('. ');
-  });
-  readonly #asked = computed(() => ({ name: this.name(), thing: this.thing(), members: [...this.#chosen()] }));
+  protected readonly lacksObjects = computed(() => this.#tried() && this.#chosen().length === 0);
+
+  constructor() {
+    this.#drafts.keep('new knot', this.form);
+  }
 
   /** Its place among the chosen ones, from 1; 0 when it is not chosen. */
   protected place(system: string, object: string): number {
@@ -59,10 +70,12 @@ export class NewKnotView {
   }
   protected make(): void {
     this.#tried.set(true);
-    if (this.said() === '')
-      this.asking.ask(
-        this.#api.newKnot(this.#asked()),
-        (knot) => void this.#router.navigate(['/knots', knot, 'fields']),
-      );
+    this.form.markAllAsTouched();
+    if (this.form.invalid || this.lacksObjects()) return;
+    const knot = { ...this.form.getRawValue(), members: [...this.#chosen()] };
+    this.asking.ask(this.#knotsApi.newKnot(knot), (id) => {
+      this.#drafts.forget('new knot');
+      void this.#router.navigate(['/knots', id, 'fields']);
+    });
   }
 }

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import type { Decision, MatchRecords, MemberSummary } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { DecisionsApi } from '../../api/decisionsApi';
 import { load } from '../../api/loaded';
 import { State } from '../state';
 import { type ComparedRow, PairGrid } from './pairGrid';
@@ -16,7 +16,7 @@ import { type ComparedRow, PairGrid } from './pairGrid';
 export class MatchRecordsGrid {
   readonly decision = input.required<Decision>();
   readonly members = input.required<readonly MemberSummary[]>();
-  readonly #api = inject(Api);
+  readonly #api = inject(DecisionsApi);
   protected readonly loaded = load(this.decision, ({ knot, id }) => this.#api.matchRecords(knot, id));
   /** The score of the best pair. */
   protected readonly score = computed(() => {

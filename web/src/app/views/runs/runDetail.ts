@@ -1,11 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
+import { MatSelectModule } from '@angular/material/select';
 import { RouterLink } from '@angular/router';
 import type { CauseView, MemberTally, PlannedOperation, Problem, Run, RunView } from '@anchor-knot/contracts';
-import { catchError, combineLatest, debounceTime, filter, merge, of, startWith, Subject, switchMap } from 'rxjs';
-import { Api, problemOf } from '../../api/api';
+import { catchError, combineLatest, debounceTime, filter, merge, of, startWith, switchMap } from 'rxjs';
+import { RunsApi } from '../../api/runsApi';
+import { problemOf } from '../../api/problems';
 import { LiveEvents } from '../../api/liveEvents';
 import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -38,7 +43,19 @@ const columns: readonly {
 @Component({
   selector: 'ak-run-detail',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, MatProgressBarModule, Pennant, Value, State, ExactTimePipe],
+  imports: [
+    MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    MatProgressBarModule,
+    MatSelectModule,
+    ReactiveFormsModule,
+    RouterLink,
+    ExactTimePipe,
+    Pennant,
+    State,
+    Value,
+  ],
   templateUrl: './runDetail.html',
   styleUrl: './runDetail.scss',
 })
@@ -46,10 +63,11 @@ export class RunDetail {
   readonly run = input.required<string>();
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
-  readonly #api = inject(Api);
+  readonly #api = inject(RunsApi);
   readonly #live = inject(LiveEvents);
   protected readonly phases = phaseWords;
   protected readonly plural = plural;
+  protected readonly kinds = ['create', 'update', 'archive', 'delete'];
   protected readonly states = ['planned', 'written', 'refused', 'raced', 'gone', 'not done', 'unclear'];
   protected readonly view: Loaded<RunView> = load(
     this.run,
@@ -63,10 +81,12 @@ export class RunDetail {
   );
   protected readonly live = linkedSignal<string, Run | undefined>({ source: this.run, computation: () => undefined });
 
-  protected readonly member$ = new Subject<string>();
-  protected readonly kind$ = new Subject<string>();
-  protected readonly state$ = new Subject<string>();
-  protected readonly search$ = new Subject<string>();
+  protected readonly filters = new FormGroup({
+    member: new FormControl('', { nonNullable: true }),
+    kind: new FormControl('', { nonNullable: true }),
+    state: new FormControl('', { nonNullable: true }),
+    search: new FormControl('', { nonNullable: true }),
+  });
   readonly #query = signal<Record<string, string>>({});
   protected readonly operations = signal<readonly PlannedOperation[]>([]);
   /** Undefined until the first answer has come. */
@@ -84,16 +104,13 @@ export class RunDetail {
     const changed = merge(this.#live.opened, mine).pipe(startWith(undefined));
     combineLatest({
       run: run$,
-      member: this.member$.pipe(startWith('')),
-      kind: this.kind$.pipe(startWith('')),
-      state: this.state$.pipe(startWith('')),
-      search: this.search$.pipe(startWith('')),
+      wanted: this.filters.valueChanges.pipe(startWith({})),
       changed,
     })
       .pipe(
         debounceTime(150),
-        switchMap(({ run, changed: _, ...query }) => {
-          this.#query.set(filled(query));
+        switchMap(({ run }) => {
+          this.#query.set(filled(this.filters.getRawValue()));
           this.problem.set(undefined);
           return this.#api.operations(run, this.#query()).pipe(
             catchError((error: unknown) => {
@@ -112,8 +129,11 @@ export class RunDetail {
   }
 
   protected more(): void {
-    this.#api.operations(this.run(), { ...this.#query(), after: this.next() ?? '' }).subscribe({
+    const asked = this.#query();
+    this.#api.operations(this.run(), { ...asked, after: this.next() ?? '' }).subscribe({
       next: (page) => {
+        // A late answer to another question is dropped.
+        if (this.#query() !== asked) return;
         this.operations.update((known) => [...known, ...page.operations]);
         this.next.set(page.next);
       },

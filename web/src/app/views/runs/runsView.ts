@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { Run, Watch } from '@anchor-knot/contracts';
 import { forkJoin, throttleTime } from 'rxjs';
-import { Api } from '../../api/api';
+import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { ListKeys } from '../listKeys';
@@ -20,7 +20,7 @@ import { State } from '../state';
   styles: `.whole { white-space: nowrap; }`,
 })
 export class RunsView {
-  readonly #api = inject(Api);
+  readonly #api = inject(RunsApi);
   /** Only runs before this time, from the address. */
   readonly before = input<string>();
   readonly #question = computed(() => this.before() ?? '');

@@ -1,14 +1,14 @@
 import { inject, Injectable } from '@angular/core';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { Router } from '@angular/router';
-import { Api, problemOf } from '../../api/api';
+import { RunsApi } from '../../api/runsApi';
+import { Telling } from '../../telling/telling';
 
 /** Starts a run from anywhere and leads to it. */
 @Injectable({ providedIn: 'root' })
 export class StartRun {
-  readonly #api = inject(Api);
+  readonly #api = inject(RunsApi);
   readonly #router = inject(Router);
-  readonly #snack = inject(MatSnackBar);
+  readonly #telling = inject(Telling);
 
   /** The section of a knot where its dry run is shown. */
   open(knot: string): void {
@@ -23,7 +23,7 @@ export class StartRun {
   ): void {
     this.#api.startRun(knot, kind, more).subscribe({
       next: (run) => (then ? then(run) : void this.#router.navigate(['/runs', run])),
-      error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close'),
+      error: (error: unknown) => this.#telling.sayProblem(error),
     });
   }
 }

@@ -5,7 +5,7 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import { Router } from '@angular/router';
 import type { Problem } from '@anchor-knot/contracts';
-import { problemOf } from '../../api/api';
+import { problemOf } from '../../api/problems';
 import { SessionService } from '../../api/session';
 
 @Component({

@@ -3,14 +3,23 @@ import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { NgTemplateOutlet } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
+import { MatRadioModule } from '@angular/material/radio';
+import { MatSelectModule } from '@angular/material/select';
 import { Router, RouterLink } from '@angular/router';
 import type { OpenApiReading, Pennant as PennantSettings, Probe, System, Units } from '@anchor-knot/contracts';
 import { map, of, startWith } from 'rxjs';
-import { Api, callbackAddress } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
+import { callbackAddress } from '../../api/calls';
 import { Asking } from '../../api/asking';
 import { load } from '../../api/loaded';
+import { FileButton } from '../../fields/fileButton';
+import { Fold } from '../../fields/fold';
+import { FormDrafts } from '../../fields/formDrafts';
 import { Pennant } from '../../pennant/pennant';
+import { Downloads } from '../../telling/downloads';
+import { Telling } from '../../telling/telling';
 import { State } from '../state';
 import { DatabaseObjects } from './databaseObjects';
 import { FolderObjects } from './folderObjects';
@@ -42,6 +51,12 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
     ReactiveFormsModule,
     RouterLink,
     MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    MatRadioModule,
+    MatSelectModule,
+    FileButton,
+    Fold,
     Pennant,
     State,
     ProbeSteps,
@@ -57,9 +72,10 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
 export class ConnectView {
   /** Given when a connected system is changed. */
   readonly id = input<string>();
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   readonly #router = inject(Router);
-  readonly #snack = inject(MatSnackBar);
+  readonly #telling = inject(Telling);
+  readonly #downloads = inject(Downloads);
   protected readonly kinds = [
     { id: 'http', name: 'JSON over HTTP', says: 'a REST interface: CRM, shop, desk' },
     { id: 'odata', name: 'OData v4', says: 'a service with $metadata: ERP, planning' },
@@ -105,6 +121,21 @@ export class ConnectView {
     () => this.draft().kind === 'sql' || (this.isCalled() && this.draft().signIn !== 'none'),
   );
   protected readonly isCalled = computed(() => this.draft().kind === 'http' || this.draft().kind === 'odata');
+  /** What is folded says how it is set. */
+  protected readonly unitWords = computed(() => {
+    const { unitPath, unitChosen } = this.draft();
+    if (unitPath === '') return 'Organisation, company or unit, where the account sees several';
+    return unitChosen === '' ? 'Unit: whatever it takes by itself' : `Unit: ${unitChosen}`;
+  });
+  protected readonly limitWords = computed(() => {
+    const { perSecond, perDay, atOnce } = this.draft();
+    const limits = [
+      perSecond && `${perSecond} a second`,
+      perDay && `${perDay} a day`,
+      atOnce && `${atOnce} at once`,
+    ].filter(Boolean);
+    return `How many calls it bears: ${limits.join(', ') || 'no limit is known'}`;
+  });
   protected readonly units = signal<Units['units']>([]);
   /** Where people come back to after a consent. */
   protected readonly callback = callbackAddress();
@@ -181,9 +212,7 @@ export class ConnectView {
   }
 
   protected copyCallback(): void {
-    void navigator.clipboard
-      ?.writeText(this.callback)
-      .then(() => this.#snack.open('Copied.', 'Close', { duration: 2000 }));
+    void navigator.clipboard?.writeText(this.callback).then(() => this.#telling.say('Copied.'));
   }
 
   protected webhooksExample(): void {
@@ -223,18 +252,11 @@ export class ConnectView {
   protected download(): void {
     const reading = this.reading();
     if (!reading.ok) return;
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(
-      new Blob([JSON.stringify(reading.description, null, 2)], { type: 'application/json' }),
-    );
-    link.download = `${reading.description.name.replaceAll(/[^\p{L}\p{N}]+/gu, '-')}.system.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    const name = reading.description.name.replaceAll(/[^\p{L}\p{N}]+/gu, '-');
+    this.#downloads.save(`${name}.system.json`, 'application/json', JSON.stringify(reading.description, null, 2));
   }
 
-  protected async open(event: Event): Promise<void> {
-    const [file] = (event.target as HTMLInputElement).files ?? [];
-    if (!file) return;
+  protected async open(file: File): Promise<void> {
     try {
       const description = JSON.parse(await file.text()) as System;
       this.form.patchValue(draftOf(description));
@@ -249,7 +271,7 @@ export class ConnectView {
   }
 
   #done(system: string, says: string): void {
-    this.#snack.open(says, 'Close', { duration: 5000 });
+    this.#telling.say(says);
     void this.#router.navigate(['/systems', system]);
   }
 }

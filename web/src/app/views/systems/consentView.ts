@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import type { Problem } from '@anchor-knot/contracts';
-import { Api, problemOf } from '../../api/api';
+import { problemOf } from '../../api/problems';
+import { SystemsApi } from '../../api/systemsApi';
+import { Telling } from '../../telling/telling';
 
 /** Where a person comes back to from another system, with its answer to the wish to sign in there. */
 @Component({
@@ -16,13 +17,13 @@ export class ConsentView {
 
   constructor() {
     const router = inject(Router);
-    const snack = inject(MatSnackBar);
+    const telling = inject(Telling);
     const { queryParams } = inject(ActivatedRoute).snapshot;
-    inject(Api)
+    inject(SystemsApi)
       .endConsent(new URLSearchParams(queryParams as Record<string, string>).toString())
       .subscribe({
         next: (system) => {
-          snack.open('Consent given. The system is signed in to from now on.', 'Close');
+          telling.say('Consent given. The system is signed in to from now on.');
           // The answer is good once: going back must not bring it again.
           void router.navigate(['/systems', system], { replaceUrl: true });
         },

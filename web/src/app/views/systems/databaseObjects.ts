@@ -1,8 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { type AbstractControl, FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
+import { MatSelectModule } from '@angular/material/select';
 import type { QueryPreview, SqlObject, System, Tables, TestSystem } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
+import { isFilled } from '../../fields/validators';
 import { valueText } from '../../values/valueText';
 import { count } from '../../words/sentences';
 
@@ -12,7 +18,14 @@ type Table = Tables['tables'][number];
 @Component({
   selector: 'ak-database-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    MatFormFieldModule,
+    MatInputModule,
+    MatSelectModule,
+    ReactiveFormsModule,
+  ],
   templateUrl: './databaseObjects.html',
   styleUrl: './databaseObjects.scss',
 })
@@ -20,10 +33,22 @@ export class DatabaseObjects {
   readonly request = input.required<TestSystem | undefined>();
   readonly objects = input.required<System['objects']>();
   readonly changed = output<System['objects']>();
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly count = count;
   protected readonly text = valueText;
   protected readonly writing = signal(false);
+  protected readonly query = new FormGroup({
+    sql: new FormControl('', { nonNullable: true, validators: [isFilled] }),
+    name: new FormControl('', {
+      nonNullable: true,
+      validators: [
+        isFilled,
+        ({ value }: AbstractControl<string>) => (value.trim() in this.objects() ? { taken: true } : null),
+      ],
+    }),
+    key: new FormControl('', { nonNullable: true }),
+    modifiedAt: new FormControl('', { nonNullable: true }),
+  });
   protected readonly asking = new Asking();
   protected readonly tables = signal<readonly Table[] | undefined>(undefined);
   protected readonly previewed = signal<QueryPreview | undefined>(undefined);
@@ -37,11 +62,16 @@ export class DatabaseObjects {
     this.asking.ask(this.#api.tables(request), ({ tables }) => this.tables.set(tables));
   }
 
-  protected preview(sql: string): void {
+  protected preview(): void {
     const request = this.request();
-    if (!request || sql.trim() === '') return;
+    const { sql } = this.query.controls;
+    sql.markAsTouched();
+    if (!request || sql.invalid) return;
     this.previewed.set(undefined);
-    this.asking.ask(this.#api.previewQuery({ ...request, sql }), (found) => this.previewed.set(found));
+    this.asking.ask(this.#api.previewQuery({ ...request, sql: sql.value }), (found) => {
+      this.previewed.set(found);
+      this.query.patchValue({ key: found.fields[0]?.path ?? '', modifiedAt: '' });
+    });
   }
 
   protected isTaken(table: Table): boolean {
@@ -66,13 +96,12 @@ export class DatabaseObjects {
     this.changed.emit(objects);
   }
 
-  protected addQuery(name: string, sql: string, key: string, modifiedAt: string): void {
+  protected addQuery(): void {
+    this.query.markAllAsTouched();
+    if (this.query.invalid) return;
+    const { name, sql, key, modifiedAt } = this.query.getRawValue();
     const called = name.trim();
     const objects = this.objects() as Record<string, SqlObject>;
-    if (called === '')
-      return this.asking.problem.set({ code: 'no name', says: 'Say what the query’s object is called.' });
-    if (called in objects)
-      return this.asking.problem.set({ code: 'taken', says: `There is an object “${called}” already.` });
     this.asking.problem.set(undefined);
     this.changed.emit({
       ...objects,

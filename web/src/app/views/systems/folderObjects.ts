@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import {
   type FileObject,
   type FilePreview,
@@ -8,8 +9,10 @@ import {
   type System,
   type TestSystem,
 } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
+import { type Choice, ChoiceField, choicesOf } from '../../fields/choiceField';
+import { TextField } from '../../fields/textField';
 import { valueText } from '../../values/valueText';
 import { bytes, plural } from '../../words/sentences';
 
@@ -35,7 +38,7 @@ const encodings = [
 @Component({
   selector: 'ak-folder-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule],
+  imports: [MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
   templateUrl: './folderObjects.html',
   styleUrl: './folderObjects.scss',
 })
@@ -43,16 +46,21 @@ export class FolderObjects {
   readonly request = input.required<TestSystem | undefined>();
   readonly objects = input.required<System['objects']>();
   readonly changed = output<System['objects']>();
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly size = bytes;
   protected readonly plural = plural;
   protected readonly text = valueText;
-  protected readonly quotes = ['"', "'"];
-  protected readonly delimiters = [
-    { id: ',', name: 'comma' },
-    { id: ';', name: 'semicolon' },
-    { id: '\t', name: 'tab' },
-    { id: '|', name: 'bar' },
+  protected readonly choicesOf = choicesOf;
+  protected readonly quotes = choicesOf(['"', "'"]);
+  protected readonly contents: readonly Choice<FileObject['holds']>[] = [
+    { value: 'record set', says: 'the record set' },
+    { value: 'deliveries', says: 'deliveries, each read once' },
+  ];
+  protected readonly delimiters: readonly Choice[] = [
+    { value: ',', says: 'comma' },
+    { value: ';', says: 'semicolon' },
+    { value: '\t', says: 'tab' },
+    { value: '|', says: 'bar' },
   ];
   protected readonly asking = new Asking();
   protected readonly files = signal<readonly FileFound[] | undefined>(undefined);
@@ -116,23 +124,24 @@ export class FolderObjects {
     this.#look(file, next);
   }
 
-  protected asHolds(text: string): FileObject['holds'] {
-    return text as FileObject['holds'];
+  protected encodingsWith(encoding: string): Choice[] {
+    return choicesOf(encodings.includes(encoding) ? encodings : [encoding, ...encodings]);
   }
 
-  protected encodingsWith(encoding: string): string[] {
-    return encodings.includes(encoding) ? encodings : [encoding, ...encodings];
-  }
-
-  protected columnsWith(column: string): string[] {
+  protected columnsWith(column: string): Choice[] {
     const columns = this.preview()?.columns ?? [];
-    return columns.includes(column) ? columns : [column, ...columns];
+    return choicesOf(columns.includes(column) ? columns : [column, ...columns]);
+  }
+
+  protected timesWith(column: string): Choice[] {
+    const columns = this.columnsWith(column).filter(({ value }) => value !== '');
+    return [{ value: '', says: 'nothing tells' }, ...columns];
   }
 
   protected words({ path, format, delimiter, encoding, sheet, holds }: FileObject): string {
     const how =
       format === 'csv'
-        ? `CSV, ${this.delimiters.find(({ id }) => id === delimiter)?.name ?? delimiter}, ${encoding}`
+        ? `CSV, ${this.delimiters.find(({ value }) => value === delimiter)?.says ?? delimiter}, ${encoding}`
         : format === 'jsonl'
           ? `JSON Lines, ${encoding}`
           : `workbook, sheet “${sheet ?? 'the first'}”`;

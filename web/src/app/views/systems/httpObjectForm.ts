@@ -1,6 +1,9 @@
 import { ChangeDetectionStrategy, Component, effect, input, output, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
+import { MatSelectModule } from '@angular/material/select';
 import type { HttpObject } from '@anchor-knot/contracts';
 import { emptyHttpObject, type HttpObjectDraft, httpObjectDraftOf, readHttpObject } from './httpObjectDraft';
 import type { Found } from './systemDraft';
@@ -9,7 +12,7 @@ import type { Found } from './systemDraft';
 @Component({
   selector: 'ak-http-object-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ReactiveFormsModule],
+  imports: [ReactiveFormsModule, MatFormFieldModule, MatInputModule, MatSelectModule],
   templateUrl: './httpObjectForm.html',
   styleUrl: './httpObjectForm.scss',
 })

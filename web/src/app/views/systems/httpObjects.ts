@@ -1,6 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { type AbstractControl, FormControl, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import type { HttpObject, OpenApiReading, System } from '@anchor-knot/contracts';
+import { Fold } from '../../fields/fold';
+import { isFilled } from '../../fields/validators';
 import { HttpObjectForm } from './httpObjectForm';
 import { emptyHttpObject } from './httpObjectDraft';
 import { OpenApiObjects } from './openApiObjects';
@@ -9,7 +14,15 @@ import { OpenApiObjects } from './openApiObjects';
 @Component({
   selector: 'ak-http-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, OpenApiObjects, HttpObjectForm],
+  imports: [
+    MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    ReactiveFormsModule,
+    Fold,
+    HttpObjectForm,
+    OpenApiObjects,
+  ],
   templateUrl: './httpObjects.html',
   styleUrl: './httpObjects.scss',
 })
@@ -21,22 +34,25 @@ export class HttpObjects {
     Object.entries(this.objects() as Record<string, HttpObject>).map(([name, object]) => ({ name, object })),
   );
   protected readonly opened = signal('');
-  protected readonly says = signal('');
+  protected readonly name = new FormControl('', {
+    nonNullable: true,
+    validators: [
+      isFilled,
+      ({ value }: AbstractControl<string>) => (Object.hasOwn(this.objects(), value.trim()) ? { taken: true } : null),
+    ],
+  });
+  protected readonly words = ({ name, object }: { readonly name: string; readonly object: HttpObject }): string =>
+    `${name} · ${object.list.path} · read${object.create ? ', create' : ''}${object.update ? ', update' : ''}`;
 
-  protected add(field: HTMLInputElement): void {
-    const name = field.value.trim();
+  protected add(): void {
+    this.name.markAsTouched();
+    this.name.updateValueAndValidity();
+    if (this.name.invalid) return;
+    const name = this.name.value.trim();
     const objects = this.objects() as Record<string, HttpObject>;
-    this.says.set(
-      name === ''
-        ? 'Say what it is called.'
-        : Object.hasOwn(objects, name)
-          ? `There is an object “${name}” already.`
-          : '',
-    );
-    if (this.says() !== '') return;
     const path = `/${encodeURIComponent(name)}`;
     this.opened.set(name);
-    field.value = '';
+    this.name.reset();
     this.changed.emit({
       ...objects,
       [name]: {

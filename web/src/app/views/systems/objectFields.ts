@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
 import type { FieldProfile, ObjectView, SourceField } from '@anchor-knot/contracts';
+import { TextField } from '../../fields/textField';
 import { count } from '../../words/sentences';
 
 interface Row {
@@ -11,12 +12,13 @@ interface Row {
 @Component({
   selector: 'ak-object-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [TextField],
   templateUrl: './objectFields.html',
   styleUrl: './objectFields.scss',
 })
 export class ObjectFields {
   readonly view = input.required<ObjectView>();
-  protected readonly search$ = signal('');
+  protected readonly sought = signal('');
   protected readonly count = count;
   protected readonly records = computed(() => this.view().profile?.records ?? 0);
   protected readonly rows = computed<readonly Row[]>(() => {
@@ -25,7 +27,7 @@ export class ObjectFields {
     return (schema?.fields ?? []).map((field) => ({ field, profile: profiles.get(field.path) }));
   });
   protected readonly shown = computed(() => {
-    const wanted = this.search$().trim().toLowerCase();
+    const wanted = this.sought().trim().toLowerCase();
     return this.rows().filter(({ field }) => field.path.toLowerCase().includes(wanted));
   });
 

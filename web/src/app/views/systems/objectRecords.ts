@@ -3,8 +3,9 @@ import { MatButtonModule } from '@angular/material/button';
 import type { Sample } from '@anchor-knot/contracts';
 import { debounceTime, Subject } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
-import { Api } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
 import { load } from '../../api/loaded';
+import { TextField } from '../../fields/textField';
 import { valueText } from '../../values/valueText';
 import { State } from '../state';
 
@@ -14,14 +15,14 @@ const mostColumns = 40;
 @Component({
   selector: 'ak-object-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, State],
+  imports: [MatButtonModule, TextField, State],
   templateUrl: './objectRecords.html',
   styleUrl: './objectRecords.scss',
 })
 export class ObjectRecords {
   readonly system = input.required<string>();
   readonly object = input.required<string>();
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly typed = new Subject<string>();
   protected readonly wanted = linkedSignal<string, string>({ source: this.object, computation: () => '' });
   protected readonly page = linkedSignal<string, number>({

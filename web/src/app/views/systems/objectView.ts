@@ -1,11 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { RouterLink, RouterLinkActive } from '@angular/router';
-import type { NewFieldType, ObjectSummary, ObjectView } from '@anchor-knot/contracts';
-import { Api, problemOf } from '../../api/api';
+import { switchMap } from 'rxjs';
+import type { NewField, ObjectSummary, ObjectView } from '@anchor-knot/contracts';
+import { SystemsApi } from '../../api/systemsApi';
+import { Telling } from '../../telling/telling';
 import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
+import { type Choice, ChoiceField } from '../../fields/choiceField';
+import { NewFieldForm } from '../../fields/newFieldForm';
 import { Pennant } from '../../pennant/pennant';
 import { changeWords } from '../../words/schemaChanges';
 import { count, plural } from '../../words/sentences';
@@ -29,6 +32,8 @@ const sections = [
     RouterLink,
     RouterLinkActive,
     MatButtonModule,
+    ChoiceField,
+    NewFieldForm,
     Pennant,
     State,
     ObjectFields,
@@ -44,8 +49,8 @@ export class OneObjectView {
   readonly object = input.required<string>();
   readonly section = input('fields');
   protected readonly session = inject(SessionService);
-  readonly #api = inject(Api);
-  readonly #snack = inject(MatSnackBar);
+  readonly #api = inject(SystemsApi);
+  readonly #telling = inject(Telling);
   protected readonly sections = sections;
   protected readonly changeWords = changeWords;
   protected readonly count = count;
@@ -62,35 +67,39 @@ export class OneObjectView {
   );
 
   protected readonly adding = signal(false);
+  protected readonly contents: readonly Choice<ObjectSummary['holds']>[] = [
+    { value: 'things that change', says: 'things that change' },
+    { value: 'events', says: 'events, only ever added' },
+  ];
 
-  protected add({ system, object }: ObjectView, name: string, type: string): void {
-    if (
-      name.trim() === '' ||
-      !confirm(
-        `Add the field “${name.trim()}” to ${object.name} in ${system.name} itself? It cannot be taken away from here.`,
-      )
-    )
-      return;
-    this.#api.addField(this.id(), this.object(), { name, type: type as NewFieldType }).subscribe({
-      next: (field) => {
-        this.adding.set(false);
-        this.#snack.open(`Added as “${field}”. Profile the object again to see it here.`, 'Close');
-      },
-      error: (error: unknown) => this.#snack.open(`${problemOf(error).says} ${problemOf(error).advice ?? ''}`, 'Close'),
-    });
+  protected add({ system, object }: ObjectView, newField: NewField): void {
+    this.#telling
+      .confirm({
+        title: `Add the field “${newField.name}” to ${object.name}?`,
+        says: `It is created in ${system.name} itself, and cannot be taken away from here.`,
+        action: 'Add it',
+      })
+      .pipe(switchMap(() => this.#api.addField(this.id(), this.object(), newField)))
+      .subscribe({
+        next: (field) => {
+          this.adding.set(false);
+          this.#telling.say(`Added as “${field}”. Profile the object again to see it here.`);
+        },
+        error: (error: unknown) => this.#telling.sayProblem(error),
+      });
   }
 
   protected profile(): void {
     this.#api.profile(this.id(), this.object()).subscribe({
       next: () => this.#askedAt.set(Date.now()),
-      error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close'),
+      error: (error: unknown) => this.#telling.sayProblem(error),
     });
   }
 
-  protected say(holds: string): void {
-    this.#api.sayHolds(this.id(), this.object(), holds as ObjectSummary['holds']).subscribe({
+  protected say(holds: ObjectSummary['holds']): void {
+    this.#api.sayHolds(this.id(), this.object(), holds).subscribe({
       next: () => this.view.reload(),
-      error: (error: unknown) => this.#snack.open(problemOf(error).says, 'Close'),
+      error: (error: unknown) => this.#telling.sayProblem(error),
     });
   }
 }

@@ -1,8 +1,11 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { EntitySets, ODataObject, System, TestSystem } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
+import { type Choice, ChoiceField, choicesOf } from '../../fields/choiceField';
+import { TextField } from '../../fields/textField';
 
 type EntitySet = EntitySets['sets'][number];
 
@@ -10,7 +13,7 @@ type EntitySet = EntitySets['sets'][number];
 @Component({
   selector: 'ak-odata-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule],
+  imports: [MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
   templateUrl: './odataObjects.html',
   styleUrl: './odataObjects.scss',
 })
@@ -18,7 +21,7 @@ export class ODataObjects {
   readonly request = input.required<TestSystem | undefined>();
   readonly objects = input.required<System['objects']>();
   readonly changed = output<System['objects']>();
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly asking = new Asking();
   protected readonly sets = signal<readonly EntitySet[] | undefined>(undefined);
 
@@ -49,23 +52,23 @@ export class ODataObjects {
     this.changed.emit(objects);
   }
 
+  protected timesOf(set: EntitySet): Choice[] {
+    return [{ value: '', says: 'nothing tells' }, ...choicesOf(set.times)];
+  }
+
+  /** Why names of properties cannot be what records are found by. */
+  protected lacks(set: EntitySet): (text: string) => string | undefined {
+    return (text) => {
+      const unknown = namesIn(text).filter((name) => !set.properties.includes(name));
+      return unknown.length === 0
+        ? undefined
+        : `It has no property “${unknown.join('”, “')}”. It has ${set.properties.join(', ')}.`;
+    };
+  }
+
   /** @param text names of properties, separated by commas */
   protected findBy(set: EntitySet, text: string): void {
-    const names = text
-      .split(',')
-      .map((name) => name.trim())
-      .filter((name) => name !== '');
-    const unknown = names.filter((name) => !set.properties.includes(name));
-    this.asking.problem.set(
-      unknown.length === 0
-        ? undefined
-        : {
-            code: 'unknown property',
-            says: `${set.name} has no property “${unknown.join('”, “')}”.`,
-            advice: `It has ${set.properties.join(', ')}.`,
-          },
-    );
-    if (unknown.length === 0) this.put(set, { search: names });
+    this.put(set, { search: namesIn(text) });
   }
 
   protected put(set: EntitySet, change: Partial<Record<keyof ODataObject, unknown>>): void {
@@ -83,3 +86,9 @@ export class ODataObjects {
     );
   }
 }
+
+const namesIn = (text: string): string[] =>
+  text
+    .split(',')
+    .map((name) => name.trim())
+    .filter((name) => name !== '');

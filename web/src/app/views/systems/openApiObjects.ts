@@ -1,8 +1,14 @@
 import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { FormControl, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import type { HttpObject, OpenApiReading, System } from '@anchor-knot/contracts';
-import { Api } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
+import { FileButton } from '../../fields/fileButton';
+import { isFilled } from '../../fields/validators';
 
 /**
  * The objects of a JSON interface, taken from its OpenAPI document: ticked ones go into the description, where what was
@@ -11,7 +17,7 @@ import { Asking } from '../../api/asking';
 @Component({
   selector: 'ak-open-api-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule],
+  imports: [MatButtonModule, MatCheckboxModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule, FileButton],
   templateUrl: './openApiObjects.html',
   styleUrl: './openApiObjects.scss',
 })
@@ -20,18 +26,19 @@ export class OpenApiObjects {
   readonly changed = output<System['objects']>();
   /** What the document says of the system itself. */
   readonly read = output<OpenApiReading>();
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly reading = signal<OpenApiReading | undefined>(undefined);
   protected readonly asking = new Asking();
 
-  protected async open(event: Event): Promise<void> {
-    const [file] = (event.target as HTMLInputElement).files ?? [];
-    if (!file) return;
+  protected readonly address = new FormControl('', { nonNullable: true, validators: [isFilled] });
+
+  protected async open(file: File): Promise<void> {
     this.#read({ document: await file.text() });
   }
 
-  protected fetch(address: string): void {
-    if (address.trim() !== '') this.#read({ address: address.trim() });
+  protected fetch(): void {
+    this.address.markAsTouched();
+    if (this.address.valid) this.#read({ address: this.address.value.trim() });
   }
 
   #read(from: { document: string } | { address: string }): void {

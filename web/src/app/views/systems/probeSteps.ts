@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { Fold } from '../../fields/fold';
 import type { Probe, ProbeStep } from '@anchor-knot/contracts';
 
 /** More objects that are read well than this are told of together. */
@@ -8,6 +9,7 @@ const mostSeparately = 2;
 @Component({
   selector: 'ak-probe-steps',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Fold],
   templateUrl: './probeSteps.html',
   styleUrl: './probeSteps.scss',
 })

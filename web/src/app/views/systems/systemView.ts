@@ -1,10 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router, RouterLink } from '@angular/router';
 import type { ObjectSummary, SystemView } from '@anchor-knot/contracts';
-import { merge, type Observable, of, timer } from 'rxjs';
-import { Api, problemOf } from '../../api/api';
+import { merge, type Observable, of, switchMap, timer } from 'rxjs';
+import { SystemsApi } from '../../api/systemsApi';
+import { Telling } from '../../telling/telling';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -21,15 +22,26 @@ import { whileProfiling } from './profiling';
 @Component({
   selector: 'ak-one-system-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, Pennant, State, ListKeys, ProbeSteps, CredentialForm, AgoPipe, ExactTimePipe],
+  imports: [
+    MatProgressBarModule,
+    RouterLink,
+    MatButtonModule,
+    Pennant,
+    State,
+    ListKeys,
+    ProbeSteps,
+    CredentialForm,
+    AgoPipe,
+    ExactTimePipe,
+  ],
   templateUrl: './systemView.html',
   styleUrl: './systemView.scss',
 })
 export class OneSystemView {
   readonly id = input.required<string>();
   protected readonly session = inject(SessionService);
-  readonly #api = inject(Api);
-  readonly #snack = inject(MatSnackBar);
+  readonly #api = inject(SystemsApi);
+  readonly #telling = inject(Telling);
   readonly #router = inject(Router);
   protected readonly count = count;
   protected readonly testing = signal(false);
@@ -64,7 +76,7 @@ export class OneSystemView {
 
   protected profileAll(objects: readonly ObjectSummary[]): void {
     for (const { name } of objects)
-      this.#api.profile(this.id(), name).subscribe({ error: (error: unknown) => this.#say(error) });
+      this.#api.profile(this.id(), name).subscribe({ error: (error: unknown) => this.#telling.sayProblem(error) });
     this.#askedAt.set(Date.now());
   }
 
@@ -77,7 +89,7 @@ export class OneSystemView {
       },
       error: (error: unknown) => {
         this.testing.set(false);
-        this.#say(error);
+        this.#telling.sayProblem(error);
       },
     });
   }
@@ -98,14 +110,17 @@ export class OneSystemView {
   protected giveConsent(): void {
     this.#api
       .beginConsent(this.id())
-      .subscribe({ next: (url) => location.assign(url), error: (error: unknown) => this.#say(error) });
+      .subscribe({ next: (url) => location.assign(url), error: (error: unknown) => this.#telling.sayProblem(error) });
   }
 
   protected giveBack(name: string): void {
-    if (
-      confirm(`Give the consent of ${name} back? Nothing can be read or written there until somebody gives it again.`)
-    )
-      this.#then(this.#api.giveConsentBack(this.id()));
+    this.#telling
+      .confirm({
+        title: `Give the consent of ${name} back?`,
+        says: 'Nothing can be read or written there until somebody gives it again.',
+        action: 'Give it back',
+      })
+      .subscribe(() => this.#then(this.#api.giveConsentBack(this.id())));
   }
 
   /** Objects that have events and are not subscribed to. */
@@ -136,7 +151,7 @@ export class OneSystemView {
     change.subscribe({
       next: () => this.view.reload(),
       error: (error: unknown) => {
-        this.#say(error);
+        this.#telling.sayProblem(error);
         this.view.reload();
       },
     });
@@ -145,26 +160,24 @@ export class OneSystemView {
   protected replaced(done: boolean): void {
     this.replacing.set(false);
     if (!done) return;
-    this.#snack.open('Replaced. Everything that uses this system signs in with it from now on.', 'Close');
+    this.#telling.say('Replaced. Everything that uses this system signs in with it from now on.');
     this.test();
   }
 
   protected disconnect(name: string): void {
-    if (
-      !confirm(
-        `Disconnect ${name}? Its description, its secret and what is known of its objects are forgotten. ` +
-          'Nothing is changed in the system itself.',
-      )
-    )
-      return;
-    this.#api.disconnectSystem(this.id()).subscribe({
-      next: () => void this.#router.navigateByUrl('/systems'),
-      error: (error: unknown) => this.#say(error),
-    });
-  }
-
-  #say(error: unknown): void {
-    const { says, advice } = problemOf(error);
-    this.#snack.open(`${says} ${advice ?? ''}`, 'Close');
+    const text = {
+      title: `Disconnect ${name}?`,
+      says:
+        'Its description, its secret and what is known of its objects are forgotten. ' +
+        'Nothing is changed in the system itself.',
+      action: 'Disconnect',
+    };
+    this.#telling
+      .confirm(text)
+      .pipe(switchMap(() => this.#api.disconnectSystem(this.id())))
+      .subscribe({
+        next: () => void this.#router.navigateByUrl('/systems'),
+        error: (error: unknown) => this.#telling.sayProblem(error),
+      });
   }
 }

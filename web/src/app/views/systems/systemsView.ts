@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
-import { Api } from '../../api/api';
+import { SystemsApi } from '../../api/systemsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -20,6 +20,6 @@ import { State } from '../state';
 })
 export class SystemsView {
   protected readonly session = inject(SessionService);
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly systems = load(signal('all').asReadonly(), () => this.#api.systems(), inject(LiveEvents).ends);
 }

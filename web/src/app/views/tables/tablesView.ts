@@ -1,23 +1,24 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { forkJoin, map, of, switchMap } from 'rxjs';
-import { Api } from '../../api/api';
+import { KnotsApi } from '../../api/knotsApi';
 import { load } from '../../api/loaded';
 import { count } from '../../words/sentences';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { tablesOf } from './tablesOf';
 
+import { TextField } from '../../fields/textField';
 /** Which tables translate values between systems, and where are they used? */
 @Component({
   selector: 'ak-tables-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, State, ListKeys],
+  imports: [TextField, RouterLink, State, ListKeys],
   templateUrl: './tablesView.html',
   styleUrl: './tablesView.scss',
 })
 export class TablesView {
-  readonly #api = inject(Api);
+  readonly #api = inject(KnotsApi);
   protected readonly count = count;
   protected readonly sought = signal('');
   protected readonly drafts = load(signal('now').asReadonly(), () =>

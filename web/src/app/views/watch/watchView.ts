@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { type DecisionKind, decisionKinds, type Watch } from '@anchor-knot/contracts';
 import { throttleTime } from 'rxjs';
-import { Api } from '../../api/api';
+import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
@@ -25,7 +25,7 @@ import { WrittenChart } from './writtenChart';
 export class WatchView {
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
-  readonly #api = inject(Api);
+  readonly #api = inject(RunsApi);
   protected readonly watch = load(
     signal('now').asReadonly(),
     () => this.#api.watch(),

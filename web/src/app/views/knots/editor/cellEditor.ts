@@ -1,9 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatRadioModule } from '@angular/material/radio';
 import type { NewField, Proposal } from '@anchor-knot/contracts';
-import { Api } from '../../../api/api';
+import { SystemsApi } from '../../../api/systemsApi';
 import { Asking } from '../../../api/asking';
 import { SessionService } from '../../../api/session';
+import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { Fold } from '../../../fields/fold';
+import { NewFieldForm } from '../../../fields/newFieldForm';
+import { TextField } from '../../../fields/textField';
 import { Pennant } from '../../../pennant/pennant';
 import { Value } from '../../../values/value';
 import { count } from '../../../words/sentences';
@@ -12,19 +18,36 @@ import { KnotEditor } from './knotEditor';
 import { fieldName, recordKeyPath } from './recordKey';
 import { StepChain } from './stepChain';
 
-type NewFieldType = NewField['type'];
-
 const directions = [
   { value: 'from', says: 'it gives the value' },
   { value: 'to', says: 'it is given the agreed one' },
   { value: 'both ways', says: 'an edit on either side crosses' },
 ] as const;
+const blanks: readonly Choice<Mapping['blankAs']>[] = [
+  { value: 'null', says: 'nothing (null)' },
+  { value: 'empty text', says: 'an empty text' },
+];
+const drifts: readonly Choice<Mapping['drift']>[] = [
+  { value: 'put back', says: 'put back' },
+  { value: 'leave', says: 'leave until the agreed value changes' },
+];
 
 /** One cell: which field, which direction, which translation, and what comes of it on the sample record. */
 @Component({
   selector: 'ak-cell-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, Pennant, Value, StepChain],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    MatRadioModule,
+    ChoiceField,
+    Fold,
+    NewFieldForm,
+    Pennant,
+    StepChain,
+    TextField,
+    Value,
+  ],
   templateUrl: './cellEditor.html',
   styleUrl: './cellEditor.scss',
 })
@@ -34,6 +57,15 @@ export class CellEditor {
   protected readonly editor = inject(KnotEditor);
   protected readonly fieldName = fieldName;
   protected readonly sought = signal('');
+  protected readonly blanks = blanks;
+  protected readonly drifts = drifts;
+  /** How blanks and hand edits are taken now, said where they are folded. */
+  protected readonly settingWords = ({ absentMeansBlank, blankAs, direction, drift }: Mapping): string =>
+    [
+      absentMeansBlank ? 'not sent is blank' : 'not sent is as before',
+      `blanks as ${blankAs === 'null' ? 'nothing' : 'an empty text'}`,
+      ...(direction === 'to' ? [drift === 'leave' ? 'hand edits stay' : 'hand edits put back'] : []),
+    ].join(', ');
   protected readonly proposal = computed((): Proposal | undefined =>
     this.editor.proposals().find(({ id }) => id === this.fieldId()),
   );
@@ -57,7 +89,7 @@ export class CellEditor {
     () => this.editor.definition()?.fields.find(({ id }) => id === this.fieldId())?.formula !== undefined,
   );
   readonly #session = inject(SessionService);
-  readonly #api = inject(Api);
+  readonly #api = inject(SystemsApi);
   protected readonly adding = new Asking();
   protected readonly newTypes = computed(() => this.#there()?.newFieldTypes ?? []);
   protected readonly mayAdd = computed(() => this.#session.may('administrator'));
@@ -125,16 +157,13 @@ export class CellEditor {
     this.editor.edit(mapTo(this.fieldId(), this.memberId(), path, may && !field?.readOnly));
   }
   /** Creates the field in the system, maps it, and reads the object anew. */
-  protected addThere(name: string, type: string): void {
+  protected addThere(field: NewField): void {
     const member = this.editor.definition()?.members.find(({ id }) => id === this.memberId());
-    if (!member || name.trim() === '') return;
-    this.adding.ask(
-      this.#api.addField(member.system, member.object, { name: name.trim(), type: type as NewFieldType }),
-      (path) => {
-        this.choose(path);
-        this.editor.readWhenSaved(true);
-      },
-    );
+    if (!member) return;
+    this.adding.ask(this.#api.addField(member.system, member.object, field), (path) => {
+      this.choose(path);
+      this.editor.readWhenSaved(true);
+    });
   }
   protected set(change: Partial<Mapping>): void {
     this.editor.edit(setMapping(this.fieldId(), this.memberId(), change));

@@ -1,11 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormControl, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
 import { Router } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
-import { Api } from '../../../api/api';
+import { KnotsApi } from '../../../api/knotsApi';
 import { Asking } from '../../../api/asking';
-import { isTyping } from '../../../shell/shortcuts';
+import { Keys } from '../../../keys/keys';
+import { Telling } from '../../../telling/telling';
 import { plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { KnotEditor } from './knotEditor';
@@ -14,8 +17,7 @@ import { KnotEditor } from './knotEditor';
 @Component({
   selector: 'ak-draft-bar',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, AgoPipe, ExactTimePipe],
-  host: { '(document:keydown)': 'keys($event)' },
+  imports: [MatButtonModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule, AgoPipe, ExactTimePipe],
   templateUrl: './draftBar.html',
   styleUrl: './draftBar.scss',
 })
@@ -23,16 +25,33 @@ export class DraftBar {
   readonly knot = input.required<KnotView>();
   readonly changed = output();
   protected readonly editor = inject(KnotEditor);
-  readonly #api = inject(Api);
+  readonly #api = inject(KnotsApi);
   readonly #router = inject(Router);
-  readonly #snack = inject(MatSnackBar);
+  readonly #telling = inject(Telling);
   protected readonly plural = plural;
   protected readonly asking = new Asking();
   protected readonly givingUp = signal(false);
+  /** Why the next version is made. */
+  protected readonly note = new FormControl('', { nonNullable: true });
   protected readonly stops = computed(() => this.editor.findings().filter(({ kind }) => kind === 'stops').length);
   protected readonly behind = computed(() => this.editor.draft()?.basedOn !== this.knot().version);
 
-  protected putInForce(note: string): void {
+  constructor() {
+    const undo = (): void => this.editor.undo();
+    const redo = (): void => this.editor.redo();
+    inject(Keys).register([
+      { key: 'u', says: 'take the last edit of the draft back', act: undo },
+      {
+        key: 'ctrl+z',
+        says: 'take the last edit of the draft back',
+        act: (event) => (isInText(event) ? false : undo()),
+      },
+      { key: 'ctrl+y', says: 'do it again', act: (event) => (isInText(event) ? false : redo()) },
+      { key: 'ctrl+shift+z', says: 'do it again', act: (event) => (isInText(event) ? false : redo()) },
+    ]);
+  }
+
+  protected putInForce(): void {
     const definition = this.editor.definition();
     if (!definition) return;
     this.asking.ask(
@@ -40,16 +59,16 @@ export class DraftBar {
         definition,
         basedOn: this.knot().version,
         draft: this.editor.revision,
-        note,
+        note: this.note.value,
       }),
       (waits) => {
         const version = `Version ${this.knot().version + 1}`;
-        this.#snack.open(
+        this.#telling.say(
           waits
             ? `${version} is put in force when the run that is under way has ended.`
             : `${version} is in force. The next run works by it.`,
-          'Close',
         );
+        this.note.reset();
         this.editor.open(this.knot().id);
         this.changed.emit();
       },
@@ -62,13 +81,9 @@ export class DraftBar {
       else this.editor.open(this.knot().id);
     });
   }
-  protected keys(event: KeyboardEvent): void {
-    // Within a text, undo means the text.
-    const inText = (event.target as HTMLElement | null)?.closest('input, textarea, .cm-editor');
-    if ((event.ctrlKey || event.metaKey) && !inText && (event.key === 'z' || event.key === 'y' || event.key === 'Z')) {
-      event.preventDefault();
-      if (event.key === 'z') this.editor.undo();
-      else this.editor.redo();
-    } else if (event.key === 'u' && !isTyping(event)) this.editor.undo();
-  }
+}
+
+/** Within a text, undo means the text. */
+function isInText(event: KeyboardEvent): boolean {
+  return event.target instanceof Element && event.target.closest('input, textarea, .cm-editor') !== null;
 }

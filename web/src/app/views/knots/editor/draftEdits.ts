@@ -1,5 +1,5 @@
 import type { KnotDefinition, Proposal, SaveDraft } from '@anchor-knot/contracts';
-import { defaultThresholds } from '@anchor-knot/core';
+import { defaultThresholds, type Rule, ruleFor } from '@anchor-knot/core';
 
 export type Field = KnotDefinition['fields'][number];
 export type Member = KnotDefinition['members'][number];
@@ -46,8 +46,38 @@ function changeField(definition: KnotDefinition, id: string, change: (field: Fie
   return { ...definition, fields: definition.fields.map((field) => (field.id === id ? change(field) : field)) };
 }
 
-export function setField(id: string, change: Partial<Pick<Field, 'name' | 'type' | 'rule'>>): Edit {
-  return (definition) => changeField(definition, id, (field) => ({ ...field, ...change }));
+export function setField(id: string, change: Partial<Pick<Field, 'name' | 'type' | 'rule' | 'owner' | 'note'>>): Edit {
+  return (definition) => changeField(definition, id, (field) => withRuleOfType({ ...field, ...change }));
+}
+
+/** Gives some fields the same rule; each keeps what fits its type. */
+export function setRules(ids: readonly string[], rule: Rule): Edit {
+  return (definition) => ({
+    ...definition,
+    fields: definition.fields.map((field) =>
+      ids.includes(field.id) ? withRuleOfType({ ...field, rule: rule as Field['rule'] }) : field,
+    ),
+  });
+}
+
+const withRuleOfType = (field: Field): Field => ({ ...field, rule: ruleFor(field.type, field.rule) as Field['rule'] });
+
+/** What a knot is, apart from its parts. */
+export type KnotSettings = Pick<
+  KnotDefinition,
+  'name' | 'thing' | 'description' | 'owner' | 'labels' | 'titleField' | 'start'
+>;
+
+/** What is empty is left out. */
+export function setKnot(change: Partial<KnotSettings>): Edit {
+  return (definition) => {
+    const changed = { ...definition, ...change };
+    const isEmpty = (value: unknown): boolean => value === '' || (Array.isArray(value) && value.length === 0);
+    const optional = ['description', 'owner', 'labels'];
+    return Object.fromEntries(
+      Object.entries(changed).filter(([name, value]) => !optional.includes(name) || !isEmpty(value)),
+    ) as KnotDefinition;
+  };
 }
 
 /** A shared field of a name; it is mapped to nothing yet. */

@@ -27,7 +27,10 @@ import { type Diagnostic, linter } from '@codemirror/lint';
 import { Compartment, EditorState } from '@codemirror/state';
 import { EditorView, keymap, placeholder } from '@codemirror/view';
 import { firstValueFrom } from 'rxjs';
+import { MatButtonModule } from '@angular/material/button';
 import type { FieldType } from '@anchor-knot/core';
+import { Fold } from '../../../fields/fold';
+import { TextField } from '../../../fields/textField';
 import type { FormulaVerdict, FunctionHelp } from './trialMessages';
 import { TrialService } from './trialService';
 
@@ -52,6 +55,7 @@ const rootOf = ({ name }: FormulaName): string => /^[A-Za-z_][A-Za-z0-9_]*/.exec
 @Component({
   selector: 'ak-formula-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule, Fold, TextField],
   templateUrl: './formulaEditor.html',
   styleUrl: './formulaEditor.scss',
 })

@@ -3,11 +3,11 @@ import { readFileSync } from 'node:fs';
 import { jest } from '@jest/globals';
 import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { knotDraftSchema, knotFileSchema, type SaveDraft } from '@anchor-knot/contracts';
 import { EMPTY, type Observable, of, Subject } from 'rxjs';
-import { Api } from '../../../api/api';
+import { KnotsApi } from '../../../api/knotsApi';
 import { LiveEvents } from '../../../api/liveEvents';
+import { SystemsApi } from '../../../api/systemsApi';
 import { SessionService } from '../../../api/session';
 import { KnotEditor } from './knotEditor';
 import { TrialService } from './trialService';
@@ -22,7 +22,6 @@ function opened() {
   const sent: { readonly name: string; readonly revision: number; readonly answer: Subject<number> }[] = [];
   const draft = { definition, turnedDown: [], revision: 4, basedOn: 1, changedBy: 'Vera', changedAt: '' };
   const api = {
-    systems: () => of([]),
     draft: () => of(draft),
     saveDraft: (_: string, { definition: { name }, revision }: SaveDraft): Observable<number> => {
       const answer = new Subject<number>();
@@ -33,11 +32,11 @@ function opened() {
   TestBed.configureTestingModule({
     providers: [
       KnotEditor,
-      { provide: Api, useValue: api },
+      { provide: KnotsApi, useValue: api },
+      { provide: SystemsApi, useValue: { systems: () => of([]) } },
       { provide: TrialService, useValue: { try: () => of(undefined), review: () => of([]), know: () => undefined } },
       { provide: SessionService, useValue: { may: () => true, person: signal({ name: 'Vera' }) } },
       { provide: LiveEvents, useValue: { drafts: EMPTY } },
-      { provide: MatSnackBar, useValue: {} },
     ],
   });
   const editor = TestBed.inject(KnotEditor);

@@ -10,7 +10,6 @@ import {
   type WritableSignal,
 } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import type {
   Draft,
   KnotDefinition,
@@ -39,9 +38,12 @@ import {
   takeUntil,
   tap,
 } from 'rxjs';
-import { Api, problemOf } from '../../../api/api';
+import { KnotsApi } from '../../../api/knotsApi';
+import { SystemsApi } from '../../../api/systemsApi';
+import { problemOf } from '../../../api/problems';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
+import { Telling } from '../../../telling/telling';
 import { accept, type Edit, openProposals, pairsOf, type TurnedDown } from './draftEdits';
 import { TrialService } from './trialService';
 
@@ -62,10 +64,11 @@ interface Kept {
  */
 @Injectable()
 export class KnotEditor {
-  readonly #api = inject(Api);
+  readonly #knotsApi = inject(KnotsApi);
+  readonly #systemsApi = inject(SystemsApi);
   readonly #trials = inject(TrialService);
   readonly #session = inject(SessionService);
-  readonly #snack = inject(MatSnackBar);
+  readonly #telling = inject(Telling);
   readonly #injector = inject(Injector);
   readonly #destroyed = inject(DestroyRef);
   readonly #now = signal<Kept | undefined>(undefined);
@@ -120,7 +123,7 @@ export class KnotEditor {
   });
 
   constructor() {
-    this.#api.systems().subscribe({
+    this.#systemsApi.systems().subscribe({
       next: (systems) => this.systems.set(systems),
       error: (error: unknown) => this.problem.set(problemOf(error)),
     });
@@ -151,10 +154,8 @@ export class KnotEditor {
         takeUntilDestroyed(),
       )
       .subscribe(({ by, revision }) => {
-        this.#snack.open(
+        this.#telling.say(
           revision === 0 ? `${by} put this draft in force or gave it up.` : `${by} changed this draft.`,
-          'Close',
-          { duration: 6000 },
         );
         this.open(this.#knot);
       });
@@ -189,7 +190,7 @@ export class KnotEditor {
       this.#now.set(undefined);
     }
     this.#knot = knot;
-    this.#api.draft(knot).subscribe({
+    this.#knotsApi.draft(knot).subscribe({
       next: (draft) => this.#take(draft),
       error: (error: unknown) => this.problem.set(problemOf(error)),
     });
@@ -280,7 +281,7 @@ export class KnotEditor {
     const now = this.#now();
     if (!now || this.problem()?.code === 'changed meanwhile') return EMPTY;
     const knot = this.#knot;
-    return this.#api
+    return this.#knotsApi
       .saveDraft(knot, {
         definition: now.definition,
         turnedDown: [...now.turnedDown],
@@ -320,7 +321,7 @@ export class KnotEditor {
 
   /** Keeps the edits made here instead of those of somebody else. */
   keepMine(): void {
-    this.#api.draft(this.#knot).subscribe({
+    this.#knotsApi.draft(this.#knot).subscribe({
       next: (draft) => {
         this.#revision = draft.revision;
         this.problem.set(undefined);
@@ -336,7 +337,7 @@ export class KnotEditor {
     const knot = this.#knot;
     this.readingState.set('reading');
     this.readingProblem.set(undefined);
-    this.#api.readKnot(knot, whole).subscribe({
+    this.#knotsApi.readKnot(knot, whole).subscribe({
       next: (reading) => {
         if (knot !== this.#knot) return;
         this.reading.set(reading);

@@ -1,8 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { FormControl, FormGroup, ReactiveFormsModule, Validators } from '@angular/forms';
+import { MatButtonModule } from '@angular/material/button';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatInputModule } from '@angular/material/input';
+import { MatSelectModule } from '@angular/material/select';
 import { debounceTime, of, switchMap } from 'rxjs';
+import { Fold } from '../../../fields/fold';
+import { isFilled } from '../../../fields/validators';
 import { count } from '../../../words/sentences';
-import { conditionFormula, type Condition, conditions, pathFormula } from './conditions';
+import { conditionFormula, type Condition, conditions, pathFormula } from '@anchor-knot/core';
 import { type Member, setMember } from './draftEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
@@ -24,7 +31,15 @@ const hints: Partial<Record<Condition['kind'], string>> = {
 @Component({
   selector: 'ak-member-filter',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormulaEditor],
+  imports: [
+    MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    MatSelectModule,
+    ReactiveFormsModule,
+    Fold,
+    FormulaEditor,
+  ],
   templateUrl: './memberFilter.html',
   styleUrl: './memberFilter.scss',
 })
@@ -35,7 +50,14 @@ export class MemberFilter {
   readonly #surveys = inject(Surveys);
   protected readonly count = count;
   protected readonly conditions = conditions;
-  protected readonly chosen = signal<Condition['kind']>('equals');
+  protected readonly condition = new FormGroup({
+    path: new FormControl('', { nonNullable: true, validators: [Validators.required] }),
+    kind: new FormControl<Condition['kind']>('equals', { nonNullable: true }),
+    value: new FormControl('', { nonNullable: true, validators: [isFilled] }),
+  });
+  protected readonly chosen = toSignal(this.condition.controls.kind.valueChanges, {
+    initialValue: this.condition.controls.kind.value,
+  });
   protected readonly needsValue = computed(
     () => conditions.find(({ kind }) => kind === this.chosen())?.needsValue === true,
   );
@@ -96,11 +118,14 @@ export class MemberFilter {
       `filter ${this.member().id}`,
     );
   }
-  protected add(path: string, value: string): void {
+  /** The condition that was put together goes behind those that are there. */
+  protected add(): void {
+    this.condition.markAllAsTouched();
+    const { path, kind, value } = this.condition.getRawValue();
     if (path === '' || (this.needsValue() && value.trim() === '')) return;
     const type = this.fields().find((field) => field.path === path)?.type ?? 'text';
     const before = this.member().filter;
-    const condition = conditionFormula({ kind: this.chosen(), path, value }, type === 'number');
+    const condition = conditionFormula({ kind, path, value }, type === 'number');
     this.write(before ? `${before} && ${condition}` : condition);
   }
 }

@@ -1,9 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatMenuModule } from '@angular/material/menu';
 import type { KnotDefinition } from '@anchor-knot/contracts';
+import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { TextField } from '../../../fields/textField';
 import type { Step } from './draftEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { WayBack } from './wayBack';
-import { partText, stepForm, stepForms, type StepPart, withPart } from './stepForms';
+import { partText, type StepForm, stepForm, stepForms, type StepPart, withPart } from './stepForms';
 
 const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes in' }];
 
@@ -11,7 +16,7 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
 @Component({
   selector: 'ak-step-chain',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormulaEditor, WayBack],
+  imports: [MatButtonModule, MatCheckboxModule, MatMenuModule, ChoiceField, FormulaEditor, TextField, WayBack],
   templateUrl: './stepChain.html',
   styleUrl: './stepChain.scss',
 })
@@ -25,37 +30,36 @@ export class StepChain {
   protected readonly forms = stepForms;
   protected readonly form = (step: Step) => stepForm(step.kind);
   protected readonly text = partText;
-  protected readonly refused = signal<Readonly<Record<number, string>>>({});
-  protected readonly tables = computed(() => Object.entries(this.crosswalks()).map(([id, { name }]) => ({ id, name })));
+  protected readonly tables = computed((): Choice[] =>
+    Object.entries(this.crosswalks()).map(([value, { name }]) => ({ value, says: name })),
+  );
   protected readonly formulaNames = formulaNames;
 
   protected set(index: number, part: StepPart, entered: string | boolean): void {
     const step = this.steps()[index];
     if (!step) return;
     const result = withPart(step, part, entered);
-    if ('refused' in result) {
-      this.refused.update((all) => ({ ...all, [index]: result.refused }));
-      return;
-    }
-    this.refused.update((all) => Object.fromEntries(Object.entries(all).filter(([at]) => Number(at) !== index)));
+    if ('refused' in result) return;
     this.changed.emit(this.steps().map((one, at) => (at === index ? result : one)));
   }
-  protected add(kind: string): void {
-    const form = stepForms.find((one) => one.kind === kind);
-    if (form)
-      this.changed.emit([
-        ...this.steps(),
-        form.make(
-          this.tables().map(({ id }) => id),
-          this.recordAddress(),
-        ),
-      ]);
+  /** Why a part of a step cannot be what was typed. */
+  protected refusesOf(step: Step, part: StepPart): (text: string) => string | undefined {
+    return (text) => {
+      const result = withPart(step, part, text);
+      return 'refused' in result ? result.refused : undefined;
+    };
+  }
+  protected choicesOf({ optional, choices = [] }: StepPart): readonly Choice[] {
+    return optional ? [{ value: '', says: 'as usual' }, ...choices] : choices;
+  }
+  protected add(form: StepForm): void {
+    const tables = this.tables().map(({ value }) => value);
+    this.changed.emit([...this.steps(), form.make(tables, this.recordAddress())]);
   }
   protected replace(index: number, step: Step): void {
     this.changed.emit(this.steps().map((one, at) => (at === index ? step : one)));
   }
   protected remove(index: number): void {
-    this.refused.set({});
     this.changed.emit(this.steps().filter((_, at) => at !== index));
   }
   protected move(index: number, by: number): void {

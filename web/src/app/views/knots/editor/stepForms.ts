@@ -305,13 +305,13 @@ export function withPart(step: Step, part: StepPart, entered: string | boolean):
   if (typeof entered === 'boolean') return entered ? changed(true) : (rest as unknown as Step);
   const text = part.as === 'text' ? entered : entered.trim();
   if (text === '' && part.mayBeEmpty) return changed('');
-  if (text === '') return part.optional ? (rest as unknown as Step) : { refused: `${part.label}: may not be empty` };
+  if (text === '') return part.optional ? (rest as unknown as Step) : { refused: 'It may not be empty.' };
   switch (part.as) {
     case 'number': {
       const number = Number(text);
       return Number.isInteger(number) && number >= 0 && number <= 100_000
         ? changed(number)
-        : { refused: `${part.label}: use a whole number` };
+        : { refused: 'Use a whole number.' };
     }
     case 'words': {
       const words = text
@@ -332,11 +332,10 @@ export function withPart(step: Step, part: StepPart, entered: string | boolean):
     }
     default:
       if (part.key === 'factor' && !(/^\d+(\.\d+)?$/.test(text) && Number(text) > 0))
-        return { refused: `${part.label}: use a number greater than zero` };
-      if (part.key === 'with' && text.length !== 1) return { refused: `${part.label}: use one character` };
-      if (part.key === 'currency' && !/^[A-Za-z]{3}$/.test(text))
-        return { refused: `${part.label}: use three letters` };
-      if (part.key === 'country' && !/^[A-Za-z]{2}$/.test(text)) return { refused: `${part.label}: use two letters` };
-      return text.length > 4000 ? { refused: `${part.label}: at most 4,000 characters` } : changed(text);
+        return { refused: 'Use a number greater than zero.' };
+      if (part.key === 'with' && text.length !== 1) return { refused: 'Use one character.' };
+      if (part.key === 'currency' && !/^[A-Za-z]{3}$/.test(text)) return { refused: 'Use three letters.' };
+      if (part.key === 'country' && !/^[A-Za-z]{2}$/.test(text)) return { refused: 'Use two letters.' };
+      return text.length > 4000 ? { refused: 'At most 4,000 characters.' } : changed(text);
   }
 }

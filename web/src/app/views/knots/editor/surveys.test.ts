@@ -5,7 +5,7 @@ import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { type KnotDefinition, knotDraftSchema, knotFileSchema, type SurveyLine } from '@anchor-knot/contracts';
 import { Subject } from 'rxjs';
-import { Api } from '../../../api/api';
+
 import { type Edit, mapTo, setEvidence, setThresholds } from './draftEdits';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';

@@ -3,7 +3,8 @@ import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type { IdentitySurvey, KnotDefinition, MemberSurvey, Problem } from '@anchor-knot/contracts';
 import type { Finding } from '@anchor-knot/core';
 import { filter, first, type Subscription, switchMap } from 'rxjs';
-import { Api, problemOf } from '../../../api/api';
+import { KnotsApi } from '../../../api/knotsApi';
+import { problemOf } from '../../../api/problems';
 import { count } from '../../../words/sentences';
 import { setWeights } from './draftEdits';
 import { KnotEditor } from './knotEditor';
@@ -23,7 +24,7 @@ export interface Survey {
 /** The definition tried on all records of its members, by the server: asked for, followed, and stopped here. */
 @Injectable()
 export class Surveys {
-  readonly #api = inject(Api);
+  readonly #api = inject(KnotsApi);
   readonly #editor = inject(KnotEditor);
   readonly #injector = inject(Injector);
   readonly #destroyed = inject(DestroyRef);

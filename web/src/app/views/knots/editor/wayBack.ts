@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { debounceTime, map, of, switchMap } from 'rxjs';
+import { MatButtonModule } from '@angular/material/button';
 import type { Step } from './draftEdits';
 import { TrialService } from './trialService';
 
@@ -14,8 +15,9 @@ const waitMs = 200;
 @Component({
   selector: 'ak-way-back',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatButtonModule],
   templateUrl: './wayBack.html',
-  styles: `.link { margin-left: 8px; } p { margin: 4px 0 0; overflow-wrap: anywhere; }`,
+  styles: `p { margin: 4px 0 0; overflow-wrap: anywhere; }`,
 })
 export class WayBack {
   readonly step = input.required<FormulaStep>();

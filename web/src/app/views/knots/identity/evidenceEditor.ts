@@ -12,6 +12,8 @@ import {
 import { MatButtonModule } from '@angular/material/button';
 import type { PairExample } from '@anchor-knot/contracts';
 import { type ComparisonKind, comparisonKinds, comparisonOf, defaultThresholds, levelBits } from '@anchor-knot/core';
+import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { TextField } from '../../../fields/textField';
 import { bitsWords, chanceWords, count, plural } from '../../../words/sentences';
 import { type ComparedRecord, type ComparedRow, PairGrid } from '../../matches/pairGrid';
 import { type EvidencePart, type Field, nameEvidence, setEvidence, setThresholds } from '../editor/draftEdits';
@@ -41,15 +43,17 @@ const commonShare = 0.5;
 @Component({
   selector: 'ak-evidence-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, ScoreChart, PairExamples, PairGrid],
+  imports: [MatButtonModule, ChoiceField, TextField, ScoreChart, PairExamples, PairGrid],
   templateUrl: './evidenceEditor.html',
   styleUrl: './evidenceEditor.scss',
 })
 export class EvidenceEditor {
   protected readonly editor = inject(KnotEditor);
   protected readonly surveys = inject(Surveys);
-  protected readonly kinds = comparisonKinds;
-  protected readonly kindWords = kindWords;
+  protected readonly kinds = comparisonKinds.map((value): Choice<ComparisonKind> => ({
+    value,
+    says: kindWords[value],
+  }));
   protected readonly bitsWords = bitsWords;
   protected readonly chanceWords = chanceWords;
   protected readonly count = count;
@@ -103,6 +107,11 @@ export class EvidenceEditor {
     });
   }
 
+  /** Fields that can be compared; one of several can be left out. */
+  protected choicesOf({ fields }: EvidencePart): Choice[] {
+    const held = this.held().map(({ id, name }): Choice => ({ value: id, says: name }));
+    return fields.length > 1 ? [...held, { value: '', says: 'leave it out' }] : held;
+  }
   protected abs(bits: number): string {
     return Math.abs(bits).toFixed(1);
   }

@@ -1,15 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { RouterLink } from '@angular/router';
 import type { DuplicateList, MemberSummary } from '@anchor-knot/contracts';
-import { Api } from '../../../api/api';
+import { DecisionsApi } from '../../../api/decisionsApi';
 import { Asking } from '../../../api/asking';
 import { LiveEvents } from '../../../api/liveEvents';
 import { load } from '../../../api/loaded';
 import { SessionService } from '../../../api/session';
 import { recordLink } from '../../../grid/recordLink';
 import { Pennant } from '../../../pennant/pennant';
+import { Telling } from '../../../telling/telling';
 import { count, plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { State } from '../../state';
@@ -27,8 +27,9 @@ type Group = DuplicateList['groups'][number];
 })
 export class KnotDuplicates {
   readonly knot = input.required<string>();
-  readonly #api = inject(Api);
-  readonly #snack = inject(MatSnackBar);
+  readonly #api = inject(DecisionsApi);
+  readonly #telling = inject(Telling);
+  readonly #live = inject(LiveEvents);
   protected readonly session = inject(SessionService);
   protected readonly asking = new Asking();
   protected readonly after = signal<string | null>(null);
@@ -39,7 +40,7 @@ export class KnotDuplicates {
   protected readonly list = load(
     this.#question,
     ({ knot, query }) => this.#api.duplicates(knot, query),
-    inject(LiveEvents).ends,
+    this.#live.ends,
   );
   protected readonly count = count;
   /** How many records are set aside, as the end of a sentence. */
@@ -66,13 +67,12 @@ export class KnotDuplicates {
   protected takeIn(member: string, key: string): void {
     this.asking.ask(this.#api.takeIn(this.knot(), member, key), () => this.list.reload());
   }
-  #decide(decision: string, says: string, ask: () => ReturnType<Api['decide']>): void {
+  #decide(decision: string, says: string, ask: () => ReturnType<DecisionsApi['decide']>): void {
     this.asking.ask(ask(), () => {
-      window.dispatchEvent(new Event('anchor-knot-decided'));
+      this.#live.decided.next();
       this.list.reload();
-      this.#snack
-        .open(`${says} The next run acts on it.`, 'Undo', { duration: 12_000 })
-        .onAction()
+      this.#telling
+        .offer(`${says} The next run acts on it.`, 'Undo')
         .subscribe(() => this.asking.ask(this.#api.undoDecision(this.knot(), decision), () => this.list.reload()));
     });
   }

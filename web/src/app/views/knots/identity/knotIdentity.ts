@@ -2,13 +2,15 @@ import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/c
 import { MatButtonModule } from '@angular/material/button';
 import { type KeyRule, setKeyRules } from '../editor/draftEdits';
 import { GoLive } from '../editor/goLive';
+import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { TextField } from '../../../fields/textField';
 import { count, plural } from '../../../words/sentences';
 import { KnotEditor } from '../editor/knotEditor';
 import { Surveys } from '../editor/surveys';
 import { EvidenceEditor } from './evidenceEditor';
 import { IdentityTabs } from './identityTabs';
 
-const comparisons: readonly { readonly value: KeyRule['fields'][number]['normalise']; readonly says: string }[] = [
+const comparisons: readonly Choice<KeyRule['fields'][number]['normalise']>[] = [
   { value: 'exact', says: 'as it is' },
   { value: 'text', says: 'case and blanks do not matter' },
   { value: 'email', says: 'case and blanks do not matter, as an email' },
@@ -19,7 +21,7 @@ const comparisons: readonly { readonly value: KeyRule['fields'][number]['normali
 @Component({
   selector: 'ak-knot-identity',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, GoLive, EvidenceEditor, IdentityTabs],
+  imports: [MatButtonModule, ChoiceField, TextField, GoLive, EvidenceEditor, IdentityTabs],
   templateUrl: './knotIdentity.html',
   styleUrl: './knotIdentity.scss',
 })
@@ -27,6 +29,9 @@ export class KnotIdentity {
   protected readonly editor = inject(KnotEditor);
   protected readonly comparisons = comparisons;
   readonly #surveys = inject(Surveys);
+  protected readonly fields = computed((): Choice[] =>
+    (this.editor.definition()?.fields ?? []).map(({ id, name }) => ({ value: id, says: name })),
+  );
   protected readonly count = count;
   protected readonly plural = plural;
   /** What all records gave, as long as it was tried with the rules and fields as they are now. */

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import type { MemberSummary } from '@anchor-knot/contracts';
-import { Api } from '../../../api/api';
+import { DecisionsApi } from '../../../api/decisionsApi';
 import { Asking } from '../../../api/asking';
 import { LiveEvents } from '../../../api/liveEvents';
 import { load } from '../../../api/loaded';
@@ -23,7 +23,7 @@ import { IdentityTabs } from './identityTabs';
 })
 export class KnotVerdicts {
   readonly knot = input.required<string>();
-  readonly #api = inject(Api);
+  readonly #api = inject(DecisionsApi);
   protected readonly session = inject(SessionService);
   protected readonly asking = new Asking();
   protected readonly before = signal<string | null>(null);

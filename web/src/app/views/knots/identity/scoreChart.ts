@@ -11,6 +11,7 @@ import {
   signal,
   viewChild,
 } from '@angular/core';
+import { MatSliderModule } from '@angular/material/slider';
 import type { EvidenceSurvey } from '@anchor-knot/contracts';
 import { BarController, BarElement, Chart, LinearScale, type Plugin, Tooltip } from 'chart.js';
 import { Theme } from '../../../shell/theme';
@@ -34,6 +35,7 @@ const most = 40.5;
 @Component({
   selector: 'ak-score-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [MatSliderModule],
   templateUrl: './scoreChart.html',
   styleUrl: './scoreChart.scss',
 })
@@ -75,13 +77,16 @@ export class ScoreChart {
   }
 
   /** Where the lines were moved to last: the input is told only when the view is drawn again. */
-  protected last: Thresholds | undefined;
-  /** The lines push each other: asking never begins above tying. */
+  #last: Thresholds | undefined;
+  /** Asking never begins above tying: the slider keeps its two ends in order. */
   protected move(change: Partial<Thresholds>): void {
-    const { upper, lower } = { ...this.thresholds(), ...change };
-    this.last =
-      change.lower === undefined ? { upper, lower: Math.min(lower, upper) } : { upper: Math.max(lower, upper), lower };
-    this.moving.emit(this.last);
+    this.#last = { ...this.thresholds(), ...this.#last, ...change };
+    this.moving.emit(this.#last);
+  }
+  /** A line was let go. */
+  protected settle(): void {
+    if (this.#last) this.moved.emit(this.#last);
+    this.#last = undefined;
   }
 
   #draw(bins: EvidenceSurvey['bins'], { upper, lower }: Thresholds, to: number): void {

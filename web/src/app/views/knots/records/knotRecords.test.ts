@@ -8,7 +8,7 @@ import { HttpErrorResponse } from '@angular/common/http';
 import { ActivatedRoute, convertToParamMap, provideRouter } from '@angular/router';
 import type { KnotView, ListedRecords } from '@anchor-knot/contracts';
 import { BehaviorSubject, NEVER, of, Subject, throwError } from 'rxjs';
-import { Api } from '../../../api/api';
+
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { KnotRecords } from './knotRecords';

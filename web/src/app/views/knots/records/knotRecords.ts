@@ -5,17 +5,18 @@ import { MatAutocompleteModule } from '@angular/material/autocomplete';
 import { MatButtonModule } from '@angular/material/button';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
-import { MatSnackBar } from '@angular/material/snack-bar';
 import { MatTableModule } from '@angular/material/table';
 import { ActivatedRoute, RouterLink } from '@angular/router';
 import { type KnotView, type ListedRecord, type RecordAct, recordListSchema } from '@anchor-knot/contracts';
 import { catchError, debounceTime, map, of, switchMap } from 'rxjs';
-import { Api } from '../../../api/api';
+import { AnchorsApi } from '../../../api/anchorsApi';
+import { KnotsApi } from '../../../api/knotsApi';
 import { Asking } from '../../../api/asking';
 import { LiveEvents } from '../../../api/liveEvents';
 import { load } from '../../../api/loaded';
 import { SessionService } from '../../../api/session';
 import { Pennant } from '../../../pennant/pennant';
+import { Telling } from '../../../telling/telling';
 import { count } from '../../../words/sentences';
 import { State } from '../../state';
 import { recordLists } from './recordLists';
@@ -42,9 +43,10 @@ const searchDelayMs = 250;
 })
 export class KnotRecords {
   readonly knot = input.required<KnotView>();
-  readonly #api = inject(Api);
+  readonly #anchorsApi = inject(AnchorsApi);
+  readonly #knotsApi = inject(KnotsApi);
   readonly #live = inject(LiveEvents);
-  readonly #told = inject(MatSnackBar);
+  readonly #telling = inject(Telling);
   readonly #session = inject(SessionService);
   readonly #query = toSignal(inject(ActivatedRoute).queryParamMap, { requireSync: true });
   protected readonly lists = recordLists;
@@ -52,7 +54,7 @@ export class KnotRecords {
   protected readonly columns = ['key', 'title', 'why', 'acts'];
   protected readonly asking = new Asking();
   readonly #knotId = computed(() => this.knot().id);
-  protected readonly accounts = load(this.#knotId, (id) => this.#api.accounts(id), this.#live.ends);
+  protected readonly accounts = load(this.#knotId, (id) => this.#knotsApi.accounts(id), this.#live.ends);
 
   /** The list that the address names. */
   protected readonly shown = computed(() => {
@@ -65,7 +67,7 @@ export class KnotRecords {
   });
   protected readonly first = load(
     this.#question,
-    ({ knot, shown }) => (shown ? this.#api.listedRecords(knot, shown) : of({ records: [], next: null })),
+    ({ knot, shown }) => (shown ? this.#knotsApi.listedRecords(knot, shown) : of({ records: [], next: null })),
     this.#live.ends,
   );
   protected readonly records = linkedSignal<readonly ListedRecord[]>(() => this.first.value()?.records ?? []);
@@ -106,7 +108,7 @@ export class KnotRecords {
     const shown = this.shown();
     const after = this.next();
     if (!shown || after === null) return;
-    this.asking.ask(this.#api.listedRecords(this.#knotId(), { ...shown, after }), ({ records, next }) => {
+    this.asking.ask(this.#knotsApi.listedRecords(this.#knotId(), { ...shown, after }), ({ records, next }) => {
       // A late answer for another list is dropped.
       if (!this.isShown(shown.member, shown.list)) return;
       this.records.update((known) => [...known, ...records]);
@@ -117,12 +119,10 @@ export class KnotRecords {
   protected act(record: ListedRecord, act: RecordAct['act']): void {
     const shown = this.shown();
     if (!shown) return;
-    this.asking.ask(this.#api.actOnRecord(this.#knotId(), shown.member, record.key, act), ({ anchor }) => {
+    this.asking.ask(this.#knotsApi.actOnRecord(this.#knotId(), shown.member, record.key, act), ({ anchor }) => {
       this.#leave(record);
       const says = { start: 'It starts a thing of its own', 'set aside': 'It is set aside', 'take back': 'It is back' };
-      this.#told.open(`${record.title}: ${says[act]}${anchor === null ? '' : '; the next run merges it'}.`, undefined, {
-        duration: 6000,
-      });
+      this.#telling.say(`${record.title}: ${says[act]}${anchor === null ? '' : '; the next run merges it'}.`);
     });
   }
 
@@ -135,15 +135,15 @@ export class KnotRecords {
     const shown = this.shown();
     const record = this.choosing();
     if (!shown || !record) return;
-    this.asking.ask(this.#api.tie(anchor, shown.member, record.key), () => {
+    this.asking.ask(this.#anchorsApi.tie(anchor, shown.member, record.key), () => {
       this.choosing.set(undefined);
       this.#leave(record);
-      this.#told.open(`${record.title} is tied; the next run merges it.`, undefined, { duration: 6000 });
+      this.#telling.say(`${record.title} is tied; the next run merges it.`);
     });
   }
 
   #search(text: string) {
-    return this.#api.anchors(this.#knotId(), { search: text }).pipe(
+    return this.#anchorsApi.anchors(this.#knotId(), { search: text }).pipe(
       map(({ anchors }) => anchors.slice(0, 20)),
       catchError(() => of([])),
     );

@@ -1,0 +1,3 @@
+export * from './conditions.js';
+export * from './readyMadeChecks.js';
+export * from './ruleEdits.js';

@@ -1,0 +1,46 @@
+import { HttpClient } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import {
+  type OperationList,
+  operationListSchema,
+  runListSchema,
+  type RunView,
+  runViewSchema,
+  startedRunSchema,
+  type Watch,
+  watchSchema,
+} from '@anchor-knot/contracts';
+import { map, type Observable } from 'rxjs';
+import { Calls, type Query } from './calls';
+
+/** Runs: how things stand, what ran, and what was written. */
+@Injectable({ providedIn: 'root' })
+export class RunsApi {
+  readonly #calls = inject(Calls);
+  readonly #http = inject(HttpClient);
+
+  watch(): Observable<Watch> {
+    return this.#calls.get('/api/watch', watchSchema);
+  }
+  runs(query: Query) {
+    return this.#calls.get('/api/runs', runListSchema, query);
+  }
+  run(id: string): Observable<RunView> {
+    return this.#calls.get(`/api/runs/${encodeURIComponent(id)}`, runViewSchema);
+  }
+  operations(run: string, query: Query): Observable<OperationList> {
+    return this.#calls.get(`/api/runs/${encodeURIComponent(run)}/operations`, operationListSchema, query);
+  }
+  startRun(
+    knot: string,
+    kind: 'run' | 'dry run',
+    more: { overGuards?: boolean; full?: boolean } = {},
+  ): Observable<string> {
+    return this.#http
+      .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })
+      .pipe(map((answer) => startedRunSchema.parse(answer).run));
+  }
+  stopRun(run: string): Observable<unknown> {
+    return this.#http.post(`/api/runs/${run}/stop`, {});
+  }
+}

@@ -1,0 +1,50 @@
+import { DestroyRef, inject, Injectable } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import type { FormGroup } from '@angular/forms';
+import { debounceTime } from 'rxjs';
+import { z } from 'zod';
+
+const keptAfterMs = 300;
+const prefix = 'anchor-knot-form ';
+const keptSchema = z.record(z.string(), z.unknown());
+
+/**
+ * What is typed into a long form is kept in this tab until it was sent: a reload, a sign-out or a wrong turn loses
+ * nothing. What is secret is never kept.
+ */
+@Injectable({ providedIn: 'root' })
+export class FormDrafts {
+  /**
+   * Fills the form with what was typed before, and keeps what is typed from now on. Call in an injection context.
+   * @param name of the form, and of what it changes
+   * @param secrets names of controls that are never kept
+   * @returns whether something was kept
+   */
+  keep(name: string, form: FormGroup, secrets: readonly string[] = []): boolean {
+    const kept = this.#read(name);
+    if (kept) {
+      form.patchValue(kept);
+      form.markAsDirty();
+    }
+    form.valueChanges
+      .pipe(debounceTime(keptAfterMs), takeUntilDestroyed(inject(DestroyRef)))
+      .subscribe((value: Record<string, unknown>) => {
+        if (!form.dirty) return;
+        const open = Object.entries(value).filter(([control]) => !secrets.includes(control));
+        sessionStorage.setItem(prefix + name, JSON.stringify(Object.fromEntries(open)));
+      });
+    return kept !== undefined;
+  }
+
+  forget(name: string): void {
+    sessionStorage.removeItem(prefix + name);
+  }
+
+  #read(name: string): Record<string, unknown> | undefined {
+    try {
+      return keptSchema.parse(JSON.parse(sessionStorage.getItem(prefix + name) ?? ''));
+    } catch {
+      return undefined;
+    }
+  }
+}

@@ -1,8 +1,0 @@
-/** Lets the person save a text as a file. */
-export function saveFile(name: string, type: string, text: string): void {
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(new Blob([text], { type }));
-  link.download = name;
-  link.click();
-  URL.revokeObjectURL(link.href);
-}
