@@ -1,6 +1,6 @@
 /** What a person does with the demo, from the first sign-in to a settled conflict, in order and on one installation. */
 import { expect, test } from '@playwright/test';
-import { address, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from './steps.js';
+import { address, choose, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from './steps.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -25,7 +25,7 @@ test('before anything ran, Watch says so and leads to a dry run that writes noth
   await expect(page.locator('[data-count="crm-create"]')).toHaveText('67');
   await expect(page.locator('[data-count="shop-waiting"]')).toHaveText('8');
   await expect(page.locator('.changes tbody').first()).toContainText('planned');
-  await page.getByLabel('Kind').selectOption('create');
+  await choose(page.getByLabel('Kind'), 'create');
   await expect(page.locator('.filters small')).toHaveText('216 records');
   const total = async (system: string) =>
     (await (await fetch(system)).text())
@@ -73,7 +73,7 @@ test('a conflict is held, blocks nothing else, and is settled by one key', async
   await expect(page.locator(cell('phone', 'crm'))).toContainText('held');
   await expect(page.getByRole('button', { name: /stay with what was agreed/ })).toBeVisible();
   await page.keyboard.press('2');
-  await expect(page.getByText('Decided. The next run writes it.')).toBeVisible();
+  await expect(page.getByText('Decided. The next run acts on it.')).toBeVisible();
   await page.getByRole('button', { name: 'Run now' }).last().click();
   await expect(page.locator('.sentence')).toContainText(/written/);
   await openAnchor(page, '77051');
@@ -84,16 +84,17 @@ test('a conflict is held, blocks nothing else, and is settled by one key', async
 test('decisions are walked by keyboard, and a duplicate is settled', async ({ page }) => {
   await page.keyboard.press('g');
   await page.keyboard.press('d');
-  await expect(page).toHaveURL(/\/decisions$/);
-  await page.getByRole('link', { name: /duplicates/ }).click();
-  const duplicates = page.locator('article');
+  await expect(page).toHaveURL(/\/decisions/);
+  await choose(page.getByLabel('Kind'), /duplicates/);
+  const duplicates = page.locator('[data-decision-item]');
   await expect(duplicates).toHaveCount(6);
+  await page.getByRole('heading', { level: 1 }).click();
   await page.keyboard.press('j');
   await page.keyboard.press('1');
   await expect(duplicates).toHaveCount(5);
   await page.keyboard.press('Control+k');
-  await page.getByRole('combobox').fill('A-20051');
-  await expect(page.getByRole('option').first()).toContainText('customer');
+  await page.getByRole('dialog').getByRole('combobox').fill('A-20051');
+  await expect(page.getByRole('option').first()).toContainText('Customers');
   await page.keyboard.press('Enter');
   await expect(page).toHaveURL(/\/anchors\//);
 });

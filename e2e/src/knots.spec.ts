@@ -3,7 +3,7 @@
  * systems.
  */
 import { expect, type Page, test } from '@playwright/test';
-import { address, erpPage, runNow, signIn } from './steps.js';
+import { address, choose, erpPage, pick, runNow, signIn } from './steps.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -26,7 +26,8 @@ test('three systems are chosen, and their fields come paired; what is turned dow
   await page.goto(`${address()}/knots`);
   await page.getByRole('link', { name: 'New knot' }).click();
   await page.getByRole('button', { name: 'Begin' }).click();
-  await expect(page.getByRole('alert')).toContainText('Name: give it a name');
+  await expect(page.getByText('Give it a name')).toBeVisible();
+  await expect(page.getByRole('alert').filter({ hasText: 'Choose at least one object' })).toBeVisible();
   await page.getByLabel('Name', { exact: true }).fill('Clients');
   await page.getByLabel('One of them is called').fill('client');
   for (const object of ['accounts', 'shoppers', 'debtors'])
@@ -55,15 +56,15 @@ test('a cell is corrected with the sample beside it; a failing sample is found; 
   const side = page.getByRole('complementary', { name: 'The chosen cell' });
   await side.getByRole('radio', { name: /^to/ }).check();
   await expect(cell(page, 'Phone', 'Coldharbour ERP')).toContainText('to');
-  await side.getByLabel('Written there').selectOption('international');
+  await choose(side.getByLabel('Written there'), 'international');
   // Without a translation the agreed number is written as it is, and that is seen before anything is.
   await side.getByRole('button', { name: 'Remove the step Phone' }).click();
   await expect(side).toContainText('would be');
   await page.getByRole('heading', { level: 1 }).click();
   await page.keyboard.press('Control+z');
-  await expect(side.getByLabel('Written there')).toHaveValue('international');
+  await expect(side.getByLabel('Written there')).toHaveText('international');
   await side.getByLabel('Country of numbers without one').fill('Britain');
-  await expect(side.getByRole('alert')).toContainText('use two letters');
+  await expect(side.getByText('Use two letters')).toBeVisible();
   await side.getByLabel('Country of numbers without one').fill('GB');
   // The keyboard goes from cell to cell.
   await cell(page, 'Phone', 'Coldharbour ERP').focus();
@@ -102,7 +103,7 @@ test(
     await page.goto(address() + fields);
     await cell(page, 'Credit limit', 'Coldharbour ERP').click();
     const side = page.getByRole('complementary', { name: 'The chosen cell' });
-    await side.getByLabel('Add a step').selectOption('formula');
+    await pick(side.getByRole('button', { name: 'Add a step' }), /^Formula/);
     await side.getByLabel('Formula from there').fill('value / 100');
     await expect(side.getByText('would read back as').first()).toBeVisible();
     await expect(side.getByText('The way out could be')).toBeVisible();
@@ -123,8 +124,8 @@ test(
     await expect(cell(page, 'Credit limit', 'Coldharbour ERP')).toContainText('both ways');
     await expect(cell(page, 'Credit limit', 'Coldharbour ERP')).not.toContainText('formula');
     await page.goto(`${address()}/knots/clients/checks`);
-    await page.getByLabel('Field to check').selectOption({ label: 'Credit limit' });
-    await page.getByLabel('Ready-made check').selectOption({ label: 'is filled' });
+    await choose(page.getByLabel('Field to check'), 'Credit limit');
+    await choose(page.getByLabel('Ready-made check'), 'is filled');
     await page.getByRole('button', { name: 'Add', exact: true }).click();
     await page.getByLabel('Formula of check 1').fill('creditLimit.startsWith("1")');
     await page.getByLabel('Formula of check 1').fill('year(creditLimit) > 2000');
@@ -139,9 +140,9 @@ test('which records take part is chosen, tried at once; a check shows who would 
   const erp = page.getByRole('row', { name: /Coldharbour ERP/ });
   await expect(erp).toContainText(/150 of 150 records looked at take part/);
   await erp.getByText('Choose a condition').click();
-  await erp.getByLabel('Field').selectOption('blocked');
-  await erp.getByLabel('Condition').selectOption('equals');
-  await erp.getByLabel('Value').fill('nobody');
+  await choose(erp.getByLabel('Field', { exact: true }), 'blocked');
+  await choose(erp.getByLabel('Condition', { exact: true }), 'equals');
+  await erp.getByLabel('Value', { exact: true }).fill('nobody');
   await erp.getByRole('button', { name: 'Add it' }).click();
   await expect(erp).toContainText('0 of 150 records looked at take part');
   await page.getByLabel('Filter of coldharbour').fill('record.blocked == false');
@@ -152,12 +153,12 @@ test('which records take part is chosen, tried at once; a check shows who would 
     await page.getByRole('row', { name: system }).getByLabel('create records').uncheck();
   await erp.getByLabel('new things may start here').uncheck();
   await page.getByRole('link', { name: 'Checks' }).click();
-  await page.getByLabel('Field to check').selectOption({ label: 'Email' });
-  await page.getByLabel('Ready-made check').selectOption({ label: 'looks like an email' });
+  await choose(page.getByLabel('Field to check'), 'Email');
+  await choose(page.getByLabel('Ready-made check'), 'looks like an email');
   await page.getByRole('button', { name: 'Add', exact: true }).click();
   await expect(page.getByRole('row', { name: /Email is no email/ })).toContainText('0 of 150');
-  await page.getByLabel('Field to check').selectOption({ label: 'Phone' });
-  await page.getByLabel('Ready-made check').selectOption({ label: 'is unique in its system' });
+  await choose(page.getByLabel('Field to check'), 'Phone');
+  await choose(page.getByLabel('Ready-made check'), 'is unique in its system');
   await page.getByRole('button', { name: 'Add', exact: true }).click();
   await saved(page);
   // On some records; then on all.
@@ -175,7 +176,7 @@ test('which records take part is chosen, tried at once; a check shows who would 
 test('a table with unknown fields is refused whole; a right one is taken in, and undone', async ({ page }) => {
   await page.goto(address() + fields);
   await expect(cell(page, 'Phone', 'Market Row')).toBeVisible();
-  const file = page.locator('label', { hasText: 'Take in a CSV' }).locator('input');
+  const file = page.locator('input[type="file"]');
   await expect(page.getByText(/before/).first()).toBeVisible();
   await file.setInputFiles(csv('field,market field\ncontactPhone,fax\n'));
   await expect(page.getByText('Row 2: market has no field “fax”.')).toBeVisible();
@@ -287,7 +288,7 @@ test(
     // How long from a keystroke in a step to the new sample under the cell: told, not judged, because the machine is
     // shared.
     const side = page.getByRole('complementary', { name: 'The chosen cell' });
-    await side.getByLabel('Add a step').selectOption('replace');
+    await pick(side.getByRole('button', { name: 'Add a step' }), /^Replace/);
     await side.getByLabel('There', { exact: true }).fill('o');
     const took = await side.getByLabel('Here', { exact: true }).evaluate(async (input: HTMLInputElement) => {
       const shown = () => document.querySelector('dl.sample')?.textContent ?? '';

@@ -1,4 +1,4 @@
-import { type BrowserContext, expect, type Page } from '@playwright/test';
+import { type BrowserContext, expect, type Locator, type Page } from '@playwright/test';
 
 export const address = (): string => process.env.ANCHOR_KNOT as string;
 export const crmPage = (): string => process.env.CRM_PAGE as string;
@@ -45,4 +45,18 @@ export async function openAnchor(page: Page, key: string): Promise<void> {
   await page.goto(`${address()}/anchors?knot=customers&search=${key}`);
   await page.locator('.row a.title').first().click();
   await expect(page.getByRole('table')).toBeVisible();
+}
+
+/** Chooses an option of a field, by its words. */
+export async function choose(field: Locator, option: string | RegExp): Promise<void> {
+  await field.click();
+  const name = typeof option === 'string' ? { name: option, exact: true } : { name: option };
+  await field.page().getByRole('option', name).click();
+  await expect(field.page().getByRole('listbox')).toHaveCount(0);
+}
+
+/** Chooses an entry of the menu that a button opens. */
+export async function pick(button: Locator, entry: string | RegExp): Promise<void> {
+  await button.click();
+  await button.page().getByRole('menuitem', { name: entry }).click();
 }

@@ -1,3 +1,4 @@
+import { knotStandingSchema } from './knots.js';
 import { z } from 'zod';
 import { knotDraftSchema, stepSchema, weightsSchema } from '../knotFile.js';
 import { newFieldSchema } from './systems.js';
@@ -49,6 +50,7 @@ export const knotListSchema = z.object({
       id: z.string(),
       name: z.string(),
       version: z.number(),
+      standing: knotStandingSchema,
       draft: z.object({ changedBy: z.string(), changedAt: time }).nullable(),
     }),
   ),

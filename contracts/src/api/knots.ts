@@ -4,6 +4,17 @@ import { json, time } from './json.js';
 import { memberSummarySchema } from './members.js';
 import { runSchema } from './runs.js';
 
+/** Whether a knot runs. A paused one is taken up again later; an ended one is kept for its history. */
+export const knotStateSchema = z.enum(['running', 'paused', 'ended']);
+export type KnotState = z.output<typeof knotStateSchema>;
+export const knotStandingSchema = z.object({
+  state: knotStateSchema,
+  /** Who said so, and when; null where nobody has. */
+  by: z.string().nullable(),
+  at: time.nullable(),
+});
+export type KnotStanding = z.output<typeof knotStandingSchema>;
+
 export const knotViewSchema = z.object({
   id: z.string(),
   name: z.string(),
@@ -18,6 +29,7 @@ export const knotViewSchema = z.object({
   lastRun: runSchema.nullable(),
   openRun: runSchema.nullable(),
   decisions: z.number(),
+  standing: knotStandingSchema,
 });
 export type KnotView = z.output<typeof knotViewSchema>;
 /** `draft`: the revision of the draft as it was seen; 0 when there was none. */

@@ -53,6 +53,8 @@ export const objectProfileSchema = z.object({
   records: z.number(),
   fields: z.array(fieldProfileSchema),
   moreFields: z.boolean(),
+  /** Of the first records alone. */
+  isPart: z.boolean().default(false),
 });
 export type ObjectProfile = z.output<typeof objectProfileSchema>;
 

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { decisionKindSchema } from './decisions.js';
 import { time } from './json.js';
+import { knotStateSchema } from './knots.js';
 import { memberSummarySchema, systemSummarySchema } from './members.js';
 import { runSchema } from './runs.js';
 
@@ -10,6 +11,7 @@ export const watchSchema = z.object({
       id: z.string(),
       name: z.string(),
       thing: z.string(),
+      state: knotStateSchema,
       anchors: z.number(),
       agree: z.number(),
       members: z.array(memberSummarySchema.extend({ ties: z.number(), waiting: z.number(), trouble: z.boolean() })),

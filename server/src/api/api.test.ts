@@ -34,6 +34,16 @@ const once = (role: Role) => api.once(role);
 const nowhere = '00000000-0000-7000-8000-000000000000';
 /** The least role for each route. A route that is missing here fails the test. */
 const leastRole: Record<string, Role | 'everybody'> = {
+  'PUT /api/knots/{knot}/state': 'editor',
+  'POST /api/knots/{knot}/decisions/{decision}/correct': 'operator',
+  'POST /api/decisions/undo': 'operator',
+  'POST /api/decisions/put-off': 'operator',
+  'POST /api/decisions/give': 'operator',
+  'POST /api/decisions/decide': 'operator',
+  'GET /api/knots/{knot}/decisions/{decision}/record': 'operator',
+  'GET /api/decisions/{decision}': 'viewer',
+  'GET /api/colleagues': 'operator',
+  'GET /api/anchors': 'viewer',
   'GET /api/health': 'everybody',
   'GET /api/ready': 'everybody',
   'POST /api/session': 'everybody',

@@ -47,14 +47,14 @@ export async function knownRecords(
  * is mostly a name too.
  */
 function titleOfRecord(
-  { comparableValues, titleField }: LoadedKnot['compiled'],
+  compiled: LoadedKnot['compiled'],
   member: string,
   fields: Readonly<Record<FieldId, Raw>>,
   otherwise: string,
 ): string {
-  const values = comparableValues(member, fields);
+  const values = compiled.comparableValues(member, fields);
   const isName = (value: Shared | undefined): value is string => typeof value === 'string' && value !== '';
-  const called = values.get(titleField);
+  const called = values.get(compiled.titleField);
   return isName(called) ? called : ([...values.values()].find(isName) ?? otherwise);
 }
 

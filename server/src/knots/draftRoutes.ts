@@ -23,6 +23,8 @@ import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { mayOf } from '../systems/objects.js';
 import { systemClock } from '../worker/systemClock.js';
+import { knotStates } from '../persistence/tables/versions.js';
+import { standingView } from '../views/summaries.js';
 import { surveyKnot } from './surveys.js';
 
 const parameters = z.object({ knot: z.string() });
@@ -41,9 +43,10 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         response: { 200: knotListSchema },
       },
     },
-    async () => ({
-      knots: await drafts.list(),
-    }),
+    async () => {
+      const states = await knotStates(data);
+      return { knots: (await drafts.list()).map((knot) => ({ ...knot, standing: standingView(states.get(knot.id)) })) };
+    },
   );
 
   typed.post(

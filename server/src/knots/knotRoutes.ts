@@ -1,15 +1,16 @@
 import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import { definitionChangeSchema, knotViewSchema, problemSchema } from '@anchor-knot/contracts';
+import { definitionChangeSchema, knotStateSchema, knotViewSchema, problemSchema } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { tieCounts } from '../persistence/tables/anchors.js';
 import { latestVersions } from '../persistence/tables/knots.js';
 import { lastRunOf, openRunOf } from '../persistence/tables/runLists.js';
+import { knotStates, setKnotState } from '../persistence/tables/versions.js';
 import { standingOf } from '../persistence/tables/standing.js';
-import { memberSummaries, runSummary } from '../views/summaries.js';
+import { memberSummaries, runSummary, standingView } from '../views/summaries.js';
 import { checkDefinition } from './knots.js';
 
 const parameters = z.object({ knot: z.string() });
@@ -59,9 +60,32 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
           madeAt: madeAt.toISOString(),
         })),
         ...counts,
+        standing: standingView((await knotStates(data)).get(knot.id)),
         lastRun: lastRun ? runSummary(lastRun) : null,
         openRun: openRun ? runSummary(openRun) : null,
       };
+    },
+  );
+
+  typed.put(
+    '/api/knots/:knot/state',
+    {
+      config: { role: 'editor' },
+      schema: {
+        tags: ['knots'],
+        summary: 'Pause a knot, end it, or take it up again; a run that is under way ends first',
+        params: parameters,
+        body: z.object({ state: knotStateSchema }),
+        response: { 200: z.object({ changed: z.literal(true) }), 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { knot } = request.params;
+      const { state } = request.body;
+      const isThere = await setKnotState(data, knot, state, request.person?.name ?? '', new Date());
+      if (!isThere) return reply.code(404).send(noSuch('knot in force'));
+      await writeAudit(data, request.person, `knot ${state}`, { knot });
+      return { changed: true as const };
     },
   );
 

@@ -10,7 +10,8 @@ import { Evidence1764500000000 } from './migrations/1764500000000-Evidence.js';
 import { Accounts1764600000000 } from './migrations/1764600000000-Accounts.js';
 import { PartedRecords1764700000000 } from './migrations/1764700000000-PartedRecords.js';
 import { DecisionHandling1764900000000 } from './migrations/1764900000000-DecisionHandling.js';
-import { SearchIndexes1764800000000 } from './migrations/1764800000000-SearchIndexes.js';
+import { KnotStates1764910000000 } from './migrations/1764910000000-KnotStates.js';
+import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
 /** In the order in which they are applied; only ever added to. */
@@ -26,10 +27,11 @@ export const migrations = [
   Accounts1764600000000,
   PartedRecords1764700000000,
   DecisionHandling1764900000000,
+  KnotStates1764910000000,
 ];
 
-/** What people search by. Nobody searches in what the command line keeps, and its engine lacks the extension. */
-const ofServers = [SearchIndexes1764800000000];
+/** What people search by besides: nobody searches in what the command line keeps, and its engine lacks the extension. */
+export const serverMigrations = [...migrations, SearchIndexes1764950000000];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */
 export function makeDataSource(url: string, poolSize = 10): DataSource {
@@ -37,7 +39,7 @@ export function makeDataSource(url: string, poolSize = 10): DataSource {
     type: 'postgres',
     url,
     entities,
-    migrations: [...migrations, ...ofServers],
+    migrations: serverMigrations,
     migrationsTransactionMode: 'each',
     synchronize: false,
     logging: false,

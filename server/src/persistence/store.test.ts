@@ -16,7 +16,7 @@ import {
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
 import { TestDatabase } from '../testing/testDatabase.js';
-import { migrations } from './dataSource.js';
+import { serverMigrations } from './dataSource.js';
 import { PostgresStore } from './postgresStore.js';
 
 let database: TestDatabase;
@@ -476,10 +476,10 @@ test.each<Fault>(['fails after', 'worker dies before', 'worker dies after'])(
 );
 
 test('migrations are applied in the order of their times, and every table they make can be taken back', async () => {
-  const times = migrations.map(({ name }) => Number(name.slice(-13)));
+  const times = serverMigrations.map(({ name }) => Number(name.slice(-13)));
   expect(times).toEqual(times.toSorted((a, b) => a - b));
   const { data } = await database.fresh();
-  for (const _ of migrations) await data.undoLastMigration();
+  for (const _ of serverMigrations) await data.undoLastMigration();
   expect(
     await data.query(`select tablename from pg_tables where schemaname = 'public' and tablename not in ('migrations')`),
   ).toEqual([]);

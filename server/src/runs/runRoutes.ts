@@ -16,6 +16,7 @@ import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { countOperations, operationsAfter } from '../persistence/tables/plans.js';
 import { askToStop, findRun, runsBefore } from '../persistence/tables/runLists.js';
+import { knotStates } from '../persistence/tables/versions.js';
 import { memberSummaries, runSummary, waitingRun } from '../views/summaries.js';
 
 const pageSize = 50;
@@ -32,7 +33,7 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         summary: 'Start a run or a dry run',
         params: z.object({ knot: z.string() }),
         body: startRunSchema,
-        response: { 202: startedRunSchema, 404: problemSchema },
+        response: { 202: startedRunSchema, 404: problemSchema, 409: problemSchema },
       },
     },
     async (request, reply) => {
@@ -42,6 +43,13 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
           code: 'not in force',
           says: 'No version of this knot is in force, so there is nothing to run.',
           advice: 'Put its draft in force first.',
+        });
+      const standing = (await knotStates(data)).get(knot);
+      if (request.body.kind === 'run' && standing && standing.state !== 'running')
+        return reply.code(409).send({
+          code: standing.state,
+          says: `This knot is ${standing.state}${standing.state_by ? `, by ${standing.state_by}` : ''}: nothing runs.`,
+          advice: 'Take it up again where the knot is shown; a dry run can be made meanwhile.',
         });
       const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
       return reply.code(202).send({ run });

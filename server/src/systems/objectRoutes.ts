@@ -87,8 +87,9 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       config: { role: 'operator' },
       schema: {
         tags: ['systems'],
-        summary: 'Read all records of an object: take its schema, and what its fields hold',
+        summary: 'Read the records of an object, all or the first: take its schema, and what its fields hold',
         params: oneObject,
+        body: z.object({ first: z.int().min(1).max(100_000).optional() }).default({}),
         response: { 202: z.object({ started: z.boolean() }), 404: problemSchema },
       },
     },
@@ -96,7 +97,7 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       const { system, object } = request.params;
       const row = await systems.find(system);
       if (!row || !Object.hasOwn(row.description.objects, object)) return reply.code(404).send(noSuch('object'));
-      const started = await queue.sendProfile({ system, object });
+      const started = await queue.sendProfile({ system, object, ...request.body });
       if (started) await objects.waitForProfile(system, object);
       return reply.code(202).send({ started });
     },

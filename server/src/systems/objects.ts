@@ -4,6 +4,7 @@ import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import {
   addSchema,
+  dropSchema,
   awaitProfile,
   failProfile,
   findProfile,
@@ -80,10 +81,11 @@ export class SystemObjects {
   }
 
   /**
-   * Reads all records of an object once: takes its schema, and what each field holds. The profile before stays until
+   * Reads the records of an object once: takes its schema, and what each field holds. The profile before stays until
    * the new one is there.
+   * @param most so many records from the first on; all of them when left out
    */
-  async profile(systemId: string, object: string, signal?: AbortSignal): Promise<void> {
+  async profile(systemId: string, object: string, most = Infinity, signal?: AbortSignal): Promise<void> {
     let connector: Connector | undefined;
     try {
       connector = await this.#systems.connect({ system: systemId, object }, systemClock);
@@ -91,16 +93,20 @@ export class SystemObjects {
       const profiler = new Profiler();
       let records = 0;
       let told = 0;
+      let isPart = false;
       for await (const page of connector.read({ signal })) {
         for (const { fields } of page.records) profiler.add(fields);
         records += page.records.length;
+        isPart = records >= most;
+        if (isPart) break;
         if (Date.now() - told < progressMs) continue;
         told = Date.now();
         await noteProfiling(this.#data, systemId, object, records);
       }
       const profile = profiler.profile();
-      await this.#saveSchema(systemId, object, schemaFrom(declared, profile));
-      await keepProfile(this.#data, systemId, object, profile);
+      const wasPart = (await findProfile(this.#data, systemId, object))?.isPart ?? false;
+      await this.#saveSchema(systemId, object, schemaFrom(declared, profile), wasPart);
+      await keepProfile(this.#data, systemId, object, { ...profile, isPart });
     } catch (error) {
       const words =
         error instanceof SystemTrouble
@@ -115,8 +121,10 @@ export class SystemObjects {
     }
   }
 
-  async #saveSchema(systemId: string, object: string, schema: SourceSchema): Promise<void> {
-    const [last] = await schemaVersions(this.#data, systemId, object, 1);
+  async #saveSchema(systemId: string, object: string, schema: SourceSchema, wasPart: boolean): Promise<void> {
+    const [known] = await schemaVersions(this.#data, systemId, object, 1);
+    if (known && wasPart) await dropSchema(this.#data, systemId, object, known.version);
+    const last = wasPart ? undefined : known;
     const changes = last ? compareSchemas(last.schema, schema) : [];
     if (last && changes.length === 0) return;
     await addSchema(this.#data, systemId, object, { version: (last?.version ?? 0) + 1, schema, changes });

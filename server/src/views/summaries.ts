@@ -1,6 +1,7 @@
-import type { MemberSummary, Run, System, SystemSummary } from '@anchor-knot/contracts';
+import type { MemberSummary, Run, System, SystemSummary, KnotStanding } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import type { RunRow, SystemRow } from '../persistence/entities/entities.js';
+import type { StateRow } from '../persistence/tables/versions.js';
 import type { RunJob } from '../worker/jobs.js';
 
 export function runSummary(row: RunRow): Run {
@@ -39,6 +40,11 @@ export function waitingRun(job: { id: string; data: RunJob; createdOn: Date }, k
 }
 
 /** The members of a knot with the systems behind them, for showing pennants. */
+/** Whether a knot runs, as people see it. */
+export function standingView(row: StateRow | undefined): KnotStanding {
+  return { state: row?.state ?? 'running', by: row?.state_by ?? null, at: row?.state_at?.toISOString() ?? null };
+}
+
 export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): MemberSummary[] {
   const byId = new Map(systems.map((system) => [system.id, system]));
   return knot.members.map((member): MemberSummary => {

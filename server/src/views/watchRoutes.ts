@@ -5,6 +5,7 @@ import type { ApiContext } from '../api/context.js';
 import { tieCounts } from '../persistence/tables/anchors.js';
 import { lastRunOf, openRunOf, runsBefore } from '../persistence/tables/runLists.js';
 import { standingOf, waitingByKind, waitingByMember, writtenByHour } from '../persistence/tables/standing.js';
+import { knotStates } from '../persistence/tables/versions.js';
 import { memberSummaries, runSummary, systemSummary } from './summaries.js';
 
 /** How many of the last runs are shown. */
@@ -39,6 +40,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     },
     async () => {
       const rows = await systems.all();
+      const states = await knotStates(data);
       const list: Watch['knots'] = [];
       for (const id of await knots.ids()) {
         const knot = await knots.inForce(id);
@@ -53,6 +55,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
           id,
           name: knot.definition.name,
           thing: knot.definition.thing,
+          state: states.get(id)?.state ?? 'running',
           anchors,
           agree,
           members: memberSummaries(knot.definition, rows).map((member) => ({

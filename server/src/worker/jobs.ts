@@ -16,6 +16,8 @@ export type { RunJob } from '../persistence/tables/queue.js';
 export interface ProfileJob {
   readonly system: string;
   readonly object: string;
+  /** So many records from the first on; all when left out. */
+  readonly first?: number | undefined;
 }
 
 /** For each knot one run and one dry run are active, and one of each waits. */

@@ -193,10 +193,10 @@ export class Worker {
     );
   }
 
-  async #profile(id: string, { system, object }: ProfileJob): Promise<void> {
+  async #profile(id: string, { system, object, first }: ProfileJob): Promise<void> {
     const { objects, queue, log } = this.#parts;
     try {
-      await objects.profile(system, object, this.#stopping.signal);
+      await objects.profile(system, object, first, this.#stopping.signal);
     } catch (error) {
       log.error({ err: error, system, object }, 'profile failed');
     } finally {

@@ -66,7 +66,8 @@ export async function anchorsByTitle(
 /** How many there are, up to one more than are counted. */
 export async function countAnchors(db: SqlConnection, search: AnchorSearch): Promise<number> {
   const [{ total }] = (await db.query(
-    `select count(*)::int as total from (select from anchor a where ${whereOf(search)} limit ${mostCounted + 1}) as some`,
+    `select count(*)::int as total from (select from anchor a where ${whereOf(search)}
+       limit ${mostCounted + 1}) as counted`,
     parametersOf(search),
   )) as [{ total: number }];
   return total;

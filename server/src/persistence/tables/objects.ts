@@ -54,7 +54,7 @@ export async function keepProfile(
   db: SqlConnection,
   system: string,
   object: string,
-  profile: MeasuredProfile,
+  profile: MeasuredProfile & { readonly isPart: boolean },
 ): Promise<void> {
   await db.query(
     `update object_profile set state = 'done', records = $3, ended_at = now(), profile = $4
@@ -108,6 +108,15 @@ export async function schemaVersions(
      order by version desc limit $3`,
     [system, object, limit],
   )) as SchemaVersion[];
+}
+
+/** What was taken from some records alone is no version to compare with. */
+export async function dropSchema(db: SqlConnection, system: string, object: string, version: number): Promise<void> {
+  await db.query('delete from object_schema where system_id = $1 and object = $2 and version = $3', [
+    system,
+    object,
+    version,
+  ]);
 }
 
 export async function addSchema(

@@ -51,6 +51,33 @@ export async function keepVersion(
   ]);
 }
 
+export interface StateRow {
+  readonly state: 'running' | 'paused' | 'ended';
+  readonly state_by: string | null;
+  readonly state_at: Date | null;
+}
+
+/** Whether each knot runs, by id. */
+export async function knotStates(db: SqlConnection): Promise<ReadonlyMap<string, StateRow>> {
+  const rows = (await db.query('select id, state, state_by, state_at from knot')) as (StateRow & { id: string })[];
+  return new Map(rows.map(({ id, ...row }) => [id, row]));
+}
+
+/** @returns whether there is such a knot */
+export async function setKnotState(
+  db: SqlConnection,
+  knot: string,
+  state: StateRow['state'],
+  person: string,
+  at: Date,
+): Promise<boolean> {
+  const [rows] = (await db.query(
+    'update knot set state = $2, state_by = $3, state_at = $4 where id = $1 and version_in_force > 0 returning id',
+    [knot, state, person, at],
+  )) as [unknown[], number];
+  return rows.length > 0;
+}
+
 /** Whether a run of the knot is under way. */
 export async function isRunning(db: SqlConnection, knot: string): Promise<boolean> {
   const rows = (await db.query('select 1 from run where knot_id = $1 and ended_at is null and lease_until > now()', [

@@ -7,6 +7,7 @@ import {
   draftSchema,
   type KnotDefinition,
   type KnotList,
+  type KnotState,
   knotListSchema,
   knotSchema,
   type KnotView,
@@ -84,6 +85,10 @@ export class KnotsApi {
           return lines.filter((line) => line !== '').map((line) => surveyLineSchema.parse(JSON.parse(line)));
         }),
       );
+  }
+  /** Pauses a knot, ends it, or takes it up again. */
+  setState(knot: string, state: KnotState): Observable<unknown> {
+    return this.#http.put(`${knotUrl(knot)}/state`, { state });
   }
   knot(id: string): Observable<KnotView> {
     return this.#calls.get(`/api/knots/${encodeURIComponent(id)}`, knotViewSchema);

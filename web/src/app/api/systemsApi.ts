@@ -58,8 +58,9 @@ export class SystemsApi {
   records(system: string, object: string, query: Query): Observable<Sample> {
     return this.#calls.get(`${objectUrl(system, object)}/records`, sampleSchema, query);
   }
-  profile(system: string, object: string): Observable<unknown> {
-    return this.#http.post(`${objectUrl(system, object)}/profile`, {});
+  /** @param first so many records; all when left out */
+  profile(system: string, object: string, first?: number): Observable<unknown> {
+    return this.#http.post(`${objectUrl(system, object)}/profile`, first === undefined ? {} : { first });
   }
   sayHolds(system: string, object: string, holds: ObjectSummary['holds']): Observable<unknown> {
     return this.#http.put(`${objectUrl(system, object)}/holds`, { holds });

@@ -1,4 +1,4 @@
-import { DestroyRef, inject, Injectable } from '@angular/core';
+import { type DestroyRef, Injectable } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { FormGroup } from '@angular/forms';
 import { debounceTime } from 'rxjs';
@@ -15,19 +15,20 @@ const keptSchema = z.record(z.string(), z.unknown());
 @Injectable({ providedIn: 'root' })
 export class FormDrafts {
   /**
-   * Fills the form with what was typed before, and keeps what is typed from now on. Call in an injection context.
+   * Fills the form with what was typed before, and keeps what is typed from now on.
    * @param name of the form, and of what it changes
+   * @param until the form is gone
    * @param secrets names of controls that are never kept
    * @returns whether something was kept
    */
-  keep(name: string, form: FormGroup, secrets: readonly string[] = []): boolean {
+  keep(name: string, form: FormGroup, until: DestroyRef, secrets: readonly string[] = []): boolean {
     const kept = this.#read(name);
     if (kept) {
       form.patchValue(kept);
       form.markAsDirty();
     }
     form.valueChanges
-      .pipe(debounceTime(keptAfterMs), takeUntilDestroyed(inject(DestroyRef)))
+      .pipe(debounceTime(keptAfterMs), takeUntilDestroyed(until))
       .subscribe((value: Record<string, unknown>) => {
         if (!form.dirty) return;
         const open = Object.entries(value).filter(([control]) => !secrets.includes(control));

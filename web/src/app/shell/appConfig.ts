@@ -48,6 +48,11 @@ const routes: Routes = [
         title: 'New knot · Anchor Knot',
         loadComponent: () => import('../views/knots/newKnot').then((m) => m.NewKnotView),
       },
+      {
+        path: 'knots/:id/copy',
+        title: 'Copy a knot · Anchor Knot',
+        loadComponent: () => import('../views/knots/copyKnot').then((m) => m.CopyKnotView),
+      },
       { path: 'knots/:id', pathMatch: 'full', redirectTo: 'knots/:id/fields' },
       {
         path: 'knots/:id/:section',

@@ -107,17 +107,34 @@ function ruleStepWords(step: RuleStep, memberName: (id: string) => string): stri
   }
 }
 
+/** A rule as a sentence with the members' names, for where there is room. */
+export function ruleSentence(rule: Definition['fields'][number]['rule'], members: readonly MemberSummary[]): string {
+  const name = (id: string): string => members.find((member) => member.id === id)?.systemName ?? id;
+  const steps = rule.steps.map((step): string => {
+    switch (step.step) {
+      case 'newest':
+        return step.toleranceSeconds === undefined ? 'the newest' : `the newest by ${step.toleranceSeconds} s`;
+      case 'order':
+        return `the first of ${step.members.map(name).join(', ')}`;
+      case 'present':
+        return 'filled before blank';
+      case 'ask':
+        return 'ask';
+      default:
+        return `the ${step.step}`;
+    }
+  });
+  return [...(rule.combine ? [combineWords[rule.combine]] : []), ...steps].join('; else ');
+}
+
+const combineWords = { sum: 'add up the changes', union: 'unite the lists', text: 'merge the lines' } as const;
+
 export function ruleWords(rule: Definition['fields'][number]['rule'], members: readonly MemberSummary[]): string {
   const name = (id: string): string => members.find((member) => member.id === id)?.pennant.letters ?? id;
-  const combine =
-    rule.combine === 'sum'
-      ? 'add up the changes'
-      : rule.combine === 'union'
-        ? 'unite the lists'
-        : rule.combine === 'text'
-          ? 'merge the lines'
-          : undefined;
-  return [...(combine ? [combine] : []), ...rule.steps.map((step) => ruleStepWords(step, name))].join(', ');
+  return [
+    ...(rule.combine ? [combineWords[rule.combine]] : []),
+    ...rule.steps.map((step) => ruleStepWords(step, name)),
+  ].join(', ');
 }
 
 /** What a run did, or would do, in one sentence. */

@@ -16,13 +16,25 @@ import { DecisionPanel } from '../decisions/decisionPanel';
 import { reasonsOf } from './reasons';
 import { HandTies } from './handTies';
 import { StartRun } from '../runs/startRun';
+import { WithSide } from '../../layout/withSide';
 import { State } from '../state';
 
 /** What do all systems say about this one thing, and why? */
 @Component({
   selector: 'ak-one-anchor-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, RecordGrid, Value, DecisionPanel, HandTies, State, AgoPipe, ExactTimePipe],
+  imports: [
+    WithSide,
+    RouterLink,
+    MatButtonModule,
+    RecordGrid,
+    Value,
+    DecisionPanel,
+    HandTies,
+    State,
+    AgoPipe,
+    ExactTimePipe,
+  ],
   templateUrl: './anchorView.html',
   styleUrl: './anchorView.scss',
 })

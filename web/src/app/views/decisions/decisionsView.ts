@@ -110,6 +110,8 @@ export class DecisionsView {
   readonly #next = signal<string | null>(null);
   protected readonly more = new Asking();
   #shownFor: unknown;
+  /** One that was to be focused while the list was on its way. */
+  #focusWhenThere = '';
 
   protected readonly ticked = signal<ReadonlySet<string>>(new Set());
   protected readonly tickedOnes = computed(() => this.items().filter(({ id }) => this.ticked().has(id)));
@@ -157,7 +159,9 @@ export class DecisionsView {
       { key: 'u', says: 'take the last decision back', act: () => this.acts.undo() },
     ]);
     this.acts.undone.pipe(takeUntilDestroyed()).subscribe(([name]) => {
-      if (name) this.look(name.decision);
+      if (!name) return;
+      this.look(name.decision);
+      this.#focus(name.decision);
     });
     effect(() => {
       const loaded = this.first.value();
@@ -175,6 +179,11 @@ export class DecisionsView {
       this.#next.set(loaded.next);
     }
     this.#members.update((before) => ({ ...before, ...loaded.members }));
+    const wanted = this.#focusWhenThere;
+    if (wanted !== '') {
+      this.#focus(wanted);
+      this.#focusWhenThere = '';
+    }
     const ids = new Set(this.items().map(({ id }) => id));
     this.ticked.update((ticked) => new Set([...ticked].filter((id) => ids.has(id))));
     if (this.chosenId() === '') this.chosenId.set(this.decision() ?? this.items()[0]?.id ?? '');
@@ -225,9 +234,14 @@ export class DecisionsView {
     if (!next) return;
     this.look(next.id);
     this.viewport()?.scrollToIndex(Math.max(0, items.indexOf(next) - 3));
-    afterNextRender(() => this.#host.querySelector<HTMLElement>(`[data-decision-item="${next.id}"]`)?.focus(), {
-      injector: this.#injector,
-    });
+    this.#focus(next.id);
+  }
+
+  /** As soon as it is drawn: after the list came anew it may take a moment. */
+  #focus(id: string): void {
+    const find = () => this.#host.querySelector<HTMLElement>(`[data-decision-item="${id}"]`);
+    afterNextRender(() => find()?.focus(), { injector: this.#injector });
+    this.#focusWhenThere = id;
   }
 
   protected tick(id: string): void {
@@ -248,7 +262,10 @@ export class DecisionsView {
     const left = items.filter(({ id }) => !ids.includes(id));
     this.items.set(left);
     this.ticked.set(new Set());
-    if (ids.includes(this.chosenId())) this.look(left[Math.min(place, left.length - 1)]?.id ?? '');
+    if (!ids.includes(this.chosenId())) return;
+    const next = left[Math.min(place, left.length - 1)]?.id ?? '';
+    this.look(next);
+    this.#focus(next);
   }
   protected readonly byId = (_: number, { id }: Decision): string => id;
 }

@@ -10,6 +10,7 @@ import { TextField } from '../../fields/textField';
 import { count } from '../../words/sentences';
 import { type Check, type Field, freeId, setChecks } from './editor/draftEdits';
 import { FormulaEditor, type FormulaName } from './editor/formulaEditor';
+import { WithSide } from '../../layout/withSide';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { recordTitle } from './editor/recordTitle';
@@ -20,7 +21,7 @@ import { TrialService } from './editor/trialService';
 @Component({
   selector: 'ak-knot-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatCheckboxModule, ChoiceField, Fold, TextField, FormulaEditor, GoLive],
+  imports: [WithSide, MatButtonModule, MatCheckboxModule, ChoiceField, Fold, TextField, FormulaEditor, GoLive],
   templateUrl: './knotChecks.html',
   styleUrl: './knotChecks.scss',
 })

@@ -3,6 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import { FileButton } from '../../fields/fileButton';
 import { TextField } from '../../fields/textField';
+import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { plural } from '../../words/sentences';
 import { crosswalkCsv, csvCrosswalk } from './editor/crosswalkCsv';
@@ -20,7 +21,7 @@ import { Surveys } from './editor/surveys';
 @Component({
   selector: 'ak-knot-crosswalks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, FileButton, TextField, Pennant, GoLive],
+  imports: [WithSide, MatButtonModule, FileButton, TextField, Pennant, GoLive],
   templateUrl: './knotCrosswalks.html',
   styleUrl: './knotCrosswalks.scss',
 })

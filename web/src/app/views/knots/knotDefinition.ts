@@ -16,6 +16,7 @@ import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { describeIssues, type KnotDefinition, knotDraftSchema } from '@anchor-knot/contracts';
 import { basicSetup } from 'codemirror';
+import { WithSide } from '../../layout/withSide';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { Downloads } from '../../telling/downloads';
@@ -29,7 +30,7 @@ interface Found {
 @Component({
   selector: 'ak-knot-definition',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, GoLive],
+  imports: [WithSide, MatButtonModule, GoLive],
   templateUrl: './knotDefinition.html',
   styleUrl: './knotDefinition.scss',
 })

@@ -10,6 +10,7 @@ import {
   signal,
 } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router } from '@angular/router';
 import { toSignal } from '@angular/core/rxjs-interop';
 import type { KnotView, Proposal } from '@anchor-knot/contracts';
@@ -20,9 +21,10 @@ import { TextField } from '../../fields/textField';
 import { Value } from '../../values/value';
 import { count, plural, ruleWords, stepWords } from '../../words/sentences';
 import { CellEditor } from './editor/cellEditor';
-import { addField, moveMember, setFields } from './editor/draftEdits';
+import { addField, type FieldThere, moveMember, setFields, takeFields } from './editor/draftEdits';
 import { FieldEditor } from './editor/fieldEditor';
 import { csvFieldTable, fieldTableCsv } from './editor/fieldTableCsv';
+import { WithSide } from '../../layout/withSide';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { fieldName, recordKeyPath } from './editor/recordKey';
@@ -55,7 +57,19 @@ const filters: readonly Choice<Filter>[] = [
 @Component({
   selector: 'ak-knot-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, CellEditor, ChoiceField, FieldEditor, FileButton, GoLive, RecordGrid, TextField, Value],
+  imports: [
+    WithSide,
+    MatButtonModule,
+    MatMenuModule,
+    CellEditor,
+    ChoiceField,
+    FieldEditor,
+    FileButton,
+    GoLive,
+    RecordGrid,
+    TextField,
+    Value,
+  ],
   templateUrl: './knotFields.html',
   styleUrl: './knotFields.scss',
 })
@@ -194,6 +208,29 @@ export class KnotFields {
       relativeTo: this.#route,
       queryParams: { field: field || null, member: member || null },
       replaceUrl: true,
+    });
+  }
+  /** How many fields of each member are mapped, and which are not. */
+  protected readonly mappedOf = computed(() => {
+    const fields = this.editor.definition()?.fields ?? [];
+    return this.editor.members().map(({ id, systemName }) => {
+      const there = this.editor.reading()?.members.find((member) => member.id === id)?.fields ?? [];
+      const mapped = new Set(fields.flatMap(({ mappings }) => mappings[id]?.field ?? []));
+      const free = there.filter(({ path }) => !mapped.has(path));
+      const says =
+        there.length === 0
+          ? 'not read yet'
+          : `${count(there.length - free.length)} of ${plural(there.length, 'field')} mapped`;
+      return { id, name: systemName, free, says };
+    });
+  });
+  /** Every field of a member that is not mapped becomes a shared one; it can be undone. */
+  protected takeAll({ id, name, free }: { id: string; name: string; free: readonly FieldThere[] }): void {
+    this.editor.edit(takeFields(id, free));
+    this.taken.set({
+      ok: true,
+      first: `${plural(free.length, 'field')} of ${name} taken as shared fields. It can be undone.`,
+      more: [],
     });
   }
   protected download(): void {

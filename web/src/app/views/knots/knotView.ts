@@ -9,6 +9,8 @@ import {
   untracked,
 } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatMenuModule } from '@angular/material/menu';
+import type { KnotState, KnotView } from '@anchor-knot/contracts';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import { map } from 'rxjs';
 import { KnotsApi } from '../../api/knotsApi';
@@ -16,6 +18,7 @@ import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
+import { Telling } from '../../telling/telling';
 import { count, plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { RunDetail } from '../runs/runDetail';
@@ -33,7 +36,7 @@ import { KnotHistory } from './knotHistory';
 import { KnotDuplicates } from './identity/knotDuplicates';
 import { KnotIdentity } from './identity/knotIdentity';
 import { KnotVerdicts } from './identity/knotVerdicts';
-import { KnotMembers } from './knotMembers';
+import { KnotMembers } from './members/knotMembers';
 import { KnotRecords } from './records/knotRecords';
 import { KnotRules } from './rules/knotRules';
 
@@ -62,6 +65,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'ru
   providers: [KnotEditor, TrialService, Surveys],
   imports: [
     MatButtonModule,
+    MatMenuModule,
     RouterLink,
     RouterLinkActive,
     State,
@@ -92,6 +96,7 @@ export class OneKnotView {
   readonly #knotsApi = inject(KnotsApi);
   readonly #runsApi = inject(RunsApi);
   readonly #live = inject(LiveEvents);
+  readonly #telling = inject(Telling);
   protected readonly editor = inject(KnotEditor);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
@@ -125,6 +130,33 @@ export class OneKnotView {
   }
   protected slug(section: (typeof sections)[number]): string {
     return section.toLowerCase().replace(' ', '-');
+  }
+  protected setState({ id, name }: KnotView, state: KnotState): void {
+    this.#knotsApi.setState(id, state).subscribe({
+      next: () => {
+        const says = {
+          running: `${name} is taken up again.`,
+          paused: `${name} is paused: no run starts. What was edited meanwhile is merged when it is taken up again.`,
+          ended: `${name} is ended.`,
+        };
+        this.#telling.say(says[state]);
+        this.knot.reload();
+      },
+      error: (error: unknown) => this.#telling.sayProblem(error),
+    });
+  }
+  /** What stays and what does not is said before. */
+  protected end(knot: KnotView): void {
+    this.#telling
+      .confirm({
+        title: `End ${knot.name}?`,
+        says:
+          `No run starts any more. Its ${plural(knot.anchors, 'anchor')}, their ties and the history are kept and can ` +
+          'be looked at. Nothing is changed in any system: fields that carry our keys keep them, and subscriptions ' +
+          'stay until they are ended where the system is shown. It can be taken up again.',
+        action: 'End it',
+      })
+      .subscribe(() => this.setState(knot, 'ended'));
   }
   protected dryRun(knot: string): void {
     this.runs.start(knot, 'dry run', {}, (run) => {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { FormControl, FormGroup, ReactiveFormsModule, Validators } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
@@ -55,7 +55,7 @@ export class NewKnotView {
   protected readonly lacksObjects = computed(() => this.#tried() && this.#chosen().length === 0);
 
   constructor() {
-    this.#drafts.keep('new knot', this.form);
+    this.#drafts.keep('new knot', this.form, inject(DestroyRef));
   }
 
   /** Its place among the chosen ones, from 1; 0 when it is not chosen. */

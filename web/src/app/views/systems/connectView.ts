@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, effect, inject, input, signal } from '@angular/core';
 import { takeUntilDestroyed, toSignal } from '@angular/core/rxjs-interop';
 import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { NgTemplateOutlet } from '@angular/common';
@@ -17,6 +17,7 @@ import { load } from '../../api/loaded';
 import { FileButton } from '../../fields/fileButton';
 import { Fold } from '../../fields/fold';
 import { FormDrafts } from '../../fields/formDrafts';
+import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { Downloads } from '../../telling/downloads';
 import { Telling } from '../../telling/telling';
@@ -48,6 +49,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
   selector: 'ak-connect-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    WithSide,
     ReactiveFormsModule,
     RouterLink,
     MatButtonModule,
@@ -76,6 +78,9 @@ export class ConnectView {
   readonly #router = inject(Router);
   readonly #telling = inject(Telling);
   readonly #downloads = inject(Downloads);
+  readonly #drafts = inject(FormDrafts);
+  /** Whether something was typed before, and is here again. */
+  protected readonly isKept = signal(false);
   protected readonly kinds = [
     { id: 'http', name: 'JSON over HTTP', says: 'a REST interface: CRM, shop, desk' },
     { id: 'odata', name: 'OData v4', says: 'a service with $metadata: ERP, planning' },
@@ -169,18 +174,31 @@ export class ConnectView {
       kind = next;
       this.form.controls.objects.setValue(typed.get(next) ?? '{}');
     });
-    // The form is filled once, when the system that it is to change has come.
+    // The form is filled once, when the system that it is to change has come; then with what was typed before.
+    const destroyed = inject(DestroyRef);
     const filling = effect(() => {
-      const view = this.view.value();
-      if (!view) return;
-      this.form.patchValue({
-        ...draftOf(view.description),
-        environment: view.environment,
-        ...view.summary.pennant,
-        note: view.note,
-      });
+      const [id, view] = [this.id(), this.view.value()];
+      if (id !== undefined && !view) return;
+      if (view)
+        this.form.patchValue({
+          ...draftOf(view.description),
+          environment: view.environment,
+          ...view.summary.pennant,
+          note: view.note,
+        });
+      this.isKept.set(this.#drafts.keep(this.#draftName(), this.form, destroyed, ['secret']));
       filling.destroy();
     });
+  }
+
+  #draftName(): string {
+    return `system ${this.id() ?? 'new'}`;
+  }
+
+  /** Begins again with what is there now. */
+  protected forget(): void {
+    this.#drafts.forget(this.#draftName());
+    location.reload();
   }
 
   protected setObjects(objects: System['objects']): void {
@@ -271,6 +289,7 @@ export class ConnectView {
   }
 
   #done(system: string, says: string): void {
+    this.#drafts.forget(this.#draftName());
     this.#telling.say(says);
     void this.#router.navigate(['/systems', system]);
   }

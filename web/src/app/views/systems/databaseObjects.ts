@@ -31,7 +31,7 @@ type Table = Tables['tables'][number];
 })
 export class DatabaseObjects {
   readonly request = input.required<TestSystem | undefined>();
-  readonly objects = input.required<System['objects']>();
+  readonly objects = input<System['objects']>({});
   readonly changed = output<System['objects']>();
   readonly #api = inject(SystemsApi);
   protected readonly count = count;

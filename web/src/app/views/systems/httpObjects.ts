@@ -27,7 +27,7 @@ import { OpenApiObjects } from './openApiObjects';
   styleUrl: './httpObjects.scss',
 })
 export class HttpObjects {
-  readonly objects = input.required<System['objects']>();
+  readonly objects = input<System['objects']>({});
   readonly changed = output<System['objects']>();
   readonly read = output<OpenApiReading>();
   protected readonly entries = computed(() =>

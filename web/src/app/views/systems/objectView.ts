@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import { switchMap } from 'rxjs';
@@ -18,6 +18,8 @@ import { ObjectFields } from './objectFields';
 import { ObjectRecords } from './objectRecords';
 import { whileProfiling } from './profiling';
 
+/** As many as tell what an object holds, and are read in a moment. */
+const firstRecords = 500;
 const sections = [
   { path: 'fields', name: 'Fields' },
   { path: 'records', name: 'Records' },
@@ -66,6 +68,16 @@ export class OneObjectView {
     ['waiting', 'reading'].includes(this.view.value()?.object.profile?.state ?? ''),
   );
 
+  constructor() {
+    // A first look does its own work, once.
+    const looking = effect(() => {
+      const view = this.view.value();
+      if (!view || !this.session.may('operator')) return;
+      if (view.object.profile === null) untracked(() => this.profile(firstRecords));
+      looking.destroy();
+    });
+  }
+
   protected readonly adding = signal(false);
   protected readonly contents: readonly Choice<ObjectSummary['holds']>[] = [
     { value: 'things that change', says: 'things that change' },
@@ -89,8 +101,8 @@ export class OneObjectView {
       });
   }
 
-  protected profile(): void {
-    this.#api.profile(this.id(), this.object()).subscribe({
+  protected profile(first?: number): void {
+    this.#api.profile(this.id(), this.object(), first).subscribe({
       next: () => this.#askedAt.set(Date.now()),
       error: (error: unknown) => this.#telling.sayProblem(error),
     });

@@ -9,6 +9,7 @@ import { Telling } from '../../telling/telling';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
+import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { count, plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
@@ -23,6 +24,7 @@ import { whileProfiling } from './profiling';
   selector: 'ak-one-system-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    WithSide,
     MatProgressBarModule,
     RouterLink,
     MatButtonModule,

@@ -7,6 +7,7 @@ import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
+import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { kindWords, plural, runSentence } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
@@ -18,7 +19,7 @@ import { WrittenChart } from './writtenChart';
 @Component({
   selector: 'ak-watch-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, Pennant, State, WrittenChart, AgoPipe, ExactTimePipe],
+  imports: [WithSide, RouterLink, MatButtonModule, Pennant, State, WrittenChart, AgoPipe, ExactTimePipe],
   templateUrl: './watchView.html',
   styleUrl: './watchView.scss',
 })

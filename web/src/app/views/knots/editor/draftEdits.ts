@@ -134,6 +134,60 @@ export function setFields(fields: readonly Field[]): Edit {
   return (definition) => ({ ...definition, fields: [...fields] });
 }
 
+/** A field of a member's object, to become a shared one. */
+export interface FieldThere {
+  readonly path: string;
+  readonly type: string;
+}
+
+/** Shares fields of a member that no shared field maps yet: each is given by that member. What is not wanted is removed. */
+export function takeFields(member: string, fields: readonly FieldThere[]): Edit {
+  return (definition) => {
+    const mapped = new Set(definition.fields.flatMap(({ mappings }) => mappings[member]?.field ?? []));
+    return fields
+      .filter(({ path }) => !mapped.has(path))
+      .reduce((now, { path, type }) => {
+        const longer = addField(nameOfPath(path), sharedTypes[type] ?? 'text')(now);
+        const added = longer.fields.at(-1) as Field;
+        return changeField(longer, added.id, (field) => ({
+          ...field,
+          mappings: { [member]: newMapping(path, 'from') },
+        }));
+      }, definition);
+  };
+}
+
+/** Types of systems' fields that are types here; others are text. */
+const sharedTypes: Readonly<Record<string, Field['type']>> = {
+  number: 'number',
+  'yes/no': 'yes/no',
+  date: 'date',
+  instant: 'instant',
+  list: 'list',
+  email: 'email',
+  phone: 'phone',
+  choice: 'choice',
+};
+
+/** `contact.firstName` becomes *Contact first name*. */
+export function nameOfPath(path: string): string {
+  const words = path
+    .replaceAll(/([a-z\d])([A-Z])/g, '$1 $2')
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter((word) => word !== '')
+    .map((word) => word.toLowerCase());
+  const name = words.join(' ') || path;
+  return name.charAt(0).toUpperCase() + name.slice(1);
+}
+
+/** The same knot over other objects: what is said of its members stays, and so do the fields that are mapped. */
+export function withObjects(
+  definition: KnotDefinition,
+  objects: Readonly<Record<string, { readonly system: string; readonly object: string }>>,
+): KnotDefinition {
+  return { ...definition, members: definition.members.map((member) => ({ ...member, ...objects[member.id] })) };
+}
+
 /** Maps a shared field to a member's field; what was set for the mapping before stays. */
 export function mapTo(field: string, member: string, path: string, mayWrite: boolean): Edit {
   return (definition) =>

@@ -4,7 +4,7 @@ import { RouterLink } from '@angular/router';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { Value } from '../../../values/value';
-import { ruleWords } from '../../../words/sentences';
+import { ruleSentence } from '../../../words/sentences';
 import { type Field, removeField, setField, setFormula } from './draftEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
@@ -56,13 +56,16 @@ export class FieldEditor {
     if (formula.trim() !== '') this.editor.edit(setFormula(this.fieldId(), formula), `${this.fieldId()} formula`);
   }
   protected ruleWords({ rule }: Field): string {
-    return ruleWords(rule, this.editor.members());
+    return ruleSentence(rule, this.editor.members());
   }
   protected set(change: Partial<Field>): void {
     this.editor.edit(setField(this.fieldId(), change));
   }
   protected name(name: string): void {
     if (name.trim() !== '') this.editor.edit(setField(this.fieldId(), { name }), `${this.fieldId()} name`);
+  }
+  protected note(note: string): void {
+    this.editor.edit(setField(this.fieldId(), { note: note === '' ? undefined : note }), `${this.fieldId()} note`);
   }
   protected asTitle(id: string): void {
     this.editor.edit((definition) => ({ ...definition, titleField: id }));

@@ -7,6 +7,7 @@ import { type KnotDefinition, knotDraftSchema, knotFileSchema, type SurveyLine }
 import { Subject } from 'rxjs';
 
 import { type Edit, mapTo, setEvidence, setThresholds } from './draftEdits';
+import { KnotsApi } from '../../../api/knotsApi';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';
 
@@ -26,7 +27,7 @@ function surveys(from: KnotDefinition) {
     providers: [
       Surveys,
       {
-        provide: Api,
+        provide: KnotsApi,
         useValue: {
           survey: (_: string, learn: boolean) => {
             asked.push(learn);

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { type KeyRule, setKeyRules } from '../editor/draftEdits';
+import { WithSide } from '../../../layout/withSide';
 import { GoLive } from '../editor/goLive';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
@@ -21,7 +22,7 @@ const comparisons: readonly Choice<KeyRule['fields'][number]['normalise']>[] = [
 @Component({
   selector: 'ak-knot-identity',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, ChoiceField, TextField, GoLive, EvidenceEditor, IdentityTabs],
+  imports: [WithSide, MatButtonModule, ChoiceField, TextField, GoLive, EvidenceEditor, IdentityTabs],
   templateUrl: './knotIdentity.html',
   styleUrl: './knotIdentity.scss',
 })

@@ -9,6 +9,8 @@ import { ActivatedRoute, convertToParamMap, provideRouter } from '@angular/route
 import type { KnotView, ListedRecords } from '@anchor-knot/contracts';
 import { BehaviorSubject, NEVER, of, Subject, throwError } from 'rxjs';
 
+import { AnchorsApi } from '../../../api/anchorsApi';
+import { KnotsApi } from '../../../api/knotsApi';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { KnotRecords } from './knotRecords';
@@ -25,12 +27,16 @@ const page = (...keys: string[]): ListedRecords => ({
   next: null,
 });
 
-function shown(api: Partial<Record<keyof Api, unknown>>, may = true) {
+function shown(api: Partial<Record<keyof KnotsApi | keyof AnchorsApi, unknown>>, may = true) {
   const query = new BehaviorSubject(convertToParamMap({ member: 'erp', list: 'untied' }));
   TestBed.configureTestingModule({
     providers: [
       provideRouter([]),
-      { provide: Api, useValue: { accounts: () => of({ members: [{ member: 'erp', account, total: 339 }] }), ...api } },
+      {
+        provide: KnotsApi,
+        useValue: { accounts: () => of({ members: [{ member: 'erp', account, total: 339 }] }), ...api },
+      },
+      { provide: AnchorsApi, useValue: api },
       { provide: LiveEvents, useValue: { ends: NEVER } },
       { provide: SessionService, useValue: { may: () => may, person: signal(undefined) } },
       { provide: ActivatedRoute, useValue: { queryParamMap: query } },

@@ -3,9 +3,10 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatTableModule } from '@angular/material/table';
 import { Router, RouterLink } from '@angular/router';
 import type { Rule } from '@anchor-knot/core';
-import { plural, ruleWords } from '../../../words/sentences';
+import { plural, ruleSentence } from '../../../words/sentences';
 import { ListKeys } from '../../listKeys';
 import { type Field, setRules } from '../editor/draftEdits';
+import { WithSide } from '../../../layout/withSide';
 import { GoLive } from '../editor/goLive';
 import { KnotEditor } from '../editor/knotEditor';
 import { RuleEditor } from './ruleEditor';
@@ -14,7 +15,7 @@ import { RuleEditor } from './ruleEditor';
 @Component({
   selector: 'ak-knot-rules',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatCheckboxModule, MatTableModule, RouterLink, GoLive, ListKeys, RuleEditor],
+  imports: [WithSide, MatCheckboxModule, MatTableModule, RouterLink, GoLive, ListKeys, RuleEditor],
   templateUrl: './knotRules.html',
   styleUrl: './knotRules.scss',
 })
@@ -51,7 +52,7 @@ export class KnotRules {
 
   protected readonly byId = (_: number, { id }: Field): string => id;
   protected words({ rule }: Field): string {
-    return ruleWords(rule, this.editor.members());
+    return ruleSentence(rule, this.editor.members());
   }
   protected isEdited({ id }: Field): boolean {
     return this.edited().some((field) => field.id === id);

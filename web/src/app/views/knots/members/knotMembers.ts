@@ -5,22 +5,25 @@ import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
 import { of } from 'rxjs';
-import { KnotsApi } from '../../api/knotsApi';
-import { SystemsApi } from '../../api/systemsApi';
-import { problemOf } from '../../api/problems';
-import { LiveEvents } from '../../api/liveEvents';
-import { load } from '../../api/loaded';
-import { type Choice, ChoiceField } from '../../fields/choiceField';
-import { Fold } from '../../fields/fold';
-import { TextField } from '../../fields/textField';
-import { Pennant } from '../../pennant/pennant';
-import { count } from '../../words/sentences';
-import { addMember, type Member, moveMember, removeMember, setMember } from './editor/draftEdits';
-import { GoLive } from './editor/goLive';
-import { KnotEditor } from './editor/knotEditor';
-import { Surveys } from './editor/surveys';
-import { MemberFilter } from './editor/memberFilter';
-import { recordLists } from './records/recordLists';
+import { KnotsApi } from '../../../api/knotsApi';
+import { SystemsApi } from '../../../api/systemsApi';
+import { problemOf } from '../../../api/problems';
+import { LiveEvents } from '../../../api/liveEvents';
+import { load } from '../../../api/loaded';
+import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { Fold } from '../../../fields/fold';
+import { TextField } from '../../../fields/textField';
+import { WithSide } from '../../../layout/withSide';
+import { Pennant } from '../../../pennant/pennant';
+import { count } from '../../../words/sentences';
+import { addMember, type Member, moveMember, removeMember, setMember } from '../editor/draftEdits';
+import { GoLive } from '../editor/goLive';
+import { KnotEditor } from '../editor/knotEditor';
+import { Surveys } from '../editor/surveys';
+import { KnotSettingsForm } from './knotSettings';
+import { MemberFilter } from './memberFilter';
+import { MemberMore } from './memberMore';
+import { recordLists } from '../records/recordLists';
 
 interface ConnectedObject {
   readonly system: string;
@@ -50,6 +53,7 @@ const guards: readonly Guard[] = [
   selector: 'ak-knot-members',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    WithSide,
     MatButtonModule,
     MatCheckboxModule,
     MatMenuModule,
@@ -57,7 +61,9 @@ const guards: readonly Guard[] = [
     ChoiceField,
     Fold,
     GoLive,
+    KnotSettingsForm,
     MemberFilter,
+    MemberMore,
     Pennant,
     TextField,
   ],

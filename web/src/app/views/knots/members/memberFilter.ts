@@ -10,12 +10,12 @@ import { Fold } from '../../../fields/fold';
 import { isFilled } from '../../../fields/validators';
 import { count } from '../../../words/sentences';
 import { conditionFormula, type Condition, conditions, pathFormula } from '@anchor-knot/core';
-import { type Member, setMember } from './draftEdits';
-import { FormulaEditor, type FormulaName } from './formulaEditor';
-import { KnotEditor } from './knotEditor';
-import { recordTitle } from './recordTitle';
-import { Surveys } from './surveys';
-import { TrialService } from './trialService';
+import { type Member, setMember } from '../editor/draftEdits';
+import { FormulaEditor, type FormulaName } from '../editor/formulaEditor';
+import { KnotEditor } from '../editor/knotEditor';
+import { recordTitle } from '../editor/recordTitle';
+import { Surveys } from '../editor/surveys';
+import { TrialService } from '../editor/trialService';
 
 const hints: Partial<Record<Condition['kind'], string>> = {
   oneOf: 'separated by commas',

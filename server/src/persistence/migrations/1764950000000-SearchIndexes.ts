@@ -1,7 +1,7 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
 /** Anchors are found by any part of their title or of a record's key, however many there are. */
-export class SearchIndexes1764800000000 implements MigrationInterface {
+export class SearchIndexes1764950000000 implements MigrationInterface {
   async up(runner: QueryRunner): Promise<void> {
     await runner.query(`
       create extension if not exists pg_trgm;
