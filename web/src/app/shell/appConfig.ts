@@ -4,6 +4,7 @@ import {
   provideBrowserGlobalErrorListeners,
   provideZonelessChangeDetection,
 } from '@angular/core';
+import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { MAT_FORM_FIELD_DEFAULT_OPTIONS, type MatFormFieldDefaultOptions } from '@angular/material/form-field';
 import { MAT_SNACK_BAR_DEFAULT_OPTIONS } from '@angular/material/snack-bar';
 import { provideRouter, type Routes, withComponentInputBinding, withInMemoryScrolling } from '@angular/router';
@@ -130,6 +131,8 @@ export const appConfig: ApplicationConfig = {
     provideBrowserGlobalErrorListeners(),
     provideHttpClient(withInterceptors([sessionInterceptor])),
     provideRouter(routes, withComponentInputBinding(), withInMemoryScrolling({ scrollPositionRestoration: 'enabled' })),
+    // Nothing moves but what has moved.
+    { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
     { provide: MAT_FORM_FIELD_DEFAULT_OPTIONS, useValue: formFields },
     { provide: MAT_SNACK_BAR_DEFAULT_OPTIONS, useValue: { duration: 6000 } },
   ],

@@ -29,7 +29,7 @@ export function manyChoices(
 
 const isHeld = (decision: Decision): decision is Held => decision.kind === 'held';
 const leaves = (some: number, all: number): string =>
-  some === all ? '' : ` ${plural(all - some, 'other')} stay as they are.`;
+  some === all ? '' : ` ${plural(all - some, 'other stays as it is', 'others stay as they are')}.`;
 
 function systemsGiving(
   decisions: readonly Decision[],

@@ -1,0 +1,62 @@
+/** The ways to decide: each has a key of its own and sends the fingerprint of what was seen. */
+import { type Decision, decisionKindNames } from '@anchor-knot/contracts';
+import { memberNamed } from '../../testing/fakeEditor';
+import { optionsOf } from './decisionOptions';
+
+const members = [memberNamed('crm'), memberNamed('shop'), memberNamed('erp')];
+const details: { readonly [Kind in Decision['kind']]: unknown } = {
+  guard: {},
+  held: {
+    base: { value: 'c' },
+    candidates: [
+      { value: 'a', givers: [{ kind: 'member', member: 'crm' }], at: 0, isAgreed: false },
+      { value: 'b', givers: [{ kind: 'person', name: 'Vera' }], at: 0, isAgreed: false },
+    ],
+  },
+  'unsure match': { why: 'evidence', candidates: [{ anchor: null, records: [], with: null, score: null }] },
+  duplicate: { value: null, rule: null, keys: ['2'], tiedKey: '1', scores: [] },
+  'unclear write': { intent: 'i' },
+  'deleted elsewhere': {
+    others: [
+      { member: 'shop', key: '7', archive: true, delete: false },
+      { member: 'erp', key: '8', archive: false, delete: false },
+    ],
+  },
+  refused: {},
+  rejected: { reasons: ['no name'] },
+  'cannot be created': {},
+  unreadable: { raw: 'x' },
+  unwritable: { raw: 'x' },
+};
+const decision = (kind: Decision['kind']): Decision =>
+  ({ kind, detail: details[kind], fingerprint: 'seen' }) as unknown as Decision;
+const said = (kind: Decision['kind']) => optionsOf(decision(kind), members).map(({ key, who }) => `${key} ${who}`);
+
+test.each(decisionKindNames)('%s: no key stands twice, and each choice is of what was seen', (kind) => {
+  const options = optionsOf(decision(kind), members);
+  expect(new Set(options.map(({ key }) => key)).size).toBe(options.length);
+  for (const { choice } of options) expect(choice.fingerprint).toBe('seen');
+});
+
+test('a held field is settled by who gave what, or by what was agreed', () => {
+  expect(said('held')).toEqual(['1 Fernhill CRM', '2 Vera', '0 stay with what was agreed']);
+});
+
+test('one candidate is the same or not; several are told apart', () => {
+  expect(said('unsure match')).toEqual(['1 the same', '2 not the same', 'l later']);
+  const two = decision('unsure match') as Extract<Decision, { kind: 'unsure match' }>;
+  const named = (key: string) => ({ anchor: null, records: [], with: { member: 'crm', key }, score: null });
+  const options = optionsOf({ ...two, detail: { why: 'evidence', candidates: [named('A'), named('B')] } }, members);
+  expect(options.map(({ who }) => who)).toEqual(['the same as A', 'the same as B', 'none of them', 'later']);
+});
+
+test('of duplicates the tied one is named; what was deleted goes where it may', () => {
+  expect(said('duplicate')).toEqual(['1 keep record 1', '2 keep record 2', '3 they are different things', 'l later']);
+  expect(said('deleted elsewhere')).toEqual(['1 keep it where it is', '2 archive it in Market Row']);
+});
+
+test('what is put right in a system has nothing to choose here', () => {
+  expect(['rejected', 'unreadable', 'unwritable', 'cannot be created'].flatMap((kind) => said(kind as never))).toEqual(
+    [],
+  );
+});
