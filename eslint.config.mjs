@@ -67,6 +67,31 @@ export default tseslint.config(
   },
   {
     files: ['web/src/**/*.html'],
+    ignores: ['**/*.test.ts/**'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+    rules: {
+      '@angular-eslint/template/no-any': 'error',
+      // Angular Material is what the interface is made of.
+      'no-restricted-syntax': [
+        'error',
+        { selector: 'Element[name="select"]', message: 'Use mat-select, or ak-choice-field.' },
+        { selector: 'Element[name="details"]', message: 'Use mat-expansion-panel, or ak-fold.' },
+        { selector: 'Element[name="meter"]', message: 'Use mat-progress-bar.' },
+        {
+          // File pickers aside: there is none in Material.
+          selector:
+            'Element[name=/^(input|textarea)$/]:not(:has(TextAttribute[name=/^mat(Input|Slider.*Thumb)$/]))' +
+            ':not(:has(TextAttribute[name="type"][value="file"]))',
+          message: 'Use matInput in a mat-form-field, or ak-text-field.',
+        },
+        {
+          // The cells of the record grid are our own.
+          selector:
+            'Element[name="button"]:not(:has(TextAttribute[name=/^mat-/]))' +
+            ':not(:has(TextAttribute[name="class"][value=/^cell/]))',
+          message: 'Use a button of Material.',
+        },
+      ],
+    },
   },
 );

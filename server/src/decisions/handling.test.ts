@@ -60,7 +60,7 @@ async function conflicts(from: number, to: number): Promise<Decision[]> {
   return list('?kind=held');
 }
 
-test('several are decided at once, each by itself; what was decided meanwhile is told; all are taken back', async () => {
+test('several are decided at once, each by itself; what changed meanwhile is told; all are taken back', async () => {
   const held = await conflicts(0, 4);
   expect(held).toHaveLength(4);
   expect(held.map(({ subject }) => subject)).toEqual(held.map(({ title }) => title));
@@ -144,7 +144,7 @@ test('they are found by system, by field and by age, and one is found wherever i
   expect((await api.as('viewer', 'GET', '/api/decisions/999999')).statusCode).toBe(404);
 });
 
-test('a value that cannot be read is corrected where it stands, and the next run takes it as an edit there', async () => {
+test('a value that cannot be read is corrected where it stands; the next run takes it as an edit there', async () => {
   const { crm = '' } = both[8] ?? {};
   await editOnPage(installation.addresses.crm, crm, { 'contact.phone': 'see remark' });
   await installation.run();
@@ -191,7 +191,7 @@ test('a system in trouble is named when a record of it is to be corrected', asyn
   await installation.faults('crm', {});
 });
 
-test('anchors of every knot are found by a part of their name or of a key, those that begin with it first', async () => {
+test('anchors of every knot are found by a part of their name or a key, those that begin with it first', async () => {
   const { anchors } = await get<FoundAnchors>(`/api/anchors?search=${both[0]?.shop.slice(1) ?? ''}`);
   expect(anchors.some(({ keys }) => keys.includes(both[0]?.shop ?? ''))).toBe(true);
   expect(anchors[0]?.knotName).toBe('Customers');

@@ -30,7 +30,7 @@ export const migrations = [
   KnotStates1764910000000,
 ];
 
-/** What people search by besides: nobody searches in what the command line keeps, and its engine lacks the extension. */
+/** And what people search by: nobody searches in what the command line keeps, and its engine lacks the extension. */
 export const serverMigrations = [...migrations, SearchIndexes1764950000000];
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */

@@ -29,9 +29,14 @@ export class NewFieldForm {
   });
 
   constructor() {
+    let filledFor = '';
     effect(() => {
-      const type = this.types().find((offered) => offered === this.type()) ?? this.types()[0];
-      this.form.reset({ name: this.called(), ...(type ? { type } : {}) });
+      const [called, wanted] = [this.called(), this.type()];
+      const type = this.types().find((offered) => offered === wanted) ?? this.types()[0];
+      // What a person has typed stays, however often the types are told anew.
+      if (this.form.dirty && filledFor === `${called} ${wanted}`) return;
+      filledFor = `${called} ${wanted}`;
+      this.form.reset({ name: called, ...(type ? { type } : {}) });
     });
   }
 

@@ -10,7 +10,10 @@ beforeEach(() => {
   TestBed.configureTestingModule({ providers: [{ provide: MatDialog, useValue: { openDialogs: [] } }] });
 });
 
-@Component({ changeDetection: ChangeDetectionStrategy.OnPush, template: '<input /><div tabindex="0"></div>' })
+@Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: '<textarea matInput></textarea><div tabindex="0"></div>',
+})
 class Frame {
   constructor() {
     inject(Keys).register([

@@ -60,7 +60,7 @@ async function shown(there: RecordToCorrect, answer: () => unknown = () => of({}
   return { fixture, sent, button, inputs, text: () => (fixture.nativeElement as HTMLElement).textContent };
 }
 
-test('what cannot be read stands first with its reason; what was typed is sent with the version that was seen', async () => {
+test('what cannot be read stands first with its reason; what was typed is sent with the version seen', async () => {
   const { sent, button, inputs, text } = await shown(record);
   expect(text()).toContain('no phone number');
   expect(await (await button(/Write/)).isDisabled()).toBe(true);

@@ -136,7 +136,7 @@ export class OneKnotView {
       next: () => {
         const says = {
           running: `${name} is taken up again.`,
-          paused: `${name} is paused: no run starts. What was edited meanwhile is merged when it is taken up again.`,
+          paused: `${name} is paused: no run starts. Edits made meanwhile are merged when it is taken up again.`,
           ended: `${name} is ended.`,
         };
         this.#telling.say(says[state]);
@@ -151,8 +151,8 @@ export class OneKnotView {
       .confirm({
         title: `End ${knot.name}?`,
         says:
-          `No run starts any more. Its ${plural(knot.anchors, 'anchor')}, their ties and the history are kept and can ` +
-          'be looked at. Nothing is changed in any system: fields that carry our keys keep them, and subscriptions ' +
+          `No run starts any more. Its ${plural(knot.anchors, 'anchor')}, their ties and the history are kept and ` +
+          'can be looked at. Nothing is changed in any system: fields that carry our keys keep them, and subscriptions ' +
           'stay until they are ended where the system is shown. It can be taken up again.',
         action: 'End it',
       })

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
+import { MatListModule } from '@angular/material/list';
 import { MatRadioModule } from '@angular/material/radio';
 import type { NewField, Proposal } from '@anchor-knot/contracts';
 import { SystemsApi } from '../../../api/systemsApi';
@@ -39,6 +40,7 @@ const drifts: readonly Choice<Mapping['drift']>[] = [
   imports: [
     MatButtonModule,
     MatCheckboxModule,
+    MatListModule,
     MatRadioModule,
     ChoiceField,
     Fold,

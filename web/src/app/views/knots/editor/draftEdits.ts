@@ -140,7 +140,9 @@ export interface FieldThere {
   readonly type: string;
 }
 
-/** Shares fields of a member that no shared field maps yet: each is given by that member. What is not wanted is removed. */
+/**
+ * Shares fields of a member that no shared field maps yet: each is given by that member. What is not wanted is removed.
+ */
 export function takeFields(member: string, fields: readonly FieldThere[]): Edit {
   return (definition) => {
     const mapped = new Set(definition.fields.flatMap(({ mappings }) => mappings[member]?.field ?? []));

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import type { EvidenceSurvey, MemberSummary, PairExample } from '@anchor-knot/contracts';
+import { MatListModule } from '@angular/material/list';
 import { Pennant } from '../../../pennant/pennant';
 import type { Thresholds } from './scoreChart';
 
@@ -9,7 +10,7 @@ const shown = 3;
 @Component({
   selector: 'ak-pair-examples',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Pennant],
+  imports: [MatListModule, Pennant],
   templateUrl: './pairExamples.html',
   styleUrl: './pairExamples.scss',
 })
