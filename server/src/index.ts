@@ -7,3 +7,6 @@ export { openDatabase } from './persistence/dataSource.js';
 export { PostgresStore } from './persistence/postgresStore.js';
 export { type Cluster, clusterFolder, freePort, startCluster } from './start/cluster.js';
 export { compareRecords } from './matching/compareRecords.js';
+export { ServerEvents } from './api/serverEvents.js';
+export { openInstallation } from './installationParts.js';
+export { addPerson } from './signIn/signInRoutes.js';

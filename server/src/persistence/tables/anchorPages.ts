@@ -21,21 +21,39 @@ export interface AnchorSearch {
   readonly text: string | undefined;
 }
 
-/** Indexed are parts of a text of three letters; shorter ones are so common that a page is soon full of them. */
+/** Indexed are parts of a text of three letters. */
 const shortestIndexed = 3;
 /** More are not counted: it would take longer than anybody wants to know it. */
 export const mostCounted = 10_000;
 
 const wantedText = ({ text }: AnchorSearch): string => text?.trim().toLowerCase() ?? '';
 
-function whereOf(search: AnchorSearch): string {
-  const ofKnot = `a.knot_id = $1 and ($2 = 'all' or a.open)`;
-  if (wantedText(search).length < shortestIndexed)
-    return `${ofKnot} and ($3::text is null or lower(a.title) like $3
-      or exists (select from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`;
-  return `${ofKnot} and a.id in (select f.id from anchor f where f.knot_id = $1 and lower(f.title) like $3
-    union select t.anchor_id from tie t where t.knot_id = $1 and lower(t.record_key) like $3)`;
+/** The anchors that the indexes find: by a part of their title or of a record's key. */
+const foundIds = (union: 'union' | 'union all'): string =>
+  `select f.id from anchor f where f.knot_id = $1 and lower(f.title) like $3
+   ${union} select t.anchor_id from tie t where t.knot_id = $1 and lower(t.record_key) like $3`;
+
+/**
+ * Whether a text is so common that a walk through the anchors in their order soon fills a page, while looking all of
+ * them up and putting them in order would take long. Texts too short for the indexes are taken to be.
+ */
+async function isCommon(db: SqlConnection, search: AnchorSearch): Promise<boolean> {
+  if (wantedText(search).length < shortestIndexed) return true;
+  const [{ found }] = (await db.query(
+    `select count(*)::int as found from (${foundIds('union all')} limit ${mostCounted + 1}) as some_of_them
+     where $2::text is not null`,
+    parametersOf(search),
+  )) as [{ found: number }];
+  return found > mostCounted;
 }
+
+const whereOf = (isCommonText: boolean): string =>
+  `a.knot_id = $1 and ($2 = 'all' or a.open) and ${
+    isCommonText
+      ? `($3::text is null or lower(a.title) like $3
+          or exists (select from tie t where t.anchor_id = a.id and lower(t.record_key) like $3))`
+      : `a.id in (${foundIds('union')})`
+  }`;
 
 const likePattern = (text: string): string => `%${text.replaceAll(/[\\%_]/g, '\\$&')}%`;
 
@@ -51,13 +69,14 @@ export async function anchorsByTitle(
   after: { readonly title: string | undefined; readonly id: string | undefined },
   limit: number,
 ): Promise<readonly ListedAnchorRow[]> {
+  const where = whereOf(await isCommon(db, search));
   return (await db.query(
     `select a.id, a.title, a.open, a.changed_at,
        (select count(*)::int from decision d where d.anchor_id = a.id and d.closed_at is null)
          + (select count(*)::int from decision d where ${namesAnchor('a.id')}) as decisions,
        (select coalesce(jsonb_agg(jsonb_build_object('member', t.member, 'key', t.record_key, 'gone', t.gone)
          order by t.member), '[]') from tie t where t.anchor_id = a.id) as ties
-     from anchor a where ${whereOf(search)} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
+     from anchor a where ${where} and ($4::text is null or (lower(a.title), a.id) > ($4, $5::uuid))
      order by lower(a.title), a.id limit $6`,
     [...parametersOf(search), after.title?.toLowerCase() ?? null, after.id ?? leastAnchor, limit],
   )) as ListedAnchorRow[];
@@ -65,8 +84,9 @@ export async function anchorsByTitle(
 
 /** How many there are, up to one more than are counted. */
 export async function countAnchors(db: SqlConnection, search: AnchorSearch): Promise<number> {
+  const where = whereOf(await isCommon(db, search));
   const [{ total }] = (await db.query(
-    `select count(*)::int as total from (select from anchor a where ${whereOf(search)}
+    `select count(*)::int as total from (select from anchor a where ${where}
        limit ${mostCounted + 1}) as counted`,
     parametersOf(search),
   )) as [{ total: number }];

@@ -152,8 +152,8 @@ export class OneKnotView {
         title: `End ${knot.name}?`,
         says:
           `No run starts any more. Its ${plural(knot.anchors, 'anchor')}, their ties and the history are kept and ` +
-          'can be looked at. Nothing is changed in any system: fields that carry our keys keep them, and subscriptions ' +
-          'stay until they are ended where the system is shown. It can be taken up again.',
+          'can be looked at. Nothing is changed in any system: fields that carry our keys keep them, and ' +
+          'subscriptions stay until they are ended where the system is shown. It can be taken up again.',
         action: 'End it',
       })
       .subscribe(() => this.setState(knot, 'ended'));
