@@ -104,6 +104,8 @@ async function signIn() {
 /** Anchors with three ties each, a day of journal, decisions on some of them, and a run of which all were planned. */
 async function fill() {
   const { data } = parts;
+  const crm = { kind: 'member', member: 'crm' };
+  const why = { kind: 'edit', members: ['crm'] };
   for (const system of ['fernhill', 'marketRow', 'coldharbour', 'granary'])
     await parts.systems.save({
       id: system,
@@ -118,8 +120,8 @@ async function fill() {
   );
   await data.query(
     `insert into anchor (id, knot_id, title, agreed, open, revision, changed_at, began_in)
-     select gen_random_uuid(), 'customers', 'Customer ' || n || ' of ' || md5(n::text), '[]', n % 50 = 0, 1, now(), '{crm}'
-     from generate_series(1, $1::int) n`,
+     select gen_random_uuid(), 'customers', 'Customer ' || n || ' of ' || md5(n::text), '[]', n % 50 = 0, 1, now(),
+       '{crm}' from generate_series(1, $1::int) n`,
     [anchors],
   );
   await data.query(
@@ -131,22 +133,20 @@ async function fill() {
   await data.query(
     `insert into decision (knot_id, identity, kind, anchor_id, member, field, says, detail, fingerprint, opened_at)
      select 'customers', a.id::text, 'held', a.id, null, 'phone', 'Phone was given differently.',
-       '{"base":null,"candidates":[{"value":"+441","givers":[{"kind":"member","member":"crm"}],"at":0,"isAgreed":false}]}',
-       'f', now() - interval '2 days' from anchor a where a.open`,
+       $1, 'f', now() - interval '2 days' from anchor a where a.open`,
+    [JSON.stringify({ base: null, candidates: [{ value: '+441', givers: [crm], at: 0, isAgreed: false }] })],
   );
   await data.query(
-    `insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, field, before, after, meaning, cause, at)
-     select 'customers', $1, a.id, 'shop', 'S-1', 'update', 'phone', '"1"', '"2"', '"2"',
-       '{"kind":"edit","members":["crm"]}', now() - random() * interval '30 hours' from anchor a, generate_series(1, 3)`,
-    [run],
+    `insert into journal (knot_id, run_id, anchor_id, member, record_key, kind, field, before, after, meaning, cause,
+       at)
+     select 'customers', $1, a.id, 'shop', 'S-1', 'update', 'phone', '"1"', '"2"', '"2"', $2,
+       now() - random() * interval '30 hours' from anchor a, generate_series(1, 3)`,
+    [run, JSON.stringify(why)],
   );
   await data.query(
     `insert into plan_operation (run_id, anchor_id, member, kind, record_key, title, changes, state)
-     select $1, a.id, 'shop', 'update', 'S-1', a.title,
-       jsonb_build_array(jsonb_build_object('field', 'phone', 'path', 'tel', 'before', '1', 'after', '2', 'meaning', '2',
-         'by', '{"kind":"member","member":"crm"}'::jsonb, 'why', '{"kind":"edit","members":["crm"]}'::jsonb)), 'written'
-     from anchor a`,
-    [run],
+     select $1, a.id, 'shop', 'update', 'S-1', a.title, $2, 'written' from anchor a`,
+    [run, JSON.stringify([{ field: 'phone', path: 'tel', before: '1', after: '2', meaning: '2', by: crm, why }])],
   );
   await data.query('vacuum analyze');
   return run;

@@ -35,6 +35,8 @@ export async function runNow(page: Page): Promise<void> {
 /** Edits a record on a stand-in's own page. */
 export async function editThere(page: Page, system: string, key: string, label: string, value: string): Promise<void> {
   await page.goto(`${system}/records/${key}`);
+  // The same value again would be no edit, and what is expected of it would never come.
+  await expect(page.getByLabel(label, { exact: true })).not.toHaveValue(value);
   await page.getByLabel(label, { exact: true }).fill(value);
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByLabel(label, { exact: true })).toHaveValue(value);
