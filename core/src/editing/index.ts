@@ -1,3 +1,4 @@
 export * from './conditions.js';
+export * from './newMember.js';
 export * from './readyMadeChecks.js';
 export * from './ruleEdits.js';

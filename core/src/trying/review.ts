@@ -23,6 +23,7 @@ import {
 } from '../record/index.js';
 import type { SourceField } from '../schema/index.js';
 import { readableFields } from './readableFields.js';
+import { reviewTies } from './reviewTies.js';
 import { tryCheck } from './tryFormulas.js';
 
 /** Something that a person should know of a definition before it goes live. */
@@ -46,8 +47,7 @@ type Sources = Readonly<Record<MemberId, MemberSource | undefined>>;
 
 /**
  * What keeps a definition from going live, and what would surprise: problems of the definition itself, and what it
- * meets
- * in the systems as they are known. Findings at the cells come in the order of fields and members.
+ * meets in the systems as they are known. Findings at the cells come in the order of fields and members.
  */
 export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
   const compiled = compileKnot(knot);
@@ -62,7 +62,7 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
       findings.push(...reviewCell(knot, field, member.id, sources));
     }
   }
-  findings.push(...reviewCrosswalks(knot));
+  findings.push(...reviewTies(knot), ...reviewCrosswalks(knot));
   findings.push(...reviewTypes(knot).filter(({ at }) => !stopping.has(at)));
   for (const check of knot.checks) {
     for (const member of check.members ?? knot.members.map(({ id }) => id)) {

@@ -102,6 +102,8 @@ test('what is put off stands in another list until its day; what is given away s
   const day = (days: number): string => new Date(Date.now() + days * 86_400_000).toISOString();
   await post('/api/decisions/put-off', { decisions: [one, two].map(nameOf), until: day(2) });
   expect((await list('?kind=held')).map(({ id }) => id)).toEqual([three.id]);
+  const { waiting } = await get<{ waiting: { kind: string; count: number }[] }>('/api/watch');
+  expect(waiting.find(({ kind }) => kind === 'held')?.count).toBe(1);
   expect((await list('?list=put%20off')).map(({ id }) => id).sort()).toEqual([one.id, two.id].sort());
   // Runs leave it where it is; its day has come, or somebody asks for it.
   await installation.run();

@@ -18,6 +18,7 @@ import {
   saveDraftSchema,
   systemSchema,
 } from '@anchor-knot/contracts';
+import { newMember } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
@@ -81,21 +82,7 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
         members: members.map(({ system, object }) => {
           const row = rows.find(({ id }) => id === system);
           const rights = row ? mayOf(systemSchema.parse(row.description), object) : [];
-          const may = {
-            create: rights.includes('create'),
-            update: rights.includes('update'),
-            archive: false,
-            delete: false,
-          };
-          return {
-            id: freeId(row?.name.split(/\s+/)[0] ?? system, ids),
-            system,
-            object,
-            may,
-            startsAnchors: may.create,
-            required: [],
-            guards: {},
-          };
+          return { ...newMember(system, object, rights), id: freeId(row?.name.split(/\s+/)[0] ?? system, ids) };
         }),
         fields: [],
         keyRules: [],

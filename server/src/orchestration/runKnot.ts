@@ -114,7 +114,7 @@ class KnotRun {
           : 'succeeded';
       result = this.#result(
         state,
-        partly ? [...this.#troubles.values()].map(({ words }) => words).join(' ') : undefined,
+        partly ? [...this.#troubles.values()].map(({ words }) => words).join(' ') : this.#nothingBegins(),
       );
       if (this.#stopAsked) cursors = new Map();
     } catch (error) {
@@ -420,6 +420,16 @@ class KnotRun {
     if ((stop || this.#options.signal?.aborted) && this.#tally.phase !== 'writing')
       throw new Halt('stopped', 'it was stopped before anything was written');
     this.#stopAsked ||= stop || (this.#options.signal?.aborted ?? false);
+  }
+
+  /** What is said where no member may start a thing: else records that belong to nothing were left in silence. */
+  #nothingBegins(): string | undefined {
+    const { members, thing } = this.#options.knot;
+    if (members.some(({ startsAnchors }) => startsAnchors)) return undefined;
+    const untied = members.reduce((sum, { id }) => sum + this.#tally.of(id).accounts.untied, 0);
+    if (untied === 0) return undefined;
+    const are = untied === 1 ? '1 record is' : `${untied} records are`;
+    return `${are} tied to nothing and left so: no member may start a new ${thing}`;
   }
 
   #result(state: RunResult['state'], words: string | undefined): RunResult {

@@ -391,3 +391,23 @@ test('two workers cannot run one knot at once, and a worker that was presumed de
   expect(await world.run({ leaseMs: 1000 })).toMatchObject({ kind: 'ended' });
   await expect(store.commitMerge(first as never, [], [], [])).rejects.toThrow(LeaseLost);
 });
+
+test('a run of a knot in which nothing may begin says so, and only where records are left', async () => {
+  const startsAnchors = false;
+  const knot: Knot = { ...simulationKnot, members: simulationKnot.members.map((one) => ({ ...one, startsAnchors })) };
+  const said = async (world: SimulatedInstallation, kind: 'dry run' | 'run') => {
+    const outcome = await world.run({ kind });
+    return outcome.kind === 'ended' ? (outcome.result.words ?? outcome.result.state) : outcome.kind;
+  };
+  const world = new SimulatedInstallation(knot, new InMemoryStore(), simulationAbilities);
+  expect(await said(world, 'dry run')).toBe('succeeded');
+  apply(world, { member: 'crm', customer: 0, field: 'name', value: 'Osprey Nursery' });
+  apply(world, { member: 'shop', customer: 0, field: 'name', value: 'Osprey' });
+  for (const kind of ['dry run', 'run'] as const)
+    expect(await said(world, kind)).toBe(
+      '2 records are tied to nothing and left so: no member may start a new customer',
+    );
+  const usual = new SimulatedInstallation(simulationKnot, new InMemoryStore(), simulationAbilities);
+  apply(usual, { member: 'crm', customer: 0, field: 'name', value: 'Osprey Nursery' });
+  expect(await said(usual, 'dry run')).toBe('succeeded');
+});

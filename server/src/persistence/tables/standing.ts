@@ -1,7 +1,9 @@
 import type { DecisionKind } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 
-/** How knots stand: numbers for the views that watch over them. */
+/** How knots stand: numbers for the views that watch over them. What was put off until a day waits for nobody. */
+
+const waits = "closed_at is null and coalesce(put_off_until, '-infinity') <= now()";
 
 /** How many things a knot has, in how many everything agrees, and how many decisions wait. */
 export async function standingOf(
@@ -10,7 +12,7 @@ export async function standingOf(
 ): Promise<{ readonly anchors: number; readonly agree: number; readonly decisions: number }> {
   const [row] = (await db.query(
     `select count(*)::int as anchors, (count(*) filter (where not open))::int as agree,
-       (select count(*)::int from decision where knot_id = $1 and closed_at is null) as decisions
+       (select count(*)::int from decision where knot_id = $1 and ${waits}) as decisions
      from anchor where knot_id = $1`,
     [knot],
   )) as [{ anchors: number; agree: number; decisions: number }];
@@ -21,7 +23,7 @@ export async function standingOf(
 export async function waitingByMember(db: SqlConnection, knot: string): Promise<ReadonlyMap<string, number>> {
   const rows = (await db.query(
     `select member, count(*)::int as count from decision
-     where knot_id = $1 and closed_at is null and member is not null group by member`,
+     where knot_id = $1 and ${waits} and member is not null group by member`,
     [knot],
   )) as { member: string; count: number }[];
   return new Map(rows.map(({ member, count }) => [member, count]));
@@ -40,7 +42,7 @@ export interface WaitingKind {
 export async function waitingByKind(db: SqlConnection): Promise<readonly WaitingKind[]> {
   return (await db.query(
     `select knot_id as knot, kind, count(*)::int as count, min(says) as example, min(opened_at) as since
-     from decision where closed_at is null group by knot_id, kind order by count(*) desc`,
+     from decision where ${waits} group by knot_id, kind order by count(*) desc`,
   )) as WaitingKind[];
 }
 

@@ -4,6 +4,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
+import { newMember } from '@anchor-knot/core';
 import { of } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
 import { SystemsApi } from '../../../api/systemsApi';
@@ -172,20 +173,7 @@ export class KnotMembers {
       next: ({ summary, objects }) => {
         this.busy.set(false);
         const may = objects.find(({ name }) => name === object)?.may ?? [];
-        const create = may.includes('create');
-        this.editor.edit(
-          addMember(
-            {
-              system,
-              object,
-              may: { create, update: may.includes('update'), archive: false, delete: false },
-              startsAnchors: create,
-              required: [],
-              guards: {},
-            },
-            summary.name,
-          ),
-        );
+        this.editor.edit(addMember(newMember(system, object, may), summary.name));
         this.editor.readWhenSaved();
       },
       error: (error: unknown) => {
