@@ -70,8 +70,8 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/knots/customers/fields`);
   await readMembers();
   await picture('knot-fields');
-  await page.goto(`${address()}/knots/customers/rules?field=phone`);
-  await page.getByRole('complementary').getByRole('heading', { name: 'Phone' }).waitFor();
+  await page.goto(`${address()}/knots/customers/rules?field=consent`);
+  await page.getByRole('complementary').getByRole('heading', { name: 'Marketing consent' }).waitFor();
   await picture('knot-rules');
   await page.goto(`${address()}/knots/customers/checks`);
   await readMembers();

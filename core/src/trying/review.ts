@@ -53,6 +53,7 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
   const compiled = compileKnot(knot);
   const findings: Finding[] = compiled.ok ? [] : compiled.problems.map(({ at, says }) => ({ kind: 'stops', at, says }));
   const stopping = new Set(findings.map(({ at }) => at));
+  findings.push(...reviewTies(knot));
   for (const member of knot.members) {
     const source = sources[member.id];
     if (source) findings.push(...reviewMember(knot, member.id, source));
@@ -62,7 +63,7 @@ export function reviewKnot(knot: Knot, sources: Sources): Finding[] {
       findings.push(...reviewCell(knot, field, member.id, sources));
     }
   }
-  findings.push(...reviewTies(knot), ...reviewCrosswalks(knot));
+  findings.push(...reviewCrosswalks(knot));
   findings.push(...reviewTypes(knot).filter(({ at }) => !stopping.has(at)));
   for (const check of knot.checks) {
     for (const member of check.members ?? knot.members.map(({ id }) => id)) {

@@ -25,7 +25,7 @@ export function reviewTies(knot: Knot): Finding[] {
       ),
     );
     if (canMeet) continue;
-    const before = `no record of ${id} can be tied to one of another system: `;
+    const before = 'no record there can be tied to one of another system: ';
     const why = 'no key rule and no evidence compares what is mapped both there and elsewhere';
     const then = startsAnchors || may.create ? `; each one there already would be a ${knot.thing} of its own` : '';
     findings.push({ kind: 'warns', at: `members.${id}`, says: before + why + then });
