@@ -22,6 +22,8 @@ export interface StepForm {
   make(tables: readonly string[], address?: string): Step;
 }
 
+const mostInStep = 100_000;
+
 const choices = (...pairs: readonly (readonly [string, string])[]) => pairs.map(([value, says]) => ({ value, says }));
 
 const roundingPart: StepPart = {
@@ -308,10 +310,9 @@ export function withPart(step: Step, part: StepPart, entered: string | boolean):
   if (text === '') return part.optional ? (rest as unknown as Step) : { refused: 'It may not be empty.' };
   switch (part.as) {
     case 'number': {
-      const number = Number(text);
-      return Number.isInteger(number) && number >= 0 && number <= 100_000
-        ? changed(number)
-        : { refused: 'Use a whole number.' };
+      return /^\d{1,6}$/.test(text) && Number(text) <= mostInStep
+        ? changed(Number(text))
+        : { refused: 'Use a whole number of at most 100,000.' };
     }
     case 'words': {
       const words = text
