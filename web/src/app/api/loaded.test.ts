@@ -1,3 +1,4 @@
+import { jest } from '@jest/globals';
 import { ChangeDetectionStrategy, Component, input, signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { HttpErrorResponse } from '@angular/common/http';
@@ -74,6 +75,43 @@ test('a reload that fails says so, keeps what was there, and does not end the as
   fixture.destroy();
   state.reload();
   expect(asked).toHaveLength(3);
+});
+
+test('with the server gone a view says so, keeps what it had, and goes on by itself when it is back', async () => {
+  const { answers, show, state, asked, fixture } = view();
+  await show('a');
+  answers[0]?.next('there');
+  state.reload();
+  jest.useFakeTimers();
+  try {
+    answers[1]?.error(new HttpErrorResponse({ status: 0 }));
+    expect([state.problem()?.code, state.value(), state.loading()]).toEqual(['unreachable', 'there', false]);
+    // For as long as a minute: a gateway answers for it meanwhile.
+    for (let tries = 2; tries < 12; tries += 1) {
+      jest.advanceTimersByTime(5_000);
+      expect(asked).toHaveLength(tries + 1);
+      answers[tries]?.error(new HttpErrorResponse({ status: tries % 2 === 0 ? 503 : 0 }));
+      expect(state.value()).toBe('there');
+    }
+    jest.advanceTimersByTime(5_000);
+    answers[12]?.next('newer');
+    expect([state.problem(), state.value()]).toEqual([undefined, 'newer']);
+    jest.advanceTimersByTime(60_000);
+    expect(asked).toHaveLength(13);
+    // A refusal is an answer: it is not asked again and again.
+    state.reload();
+    answers[13]?.error(refusal('no'));
+    jest.advanceTimersByTime(60_000);
+    expect(asked).toHaveLength(14);
+    // Nobody asks for a view that was left.
+    state.reload();
+    answers[14]?.error(new HttpErrorResponse({ status: 0 }));
+    fixture.destroy();
+    jest.advanceTimersByTime(60_000);
+    expect(asked).toHaveLength(15);
+  } finally {
+    jest.useRealTimers();
+  }
 });
 
 test('a question asked by a button: the last one counts, and what went wrong is said once', () => {

@@ -1,8 +1,11 @@
 import { DestroyRef, inject, type Signal, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type { Problem } from '@anchor-knot/contracts';
-import { catchError, map, merge, type Observable, of, startWith, Subject, switchMap, take } from 'rxjs';
-import { problemOf } from './problems';
+import { catchError, concat, map, merge, type Observable, of, startWith, Subject, switchMap, take, timer } from 'rxjs';
+import { isAway, problemOf } from './problems';
+
+/** How long after nobody answered the same is asked again. */
+export const askAgainMs = 5000;
 
 /** What a view shows: still loading, loaded, or the problem. A reload keeps showing what was there. */
 export interface Loaded<T> {
@@ -12,9 +15,22 @@ export interface Loaded<T> {
   reload(): void;
 }
 
+type Answer<T> = { readonly answer: T } | { readonly error: unknown };
+
+/** The answer, or what went wrong; where nobody answered, it is asked again until somebody does. */
+function answerTo<T>(ask: () => Observable<T>): Observable<Answer<T>> {
+  return ask().pipe(
+    map((answer): Answer<T> => ({ answer })),
+    catchError((error: unknown) => {
+      const wrong = of<Answer<T>>({ error });
+      return isAway(error) ? concat(wrong, timer(askAgainMs).pipe(switchMap(() => answerTo(ask)))) : wrong;
+    }),
+  );
+}
+
 /**
- * Loads for as long as the view lives, again whenever the question changes or something tells to. Call in an injection
- * context.
+ * Loads for as long as the view lives, again whenever the question changes or something tells to, and until the server
+ * is there. Call in an injection context.
  */
 export function load<Question, T>(
   question: Signal<Question>,
@@ -41,11 +57,7 @@ export function load<Question, T>(
       switchMap((now) => {
         if (asked !== now) value.set(undefined);
         asked = now;
-        return ask(now).pipe(
-          map((answer) => ({ answer })),
-          catchError((error: unknown) => of({ error })),
-          startWith('asked' as const),
-        );
+        return answerTo(() => ask(now)).pipe(startWith('asked' as const));
       }),
       takeUntilDestroyed(inject(DestroyRef)),
     )

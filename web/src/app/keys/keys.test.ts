@@ -12,7 +12,7 @@ beforeEach(() => {
 
 @Component({
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: '<textarea matInput></textarea><div tabindex="0"></div>',
+  template: '<input matInput /><div tabindex="0"></div>',
 })
 class Frame {
   constructor() {

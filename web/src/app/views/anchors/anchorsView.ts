@@ -3,11 +3,11 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import { Router, RouterLink } from '@angular/router';
 import type { AnchorList, Problem } from '@anchor-knot/contracts';
-import { catchError, debounceTime, of, Subject, switchMap } from 'rxjs';
+import { debounceTime, EMPTY, of, retry, Subject, switchMap, timer } from 'rxjs';
 import { AnchorsApi } from '../../api/anchorsApi';
 import { RunsApi } from '../../api/runsApi';
-import { problemOf } from '../../api/problems';
-import { load } from '../../api/loaded';
+import { isAway, problemOf } from '../../api/problems';
+import { askAgainMs, load } from '../../api/loaded';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { TextField } from '../../fields/textField';
 import { Pennant } from '../../pennant/pennant';
@@ -69,9 +69,12 @@ export class AnchorsView {
           if (!knot) return of(undefined);
           this.loading.set(true);
           return this.#anchorsApi.anchors(knot, query).pipe(
-            catchError((error: unknown) => {
-              this.problem.set(problemOf(error));
-              return of(undefined);
+            retry({
+              delay: (error: unknown) => {
+                this.problem.set(problemOf(error));
+                this.loading.set(false);
+                return isAway(error) ? timer(askAgainMs) : EMPTY;
+              },
             }),
           );
         }),

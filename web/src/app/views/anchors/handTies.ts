@@ -6,10 +6,11 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import type { AnchorList, AnchorView, Forecast, ForecastRequest } from '@anchor-knot/contracts';
-import { debounceTime, filter, of, switchMap, tap } from 'rxjs';
+import { catchError, debounceTime, filter, type Observable, of, switchMap, tap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { AnchorsApi } from '../../api/anchorsApi';
 import { Asking } from '../../api/asking';
+import { problemOf } from '../../api/problems';
 import { isFilled } from '../../fields/validators';
 import { Pennant } from '../../pennant/pennant';
 import { Telling } from '../../telling/telling';
@@ -71,9 +72,7 @@ export class HandTies {
         filter((typed) => typeof typed === 'string'),
         tap(() => this.forget()),
         debounceTime(typingPauseMs),
-        switchMap((search) =>
-          search.trim() === '' ? of(undefined) : this.#api.anchors(this.anchor().knot, { search }),
-        ),
+        switchMap((search) => (search.trim() === '' ? of(undefined) : this.#find(search))),
         takeUntilDestroyed(),
       )
       .subscribe((found) => {
@@ -82,6 +81,15 @@ export class HandTies {
       });
   }
 
+  /** A search that fails says so, and the next one is asked all the same. */
+  #find(search: string): Observable<AnchorList | undefined> {
+    return this.#api.anchors(this.anchor().knot, { search }).pipe(
+      catchError((error: unknown) => {
+        this.asking.problem.set(problemOf(error));
+        return of(undefined);
+      }),
+    );
+  }
   protected isAsked(kind: ForecastRequest['kind']): boolean {
     return this.asked()?.kind === kind;
   }

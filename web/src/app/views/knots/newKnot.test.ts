@@ -70,7 +70,7 @@ test('each thing that is missing is said at its place, and nothing is sent', asy
   expect(api.newKnot).not.toHaveBeenCalled();
 });
 
-test('objects stand in the order in which they were chosen; a failure keeps what was typed, and the next try is sent', async () => {
+test('objects stand as they were chosen; a failure keeps what was typed for the next try', async () => {
   const { api, input, press, tick, text } = await shown(NewKnotView);
   await (await input('Name')).setValue('Clients Ä “A”');
   await (await input('One of them is called')).setValue('client');

@@ -55,7 +55,7 @@ async function shown(version = 3) {
   return { editor, api, said, loader, button, text };
 }
 
-test('a version is put in force with the note, on the revision that is shown; the note is not kept for the next', async () => {
+test('a version is put in force with its note, on the revision that is shown', async () => {
   const { editor, api, said, loader, button } = await shown();
   const note = await loader.getHarness(MatInputHarness);
   await note.setValue('Phones in one form');

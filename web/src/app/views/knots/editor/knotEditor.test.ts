@@ -1,6 +1,7 @@
 /** Edits of a draft on their way to the server: whoever leaves, and whenever, has what was edited kept. */
 import { readFileSync } from 'node:fs';
 import { jest } from '@jest/globals';
+import { HttpErrorResponse } from '@angular/common/http';
 import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { knotDraftSchema, knotFileSchema, type SaveDraft } from '@anchor-knot/contracts';
@@ -46,12 +47,14 @@ function opened() {
     last?.answer.next(revision);
     last?.answer.complete();
   };
+  const fail = (error: unknown) => sent.at(-1)?.answer.error(error);
   const closing = () => window.dispatchEvent(new Event('beforeunload', { cancelable: true }));
   return {
     editor,
     rename: (name: string) => editor.edit((now) => ({ ...now, name })),
     sent: () => sent.map(({ name, revision }) => [name, revision]),
     answer,
+    fail,
     /** Whether a page that is closed now would ask. */
     asks: () => !closing(),
   };
@@ -91,4 +94,31 @@ test('who leaves right after an edit has it sent at once', () => {
   rename('left');
   TestBed.resetTestingModule();
   expect(sent()).toEqual([['left', 4]]);
+});
+
+test('with the server gone an edit is not saved, and says so; it is sent again by itself until it is kept', () => {
+  const { editor, rename, sent, answer, fail, asks } = opened();
+  rename('a');
+  jest.advanceTimersByTime(400);
+  fail(new HttpErrorResponse({ status: 0 }));
+  expect([editor.saving(), editor.problem()?.code, asks()]).toEqual(['not saved', 'unreachable', true]);
+  rename('ab');
+  jest.advanceTimersByTime(400);
+  fail(new HttpErrorResponse({ status: 502 }));
+  jest.advanceTimersByTime(6000);
+  expect(sent()).toEqual([
+    ['a', 4],
+    ['ab', 4],
+    ['ab', 4],
+  ]);
+  answer(5);
+  expect([editor.saving(), editor.problem()]).toEqual(['saved', undefined]);
+  jest.advanceTimersByTime(60_000);
+  expect(sent()).toHaveLength(3);
+  // What was refused is not sent again.
+  rename('abc');
+  jest.advanceTimersByTime(400);
+  fail(new HttpErrorResponse({ status: 422, error: { code: 'invalid', says: 'No.' } }));
+  jest.advanceTimersByTime(60_000);
+  expect([sent().length, editor.saving()]).toEqual([4, 'not saved']);
 });

@@ -37,10 +37,12 @@ import {
   switchMap,
   takeUntil,
   tap,
+  timer,
 } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
 import { SystemsApi } from '../../../api/systemsApi';
-import { problemOf } from '../../../api/problems';
+import { askAgainMs } from '../../../api/loaded';
+import { isAway, problemOf } from '../../../api/problems';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { Telling } from '../../../telling/telling';
@@ -303,9 +305,17 @@ export class KnotEditor {
         catchError((error: unknown) => {
           this.saving.set('not saved');
           this.problem.set(problemOf(error));
+          if (isAway(error)) this.#saveWhenBack();
           return EMPTY;
         }),
       );
+  }
+
+  /** With the server gone, what was edited is sent again until it is kept. */
+  #saveWhenBack(): void {
+    timer(askAgainMs)
+      .pipe(takeUntilDestroyed(this.#destroyed))
+      .subscribe(() => this.saving() === 'not saved' && this.saveAgain());
   }
 
   /** Tries again to keep what could not be kept. */
