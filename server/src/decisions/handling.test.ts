@@ -223,3 +223,15 @@ test('a paused knot runs only dry, and is taken up again; an ended one is kept w
   expect(await start('run')).toEqual([202, 'started']);
   expect((await api.as('editor', 'PUT', '/api/knots/nothing/state', { state: 'paused' })).statusCode).toBe(404);
 });
+
+test('what was done to the thing since is not overwritten by taking a decision back', async () => {
+  const [first] = await conflicts(10, 11);
+  if (!first?.anchor) throw new Error('nothing is held');
+  await post('/api/decisions/decide', { decisions: [takeValue(first, 'crm')] });
+  await post(`/api/anchors/${first.anchor}/regroup`, { kind: 'split', members: ['shop'] });
+  const { done, not } = await post<DecidedMany>('/api/decisions/undo', { decisions: [nameOf(first)] });
+  expect([done, not[0]?.says]).toEqual([[], expect.stringContaining('the thing was changed since then')]);
+  const { members, fields } = await get<AnchorView>(`/api/anchors/${first.anchor}`);
+  expect(members.find(({ id }) => id === 'shop')?.key).toBeNull();
+  expect(fields.find(({ id }) => id === 'phone')?.agreed?.by).toMatchObject({ kind: 'person' });
+});
