@@ -22,18 +22,10 @@ import {
   showRaw,
 } from '../record/index.js';
 import type { SourceField } from '../schema/index.js';
+import type { Finding } from './finding.js';
 import { readableFields } from './readableFields.js';
 import { reviewTies } from './reviewTies.js';
 import { tryCheck } from './tryFormulas.js';
-
-/** Something that a person should know of a definition before it goes live. */
-export interface Finding {
-  /** `stops`: it cannot be put in force so. `warns`: it can, and this will happen. */
-  readonly kind: 'stops' | 'warns';
-  /** The part of the definition, as a path of names: `fields.email.mappings.crm`. */
-  readonly at: string;
-  readonly says: string;
-}
 
 /** What is known of a member's object: its fields, and some of its records. */
 export interface MemberSource {

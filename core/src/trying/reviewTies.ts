@@ -1,7 +1,7 @@
 import type { Knot } from '../definition/index.js';
 import type { FieldId, MemberId } from '../record/index.js';
+import type { Finding } from './finding.js';
 import { readableFields } from './readableFields.js';
-import type { Finding } from './review.js';
 
 /**
  * What can never happen by this definition, and would not be noticed: that a thing begins, and that a record is tied to
