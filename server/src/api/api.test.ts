@@ -55,6 +55,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/systems': 'administrator',
   'PUT /api/systems/{system}': 'administrator',
   'PUT /api/systems/{system}/credential': 'administrator',
+  'DELETE /api/systems/{system}/credential': 'administrator',
   'DELETE /api/systems/{system}': 'administrator',
   'POST /api/systems/{system}/probe': 'operator',
   'POST /api/system-test': 'administrator',

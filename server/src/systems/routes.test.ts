@@ -431,6 +431,32 @@ describe('a system that is connected', () => {
     expect((await view(id)).consent).toEqual({ by: null, at: null, given: false, granted: null });
   });
 
+  test('a secret is withdrawn: nothing of it is kept, what would use it says so, another can be given', async () => {
+    const debtors = { source: { kind: 'table', table: 'debtor' }, key: 'debtor_no' };
+    const id = await connect({ ...sql(), objects: { debtors } });
+    const lacksSecret = async () =>
+      (await ask(`/api/systems/${id}/probe`, {})).body.includes('no credential is kept for');
+    expect(await lacksSecret()).toBe(false);
+    const withdraw = () => api.as('administrator', 'DELETE', `/api/systems/${id}/credential`);
+    expect((await api.as('editor', 'DELETE', `/api/systems/${id}/credential`)).statusCode).toBe(403);
+    expect((await withdraw()).statusCode).toBe(204);
+    expect((await view(id)).signsInAs).toBeNull();
+    const kept = (await installation.parts.data.query(
+      'select credential, credential_id, tokens from system where id = $1',
+      [id],
+    )) as unknown[];
+    expect(kept).toEqual([{ credential: null, credential_id: null, tokens: null }]);
+    expect(await lacksSecret()).toBe(true);
+    const audit = (await installation.parts.data.query(
+      `select action from audit where detail->>'system' = $1 order by id desc limit 1`,
+      [id],
+    )) as unknown[];
+    expect(audit).toEqual([{ action: 'credential withdrawn' }]);
+    expect((await api.as('administrator', 'PUT', `/api/systems/${id}/credential`, credential)).statusCode).toBe(204);
+    expect(await lacksSecret()).toBe(false);
+    expect((await api.as('administrator', 'DELETE', '/api/systems/nowhere/credential')).statusCode).toBe(404);
+  });
+
   test('a change of where tokens come from needs the secret again, and ends the consent', async () => {
     const signIn = (at: string) => ({
       kind: 'authorization code',

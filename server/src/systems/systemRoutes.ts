@@ -177,6 +177,26 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
   );
 
   typed.delete(
+    '/api/systems/:system/credential',
+    {
+      config: { role: 'administrator' },
+      schema: {
+        tags: ['systems'],
+        summary: 'Withdraw what signs in; nothing is read or written there until another is given',
+        params: oneSystem,
+        response: { 204: z.null(), 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { system } = request.params;
+      if (!(await systems.find(system))) return reply.code(404).send(noSuch('system'));
+      await systems.withdrawCredential(system);
+      await writeAudit(data, request.person, 'credential withdrawn', { system });
+      return reply.code(204).send(null);
+    },
+  );
+
+  typed.delete(
     '/api/systems/:system',
     {
       config: { role: 'administrator' },

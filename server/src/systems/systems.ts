@@ -171,6 +171,11 @@ export class Systems {
     await changeSystem(this.#data, id, { ...this.#sealed(id, credential), ...forgotten });
   }
 
+  /** Forgets the secret of a system and what was had by it. A run that is under way has it until its end. */
+  async withdrawCredential(id: string): Promise<void> {
+    await changeSystem(this.#data, id, { credential: null, credentialId: null, ...noConsent });
+  }
+
   async remove(id: string): Promise<void> {
     await deleteSystem(this.#data, id);
   }

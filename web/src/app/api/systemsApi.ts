@@ -79,6 +79,9 @@ export class SystemsApi {
   replaceCredential(id: string, credential: Credential): Observable<unknown> {
     return this.#http.put(`/api/systems/${encodeURIComponent(id)}/credential`, credential);
   }
+  withdrawCredential(id: string): Observable<unknown> {
+    return this.#http.delete(`/api/systems/${encodeURIComponent(id)}/credential`);
+  }
   testSystem(test: TestSystem): Observable<Probe> {
     return this.#calls.post('/api/system-test', test, probeSchema);
   }

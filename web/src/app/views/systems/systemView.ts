@@ -166,6 +166,18 @@ export class OneSystemView {
     this.test();
   }
 
+  protected withdraw(name: string): void {
+    this.#telling
+      .confirm({
+        title: `Withdraw the secret of ${name}?`,
+        says:
+          'It is forgotten here, with the consent that was had by it. Nothing can be read or written there until ' +
+          'another is given; a run that is under way goes on to its end.',
+        action: 'Withdraw',
+      })
+      .subscribe(() => this.#then(this.#api.withdrawCredential(this.id())));
+  }
+
   protected disconnect(name: string): void {
     const text = {
       title: `Disconnect ${name}?`,
