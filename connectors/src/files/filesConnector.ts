@@ -188,6 +188,8 @@ export class FilesConnector implements Connector {
       this.#backedUp = true;
       await writeFile(path, this.#object, { ...file, rows: rows.filter((row) => row !== undefined) }, bytes);
       this.#ownWrite = arrivalOf(await stat(path));
+      // Two writes may bear one time: what was read before is not told by it from what was written.
+      this.#rows = undefined;
     }
     return outcomes;
   }
