@@ -159,7 +159,8 @@ export type Colleague = z.output<typeof colleaguesSchema>['people'][number];
 export const recordToCorrectSchema = z.object({
   member: z.string(),
   key: z.string(),
-  version: z.string().nullable(),
+  /** Tells whether the record is still as it is shown here. */
+  version: z.string(),
   fields: z.array(
     z.object({
       id: z.string(),
@@ -182,7 +183,7 @@ export const recordToCorrectSchema = z.object({
 export type RecordToCorrect = z.output<typeof recordToCorrectSchema>;
 export const correctionSchema = z.object({
   /** The version that the person saw. */
-  version: z.string().nullable(),
+  version: z.string(),
   /** What is to stand there, by shared field, as the system writes it. */
   values: z.record(z.string(), json.nullable()),
 });

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { anchorId, type AnchorId, recordKey } from '../record/index.js';
 import { keyOf } from './keyRule.js';
-import { type KnownAnchors, type Matching, type Newcomer, RecordMatching } from './recordMatching.js';
+import type { KnownAnchors, Matching, Newcomer } from './matching.js';
+import { RecordMatching } from './recordMatching.js';
 import { type Verdict, Verdicts } from './verdict.js';
 
 const nobody: KnownAnchors = { withKey: () => [], tiedKey: () => undefined, anchorOf: () => undefined };

@@ -23,6 +23,7 @@ export {
   heldFingerprint,
   mergeAnchor,
 } from './mergeAnchor.js';
-export { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
+export type { FieldTie, FieldWrite, Held, Problem } from './fieldMerge.js';
+export { mergeField } from './mergeField.js';
 export { applyRule, type Candidate, compareShared } from './rule.js';
 export { type HeldChoice, settleHeld, type SettledHeld } from './settleHeld.js';

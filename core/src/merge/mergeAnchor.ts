@@ -20,7 +20,8 @@ import {
   type Tie,
 } from './anchor.js';
 import { withConsequences } from './deletions.js';
-import { type FieldTie, type FieldWrite, type Held, mergeField, type Problem } from './mergeField.js';
+import type { FieldTie, FieldWrite, Held, Problem } from './fieldMerge.js';
+import { mergeField } from './mergeField.js';
 
 export interface AnchorMergeInput {
   readonly knot: CompiledKnot;

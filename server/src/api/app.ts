@@ -15,6 +15,7 @@ import {
 } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import type { Settings } from '../configuration/settings.js';
+import { correctionRoutes } from '../decisions/correctionRoutes.js';
 import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { matchRoutes } from '../decisions/matchRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
@@ -127,6 +128,7 @@ export async function makeApp(
   anchorRoutes(app, context);
   runRoutes(app, context);
   decisionRoutes(app, context);
+  correctionRoutes(app, context);
   recordRoutes(app, context);
   matchRoutes(app, context);
 

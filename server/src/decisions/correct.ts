@@ -1,7 +1,15 @@
 import type { Correction, RecordToCorrect } from '@anchor-knot/contracts';
-import { type CompiledMapping, type Raw, recordKey, recordKeyPath, type RecordName } from '@anchor-knot/core';
-import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import {
+  type CompiledMapping,
+  type Raw,
+  recordKey,
+  recordKeyPath,
+  type RecordName,
+  type SourceRecord,
+} from '@anchor-knot/core';
+import type { Connector } from '@anchor-knot/connectors';
 import type { LoadedKnot } from '../knots/knots.js';
+import { fingerprintOf } from '../orchestration/fingerprint.js';
 import type { SqlDatabase } from '../persistence/sql.js';
 import { recordsOf } from '../persistence/tables/anchors.js';
 import { closeDecision, type DecisionRow, lockDecision } from '../persistence/tables/decisions.js';
@@ -43,7 +51,7 @@ export async function recordToCorrect(
   return {
     member,
     key,
-    version: record.version ?? null,
+    version: versionOf(record, raws),
     fields: mappedFields(knot, member).map(({ id, name, mapping }) => {
       const raw = raws[id];
       const read = raw === undefined ? undefined : (mapping.comparing ?? mapping.lens).inbound(raw, undefined);
@@ -80,7 +88,8 @@ export async function correct(
 ): Promise<Corrected> {
   const present = await connector.readOne(record.key);
   if (!present) return { kind: 'not possible', says: `Record ${record.key} is not there any more.` };
-  if ((present.version ?? null) !== version)
+  const raws = knot.compiled.rawFields(record.member, present);
+  if (versionOf(present, raws) !== version)
     return {
       kind: 'not possible',
       says: 'The record was changed in its system since you saw it; nothing was written.',
@@ -89,7 +98,6 @@ export async function correct(
   const cannot = whyNot(knot, connector, record.member);
   if (cannot !== null) return { kind: 'not possible', says: cannot };
   const mapped = new Map(mappedFields(knot, record.member).map((field) => [field.id, field]));
-  const raws = knot.compiled.rawFields(record.member, present);
   const changes: { field: string; path: string; before: Raw | undefined; after: Raw }[] = [];
   for (const [id, value] of Object.entries(values)) {
     const field = mapped.get(id);
@@ -139,6 +147,10 @@ export async function correct(
   });
 }
 
+/** By what it is told whether a record is as the person saw it: its version, or what it holds where there is none. */
+const versionOf = ({ version }: SourceRecord, raws: Readonly<Record<string, Raw>>): string =>
+  version ?? fingerprintOf(raws);
+
 function whyNot({ definition }: LoadedKnot, connector: Connector, member: string): string | null {
   if (!connector.capabilities.update) return 'This system lets nobody change its records from here.';
   return definition.members.find(({ id }) => id === member)?.may.update
@@ -154,10 +166,4 @@ function mappedFields(
     const mapping = mappings.get(member);
     return mapping ? [{ id, name, mapping }] : [];
   });
-}
-
-/** A system's trouble, as what a person is told. */
-export function troubleOf(error: unknown): Extract<Corrected, { kind: 'not possible' }> {
-  if (!(error instanceof SystemTrouble)) throw error;
-  return { kind: 'not possible', says: error.message, advice: error.advice };
 }

@@ -4,7 +4,6 @@ import { z } from 'zod';
 import {
   choiceSchema,
   colleaguesSchema,
-  correctionSchema,
   type Decision,
   decidedManySchema,
   decideManySchema,
@@ -15,7 +14,6 @@ import {
   type MemberSummary,
   problemSchema,
   putOffSchema,
-  recordToCorrectSchema,
   undoManySchema,
 } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
@@ -29,17 +27,15 @@ import {
   waitingDecisions,
   waitingKinds,
 } from '../persistence/tables/decisionLists.js';
-import { findDecision, giveTo, putOffUntil } from '../persistence/tables/decisions.js';
+import { giveTo, putOffUntil } from '../persistence/tables/decisions.js';
 import { colleagues } from '../persistence/tables/people.js';
 import { memberSummaries } from '../views/summaries.js';
-import { systemClock } from '../worker/systemClock.js';
-import { correct, type Corrected, recordOfDecision, recordToCorrect, troubleOf } from './correct.js';
+import { decisionParameters as parameters } from './correctionRoutes.js';
 import { decide, type DecideOutcome, undoDecision } from './decide.js';
 import { decisionViews, viewWithoutKnot } from './decisionView.js';
 
 const pageSize = 100;
 const msPerDay = 86_400_000;
-const parameters = z.object({ knot: z.string(), decision: z.coerce.number().int().positive() });
 const decided = {
   200: z.object({ decided: z.literal(true) }),
   404: problemSchema,
@@ -255,78 +251,6 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       ),
   );
 
-  /** The record of a decision with what connects to its system. */
-  async function recordIn(knotId: string, decision: number) {
-    const knot = await knots.inForce(knotId);
-    const row = knot && (await findDecision(data, knot.id, decision));
-    const record = row && (await recordOfDecision(data, knot, row));
-    const member = record && knot.definition.members.find(({ id }) => id === record.member);
-    return member ? { knot, record, member } : undefined;
-  }
-
-  typed.get(
-    '/api/knots/:knot/decisions/:decision/record',
-    {
-      config: { role: 'operator' },
-      schema: {
-        tags: ['decisions'],
-        summary: 'The record that a decision is about, as it stands in its system now',
-        params: parameters,
-        response: { 200: recordToCorrectSchema, 404: problemSchema, 409: problemSchema },
-      },
-    },
-    async (request, reply) => {
-      const found = await recordIn(request.params.knot, request.params.decision);
-      if (!found) return reply.code(404).send(noSuch('record of this decision'));
-      const { knot, record, member } = found;
-      try {
-        const connector = await systems.connect(member, systemClock);
-        try {
-          return (
-            (await recordToCorrect(knot, connector, record)) ??
-            reply.code(404).send(noSuch('such record there any more'))
-          );
-        } finally {
-          await connector.close();
-        }
-      } catch (error) {
-        return refuse(troubleOf(error), reply);
-      }
-    },
-  );
-
-  typed.post(
-    '/api/knots/:knot/decisions/:decision/correct',
-    {
-      config: { role: 'operator' },
-      schema: {
-        tags: ['decisions'],
-        summary: 'Correct the record in its system; the next run reads it again',
-        params: parameters,
-        body: correctionSchema,
-        response: decided,
-      },
-    },
-    async (request, reply) => {
-      const found = await recordIn(request.params.knot, request.params.decision);
-      if (!found) return reply.code(404).send(noSuch('record of this decision'));
-      const { knot, record, member } = found;
-      const person = request.person?.name ?? '';
-      const id = String(request.params.decision);
-      try {
-        const connector = await systems.connect(member, systemClock);
-        try {
-          const outcome = await correct(data, knot, connector, id, record, request.body, person, new Date());
-          return outcome.kind === 'corrected' ? { decided: true as const } : refuse(outcome, reply);
-        } finally {
-          await connector.close();
-        }
-      } catch (error) {
-        return refuse(troubleOf(error), reply);
-      }
-    },
-  );
-
   typed.post(
     '/api/knots/:knot/decisions/:decision',
     {
@@ -390,12 +314,4 @@ function wordsOf(outcome: Exclude<DecideOutcome, { kind: 'decided' }>): { says: 
     default:
       throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies never)}`);
   }
-}
-
-function refuse(outcome: Exclude<Corrected, { kind: 'corrected' }>, reply: FastifyReply) {
-  return outcome.kind === 'not found'
-    ? reply.code(404).send(noSuch('open decision'))
-    : reply
-        .code(409)
-        .send({ code: 'not possible', says: outcome.says, ...(outcome.advice ? { advice: outcome.advice } : {}) });
 }

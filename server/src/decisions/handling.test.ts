@@ -235,3 +235,22 @@ test('what was done to the thing since is not overwritten by taking a decision b
   expect(members.find(({ id }) => id === 'shop')?.key).toBeNull();
   expect(fields.find(({ id }) => id === 'phone')?.agreed?.by).toMatchObject({ kind: 'person' });
 });
+
+test('a correction never goes over an edit that nobody saw, in a system without versions too', async () => {
+  const { shop = '' } = both[11] ?? {};
+  await editOnPage(installation.addresses.shop, shop, { tel: 'see remark' });
+  await installation.run();
+  const waiting = await list('?kind=unreadable');
+  const unreadable = waiting.find(({ member }) => member === 'shop');
+  if (!unreadable) throw new Error('it can be read');
+  const path = `/api/knots/customers/decisions/${unreadable.id}`;
+  const look = () => get<RecordToCorrect>(`${path}/record`);
+  const send = async (version: string | null) =>
+    (await api.as('operator', 'POST', `${path}/correct`, { version, values: { phone: phoneIn.shop('778') } }))
+      .statusCode;
+  const seen = await look();
+  await editOnPage(installation.addresses.shop, shop, { tel: '01632 960779' });
+  expect(await send(seen.version)).toBe(409);
+  expect((await look()).fields.find(({ id }) => id === 'phone')?.raw).toBe('01632 960779');
+  expect(await send((await look()).version)).toBe(200);
+});

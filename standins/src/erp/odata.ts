@@ -1,53 +1,13 @@
 import { timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { defaultParser, type Token } from '@odata/parser';
 import type { Pool } from 'pg';
 import type { FaultSwitch } from '../kit/faults.js';
+import { metadata } from './odataMetadata.js';
+import { condition, orderOf, parsed } from './odataQuery.js';
+import { type Column, propertyName, Refusal, type SetName, sets } from './odataSets.js';
 
-/** The entity sets and the tables behind them. */
-const sets = {
-  Debtors: { type: 'Debtor', table: 'debtor', key: 'debtor_no', insert: true, update: true },
-  SalesDocuments: { type: 'SalesDocument', table: 'sales_document', key: 'doc_no', insert: false, update: true },
-  SalesLines: { type: 'SalesLine', table: 'sales_line', key: 'line_id', insert: false, update: false },
-  Articles: { type: 'Article', table: 'article', key: 'article_no', insert: true, update: true },
-  Staff: { type: 'StaffMember', table: 'staff', key: 'staff_no', insert: false, update: false },
-} as const;
-type SetName = keyof typeof sets;
-
-interface Column {
-  readonly column: string;
-  readonly property: string;
-  readonly type: string;
-  readonly required: boolean;
-  readonly generated: boolean;
-  readonly longest: number | null;
-  readonly choices: string | null;
-  readonly refers: string | null;
-}
-
-const namespace = 'Coldharbour';
 const usualPage = 50;
 const largestPage = 500;
-const edmTypes: Readonly<Record<string, string>> = {
-  int4: 'Edm.Int32',
-  int8: 'Edm.Int64',
-  numeric: 'Edm.Decimal',
-  bool: 'Edm.Boolean',
-  date: 'Edm.Date',
-  timestamptz: 'Edm.DateTimeOffset',
-  document_kind: `${namespace}.DocumentKind`,
-};
-
-class Refusal extends Error {
-  constructor(
-    readonly status: number,
-    readonly code: string,
-    message: string,
-  ) {
-    super(message);
-  }
-}
-
 export interface ODataFaceOptions {
   readonly pool: Pool;
   readonly id: string;
@@ -57,8 +17,8 @@ export interface ODataFaceOptions {
 
 /**
  * The OData v4 face of the ERP (OASIS, OData Version 4.01): `$metadata`, `$filter`, `$orderby`, `$top`, `$skip`,
- * `$count`,
- * pages by `$skiptoken`, entity tags, JSON batches. What it does not know, it refuses with 501, as the standard asks.
+ * `$count`, pages by `$skiptoken`, entity tags, JSON batches. What it does not know, it refuses with 501, as the
+ * standard asks.
  */
 export async function registerODataFace(
   app: FastifyInstance,
@@ -232,7 +192,7 @@ export async function registerODataFace(
           }),
         ),
       );
-      face.get('/$metadata', async (_, reply) => reply.type('application/xml').send(await metadata()));
+      face.get('/$metadata', async (_, reply) => reply.type('application/xml').send(await metadata(columnsOf)));
       face.post('/$batch', async (request, reply) => {
         const { requests } = (request.body ?? {}) as { requests?: unknown };
         if (!Array.isArray(requests) || requests.length > 200)
@@ -290,49 +250,6 @@ export async function registerODataFace(
     },
     { prefix: '/odata' },
   );
-
-  async function metadata(): Promise<string> {
-    const types = await Promise.all(
-      Object.values(sets).map(async ({ type, table, key }) => {
-        const columns = await columnsOf(table);
-        const properties = columns.map(({ column, property, type: name, required, generated, longest }) => {
-          const facets = [
-            `Type="${edmTypes[name] ?? 'Edm.String'}"`,
-            ...(required || column === key ? ['Nullable="false"'] : []),
-            ...(longest ? [`MaxLength="${longest}"`] : []),
-            ...(name === 'numeric' ? ['Scale="variable"'] : []),
-          ];
-          const computed = generated ? '<Annotation Term="Org.OData.Core.V1.Computed" Bool="true"/>' : '';
-          return `<Property Name="${property}" ${facets.join(' ')}>${computed}</Property>`;
-        });
-        const navigations = columns.flatMap(({ property, refers }) => {
-          const other = Object.values(sets).find((one) => one.table === refers);
-          return other
-            ? [
-                `<NavigationProperty Name="${other.type}" Type="${namespace}.${other.type}"><ReferentialConstraint
-                  Property="${property}" ReferencedProperty="${propertyName(other.key)}"/></NavigationProperty>`,
-              ]
-            : [];
-        });
-        return `<EntityType Name="${type}"><Key><PropertyRef
-          Name="${propertyName(key)}"/></Key>${properties.join('')}${navigations.join('')}</EntityType>`;
-      }),
-    );
-    const restriction = (kind: 'Insert' | 'Update', allowed: boolean): string =>
-      allowed
-        ? ''
-        : `<Annotation Term="Org.OData.Capabilities.V1.${kind}Restrictions"><Record><PropertyValue
-          Property="${kind === 'Insert' ? 'Insertable' : 'Updatable'}" Bool="false"/></Record></Annotation>`;
-    const container = Object.entries(sets).map(([name, { type, insert, update }]) => {
-      const restrictions = `${restriction('Insert', insert)}${restriction('Update', update)}`;
-      return `<EntitySet Name="${name}" EntityType="${namespace}.${type}">${restrictions}</EntitySet>`;
-    });
-    return `<?xml version="1.0" encoding="UTF-8"?><edmx:Edmx Version="4.0"
-      xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx"><edmx:DataServices><Schema Namespace="${namespace}"
-        xmlns="http://docs.oasis-open.org/odata/ns/edm"><EnumType Name="DocumentKind"><Member Name="quote"/><Member
-          Name="order"/><Member Name="invoice"/></EnumType>${types.join('')}<EntityContainer
-            Name="Container">${container.join('')}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>`;
-  }
 }
 
 const where = (conditions: readonly string[]): string =>
@@ -340,14 +257,6 @@ const where = (conditions: readonly string[]): string =>
 const problem = (code: string, message: string) => ({ error: { code, message } });
 const json = (reply: FastifyReply, text: string): FastifyReply =>
   reply.type('application/json;odata.metadata=minimal').send(text);
-
-/** `debtor_no` is `DebtorNo` to the outside. */
-function propertyName(column: string): string {
-  return column
-    .split('_')
-    .map((part) => part.charAt(0).toUpperCase() + part.slice(1))
-    .join('');
-}
 
 function rootOf(request: FastifyRequest): string {
   return `${request.protocol}://${request.host}/odata/`;
@@ -374,85 +283,4 @@ function count(text: string | undefined, option: string): number | undefined {
   if (text === undefined) return undefined;
   if (!/^\d{1,9}$/.test(text)) throw new Refusal(400, 'BadOption', `${option} is not a number`);
   return Number(text);
-}
-
-function orderOf(
-  text: string | undefined,
-  columns: readonly Column[],
-  key: string,
-): { column: string; descending: boolean }[] {
-  const order = (text ?? '')
-    .split(',')
-    .filter((part) => part.trim() !== '')
-    .map((part) => {
-      const [property = '', direction = 'asc'] = part.trim().split(/\s+/);
-      return { column: columnOf(property, columns).column, descending: direction === 'desc' };
-    });
-  // By the key at last, so that pages do not overlap.
-  return order.some(({ column }) => column === key) ? order : [...order, { column: key, descending: false }];
-}
-
-function columnOf(property: string, columns: readonly Column[]): Column {
-  const found = columns.find((one) => one.property === property);
-  if (!found) throw new Refusal(400, 'UnknownProperty', `there is no property "${property}"`);
-  return found;
-}
-
-function parsed(filter: string): Token {
-  try {
-    return defaultParser.filter(filter);
-  } catch {
-    throw new Refusal(400, 'BadFilter', `the filter cannot be read: ${filter.slice(0, 100)}`);
-  }
-}
-
-const comparisons: Readonly<Record<string, string>> = {
-  EqualsExpression: '=',
-  NotEqualsExpression: '<>',
-  GreaterThanExpression: '>',
-  GreaterOrEqualsExpression: '>=',
-  LesserThanExpression: '<',
-  LesserOrEqualsExpression: '<=',
-};
-
-/** A filter as SQL; its values go to `values`, never into the text. */
-function condition(token: Token, columns: readonly Column[], values: unknown[]): string {
-  const type = String(token.type);
-  const value = token.value as { left: Token; right: Token; method: string; parameters: Token[] };
-  if (type === 'AndExpression' || type === 'OrExpression')
-    return (
-      `(${condition(value.left, columns, values)} ${type === 'AndExpression' ? 'and' : 'or'} ` +
-      `${condition(value.right, columns, values)})`
-    );
-  if (type === 'BoolParenExpression' || type === 'ParenExpression' || type === 'CommonExpression')
-    return condition(token.value as Token, columns, values);
-  if (type === 'NotExpression') return `not ${condition(token.value as Token, columns, values)}`;
-  const operator = comparisons[type];
-  if (operator) {
-    const { column } = columnOf(value.left.raw, columns);
-    const literal = literalOf(value.right);
-    if (literal === null) return `source.${column} is ${operator === '=' ? '' : 'not '}null`;
-    return `source.${column} ${operator} $${values.push(literal)}`;
-  }
-  if (type === 'MethodCallExpression') {
-    const [field, literal] = value.parameters;
-    const patterns: Readonly<Record<string, (text: string) => string>> = {
-      contains: (text) => `%${text}%`,
-      startswith: (text) => `${text}%`,
-      endswith: (text) => `%${text}`,
-    };
-    const pattern = patterns[value.method];
-    if (pattern && field && literal)
-      return (
-        `source.${columnOf(field.raw, columns).column}::text like ` +
-        `$${values.push(pattern(String(literalOf(literal)).replaceAll(/[\\%_]/g, '\\$&')))}`
-      );
-  }
-  throw new Refusal(501, 'NotImplemented', `${token.raw.slice(0, 60)} is not implemented in filters`);
-}
-
-function literalOf(token: Token): string | null {
-  if (token.raw === 'null') return null;
-  const quoted = /^'((?:[^']|'')*)'$/s.exec(token.raw)?.[1];
-  return quoted === undefined ? token.raw : quoted.replaceAll("''", "'");
 }

@@ -77,7 +77,8 @@ function wordsOf(
       return { title: `${nameOf.get(entry.field) ?? ''}: “${valueText(entry.meaning)}” chosen`, text: why };
     case 'update': {
       const [before, after] = [valueText(entry.before) || 'blank', valueText(entry.after) || 'blank'];
-      return { title: `${nameOf.get(entry.field) ?? ''}: ${before} → ${after}`, text: `${why} · written to ${where}` };
+      const title = `${nameOf.get(entry.field) ?? ''}: ${before} → ${after}`;
+      return { title, text: `${why} · written to ${where}` };
     }
     default:
       throw new Error(`unknown ${JSON.stringify(entry satisfies never)}`);

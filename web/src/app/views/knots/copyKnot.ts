@@ -12,7 +12,8 @@ import { SystemsApi } from '../../api/systemsApi';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { isFilled } from '../../fields/validators';
 import { State } from '../state';
-import { freeId, withObjects } from './editor/draftEdits';
+import { freeId } from './editor/edits/edit';
+import { withObjects } from './editor/edits/knotEdits';
 
 interface ChosenObject {
   readonly system: string;

@@ -48,8 +48,9 @@ const hundredths = (text: string): number =>
 
 test('what related records take off is said, and all that is shown adds up to the score, to the last digit', () => {
   const grid = shown(score);
-  expect(textOf(grid.querySelector('p'))).toContain('−14.30 bits because others who are not the same agree in as much');
-  expect(textOf(grid.querySelector('p'))).toContain('Email is missing in one');
+  const says = textOf(grid.querySelector('p'));
+  expect(says).toContain('−14.30 bits because others who are not the same agree in as much');
+  expect(says).toContain('Email is missing in one');
   const [whole = '', ...before] = [...grid.querySelectorAll('p .value')].map(textOf);
   const parts = [...grid.querySelectorAll('ak-score-share .value')].map(textOf);
   expect(parts).toHaveLength(3);

@@ -1,6 +1,6 @@
 import { parse } from 'csv-parse/browser/esm/sync';
 import { stringify } from 'csv-stringify/browser/esm/sync';
-import type { Crosswalk } from './draftEdits';
+import type { Crosswalk } from './edits/edit';
 
 const betweenValues = ' | ';
 

@@ -5,7 +5,8 @@ import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { Value } from '../../../values/value';
 import { ruleSentence } from '../../../words/sentences';
-import { type Field, removeField, setField, setFormula } from './draftEdits';
+import type { Field } from './edits/edit';
+import { removeField, setField, setFormula } from './edits/fieldEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
 

@@ -2,8 +2,8 @@ import { parse } from 'csv-parse/browser/esm/sync';
 import { stringify } from 'csv-stringify/browser/esm/sync';
 import { knotDraftSchema, type KnotDefinition, stepSchema } from '@anchor-knot/contracts';
 import { bare } from './crosswalkCsv';
-import type { Field, Mapping } from './draftEdits';
-import { newMapping } from './draftEdits';
+import type { Field, Mapping } from './edits/edit';
+import { newMapping } from './edits/fieldEdits';
 
 const own = ['field', 'name', 'type', 'formula'] as const;
 const perMember = ['field', 'direction', 'steps'] as const;
@@ -60,11 +60,10 @@ export function csvFieldTable(
   }
   const members = definition.members.map(({ id }) => id);
   const possible = new Set<string>([...own, ...members.flatMap((id) => perMember.map((part) => `${id} ${part}`))]);
+  const called = `a member’s are called “${members[0] ?? 'member'} field” and so on`;
   const problems = columns
     .filter((name) => !possible.has(name))
-    .map(
-      (name) => `There is no column “${name}” here: a member’s are called “${members[0] ?? 'member'} field” and so on.`,
-    );
+    .map((name) => `There is no column “${name}” here: ${called}.`);
   if (!columns.includes('field')) problems.push('The column “field” is missing: it holds the id of each shared field.');
   if (problems.length > 0) return { ok: false, problems };
 

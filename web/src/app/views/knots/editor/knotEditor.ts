@@ -46,7 +46,8 @@ import { isAway, problemOf } from '../../../api/problems';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { Telling } from '../../../telling/telling';
-import { accept, type Edit, openProposals, pairsOf, type TurnedDown } from './draftEdits';
+import type { Edit, TurnedDown } from './edits/edit';
+import { accept, openProposals, pairsOf } from './edits/proposals';
 import { TrialService } from './trialService';
 
 const saveAfterMs = 350;

@@ -4,8 +4,9 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatMenuModule } from '@angular/material/menu';
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { OrderActs } from '../../../fields/orderActs';
 import { TextField } from '../../../fields/textField';
-import type { Step } from './draftEdits';
+import type { Step } from './edits/edit';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { WayBack } from './wayBack';
 import { partText, type StepForm, stepForm, stepForms, type StepPart, withPart } from './stepForms';
@@ -16,7 +17,16 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
 @Component({
   selector: 'ak-step-chain',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatCheckboxModule, MatMenuModule, ChoiceField, FormulaEditor, TextField, WayBack],
+  imports: [
+    MatButtonModule,
+    MatCheckboxModule,
+    MatMenuModule,
+    ChoiceField,
+    FormulaEditor,
+    OrderActs,
+    TextField,
+    WayBack,
+  ],
   templateUrl: './stepChain.html',
   styleUrl: './stepChain.scss',
 })

@@ -1,4 +1,4 @@
-import type { Step } from './draftEdits';
+import type { Step } from './edits/edit';
 
 /** How one part of a step is entered. */
 export interface StepPart {

@@ -6,7 +6,9 @@ import { TestBed } from '@angular/core/testing';
 import { type KnotDefinition, knotDraftSchema, knotFileSchema, type SurveyLine } from '@anchor-knot/contracts';
 import { Subject } from 'rxjs';
 
-import { type Edit, mapTo, setEvidence, setThresholds } from './draftEdits';
+import type { Edit } from './edits/edit';
+import { mapTo } from './edits/fieldEdits';
+import { setEvidence, setThresholds } from './edits/identityEdits';
 import { KnotsApi } from '../../../api/knotsApi';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';

@@ -6,7 +6,7 @@ import { filter, first, type Subscription, switchMap } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
 import { problemOf } from '../../../api/problems';
 import { count } from '../../../words/sentences';
-import { setWeights } from './draftEdits';
+import { setWeights } from './edits/identityEdits';
 import { KnotEditor } from './knotEditor';
 
 const toldReasons = 2;

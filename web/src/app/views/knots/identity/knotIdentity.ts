@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { type KeyRule, setKeyRules } from '../editor/draftEdits';
+import type { KeyRule } from '../editor/edits/edit';
+import { setKeyRules } from '../editor/edits/identityEdits';
 import { WithSide } from '../../../layout/withSide';
 import { GoLive } from '../editor/goLive';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';

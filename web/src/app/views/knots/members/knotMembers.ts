@@ -13,11 +13,13 @@ import { LiveEvents } from '../../../api/liveEvents';
 import { load } from '../../../api/loaded';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { Fold } from '../../../fields/fold';
+import { OrderActs } from '../../../fields/orderActs';
 import { TextField } from '../../../fields/textField';
 import { WithSide } from '../../../layout/withSide';
 import { Pennant } from '../../../pennant/pennant';
 import { count } from '../../../words/sentences';
-import { addMember, type Member, moveMember, removeMember, setMember } from '../editor/draftEdits';
+import type { Member } from '../editor/edits/edit';
+import { addMember, moveMember, removeMember, setMember } from '../editor/edits/memberEdits';
 import { GoLive } from '../editor/goLive';
 import { KnotEditor } from '../editor/knotEditor';
 import { Surveys } from '../editor/surveys';
@@ -61,6 +63,7 @@ const guards: readonly Guard[] = [
     RouterLink,
     ChoiceField,
     Fold,
+    OrderActs,
     GoLive,
     KnotSettingsForm,
     MemberFilter,
@@ -85,6 +88,7 @@ export class KnotMembers {
   );
   protected readonly count = count;
   protected readonly moveMember = moveMember;
+  protected readonly orderWords = ['earlier', 'later', 'take out'] as const;
   protected readonly removeMember = removeMember;
   protected readonly busy = signal(false);
   protected readonly problem = signal('');

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/c
 import { ChoiceField, type Choice } from '../../../fields/choiceField';
 import { Fold } from '../../../fields/fold';
 import { TextField } from '../../../fields/textField';
-import { type KnotSettings, setKnot } from '../editor/draftEdits';
+import { type KnotSettings, setKnot } from '../editor/edits/knotEdits';
 import { KnotEditor } from '../editor/knotEditor';
 
 const mostLabels = 20;

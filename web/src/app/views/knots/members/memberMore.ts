@@ -3,7 +3,8 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelectModule } from '@angular/material/select';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { Fold } from '../../../fields/fold';
-import { type Member, setMember } from '../editor/draftEdits';
+import type { Member } from '../editor/edits/edit';
+import { setMember } from '../editor/edits/memberEdits';
 import { KnotEditor } from '../editor/knotEditor';
 
 /** What is rarely set of a member: what a creation needs there, and the field that carries our key. */

@@ -17,6 +17,7 @@ import {
   stepsToAdd,
 } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { OrderActs } from '../../../fields/orderActs';
 import { TextField } from '../../../fields/textField';
 import { Pennant } from '../../../pennant/pennant';
 
@@ -42,7 +43,17 @@ const longestTolerance = 86_400;
 @Component({
   selector: 'ak-rule-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkDrag, CdkDragHandle, CdkDropList, MatButtonModule, MatMenuModule, ChoiceField, Pennant, TextField],
+  imports: [
+    CdkDrag,
+    CdkDragHandle,
+    CdkDropList,
+    MatButtonModule,
+    MatMenuModule,
+    ChoiceField,
+    OrderActs,
+    Pennant,
+    TextField,
+  ],
   templateUrl: './ruleEditor.html',
   styleUrl: './ruleEditor.scss',
 })
@@ -55,6 +66,7 @@ export class RuleEditor {
   readonly changed = output<Rule>();
   /** What is said beside the rule, letter by letter. */
   readonly reasoned = output<string>();
+  protected readonly orderWords = ['up', 'down', 'leave out'] as const;
   protected readonly words = stepWords;
   protected readonly more = computed(() => stepsToAdd(this.rule()));
   protected readonly combines = computed((): Choice<NonNullable<Rule['combine']> | ''>[] => {

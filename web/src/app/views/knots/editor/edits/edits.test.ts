@@ -1,29 +1,13 @@
 import { readFileSync } from 'node:fs';
 import { knotDraftSchema, knotFileSchema, type KnotDefinition, type Proposal } from '@anchor-knot/contracts';
 import { compileKnot } from '@anchor-knot/core';
-import { tablesOf } from '../../tables/tablesOf';
-import { compareDefinitions } from './compareDefinitions';
-import {
-  accept,
-  addField,
-  addMember,
-  freeId,
-  mapTo,
-  moveMember,
-  nameEvidence,
-  newMapping,
-  openProposals,
-  pairsOf,
-  removeField,
-  removeMember,
-  setEvidence,
-  setFormula,
-  setMapping,
-  setMember,
-  setThresholds,
-  setWeights,
-  unmap,
-} from './draftEdits';
+import { tablesOf } from '../../../tables/tablesOf';
+import { compareDefinitions } from '../compareDefinitions';
+import { freeId } from './edit';
+import { addField, mapTo, newMapping, removeField, setFormula, setMapping, unmap } from './fieldEdits';
+import { nameEvidence, setEvidence, setThresholds, setWeights } from './identityEdits';
+import { addMember, moveMember, removeMember, setMember } from './memberEdits';
+import { accept, openProposals, pairsOf } from './proposals';
 
 const demo: KnotDefinition = knotDraftSchema.parse(
   knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot,

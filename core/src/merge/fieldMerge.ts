@@ -1,0 +1,64 @@
+import type { Rule } from '../definition/index.js';
+import type { Lens } from '../mapping/index.js';
+import type { FieldId, FieldType, Instant, MemberId, Present, Raw, Shared } from '../record/index.js';
+import type { Agreed, Ahead, Loss, Tie } from './anchor.js';
+import type { Candidate } from './rule.js';
+
+/** One tie's part in the merge of one field. */
+export interface FieldTie {
+  readonly tie: Tie;
+  readonly lens: Lens;
+  readonly present: Present;
+  /** The record's modification time, corrected, when it was read in this run. */
+  readonly modifiedAt?: Instant | undefined;
+  /** What to do when a member that only receives was edited by hand. */
+  readonly drift: 'put back' | 'leave';
+}
+
+export interface FieldMergeInput {
+  readonly field: FieldId;
+  readonly type: FieldType;
+  readonly rule: Rule;
+  readonly agreed: Agreed | undefined;
+  /** In the knot's order of members. The result does not depend on the order in which they were read. */
+  readonly ties: readonly FieldTie[];
+  readonly now: Instant;
+  /** Start by adopting: what is there stays, and fields that differ have no agreed value until somebody edits. */
+  readonly adopt: boolean;
+}
+
+export interface Problem {
+  readonly member: MemberId;
+  readonly field: FieldId;
+  readonly kind: 'unreadable' | 'unwritable';
+  readonly raw: Present;
+  readonly reason: string;
+}
+
+export interface FieldWrite {
+  readonly member: MemberId;
+  readonly field: FieldId;
+  readonly before: Present;
+  readonly after: Raw;
+}
+
+/** A field that a person must settle. `base` is what was agreed before. */
+export interface Held {
+  readonly field: FieldId;
+  readonly base: Agreed | undefined;
+  readonly candidates: readonly Candidate[];
+  readonly reason: string;
+}
+
+export interface FieldMerge {
+  readonly agreed: Agreed | undefined;
+  readonly held?: Held;
+  readonly lost: readonly Loss[];
+  readonly writes: readonly FieldWrite[];
+  readonly problems: readonly Problem[];
+  /** What each tie has seen after this merge; a member that is missing keeps what it had. */
+  readonly seen: ReadonlyMap<MemberId, Raw>;
+  /** Present values that stay ahead of seen. */
+  readonly ahead: ReadonlyMap<MemberId, Ahead>;
+  readonly left: ReadonlyMap<MemberId, Shared>;
+}
