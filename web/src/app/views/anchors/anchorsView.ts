@@ -15,6 +15,7 @@ import { count, plural } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
+import { ProblemText } from '../problem';
 
 type Row = AnchorList['anchors'][number];
 
@@ -22,7 +23,18 @@ type Row = AnchorList['anchors'][number];
 @Component({
   selector: 'ak-anchors-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ScrollingModule, ChoiceField, TextField, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
+  imports: [
+    ProblemText,
+    RouterLink,
+    ScrollingModule,
+    ChoiceField,
+    TextField,
+    Pennant,
+    State,
+    ListKeys,
+    AgoPipe,
+    ExactTimePipe,
+  ],
   templateUrl: './anchorsView.html',
   styleUrl: './anchorsView.scss',
 })

@@ -15,6 +15,7 @@ import { isFilled } from '../../fields/validators';
 import { Pennant } from '../../pennant/pennant';
 import { Telling } from '../../telling/telling';
 import { forecastWords } from './forecastWords';
+import { ProblemText } from '../problem';
 
 type Member = AnchorView['members'][number];
 type Found = AnchorList['anchors'][number];
@@ -27,6 +28,7 @@ const shownHits = 6;
   selector: 'ak-hand-ties',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatAutocompleteModule,
     MatButtonModule,
     MatCheckboxModule,

@@ -12,6 +12,7 @@ import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { State } from '../state';
 import { rawFromText } from './rawFromText';
+import { ProblemText } from '../problem';
 
 type RecordField = RecordToCorrect['fields'][number];
 
@@ -19,7 +20,7 @@ type RecordField = RecordToCorrect['fields'][number];
 @Component({
   selector: 'ak-correct-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, Fold, State, TextField, Value],
+  imports: [ProblemText, MatButtonModule, Fold, State, TextField, Value],
   templateUrl: './correctRecord.html',
   styleUrl: './correctRecord.scss',
 })

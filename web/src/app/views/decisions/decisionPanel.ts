@@ -13,6 +13,7 @@ import { CorrectRecord } from './correctRecord';
 import { DecisionActs } from './decisionActs';
 import { type DecisionOption, optionsOf } from './decisionOptions';
 import { HeldGrid } from './heldGrid';
+import { ProblemText } from '../problem';
 
 /** Kinds that are put right by correcting the record where it stands. */
 const correctable: readonly Decision['kind'][] = ['rejected', 'unreadable'];
@@ -21,7 +22,17 @@ const correctable: readonly Decision['kind'][] = ['rejected', 'unreadable'];
 @Component({
   selector: 'ak-decision-panel',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, AgoPipe, CorrectRecord, ExactTimePipe, HeldGrid, MatchRecordsGrid, Value],
+  imports: [
+    ProblemText,
+    MatButtonModule,
+    RouterLink,
+    AgoPipe,
+    CorrectRecord,
+    ExactTimePipe,
+    HeldGrid,
+    MatchRecordsGrid,
+    Value,
+  ],
   templateUrl: './decisionPanel.html',
   styleUrl: './decisionPanel.scss',
 })

@@ -34,6 +34,7 @@ import { State } from '../state';
 import { DecisionActs } from './decisionActs';
 import { DecisionPanel } from './decisionPanel';
 import { Handling } from './handling';
+import { ProblemText } from '../problem';
 
 const ages: readonly Choice[] = [
   { value: '', says: 'of any age' },
@@ -54,6 +55,7 @@ const askedAhead = 30;
   selector: 'ak-decisions-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatButtonModule,
     MatCheckboxModule,
     RouterLink,

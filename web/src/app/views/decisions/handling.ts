@@ -10,6 +10,7 @@ import { DecisionActs, nameOf } from './decisionActs';
 import { GiveDialog, type GivenTo } from './giveDialog';
 import { type ManyChoice, manyChoices } from './manyChoices';
 import { PutOffDialog } from './putOffDialog';
+import { ProblemText } from '../problem';
 
 const morning = 8;
 
@@ -17,7 +18,7 @@ const morning = 8;
 @Component({
   selector: 'ak-handling',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatMenuModule],
+  imports: [ProblemText, MatButtonModule, MatMenuModule],
   templateUrl: './handling.html',
   styleUrl: './handling.scss',
 })

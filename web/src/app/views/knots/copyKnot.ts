@@ -14,6 +14,7 @@ import { isFilled } from '../../fields/validators';
 import { State } from '../state';
 import { freeId } from './editor/edits/edit';
 import { withObjects } from './editor/edits/knotEdits';
+import { ProblemText } from '../problem';
 
 interface ChosenObject {
   readonly system: string;
@@ -24,7 +25,16 @@ interface ChosenObject {
 @Component({
   selector: 'ak-copy-knot-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule, RouterLink, ChoiceField, State],
+  imports: [
+    ProblemText,
+    MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    ReactiveFormsModule,
+    RouterLink,
+    ChoiceField,
+    State,
+  ],
   templateUrl: './copyKnot.html',
   styleUrl: './newKnot.scss',
 })

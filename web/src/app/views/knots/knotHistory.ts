@@ -6,12 +6,13 @@ import { Asking } from '../../api/asking';
 import { ExactTimePipe } from '../../words/times';
 import { compareDefinitions } from './editor/compareDefinitions';
 import { KnotEditor } from './editor/knotEditor';
+import { ProblemText } from '../problem';
 
 /** The draft and the versions of the definition: what differs, and the way back to an older one. */
 @Component({
   selector: 'ak-knot-history',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ExactTimePipe, MatButtonModule],
+  imports: [ProblemText, ExactTimePipe, MatButtonModule],
   templateUrl: './knotHistory.html',
   styles: `h2 { padding-bottom: 6px; }`,
 })

@@ -14,12 +14,13 @@ import { count } from '../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
+import { ProblemText } from '../problem';
 
 /** Which kinds of thing are kept the same, and in which systems? */
 @Component({
   selector: 'ak-knots-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
   templateUrl: './knotsView.html',
   styleUrl: './knotsView.scss',
 })

@@ -13,6 +13,7 @@ import { FormDrafts } from '../../fields/formDrafts';
 import { isFilled } from '../../fields/validators';
 import { Pennant } from '../../pennant/pennant';
 import { State } from '../state';
+import { ProblemText } from '../problem';
 
 interface ChosenObject {
   readonly system: string;
@@ -27,6 +28,7 @@ interface ChosenObject {
   selector: 'ak-new-knot-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatButtonModule,
     MatCheckboxModule,
     MatFormFieldModule,

@@ -20,6 +20,7 @@ import { causeWords, phaseWords, plural, runSentence } from '../../words/sentenc
 import { ExactTimePipe } from '../../words/times';
 import { State } from '../state';
 import { StartRun } from './startRun';
+import { ProblemText } from '../problem';
 
 const columns: readonly {
   readonly key: Exclude<keyof MemberTally, 'accounts'>;
@@ -44,6 +45,7 @@ const columns: readonly {
   selector: 'ak-run-detail',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatButtonModule,
     MatFormFieldModule,
     MatInputModule,

@@ -7,11 +7,12 @@ import { Router } from '@angular/router';
 import type { Problem } from '@anchor-knot/contracts';
 import { problemOf } from '../../api/problems';
 import { SessionService } from '../../api/session';
+import { ProblemText } from '../problem';
 
 @Component({
   selector: 'ak-sign-in-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ReactiveFormsModule, MatButtonModule, MatFormFieldModule, MatInputModule],
+  imports: [ProblemText, ReactiveFormsModule, MatButtonModule, MatFormFieldModule, MatInputModule],
   templateUrl: './signInView.html',
   styleUrl: './signInView.scss',
 })

@@ -5,12 +5,13 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
+import { ProblemText } from '../problem';
 
 /** Replaces what signs in to a system: typed once, never shown again. */
 @Component({
   selector: 'ak-credential-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ReactiveFormsModule, MatButtonModule, MatFormFieldModule, MatInputModule],
+  imports: [ProblemText, ReactiveFormsModule, MatButtonModule, MatFormFieldModule, MatInputModule],
   templateUrl: './credentialForm.html',
   styles: `mat-form-field { width: 100%; margin-bottom: 6px; }`,
 })

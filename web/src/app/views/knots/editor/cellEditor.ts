@@ -19,6 +19,7 @@ import { mapTo, setMapping, unmap } from './edits/fieldEdits';
 import { KnotEditor } from './knotEditor';
 import { fieldName, recordKeyPath } from './recordKey';
 import { StepChain } from './stepChain';
+import { ProblemText } from '../../problem';
 
 const directions = [
   { value: 'from', says: 'it gives the value' },
@@ -39,6 +40,7 @@ const drifts: readonly Choice<Mapping['drift']>[] = [
   selector: 'ak-cell-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatButtonModule,
     MatCheckboxModule,
     MatListModule,

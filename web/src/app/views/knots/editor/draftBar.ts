@@ -12,12 +12,21 @@ import { Telling } from '../../../telling/telling';
 import { plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { KnotEditor } from './knotEditor';
+import { ProblemText } from '../../problem';
 
 /** How the draft stands: kept or not, undone and redone, given up, put in force. */
 @Component({
   selector: 'ak-draft-bar',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule, AgoPipe, ExactTimePipe],
+  imports: [
+    ProblemText,
+    MatButtonModule,
+    MatFormFieldModule,
+    MatInputModule,
+    ReactiveFormsModule,
+    AgoPipe,
+    ExactTimePipe,
+  ],
   templateUrl: './draftBar.html',
   styleUrl: './draftBar.scss',
 })

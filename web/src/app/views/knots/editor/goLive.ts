@@ -6,6 +6,7 @@ import { count, plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';
+import { ProblemText } from '../../problem';
 
 const mostShown = 40;
 
@@ -13,7 +14,7 @@ const mostShown = 40;
 @Component({
   selector: 'ak-go-live',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, MatButtonModule, AgoPipe, ExactTimePipe],
   templateUrl: './goLive.html',
   styleUrl: './goLive.scss',
 })

@@ -22,6 +22,7 @@ import { KnotEditor } from '../editor/knotEditor';
 import { Surveys } from '../editor/surveys';
 import { PairExamples } from './pairExamples';
 import { ScoreChart, type Thresholds } from './scoreChart';
+import { ProblemText } from '../../problem';
 
 /** How a value is compared, in a person's words. */
 const kindWords: Record<ComparisonKind, string> = {
@@ -44,7 +45,7 @@ const commonShare = 0.5;
 @Component({
   selector: 'ak-evidence-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, ChoiceField, TextField, ScoreChart, PairExamples, PairGrid],
+  imports: [ProblemText, MatButtonModule, ChoiceField, TextField, ScoreChart, PairExamples, PairGrid],
   templateUrl: './evidenceEditor.html',
   styleUrl: './evidenceEditor.scss',
 })

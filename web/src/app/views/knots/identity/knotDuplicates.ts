@@ -14,6 +14,7 @@ import { count, plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { State } from '../../state';
 import { IdentityTabs } from './identityTabs';
+import { ProblemText } from '../../problem';
 
 type Group = DuplicateList['groups'][number];
 
@@ -21,7 +22,7 @@ type Group = DuplicateList['groups'][number];
 @Component({
   selector: 'ak-knot-duplicates',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoPipe, ExactTimePipe],
   templateUrl: './knotDuplicates.html',
   styleUrl: './knotDuplicates.scss',
 })

@@ -12,12 +12,13 @@ import { plural } from '../../../words/sentences';
 import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { State } from '../../state';
 import { IdentityTabs } from './identityTabs';
+import { ProblemText } from '../../problem';
 
 /** What people have said of pairs of records: it outranks every rule until it is taken back. */
 @Component({
   selector: 'ak-knot-verdicts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoPipe, ExactTimePipe],
   templateUrl: './knotVerdicts.html',
   styles: `:host { display: block; } .head { padding-block: 4px 10px; max-width: 100ch; margin: 0; }`,
 })

@@ -20,6 +20,7 @@ import { Telling } from '../../../telling/telling';
 import { count } from '../../../words/sentences';
 import { State } from '../../state';
 import { recordLists } from './recordLists';
+import { ProblemText } from '../../problem';
 
 const searchDelayMs = 250;
 
@@ -28,6 +29,7 @@ const searchDelayMs = 250;
   selector: 'ak-knot-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatAutocompleteModule,
     MatButtonModule,
     MatFormFieldModule,
