@@ -113,10 +113,13 @@ for (const width of [1024, 1280, 1920]) {
     const found: string[] = [];
     for (const path of await everyPath(page)) {
       await show(page, path);
-      // A drawer that the address opens is closed again: it may lie over the work as long as it is open.
-      await page.keyboard.press('Escape');
-      await expect(page.locator('.mat-drawer-backdrop.mat-drawer-shown')).toHaveCount(0);
       await page.waitForLoadState('networkidle');
+      // A drawer that the address opens is closed again: it may lie over the work as long as it is open. It opens when
+      // what it is about has come, which may be after the key was pressed.
+      await expect(async () => {
+        await page.keyboard.press('Escape');
+        await expect(page.locator('.mat-drawer-backdrop.mat-drawer-shown')).toHaveCount(0, { timeout: 2000 });
+      }).toPass();
       found.push(...(await page.evaluate(covered)).map((what) => `${path}: ${what}`));
     }
     expect(found).toEqual([]);

@@ -61,3 +61,15 @@ test('what is asked for opens it; a window that becomes narrow does not', async 
   host.wanted.set('phone shop');
   expect(await isOpen()).toBe(true);
 });
+
+test('Escape closes it wherever the focus is; beside the work it stays', async () => {
+  const { host, width, isOpen } = shown(true);
+  const escape = () => document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', bubbles: true }));
+  host.wanted.set('phone shop');
+  expect(await isOpen()).toBe(true);
+  escape();
+  expect(await isOpen()).toBe(false);
+  width.next({ matches: false, breakpoints: {} });
+  escape();
+  expect(await isOpen()).toBe(true);
+});

@@ -4,6 +4,7 @@ import { toSignal } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSidenavModule } from '@angular/material/sidenav';
 import { map } from 'rxjs';
+import { Keys } from '../keys/keys';
 
 /** Below this width the panel does not stand beside the work any more. */
 const narrow = '(max-width: 1199px)';
@@ -45,5 +46,12 @@ export class WithSide {
     effect(() => {
       if (this.wanted() !== '') this.isOpen.set(true);
     });
+    // Wherever the focus is: a drawer that the address opened has not taken it.
+    inject(Keys).register([{ key: 'Escape', says: 'close the panel', act: () => this.#close() }]);
+  }
+  #close(): boolean {
+    const isClosed = this.isNarrow() && this.isOpen();
+    if (isClosed) this.isOpen.set(false);
+    return isClosed;
   }
 }

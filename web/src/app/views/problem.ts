@@ -14,6 +14,8 @@ export class ProblemText {
   readonly of = input.required<Problem | undefined>();
   /** Across the view, with each of several problems; acts may stand in it. Otherwise a line where it was asked. */
   readonly banner = input(false, { transform: booleanAttribute });
+  /** A banner within a form, which has margins of its own. */
+  readonly inForm = input(false, { transform: booleanAttribute });
   readonly pad = input(false, { transform: booleanAttribute });
   readonly small = input(false, { transform: booleanAttribute });
   protected readonly mostShown = mostShown;

@@ -11,6 +11,7 @@ import { Asking } from '../../api/asking';
 import { isFilled } from '../../fields/validators';
 import { valueText } from '../../values/valueText';
 import { count } from '../../words/sentences';
+import { ProblemText } from '../problem';
 
 type Table = Tables['tables'][number];
 
@@ -19,6 +20,7 @@ type Table = Tables['tables'][number];
   selector: 'ak-database-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProblemText,
     MatButtonModule,
     MatCheckboxModule,
     MatFormFieldModule,
@@ -43,7 +45,7 @@ export class DatabaseObjects {
       nonNullable: true,
       validators: [
         isFilled,
-        ({ value }: AbstractControl<string>) => (value.trim() in this.objects() ? { taken: true } : null),
+        ({ value }: AbstractControl<string>) => (Object.hasOwn(this.objects(), value.trim()) ? { taken: true } : null),
       ],
     }),
     key: new FormControl('', { nonNullable: true }),
@@ -83,7 +85,7 @@ export class DatabaseObjects {
     const { ...objects } = this.objects() as Record<string, SqlObject>;
     if (taken !== undefined) delete objects[taken];
     else {
-      const name = table.table in objects ? `${table.schema}.${table.table}` : table.table;
+      const name = Object.hasOwn(objects, table.table) ? `${table.schema}.${table.table}` : table.table;
       objects[name] = {
         source: { kind: 'table', schema: table.schema, table: table.table },
         key: table.key ?? '',

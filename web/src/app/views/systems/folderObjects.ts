@@ -15,6 +15,7 @@ import { type Choice, ChoiceField, choicesOf } from '../../fields/choiceField';
 import { TextField } from '../../fields/textField';
 import { valueText } from '../../values/valueText';
 import { bytes, plural } from '../../words/sentences';
+import { ProblemText } from '../problem';
 
 type FileFound = FolderFiles['files'][number];
 
@@ -38,7 +39,7 @@ const encodings = [
 @Component({
   selector: 'ak-folder-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
+  imports: [ProblemText, MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
   templateUrl: './folderObjects.html',
   styleUrl: './folderObjects.scss',
 })
@@ -94,7 +95,7 @@ export class FolderObjects {
           .split('/')
           .at(-1)
           ?.replace(/\.[^.]+$/, '') ?? file.path;
-      objects[name in objects ? file.path : name] =
+      objects[Object.hasOwn(objects, name) ? file.path : name] =
         (this.shown()?.path === file.path ? this.correction() : undefined) ?? file.object;
     }
     this.changed.emit(objects);

@@ -6,6 +6,7 @@ import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
 import { type Choice, ChoiceField, choicesOf } from '../../fields/choiceField';
 import { TextField } from '../../fields/textField';
+import { ProblemText } from '../problem';
 
 type EntitySet = EntitySets['sets'][number];
 
@@ -13,7 +14,7 @@ type EntitySet = EntitySets['sets'][number];
 @Component({
   selector: 'ak-odata-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
+  imports: [ProblemText, MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
   templateUrl: './odataObjects.html',
   styleUrl: './odataObjects.scss',
 })

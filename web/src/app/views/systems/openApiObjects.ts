@@ -9,6 +9,7 @@ import { SystemsApi } from '../../api/systemsApi';
 import { Asking } from '../../api/asking';
 import { FileButton } from '../../fields/fileButton';
 import { isFilled } from '../../fields/validators';
+import { ProblemText } from '../problem';
 
 /**
  * The objects of a JSON interface, taken from its OpenAPI document: ticked ones go into the description, where what was
@@ -17,7 +18,15 @@ import { isFilled } from '../../fields/validators';
 @Component({
   selector: 'ak-open-api-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, MatCheckboxModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule, FileButton],
+  imports: [
+    ProblemText,
+    MatButtonModule,
+    MatCheckboxModule,
+    MatFormFieldModule,
+    MatInputModule,
+    ReactiveFormsModule,
+    FileButton,
+  ],
   templateUrl: './openApiObjects.html',
   styleUrl: './openApiObjects.scss',
 })
