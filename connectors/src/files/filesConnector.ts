@@ -25,6 +25,7 @@ import {
 } from '../connector.js';
 import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
+import { readTextTime } from '../times.js';
 import { csvColumns } from './csv.js';
 import { canHold } from './encoding.js';
 import { type FolderDependencies, listFiles, openFolder, pathIn } from './folder.js';
@@ -358,8 +359,9 @@ export class FilesConnector implements Connector {
     if (key === '') return undefined;
     const { modifiedAt } = this.#object;
     const said = modifiedAt === undefined ? undefined : scalarText(this.#value(row, modifiedAt));
-    const time = said === undefined ? Number.NaN : Date.parse(said);
-    const at = Number.isNaN(time) ? arrival : time;
+    const { zone, aheadMs } = this.#system.times ?? {};
+    const time = said === undefined ? undefined : readTextTime(said, zone);
+    const at = time === undefined ? arrival : time - (aheadMs ?? 0);
     return {
       key: recordKey(key),
       fields: row.fields,

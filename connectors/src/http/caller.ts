@@ -52,7 +52,7 @@ const largestAnswerBytes = 64 * 1024 * 1024;
 
 /** What the calls to a system need to know of it. */
 export type CalledSystem = Pick<HttpSystem, 'name' | 'address' | 'signIn' | 'timeoutMs'> &
-  Partial<Pick<HttpSystem, 'unit'>>;
+  Partial<Pick<HttpSystem, 'unit' | 'times'>>;
 
 /**
  * Calls one system: signs in, keeps the connection, repeats what may be repeated. Reads are repeated after network
@@ -83,8 +83,12 @@ export class Caller {
       : new URL(this.#origin.origin + this.#origin.pathname.replace(/\/+$/, '') + path);
   }
 
-  /** How far the system's clock is ahead, by the Date header (RFC 9110 section 6.6.1) of the quickest answer so far. */
+  /**
+   * How far the system's clock is ahead: as it was said, or by the Date header (RFC 9110 section 6.6.1) of the quickest
+   * answer so far.
+   */
   get clockOffset(): number {
+    if (this.#system.times?.aheadMs !== undefined) return this.#system.times.aheadMs;
     // The header has whole seconds: smaller differences are noise.
     return this.#offset && Math.abs(this.#offset.milliseconds) > 1500 ? this.#offset.milliseconds : 0;
   }

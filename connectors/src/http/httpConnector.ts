@@ -21,7 +21,7 @@ import {
 import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from './caller.js';
-import { readTime, writeTime } from './times.js';
+import { readTime, writeTime } from '../times.js';
 
 /** A listing that is longer than this never ends. */
 const mostPages = 1_000_000;
@@ -77,7 +77,10 @@ export class HttpConnector implements Connector {
     const { list } = this.#object;
     const query = new URLSearchParams({ [list.pageSize.parameter]: String(list.pageSize.value) });
     if (changedSince !== undefined && list.changedSince)
-      query.set(list.changedSince.parameter, writeTime(list.changedSince.format, changedSince));
+      query.set(
+        list.changedSince.parameter,
+        writeTime(list.changedSince.format, changedSince, this.#system.times?.zone),
+      );
     if (list.paging.kind === 'cursor' && list.paging.first !== undefined)
       query.set(list.paging.parameter, list.paging.first);
     const seen = new Set<string>();
@@ -330,7 +333,9 @@ export class HttpConnector implements Connector {
     const key = scalarText(readPath(item, keyField));
     if (key === undefined || key === '') return undefined;
     const version = etag ?? (etagField === undefined ? undefined : scalarText(readPath(item, etagField)));
-    const time = modifiedAt ? readTime(modifiedAt.format, readPath(item, modifiedAt.field)) : undefined;
+    const time = modifiedAt
+      ? readTime(modifiedAt.format, readPath(item, modifiedAt.field), this.#system.times?.zone)
+      : undefined;
     return {
       key: recordKey(key),
       fields: item as Record<string, Raw>,

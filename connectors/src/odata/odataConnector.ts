@@ -20,6 +20,7 @@ import {
 import { describedObject } from '../describedObject.js';
 import { type Answer, Caller, type CallerDependencies, wordsOf } from '../http/caller.js';
 import { stringifyExactJson } from '../json/exactJson.js';
+import { readTextTime } from '../times.js';
 import { type EntitySet, readMetadata, sourceField } from './metadata.js';
 
 const mostPages = 1_000_000;
@@ -100,7 +101,7 @@ export class ODataConnector implements Connector {
     // By the key, so that what changes meanwhile moves no entity to another page.
     const query: string[] = [`$orderby=${encodeURIComponent(key)}`];
     if (changedSince !== undefined && modifiedAt) {
-      const since = new Date(changedSince + this.#caller.clockOffset).toISOString();
+      const since = new Date(changedSince).toISOString();
       query.push(`$filter=${encodeURIComponent(`${modifiedAt} ge ${since}`)}`);
     }
     let path: string | undefined = `/${encodeURIComponent(entitySet)}?${query.join('&')}`;
@@ -313,15 +314,18 @@ export class ODataConnector implements Connector {
     const key = scalarText(entity[this.#object.key]);
     if (!key) return undefined;
     const version = etag ?? entity['@odata.etag'];
+    const { modifiedAt } = this.#object;
     const time =
-      this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(entity[this.#object.modifiedAt] ?? ''));
+      modifiedAt === undefined
+        ? undefined
+        : readTextTime(scalarText(entity[modifiedAt]) ?? '', this.#system.times?.zone);
     // What the protocol says of an entity is none of its fields.
     const fields = Object.fromEntries(Object.entries(entity).filter(([name]) => !name.includes('@')));
     return {
       key: recordKey(key),
       fields,
       ...(typeof version === 'string' ? { version } : {}),
-      ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#caller.clockOffset }),
+      ...(time === undefined ? {} : { modifiedAt: time - this.#caller.clockOffset }),
     };
   }
 

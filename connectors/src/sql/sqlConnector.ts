@@ -25,7 +25,8 @@ import { describedObject } from '../describedObject.js';
 import { stringifyExactJson } from '../json/exactJson.js';
 import { isRefusedConnection } from '../refusedConnection.js';
 import { type Answer, Database } from './database.js';
-import { querySource, quoted, toParameter } from './values.js';
+import { readTextTime, writeLocalTime } from '../times.js';
+import { querySource, quoted, timestampTypeId, toParameter } from './values.js';
 
 const pageSize = 1000;
 /** The row version of PostgreSQL (manual, section 5.5): the transaction that wrote the row. */
@@ -45,6 +46,8 @@ export class SqlConnector implements Connector {
   readonly #database: Database;
   readonly #clock: Clock;
   #offset = 0;
+  /** Whether times of changes name no zone, as `timestamp` does not; asked where a zone is given. */
+  #isWallTime: boolean | undefined;
 
   constructor(system: SqlSystem, objectName: string, { clock, credential, addresses }: SqlDependencies) {
     const object = describedObject(system, objectName);
@@ -70,7 +73,7 @@ export class SqlConnector implements Connector {
   }
 
   clockOffset(): number {
-    return this.#offset;
+    return this.#system.times?.aheadMs ?? this.#offset;
   }
 
   async close(): Promise<void> {
@@ -86,6 +89,7 @@ export class SqlConnector implements Connector {
     signal?: AbortSignal | undefined;
   }): AsyncIterable<Page> {
     await this.#measureClock();
+    await this.#learnTimes();
     const { key, modifiedAt } = this.#object;
     for (let after: string | undefined; ;) {
       signal?.throwIfAborted();
@@ -93,7 +97,7 @@ export class SqlConnector implements Connector {
       const conditions: string[] = [];
       if (after !== undefined) conditions.push(`${quoted(key)} > $${values.push(after)}`);
       if (changedSince !== undefined && modifiedAt)
-        conditions.push(`${quoted(modifiedAt)} >= $${values.push(new Date(changedSince).toISOString())}`);
+        conditions.push(`${quoted(modifiedAt)} >= $${values.push(this.#asTheirs(changedSince))}`);
       const where = conditions.length > 0 ? `where ${conditions.join(' and ')}` : '';
       const answer = await this.#reading(
         `select * from ${this.#source()} ${where} order by ${quoted(key)} limit $1`,
@@ -115,6 +119,7 @@ export class SqlConnector implements Connector {
   }
 
   async readOne(key: RecordKey): Promise<SourceRecord | undefined> {
+    await this.#learnTimes();
     const [row] = (
       await this.#reading(`select * from ${this.#source()} where ${quoted(this.#object.key)} = $1 limit 1`, [key], true)
     ).rows;
@@ -122,6 +127,7 @@ export class SqlConnector implements Connector {
   }
 
   async search(field: FieldPath, value: string): Promise<readonly SourceRecord[]> {
+    await this.#learnTimes();
     const { rows } = await this.#reading(
       `select * from ${this.#source()} where ${quoted(field)}::text = $1
         order by ${quoted(this.#object.key)} limit 100`,
@@ -131,6 +137,7 @@ export class SqlConnector implements Connector {
   }
 
   async write(requests: readonly WriteRequest[]): Promise<readonly WriteOutcome[]> {
+    await this.#learnTimes();
     const outcomes: (WriteOutcome | undefined)[] = requests.map(() => undefined);
     for (const group of updatesAlike(requests))
       for (const [index, outcome] of await this.#updateTogether(group)) outcomes[index] = outcome;
@@ -314,14 +321,30 @@ export class SqlConnector implements Connector {
     const value = fields[this.#object.key];
     const key = typeof value === 'boolean' ? String(value) : (scalarText(value) ?? '');
     if (key === '') return undefined;
-    const time =
-      this.#object.modifiedAt === undefined ? Number.NaN : Date.parse(String(fields[this.#object.modifiedAt] ?? ''));
+    const { modifiedAt } = this.#object;
+    const time = modifiedAt === undefined ? undefined : this.#changedAt(scalarText(fields[modifiedAt]) ?? '');
     return {
       key: recordKey(key),
       fields,
       ...(typeof version === 'string' ? { version } : {}),
-      ...(Number.isNaN(time) ? {} : { modifiedAt: time - this.#offset }),
+      ...(time === undefined ? {} : { modifiedAt: time - this.clockOffset() }),
     };
+  }
+
+  /** A time of the zone of `timestamp` comes as if it were in UTC, since that is the session's zone. */
+  #changedAt(text: string): number | undefined {
+    return readTextTime(this.#isWallTime ? text.replace(/Z$/, '') : text, this.#system.times?.zone);
+  }
+
+  #asTheirs(time: number): string {
+    return this.#isWallTime ? writeLocalTime(time, this.#system.times?.zone) : new Date(time).toISOString();
+  }
+
+  async #learnTimes(): Promise<void> {
+    const { modifiedAt } = this.#object;
+    if (this.#isWallTime !== undefined || modifiedAt === undefined || this.#system.times?.zone === undefined) return;
+    const { typeIds } = await this.#reading(`select ${quoted(modifiedAt)} from ${this.#source()} limit 0`, []);
+    this.#isWallTime = typeIds[0] === timestampTypeId;
   }
 
   async #measureClock(): Promise<void> {

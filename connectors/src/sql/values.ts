@@ -18,6 +18,9 @@ const typeIds = {
   jsonb: 3802,
 } as const;
 
+/** A date and a time on the wall: `timestamp without time zone`. */
+export const timestampTypeId = typeIds.timestamp;
+
 /**
  * How values come out of the database: numbers as the database wrote them, dates and times as ISO 8601 text (the
  * session's zone is UTC), JSON as JSON, arrays as lists, all else as text.

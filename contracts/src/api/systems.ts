@@ -102,6 +102,8 @@ export const objectSummarySchema = z.object({
   may: z.array(z.enum(['read', 'create', 'update', 'archive', 'delete', 'add fields'])),
   /** Whether it can be asked for what changed since a time. */
   tellsChanges: z.boolean(),
+  /** Where people see all of it. */
+  listPage: z.string().nullable(),
   holds: z.enum(['things that change', 'events']),
   holdsIsGuessed: z.boolean(),
   fields: z.number().nullable(),

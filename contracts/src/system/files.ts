@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import { objectPages, systemPages } from './pages.js';
+import { systemTimesSchema } from './times.js';
 
 export const fileFormats = ['csv', 'jsonl', 'xlsx'] as const;
 
@@ -23,6 +25,7 @@ export const fileObjectSchema = z.strictObject({
    * record is what the last delivery said of it. Several files are only read.
    */
   holds: z.enum(['record set', 'deliveries']).default('record set'),
+  ...objectPages,
 });
 
 export const filesSystemSchema = z.strictObject({
@@ -30,6 +33,8 @@ export const filesSystemSchema = z.strictObject({
   name: z.string().min(1).max(200),
   /** Relative to the knot file, or absolute. */
   folder: z.string().min(1).max(1000).default('.'),
+  times: systemTimesSchema.optional(),
+  ...systemPages,
   objects: z.record(z.string(), fileObjectSchema),
 });
 

@@ -1,10 +1,13 @@
 import { z } from 'zod';
+import { objectPages, systemPages } from './pages.js';
 import { callBudgetSchema, systemSignInSchema } from './signIn.js';
+import { systemTimesSchema } from './times.js';
 
 const fieldPath = z.string().min(1).max(200);
 const headerName = z.string().regex(/^[!#$%&'*+.^_`|~0-9A-Za-z-]{1,100}$/, 'is not the name of a header');
 const path = z.string().startsWith('/').max(1000);
-const timeFormat = z.enum(['iso', 'sql utc', 'unix seconds', 'unix milliseconds']);
+/** `sql local` is in the zone of the system's times. */
+const timeFormat = z.enum(['iso', 'sql utc', 'sql local', 'unix seconds', 'unix milliseconds']);
 
 /** The types that a field can be created with. */
 export const newFieldTypes = ['text', 'number', 'date', 'yes/no'] as const;
@@ -79,6 +82,7 @@ export const httpObjectSchema = z.strictObject({
     .optional(),
   /** The events of this object that can be subscribed to, in the system's words. */
   events: z.array(z.string().min(1).max(200)).max(50).default([]),
+  ...objectPages,
 });
 
 /**
@@ -131,6 +135,8 @@ export const httpSystemSchema = z.strictObject({
   budget: callBudgetSchema.optional(),
   unit: unitSchema.optional(),
   webhooks: webhooksSchema.optional(),
+  times: systemTimesSchema.optional(),
+  ...systemPages,
   objects: z.record(z.string(), httpObjectSchema),
 });
 

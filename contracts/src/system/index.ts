@@ -7,8 +7,10 @@ import { sqlSystemSchema } from './sql.js';
 export * from './files.js';
 export * from './http.js';
 export * from './odata.js';
+export * from './pages.js';
 export * from './signIn.js';
 export * from './sql.js';
+export * from './times.js';
 
 /** How a system is reached and what is in it: a file that can be exported, imported and shared. It holds no secret. */
 export const systemSchema = z.discriminatedUnion('kind', [

@@ -1,5 +1,7 @@
 import { z } from 'zod';
+import { objectPages, systemPages } from './pages.js';
 import { callBudgetSchema, systemSignInSchema } from './signIn.js';
+import { systemTimesSchema } from './times.js';
 
 const property = z.string().min(1).max(200);
 
@@ -18,6 +20,7 @@ export const odataObjectSchema = z.strictObject({
   mayCreate: z.boolean().default(false),
   mayUpdate: z.boolean().default(false),
   mayDelete: z.boolean().default(false),
+  ...objectPages,
 });
 
 export const odataSystemSchema = z.strictObject({
@@ -34,6 +37,8 @@ export const odataSystemSchema = z.strictObject({
    * Writes are gathered in JSON batches (OData JSON Format 4.01 section 19) of at most so many; 1 sends each by itself.
    */
   batchSize: z.int().min(1).max(1000).default(1),
+  times: systemTimesSchema.optional(),
+  ...systemPages,
   objects: z.record(z.string(), odataObjectSchema),
 });
 

@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import { objectPages, systemPages } from './pages.js';
+import { systemTimesSchema } from './times.js';
 
 const column = z.string().min(1).max(200);
 
@@ -16,6 +18,7 @@ export const sqlObjectSchema = z.strictObject({
   search: z.array(column).default([]),
   mayWrite: z.boolean().default(false),
   mayDelete: z.boolean().default(false),
+  ...objectPages,
 });
 
 export const sqlSystemSchema = z.strictObject({
@@ -27,6 +30,8 @@ export const sqlSystemSchema = z.strictObject({
   /** `required` encrypts without asking who is there; `verified` also checks the certificate. */
   tls: z.enum(['off', 'required', 'verified']).default('verified'),
   timeoutMs: z.int().min(100).max(300_000).default(30_000),
+  times: systemTimesSchema.optional(),
+  ...systemPages,
   objects: z.record(z.string(), sqlObjectSchema),
 });
 

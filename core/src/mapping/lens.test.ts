@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import { Settings } from 'luxon';
 import { type FieldType, isBlank, normalise, type Raw, rawEqual, sameShared, type Shared } from '../record/index.js';
 import { compileStep } from './compileStep.js';
 import type { Crosswalk } from './crosswalk.js';
@@ -543,4 +544,28 @@ test('a decimal comma is written as text where no number stands: a bare number w
   expect(lens.outbound('1.234', '1,0')).toEqual({ ok: true, value: '1,234' });
   expect(lens.outbound('1.234', undefined)).toEqual({ ok: true, value: '1,234' });
   expect(lens.outbound('1.234', 1)).toEqual({ ok: true, value: 1.234 });
+});
+
+test.each(['2026-01-15', '2026-07-15'])('an hour that comes twice means the first of the two, also on %s', (today) => {
+  Settings.now = () => Date.parse(today);
+  Settings.resetCaches();
+  try {
+    const lens = lensOf('instant', [
+      { kind: 'date', format: 'yyyy-MM-dd HH:mm', zone: 'Europe/London', to: 'instant' },
+    ]);
+    const skipped = lensOf('date', [{ kind: 'date', format: 'yyyy-MM-dd HH:mm', zone: 'Europe/London', to: 'date' }]);
+    const offset = lensOf('instant', [
+      { kind: 'date', format: 'yyyy-MM-dd HH:mm ZZ', zone: 'Europe/London', to: 'instant' },
+    ]);
+    expect(lens.inbound('2026-10-25 01:30', undefined)).toEqual({ ok: true, value: '2026-10-25T00:30:00.000Z' });
+    expect(lens.inbound('2026-03-29 01:30', undefined)).toEqual({ ok: true, value: '2026-03-29T01:30:00.000Z' });
+    expect(skipped.inbound('2026-10-25 01:30', undefined)).toEqual({ ok: true, value: '2026-10-25' });
+    expect(offset.inbound('2026-10-25 01:30 +00:00', undefined)).toEqual({
+      ok: true,
+      value: '2026-10-25T01:30:00.000Z',
+    });
+  } finally {
+    Settings.now = () => Date.now();
+    Settings.resetCaches();
+  }
 });

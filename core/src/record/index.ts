@@ -2,3 +2,4 @@ export * from './path.js';
 export * from './raw.js';
 export * from './record.js';
 export * from './shared.js';
+export * from './wallTime.js';

@@ -11,6 +11,7 @@ import { Accounts1764600000000 } from './migrations/1764600000000-Accounts.js';
 import { PartedRecords1764700000000 } from './migrations/1764700000000-PartedRecords.js';
 import { DecisionHandling1764900000000 } from './migrations/1764900000000-DecisionHandling.js';
 import { KnotStates1764910000000 } from './migrations/1764910000000-KnotStates.js';
+import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfObjects.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
@@ -28,6 +29,7 @@ export const migrations = [
   PartedRecords1764700000000,
   DecisionHandling1764900000000,
   KnotStates1764910000000,
+  PagesOfObjects1764940000000,
 ];
 
 /** And what people search by: nobody searches in what the command line keeps, and its engine lacks the extension. */

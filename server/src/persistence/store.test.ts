@@ -484,3 +484,29 @@ test('migrations are applied in the order of their times, and every table they m
     await data.query(`select tablename from pg_tables where schemaname = 'public' and tablename not in ('migrations')`),
   ).toEqual([]);
 });
+
+test('where people see the records of a system that was connected before is kept, and its objects in their order', async () => {
+  const { data } = await database.fresh();
+  const system = async (): Promise<unknown> => (await data.query(`select * from system`))[0];
+  const later = serverMigrations.filter(({ name }) => Number(name.slice(-13)) >= 1764940000000).length;
+  for (let count = 0; count < later; count += 1) await data.undoLastMigration();
+  const description = { kind: 'sql', name: 'ERP', objects: { zinc: { key: 'id' }, alum: { key: 'no' } } };
+  await data.query(`insert into system (id, name, description, pennant, page_address) values ($1, $1, $2, '{}', $3)`, [
+    'erp',
+    JSON.stringify(description),
+    'http://erp.example',
+  ]);
+  await data.runMigrations();
+  const migrated = (await system()) as { description: typeof description };
+  expect(migrated.description).toEqual({
+    ...description,
+    page: 'http://erp.example',
+    objects: {
+      zinc: { key: 'id', recordPage: '/records/{key}' },
+      alum: { key: 'no', recordPage: '/records/{key}' },
+    },
+  });
+  expect(Object.keys(migrated.description.objects)).toEqual(['zinc', 'alum']);
+  for (let count = 0; count < later; count += 1) await data.undoLastMigration();
+  expect(await system()).toMatchObject({ description, page_address: 'http://erp.example' });
+});

@@ -8,8 +8,6 @@ import { addPerson } from '../signIn/signInRoutes.js';
 
 export interface StandIn {
   readonly system: keyof typeof demoSystems;
-  /** Of its pages for people. */
-  readonly pageAddress: string;
   readonly place: Place;
   /** None for folders. */
   readonly credential: Credential | undefined;
@@ -54,16 +52,15 @@ export async function loadDemo(parts: InstallationParts, standIns: readonly Stan
     StandIn['system'],
     Record<string, unknown>
   >;
-  for (const { system, pageAddress, place, credential } of standIns) {
+  for (const { system, place, credential } of standIns) {
     const known = await parts.systems.find(system);
-    if (known) await parts.systems.moveTo(known, place, pageAddress, credential);
+    if (known) await parts.systems.moveTo(known, place, credential);
     else {
       const description = movedTo(systemSchema.parse(descriptions[system]), place);
       await parts.systems.save({
         id: system,
         description,
         pennant: demoSystems[system].pennant,
-        pageAddress,
         credential,
       });
     }

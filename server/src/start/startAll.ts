@@ -149,13 +149,17 @@ async function startStandIn(kept: Kept, start: StandInStart, cluster: Cluster): 
   await new Promise<void>((done) => createInterface({ input: child.stdout }).once('line', () => done()));
   const { hostname, port: databasePort } = new URL(cluster.url('postgres'));
   const pageAddress = `http://127.0.0.1:${port}`;
-  const place = { address: pageAddress, database: { host: hostname, port: Number(databasePort) }, folder };
+  const place = {
+    address: pageAddress,
+    database: { host: hostname, port: Number(databasePort) },
+    folder,
+    page: pageAddress,
+  };
   return {
     name: nameOf(start),
     pageAddress,
     systems: systems.map((system) => ({
       system,
-      pageAddress,
       place,
       credential: which === 'bay' ? undefined : credential,
     })),

@@ -1,5 +1,6 @@
 import type { DataSource } from 'typeorm';
 import type { ObjectSummary, ObjectView, ProfileState, System } from '@anchor-knot/contracts';
+import { pagesOf } from '@anchor-knot/contracts';
 import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import {
@@ -44,6 +45,7 @@ export class SystemObjects {
       return {
         name,
         may: mayOf(description, name),
+        listPage: pagesOf(description, name).listPage,
         tellsChanges: tellsChanges(description, name),
         holds: said ?? guessNature(description, name, schema?.timed ?? false),
         holdsIsGuessed: said === undefined,

@@ -315,3 +315,19 @@ test('each thing that can be wrong is named, with the step where it failed and w
   expect(await trouble(write)).toBe('not allowed');
   await owner.query(`grant update on debtor to ${erpRole}`);
 });
+
+test('what changed since is told by the clocks of the system’s zone, where its times name none', async () => {
+  await owner.query(`create table local (id int primary key, wall timestamp, moment timestamptz);
+    insert into local values (1, '2026-07-01 11:59:59', '2026-07-01 09:59:59Z'),
+      (2, '2026-07-01 12:00:00', '2026-07-01 10:00:00Z');
+    grant select on local to ${erpRole}`);
+  const since = Date.parse('2026-07-01T10:00:00Z');
+  for (const modifiedAt of ['wall', 'moment']) {
+    const connector = open({ source: table('local'), key: 'id', modifiedAt }, { times: { zone: 'Europe/Amsterdam' } });
+    expect([...(await all(connector, since)).keys()]).toEqual(['2']);
+    expect((await connector.readOne(recordKey('2')))?.modifiedAt).toBe(since);
+  }
+  const ahead = open({ source: table('local'), key: 'id', modifiedAt: 'moment' }, { times: { aheadMs: 60_000 } });
+  expect((await ahead.readOne(recordKey('2')))?.modifiedAt).toBe(since - 60_000);
+  expect(ahead.clockOffset()).toBe(60_000);
+});

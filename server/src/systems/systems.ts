@@ -38,7 +38,6 @@ export interface SystemSettings {
   readonly pennant: Pennant;
   readonly note?: string;
   readonly environment?: SystemRow['environment'];
-  readonly pageAddress?: string | null;
 }
 
 /** Where a stand-in is now; a kind takes of it what it needs. */
@@ -46,14 +45,17 @@ export interface Place {
   readonly address: string;
   readonly database: { readonly host: string; readonly port: number };
   readonly folder: string;
+  /** Of its pages for people. */
+  readonly page: string;
 }
 
 /** A description at another place: also what is named with the whole address, such as where tokens are given. */
-export function movedTo(description: System, { address, database, folder }: Place): System {
-  if (description.kind === 'sql') return systemSchema.parse({ ...description, ...database });
-  if (description.kind === 'files') return systemSchema.parse({ ...description, folder });
+export function movedTo(description: System, { address, database, folder, page }: Place): System {
+  if (description.kind === 'sql') return systemSchema.parse({ ...description, ...database, page });
+  if (description.kind === 'files') return systemSchema.parse({ ...description, folder, page });
   const before = new URL(description.address).origin;
-  return systemSchema.parse(JSON.parse(JSON.stringify(description).replaceAll(before, new URL(address).origin)));
+  const moved = JSON.stringify(description).replaceAll(before, new URL(address).origin);
+  return systemSchema.parse({ ...(JSON.parse(moved) as System), page });
 }
 
 /** What of the world systems may be in. */
@@ -101,7 +103,6 @@ export class Systems {
       name: settings.description.name,
       description: settings.description,
       pennant: settings.pennant,
-      pageAddress: settings.pageAddress ?? null,
       note: settings.note ?? '',
       environment: settings.environment ?? 'production',
       ...(credential ? this.#sealed(id, credential) : {}),
@@ -158,10 +159,10 @@ export class Systems {
   }
 
   /** A stand-in of the demo listens at another port after a restart; everything else stays as it was left. */
-  async moveTo(row: SystemRow, place: Place, pageAddress: string, credential: Credential | undefined): Promise<void> {
+  async moveTo(row: SystemRow, place: Place, credential: Credential | undefined): Promise<void> {
     const description = movedTo(row.description, place);
     const sealed = credential ? this.#sealed(row.id, credential) : {};
-    await changeSystem(this.#data, row.id, { description, pageAddress, ...sealed });
+    await changeSystem(this.#data, row.id, { description, ...sealed });
   }
 
   /** The only way a secret gets in; there is none out, but to the system itself. */

@@ -1,3 +1,4 @@
+import { pagesOf } from '@anchor-knot/contracts';
 import type { MemberSummary, Run, System, SystemSummary, KnotStanding } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import type { RunRow, SystemRow } from '../persistence/entities/entities.js';
@@ -59,7 +60,7 @@ export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): Memb
         colour: 'ink',
         letters: '??',
       },
-      recordPage: system?.pageAddress ? `${system.pageAddress}/records/{key}` : null,
+      ...(system ? pagesOf(system.description, member.object) : { recordPage: null, listPage: null }),
     };
   });
 }
@@ -81,9 +82,10 @@ export function systemSummary(row: SystemRow, usedIn: SystemSummary['usedIn']): 
     kind: kindNames[description.kind],
     address: addressOf(description),
     environment: row.environment,
-    pageAddress: row.pageAddress,
+    page: description.page ?? null,
     pennant: row.pennant as SystemSummary['pennant'],
     objects: Object.keys(description.objects),
+    pages: Object.fromEntries(Object.keys(description.objects).map((object) => [object, pagesOf(description, object)])),
     trouble: row.trouble,
     checkedAt: row.checkedAt?.toISOString() ?? null,
     usedIn,

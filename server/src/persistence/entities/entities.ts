@@ -11,7 +11,6 @@ export interface SystemRow {
   name: string;
   description: System;
   pennant: { pattern: string; colour: string; letters: string };
-  pageAddress: string | null;
   credential: Buffer | null;
   trouble: { code: string; words: string; advice: string } | null;
   checkedAt: Date | null;
@@ -36,7 +35,6 @@ export const SystemEntity = new EntitySchema<SystemRow>({
     name: { type: 'text' },
     description: { type: 'json' },
     pennant: { type: 'jsonb' },
-    pageAddress: { type: 'text', name: 'page_address', nullable: true },
     credential: { type: 'bytea', nullable: true },
     trouble: { type: 'jsonb', nullable: true },
     checkedAt: { type: 'timestamptz', name: 'checked_at', nullable: true },

@@ -1,0 +1,44 @@
+import { z } from 'zod';
+
+const webAddress = z.url({ protocol: /^https?$/ }).max(1000);
+/** Below the system's page; `//host` would lead elsewhere. */
+const pathBelow = z
+  .string()
+  .max(1000)
+  .regex(/^\/(?!\/)\S*$/);
+
+function pageAddress(says: string) {
+  return z.union([webAddress, pathBelow], { error: says });
+}
+
+/** Of a system of any kind: the page at which people work with it. */
+export const systemPages = { page: webAddress.optional() };
+
+/**
+ * Of an object of any kind: where people see one record, with `{key}` where its key stands, and all of them. A whole
+ * address, or a path at the system's page.
+ */
+export const objectPages = {
+  recordPage: pageAddress('is neither an address nor a path that begins with /')
+    .refine((page) => page.includes('{key}'), 'does not say where the key stands: {key}')
+    .optional(),
+  listPage: pageAddress('is neither an address nor a path that begins with /').optional(),
+};
+
+export interface ObjectPages {
+  readonly recordPage?: string | undefined;
+  readonly listPage?: string | undefined;
+}
+
+/** @returns the pages of an object as whole addresses; `null` for what nobody said, or said below a page that is not */
+export function pagesOf(
+  system: { readonly page?: string | undefined; readonly objects: Readonly<Record<string, ObjectPages>> },
+  object: string,
+): { readonly recordPage: string | null; readonly listPage: string | null } {
+  const { recordPage, listPage } = Object.hasOwn(system.objects, object) ? (system.objects[object] ?? {}) : {};
+  const whole = (page: string | undefined): string | null => {
+    if (page === undefined || !page.startsWith('/')) return page ?? null;
+    return system.page === undefined ? null : system.page.replace(/\/+$/, '') + page;
+  };
+  return { recordPage: whole(recordPage), listPage: whole(listPage) };
+}
