@@ -485,7 +485,7 @@ test('migrations are applied in the order of their times, and every table they m
   ).toEqual([]);
 });
 
-test('where people see the records of a system that was connected before is kept, and its objects in their order', async () => {
+test('pages of records of a system that was connected before are kept, and its objects in their order', async () => {
   const { data } = await database.fresh();
   const system = async (): Promise<unknown> => (await data.query(`select * from system`))[0];
   const later = serverMigrations.filter(({ name }) => Number(name.slice(-13)) >= 1764940000000).length;

@@ -30,6 +30,7 @@ export const memberNamed = (id: string, system = id): MemberSummary => ({
   object: 'things',
   pennant,
   recordPage: null,
+  listPage: null,
 });
 
 /** An editor that only holds the definition: edits change it, and nothing is sent anywhere. */

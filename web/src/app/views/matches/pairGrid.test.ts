@@ -5,8 +5,8 @@ import { PairGrid } from './pairGrid';
 
 const pennant = { pattern: 'halves', colour: 'petrol', letters: 'FC' } as MemberSummary['pennant'];
 const members = [
-  { id: 'crm', systemName: 'Fernhill CRM', pennant, recordPage: 'http://crm.example/{key}' },
-  { id: 'shop', systemName: 'Market Row', pennant, recordPage: null },
+  { id: 'crm', systemName: 'Fernhill CRM', pennant, recordPage: 'http://crm.example/{key}', listPage: null },
+  { id: 'shop', systemName: 'Market Row', pennant, recordPage: null, listPage: null },
 ] as unknown as MemberSummary[];
 const part = (name: string, says: string, adds: number) => ({ name, says, adds, rarity: 0 });
 const score: PairScore = {

@@ -8,7 +8,14 @@ import { MatInputModule } from '@angular/material/input';
 import { MatRadioModule } from '@angular/material/radio';
 import { MatSelectModule } from '@angular/material/select';
 import { Router, RouterLink } from '@angular/router';
-import type { OpenApiReading, Pennant as PennantSettings, Probe, System, Units } from '@anchor-knot/contracts';
+import type {
+  ObjectPages,
+  OpenApiReading,
+  Pennant as PennantSettings,
+  Probe,
+  System,
+  Units,
+} from '@anchor-knot/contracts';
 import { map, of, startWith } from 'rxjs';
 import { SystemsApi } from '../../api/systemsApi';
 import { callbackAddress } from '../../api/calls';
@@ -25,6 +32,7 @@ import { State } from '../state';
 import { DatabaseObjects } from './databaseObjects';
 import { FolderObjects } from './folderObjects';
 import { HttpObjects } from './httpObjects';
+import { ObjectPagesForm } from './objectPages';
 import { ODataObjects } from './odataObjects';
 import { ProbeSteps } from './probeSteps';
 import {
@@ -36,9 +44,10 @@ import {
   patterns,
   readDraft,
   readObjects,
-  webhooksExample,
   type SystemDraft,
 } from './systemDraft';
+import { TimesForm } from './timesForm';
+import { WebhooksForm } from './webhooksForm';
 
 const text = (value: string) => new FormControl(value, { nonNullable: true });
 
@@ -66,6 +75,9 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
     FolderObjects,
     HttpObjects,
     ODataObjects,
+    ObjectPagesForm,
+    TimesForm,
+    WebhooksForm,
     NgTemplateOutlet,
   ],
   templateUrl: './connectView.html',
@@ -140,6 +152,21 @@ export class ConnectView {
       atOnce && `${atOnce} at once`,
     ].filter(Boolean);
     return `How many calls it bears: ${limits.join(', ') || 'no limit is known'}`;
+  });
+  protected readonly hookWords = computed(() => {
+    const path = this.draft().hookPath.trim();
+    return path === '' ? 'Webhooks: it is not subscribed to' : `Webhooks: subscribed to at ${path}`;
+  });
+  protected readonly timeWords = computed(() => {
+    const { zone, ahead } = this.draft();
+    const clock = ahead.trim() === '' ? 'its clock is measured' : `they run ${ahead.trim()} s ahead`;
+    return `Its times: ${zone.trim() || 'UTC'} where they name no zone; ${clock}`;
+  });
+  protected readonly pageWords = computed(() => {
+    const pages = Object.values(this.objects() as Record<string, ObjectPages>);
+    const known = pages.filter(({ recordPage }) => recordPage !== undefined).length;
+    const said = known === 0 ? 'no record has a page' : `records of ${known} of ${pages.length} objects`;
+    return `Where people see it: ${said}`;
   });
   protected readonly units = signal<Units['units']>([]);
   /** Where people come back to after a consent. */
@@ -231,10 +258,6 @@ export class ConnectView {
 
   protected copyCallback(): void {
     void navigator.clipboard?.writeText(this.callback).then(() => this.#telling.say('Copied.'));
-  }
-
-  protected webhooksExample(): void {
-    this.form.controls.webhooks.setValue(webhooksExample);
   }
 
   protected example(): void {

@@ -13,6 +13,25 @@ test.each(objects)('what describes %s survives the form', (_, description) => {
   expect(readHttpObject(httpObjectDraftOf(object), object)).toEqual({ object, problems: [] });
 });
 
+test('how fields are added, and pages that the form does not show, survive it', () => {
+  const object = httpObjectSchema.parse({
+    ...emptyHttpObject,
+    recordPage: '/r/{key}',
+    createField: {
+      method: 'POST',
+      path: '/fields',
+      name: 'label',
+      type: 'kind',
+      types: { text: 'string', 'yes/no': 'flag' },
+      answer: 'slug',
+      fieldsUnder: 'custom',
+    },
+  });
+  expect(readHttpObject(httpObjectDraftOf(object), object)).toEqual({ object, problems: [] });
+  const { problems } = readHttpObject({ ...httpObjectDraftOf(object), fieldPath: 'fields', fieldName: '' }, object);
+  expect(problems.map(({ at }) => at)).toEqual(['Fields, added at', 'Fields, name in']);
+});
+
 test('what is wrong is named as the form names it, all at once', () => {
   const draft = {
     ...httpObjectDraftOf(emptyHttpObject),

@@ -1,4 +1,4 @@
-import { type HttpObject, httpObjectSchema } from '@anchor-knot/contracts';
+import { type HttpObject, httpObjectSchema, type ObjectPages } from '@anchor-knot/contracts';
 import type { Found } from './systemDraft';
 
 /** How an object of a JSON interface is listed, read and written, as a person types it. */
@@ -38,6 +38,17 @@ export interface HttpObjectDraft {
   readonly archiveValue: string;
   /** Separated by commas. */
   readonly events: string;
+  /** How a field is added there. */
+  readonly fieldMethod: '' | NonNullable<HttpObject['createField']>['method'];
+  readonly fieldPath: string;
+  readonly fieldName: string;
+  readonly fieldType: string;
+  readonly fieldTypeText: string;
+  readonly fieldTypeNumber: string;
+  readonly fieldTypeDate: string;
+  readonly fieldTypeYesNo: string;
+  readonly fieldAnswer: string;
+  readonly fieldsUnder: string;
 }
 
 export const emptyHttpObject: HttpObject = httpObjectSchema.parse({
@@ -62,6 +73,7 @@ export function httpObjectDraftOf({
   remove,
   archive,
   events,
+  createField,
 }: HttpObject): HttpObjectDraft {
   const { paging } = list;
   return {
@@ -99,6 +111,16 @@ export function httpObjectDraftOf({
     archiveField: archive?.field ?? '',
     archiveValue: archive ? (typeof archive.value === 'string' ? archive.value : JSON.stringify(archive.value)) : '',
     events: events.join(', '),
+    fieldMethod: createField?.method ?? '',
+    fieldPath: createField?.path ?? '',
+    fieldName: createField?.name ?? '',
+    fieldType: createField?.type ?? '',
+    fieldTypeText: createField?.types.text ?? '',
+    fieldTypeNumber: createField?.types.number ?? '',
+    fieldTypeDate: createField?.types.date ?? '',
+    fieldTypeYesNo: createField?.types['yes/no'] ?? '',
+    fieldAnswer: createField?.answer ?? '',
+    fieldsUnder: createField?.fieldsUnder ?? '',
   };
 }
 
@@ -121,6 +143,9 @@ const places: Readonly<Record<string, string>> = {
   'update.path': 'Update at',
   'remove.path': 'Delete at',
   search: 'Found by',
+  'createField.path': 'Fields, added at',
+  'createField.name': 'Fields, name in',
+  'createField.type': 'Fields, type in',
 };
 
 /**
@@ -144,7 +169,7 @@ export function readHttpObject(
     ...(draft.paging === 'page number' && draft.pagingFirst.trim() !== '' ? { first: Number(draft.pagingFirst) } : {}),
   };
   const result = httpObjectSchema.safeParse({
-    ...(before.createField ? { createField: before.createField } : {}),
+    ...pagesIn(before),
     key: draft.key.trim(),
     ...(draft.modifiedField.trim() === ''
       ? {}
@@ -194,6 +219,7 @@ export function readHttpObject(
       .split(',')
       .map((event) => event.trim())
       .filter((event) => event !== ''),
+    ...(draft.fieldMethod === '' ? {} : { createField: createFieldOf(draft) }),
   });
   if (result.success) return { object: result.data, problems: [] };
   return {
@@ -201,5 +227,29 @@ export function readHttpObject(
       const at = path.map(String).join('.');
       return { at: places[at] ?? at, says: /path$/.test(at) ? 'does not begin with /' : message };
     }),
+  };
+}
+
+/** Pages for people are set for all objects together. */
+function pagesIn({ recordPage, listPage }: HttpObject): ObjectPages {
+  return { ...(recordPage === undefined ? {} : { recordPage }), ...(listPage === undefined ? {} : { listPage }) };
+}
+
+/** A type that the system has no word for cannot be added there. */
+function createFieldOf(draft: HttpObjectDraft): object {
+  const types = {
+    text: draft.fieldTypeText.trim(),
+    number: draft.fieldTypeNumber.trim(),
+    date: draft.fieldTypeDate.trim(),
+    'yes/no': draft.fieldTypeYesNo.trim(),
+  };
+  return {
+    method: draft.fieldMethod,
+    path: draft.fieldPath.trim(),
+    name: draft.fieldName.trim(),
+    type: draft.fieldType.trim(),
+    types: Object.fromEntries(Object.entries(types).filter(([, word]) => word !== '')),
+    answer: draft.fieldAnswer.trim(),
+    fieldsUnder: draft.fieldsUnder.trim(),
   };
 }

@@ -23,8 +23,16 @@ export class HttpObjectForm {
   protected readonly formats = [
     { id: 'iso', name: 'ISO 8601' },
     { id: 'sql utc', name: '2026-11-23 10:00:00, UTC' },
+    { id: 'sql local', name: '2026-11-23 10:00:00, its zone' },
     { id: 'unix seconds', name: 'seconds since 1970' },
     { id: 'unix milliseconds', name: 'milliseconds since 1970' },
+  ] as const;
+  /** What the system calls each type that a field can be added with. */
+  protected readonly fieldTypes = [
+    { control: 'fieldTypeText', says: 'Text is called' },
+    { control: 'fieldTypeNumber', says: 'Number' },
+    { control: 'fieldTypeDate', says: 'Date' },
+    { control: 'fieldTypeYesNo', says: 'Yes or no' },
   ] as const;
   protected readonly form = new FormGroup(
     Object.fromEntries(

@@ -72,6 +72,50 @@ test('a sign-in by consent, with all that it may have, survives the form; what i
   expect(wrong.ok ? [] : wrong.problems.map(({ at }) => at)).toEqual(['token address', 'calls a day', 'calls at once']);
 });
 
+test('its times, its pages and its webhooks survive the form; what is wrong with them is named', () => {
+  const object = JSON.parse(objectExamples.http) as { contacts: object };
+  const description = systemSchema.parse({
+    kind: 'http',
+    name: 'H',
+    address: 'https://x.example',
+    signIn: { kind: 'none' },
+    times: { zone: 'America/St_Johns', aheadMs: -1500 },
+    page: 'https://x.example/app',
+    webhooks: {
+      path: '/hooks',
+      id: 'id',
+      address: 'target',
+      secret: 'key',
+      events: 'topics',
+      active: { field: 'state', value: 'on' },
+      signature: {
+        kind: 'hmac sha256',
+        header: 'x-signature',
+        encoding: 'base64',
+        timeHeader: 'x-time',
+        idHeader: 'x-id',
+      },
+    },
+    objects: { contacts: { ...object.contacts, recordPage: '/c/{key}', listPage: 'https://y.example/all' } },
+  });
+  expect(readDraft(draftOf(description))).toEqual({ ok: true, description });
+  const wrong = readDraft({
+    ...draftOf(description),
+    zone: 'Middle/Earth',
+    ahead: 'much',
+    page: 'javascript:alert(1)',
+    hookPath: 'hooks',
+    hookIdHeader: 'not a header',
+  });
+  expect(wrong.ok ? [] : wrong.problems.map(({ at }) => at).sort()).toEqual([
+    'id, header',
+    'its page',
+    'its times run ahead by',
+    'subscriptions, path',
+    'zone of its times',
+  ]);
+});
+
 test('objects can be worked on before the rest is right, and what is wrong among them is not lost', () => {
   const good = JSON.parse(objectExamples.http) as Record<string, object>;
   const { objects, others } = readObjects({ kind: 'http', objects: JSON.stringify({ ...good, bad: { key: 'id' } }) });

@@ -6,9 +6,10 @@ import {
   systemSchema,
   type SystemSignIn,
 } from '@anchor-knot/contracts';
+import { emptyWebhooks, webhookPlaces, type WebhooksDraft, webhooksDraftOf, webhooksOf } from './webhooksDraft';
 
 /** What a person types to connect a system, as text; {@link readDraft} makes a description of it. */
-export interface SystemDraft {
+export interface SystemDraft extends WebhooksDraft {
   readonly kind: System['kind'];
   readonly name: string;
   readonly address: string;
@@ -29,8 +30,12 @@ export interface SystemDraft {
   readonly unitName: string;
   readonly unitHeader: string;
   readonly unitChosen: string;
-  /** As JSON. */
-  readonly webhooks: string;
+  /** Of its times. */
+  readonly zone: string;
+  /** In seconds. */
+  readonly ahead: string;
+  /** For people. */
+  readonly page: string;
   readonly pageSize: string;
   readonly batchSize: string;
   readonly host: string;
@@ -62,7 +67,10 @@ export const emptyDraft: SystemDraft = {
   unitName: 'name',
   unitHeader: '',
   unitChosen: '',
-  webhooks: '',
+  ...emptyWebhooks,
+  zone: '',
+  ahead: '',
+  page: '',
   pageSize: '500',
   batchSize: '1',
   header: 'x-api-key',
@@ -126,22 +134,6 @@ export const objectExamples: Readonly<Record<System['kind'], string>> = {
   files: JSON.stringify({ partners: { path: 'partners.csv', format: 'csv', key: 'id' } }, null, 2),
 };
 
-/** How subscriptions are kept there, to start from. */
-export const webhooksExample = JSON.stringify(
-  {
-    path: '/api/webhooks',
-    items: 'webhooks',
-    id: 'id',
-    address: 'url',
-    secret: 'secret',
-    events: 'events',
-    active: { field: 'state', value: 'active' },
-    signature: { kind: 'standard webhooks' },
-  },
-  null,
-  2,
-);
-
 export interface Found {
   readonly at: string;
   readonly says: string;
@@ -170,6 +162,10 @@ const places: Readonly<Record<string, string>> = {
   batchSize: 'writes in a batch',
   'unit.list.path': 'units, path',
   'unit.header': 'units, header',
+  'times.zone': 'zone of its times',
+  'times.aheadMs': 'its times run ahead by',
+  page: 'its page',
+  ...webhookPlaces,
 };
 
 const says: Readonly<Record<string, string>> = {
@@ -193,6 +189,10 @@ const says: Readonly<Record<string, string>> = {
   'writes in a batch': 'is no whole number from 1 to 1,000',
   'units, path': 'does not begin with /',
   'units, header': 'is not the name of a header',
+  'zone of its times': 'is not the name of a time zone, such as Europe/Amsterdam',
+  'its times run ahead by': 'is no number of seconds, at most a day',
+  'its page': 'is not an address such as https://crm.example.com',
+  'subscriptions, path': 'does not begin with /',
 };
 
 const stubs: Readonly<Record<System['kind'], object>> = {
@@ -235,10 +235,8 @@ export function readDraft(draft: SystemDraft): DraftReading {
     }
   };
   const objects = read('objects', draft.objects);
-  const webhooks = draft.kind === 'http' ? read('webhooks', draft.webhooks) : {};
-  const problems = [objects.problem, webhooks.problem].filter((problem) => problem !== undefined);
-  if (problems.length > 0) return { ok: false, problems };
-  const result = systemSchema.safeParse(asDescription(draft, objects.value ?? {}, webhooks.value));
+  if (objects.problem) return { ok: false, problems: [objects.problem] };
+  const result = systemSchema.safeParse(asDescription(draft, objects.value ?? {}));
   if (result.success) return { ok: true, description: result.data };
   return {
     ok: false,
@@ -249,13 +247,14 @@ export function readDraft(draft: SystemDraft): DraftReading {
   };
 }
 
-function asDescription(draft: SystemDraft, objects: unknown, webhooks: unknown): unknown {
-  const name = draft.name.trim();
+function asDescription(draft: SystemDraft, objects: unknown): unknown {
+  const common = { name: draft.name.trim(), ...timesOf(draft), ...given('page', draft.page), objects };
+  const webhooks = webhooksOf(draft);
   switch (draft.kind) {
     case 'http':
       return {
         kind: 'http',
-        name,
+        ...common,
         ...calledSystem(draft),
         ...(draft.unitPath.trim() === '' && draft.unitHeader.trim() === ''
           ? {}
@@ -272,33 +271,35 @@ function asDescription(draft: SystemDraft, objects: unknown, webhooks: unknown):
               },
             }),
         ...(webhooks === undefined ? {} : { webhooks }),
-        objects,
       };
     case 'odata':
       return {
         kind: 'odata',
-        name,
+        ...common,
         ...calledSystem(draft),
         pageSize: number(draft.pageSize),
         batchSize: number(draft.batchSize),
-        objects,
       };
     case 'sql':
       return {
         kind: 'sql',
-        name,
+        ...common,
         host: draft.host.trim(),
         port: Number(draft.port),
         database: draft.database.trim(),
         tls: draft.tls,
         timeoutMs: milliseconds(draft.seconds),
-        objects,
       };
     case 'files':
-      return { kind: 'files', name, folder: draft.folder.trim(), objects };
+      return { kind: 'files', ...common, folder: draft.folder.trim() };
     default:
       return draft.kind satisfies never;
   }
+}
+
+function timesOf({ zone, ahead }: SystemDraft): object {
+  const times = { ...given('zone', zone), ...(ahead.trim() === '' ? {} : { aheadMs: milliseconds(ahead) }) };
+  return Object.keys(times).length > 0 ? { times } : {};
 }
 
 /** What systems that are called over HTTP have in common. */
@@ -355,6 +356,9 @@ export function draftOf(description: System): SystemDraft {
     ...emptyDraft,
     kind: description.kind,
     name: description.name,
+    zone: description.times?.zone ?? '',
+    ahead: description.times?.aheadMs === undefined ? '' : String(description.times.aheadMs / 1000),
+    page: description.page ?? '',
     objects: JSON.stringify(description.objects, null, 2),
   };
   switch (description.kind) {
@@ -373,7 +377,7 @@ export function draftOf(description: System): SystemDraft {
               unitChosen: unit.chosen ?? '',
             }
           : {}),
-        ...(webhooks ? { webhooks: JSON.stringify(webhooks, null, 2) } : {}),
+        ...webhooksDraftOf(webhooks),
       };
     }
     case 'odata':

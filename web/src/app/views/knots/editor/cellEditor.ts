@@ -104,10 +104,7 @@ export class CellEditor {
     const giver = Object.entries(definition?.fields.find(({ id }) => id === this.fieldId())?.mappings ?? {}).find(
       ([, { field }]) => field === recordKeyPath,
     )?.[0];
-    const page = this.editor
-      .systems()
-      .find(({ id }) => id === definition?.members.find((member) => member.id === giver)?.system)?.pageAddress;
-    return page ? `${page}/records/{key}` : undefined;
+    return this.editor.members().find(({ id }) => id === giver)?.recordPage ?? undefined;
   });
   readonly #allFields = computed(() => {
     const there = this.#there();

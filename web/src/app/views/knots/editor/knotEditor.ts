@@ -105,7 +105,7 @@ export class KnotEditor {
         systemName: found?.name ?? system,
         object,
         pennant: found?.pennant ?? { pattern: 'border', colour: 'ink', letters: '??' },
-        recordPage: null,
+        ...(found?.pages[object] ?? { recordPage: null, listPage: null }),
       };
     }),
   );
