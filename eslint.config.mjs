@@ -78,6 +78,10 @@ export default tseslint.config(
         { selector: 'Element[name="details"]', message: 'Use mat-expansion-panel, or ak-fold.' },
         { selector: 'Element[name="meter"]', message: 'Use mat-progress-bar.' },
         {
+          selector: ':matches(TextAttribute, BoundAttribute)[name="title"]',
+          message: 'Use matTooltip, akWhole or ak-ago.',
+        },
+        {
           // File pickers aside: there is none in Material.
           selector:
             'Element[name=/^(input|textarea)$/]:not(:has(TextAttribute[name=/^mat(Input|Slider.*Thumb)$/]))' +

@@ -226,7 +226,7 @@ test(
     await page.goto(`${address()}${fields}?field=contactPhone`);
     await page.getByLabel('Name', { exact: true }).fill('Phone');
     await saved(page);
-    await page.getByRole('link', { name: 'History' }).click();
+    await page.getByRole('tab', { name: 'History' }).click();
     await page.getByRole('button', { name: 'Compare with what is in force' }).click();
     await expect(page.getByRole('row', { name: /fields\.contactPhone\.name/ })).toContainText('Telephone');
     await page.getByRole('button', { name: 'Give up…' }).click();

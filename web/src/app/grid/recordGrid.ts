@@ -15,7 +15,11 @@ import {
   type TemplateRef,
 } from '@angular/core';
 import type { MemberSummary } from '@anchor-knot/contracts';
+import { MatTooltip } from '@angular/material/tooltip';
+import { ColumnEdge } from './columnEdge';
+import { ColumnWidths, usualWidth } from './columnWidths';
 import { Pennant } from '../pennant/pennant';
+import { WholeText } from '../values/wholeText';
 
 /** A row of the grid: one shared field. */
 export interface GridRow {
@@ -50,7 +54,7 @@ const drawnAround = 8;
 @Component({
   selector: 'ak-record-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgTemplateOutlet, CdkDrag, CdkDropList, Pennant],
+  imports: [ColumnEdge, NgTemplateOutlet, CdkDrag, CdkDropList, Pennant, WholeText, MatTooltip],
   templateUrl: './recordGrid.html',
   styleUrl: './recordGrid.scss',
 })
@@ -84,6 +88,13 @@ export class RecordGrid {
     };
   });
   protected readonly shown = computed(() => this.rows().slice(this.window().from, this.window().to));
+  protected readonly widths = inject(ColumnWidths);
+  /** Below it the columns no longer hold what stands in them, and the grid scrolls. */
+  protected readonly leastWidth = computed(() => {
+    const ofMembers = this.members().map(({ system }) => this.widths.of(system) ?? usualWidth);
+    const ofAnchor = this.anchorTemplate() ? (this.widths.of('anchor') ?? 126) : 0;
+    return ofMembers.reduce((sum, width) => sum + width, (this.widths.of('field') ?? 150) + ofAnchor);
+  });
   protected readonly cellTemplate = contentChild<TemplateRef<{ $implicit: GridRow; member: GridMember }>>('cell');
   protected readonly fieldTemplate = contentChild<TemplateRef<{ $implicit: GridRow }>>('field');
   protected readonly anchorContent = contentChild<TemplateRef<{ $implicit: GridRow }>>('anchor');

@@ -7,8 +7,12 @@ import {
 import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { MAT_FORM_FIELD_DEFAULT_OPTIONS, type MatFormFieldDefaultOptions } from '@angular/material/form-field';
 import { MAT_SNACK_BAR_DEFAULT_OPTIONS } from '@angular/material/snack-bar';
+import { MAT_TOOLTIP_DEFAULT_OPTIONS, type MatTooltipDefaultOptions } from '@angular/material/tooltip';
 import { provideRouter, type Routes, withComponentInputBinding, withInMemoryScrolling } from '@angular/router';
 import { sessionInterceptor, signedIn } from '../api/session';
+
+/** Nothing flickers while the pointer only passes by. */
+const tooltips: MatTooltipDefaultOptions = { showDelay: 400, hideDelay: 0, touchendHideDelay: 1500 };
 
 /** A label stands above its field, and a field is as high as what it says. */
 const formFields: MatFormFieldDefaultOptions = {
@@ -135,5 +139,6 @@ export const appConfig: ApplicationConfig = {
     { provide: MATERIAL_ANIMATIONS, useValue: { animationsDisabled: true } },
     { provide: MAT_FORM_FIELD_DEFAULT_OPTIONS, useValue: formFields },
     { provide: MAT_SNACK_BAR_DEFAULT_OPTIONS, useValue: { duration: 6000 } },
+    { provide: MAT_TOOLTIP_DEFAULT_OPTIONS, useValue: tooltips },
   ],
 };

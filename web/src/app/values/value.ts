@@ -1,12 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 import { pieces, valueText } from './valueText';
+import { WholeText } from './wholeText';
 
-/** A record's value, whole on hover, with changed characters and blanks at the ends made visible. */
+/** A record's value, whole on hover and focus, with changed characters and blanks at the ends made visible. */
 @Component({
   selector: 'ak-value',
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './value.html',
-  host: { class: 'value', '[attr.title]': 'text().length > 24 ? text() : null', '[class.wrap]': 'wrap()' },
+  hostDirectives: [WholeText],
+  host: { class: 'value', '[class.wrap]': 'wrap()' },
   styleUrl: './value.scss',
 })
 export class Value {

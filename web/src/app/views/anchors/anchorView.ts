@@ -11,13 +11,14 @@ import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { plural } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { DecisionPanel } from '../decisions/decisionPanel';
 import { reasonsOf } from './reasons';
 import { HandTies } from './handTies';
 import { StartRun } from '../runs/startRun';
 import { WithSide } from '../../layout/withSide';
 import { State } from '../state';
+import { AgoTime } from '../../words/agoTime';
+import { WholeText } from '../../values/wholeText';
 
 /** What do all systems say about this one thing, and why? */
 @Component({
@@ -32,8 +33,8 @@ import { State } from '../state';
     DecisionPanel,
     HandTies,
     State,
-    AgoPipe,
-    ExactTimePipe,
+    AgoTime,
+    WholeText,
   ],
   templateUrl: './anchorView.html',
   styleUrl: './anchorView.scss',

@@ -12,10 +12,10 @@ import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { TextField } from '../../fields/textField';
 import { Pennant } from '../../pennant/pennant';
 import { count, plural } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { ProblemText } from '../problem';
+import { AgoTime } from '../../words/agoTime';
 
 type Row = AnchorList['anchors'][number];
 
@@ -23,18 +23,7 @@ type Row = AnchorList['anchors'][number];
 @Component({
   selector: 'ak-anchors-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [
-    ProblemText,
-    RouterLink,
-    ScrollingModule,
-    ChoiceField,
-    TextField,
-    Pennant,
-    State,
-    ListKeys,
-    AgoPipe,
-    ExactTimePipe,
-  ],
+  imports: [ProblemText, RouterLink, ScrollingModule, ChoiceField, TextField, Pennant, State, ListKeys, AgoTime],
   templateUrl: './anchorsView.html',
   styleUrl: './anchorsView.scss',
 })

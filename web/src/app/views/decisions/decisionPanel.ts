@@ -6,7 +6,7 @@ import { SessionService } from '../../api/session';
 import { recordLink } from '../../grid/recordLink';
 import { Keys } from '../../keys/keys';
 import { Value } from '../../values/value';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
+import { ExactTimePipe } from '../../words/times';
 import { MatchRecordsGrid } from '../matches/matchRecordsGrid';
 import { StartRun } from '../runs/startRun';
 import { CorrectRecord } from './correctRecord';
@@ -14,6 +14,7 @@ import { DecisionActs } from './decisionActs';
 import { type DecisionOption, optionsOf } from './decisionOptions';
 import { HeldGrid } from './heldGrid';
 import { ProblemText } from '../problem';
+import { AgoTime } from '../../words/agoTime';
 
 /** Kinds that are put right by correcting the record where it stands. */
 const correctable: readonly Decision['kind'][] = ['rejected', 'unreadable'];
@@ -26,12 +27,12 @@ const correctable: readonly Decision['kind'][] = ['rejected', 'unreadable'];
     ProblemText,
     MatButtonModule,
     RouterLink,
-    AgoPipe,
     CorrectRecord,
     ExactTimePipe,
     HeldGrid,
     MatchRecordsGrid,
     Value,
+    AgoTime,
   ],
   templateUrl: './decisionPanel.html',
   styleUrl: './decisionPanel.scss',

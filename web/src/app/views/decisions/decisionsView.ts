@@ -29,12 +29,13 @@ import { SystemsApi } from '../../api/systemsApi';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { Keys } from '../../keys/keys';
 import { count, kindWords, plural } from '../../words/sentences';
-import { AgoPipe } from '../../words/times';
 import { State } from '../state';
 import { DecisionActs } from './decisionActs';
 import { DecisionPanel } from './decisionPanel';
 import { Handling } from './handling';
 import { ProblemText } from '../problem';
+import { AgoTime } from '../../words/agoTime';
+import { WholeText } from '../../values/wholeText';
 
 const ages: readonly Choice[] = [
   { value: '', says: 'of any age' },
@@ -60,11 +61,12 @@ const askedAhead = 30;
     MatCheckboxModule,
     RouterLink,
     ScrollingModule,
-    AgoPipe,
     ChoiceField,
     DecisionPanel,
     Handling,
     State,
+    AgoTime,
+    WholeText,
   ],
   templateUrl: './decisionsView.html',
   styleUrl: './decisionsView.scss',

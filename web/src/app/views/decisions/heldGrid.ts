@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input } from '@angular/co
 import type { Decision, MemberSummary } from '@anchor-knot/contracts';
 import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
 import { Value } from '../../values/value';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
+import { AgoTime } from '../../words/agoTime';
 
 type Held = Extract<Decision, { kind: 'held' }>;
 type Candidate = Held['detail']['candidates'][number];
@@ -11,9 +11,11 @@ type Candidate = Held['detail']['candidates'][number];
 @Component({
   selector: 'ak-held-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [AgoPipe, ExactTimePipe, RecordGrid, Value],
+  imports: [RecordGrid, Value, AgoTime],
   templateUrl: './heldGrid.html',
   styles: `:host { display: block; overflow-x: auto; margin-bottom: 8px; }`,
+  // It scrolls where there is no room: the keyboard reaches what is out of sight.
+  host: { tabindex: '0', role: 'group', 'aria-label': 'The field, as each system has it' },
 })
 export class HeldGrid {
   readonly decision = input.required<Held>();

@@ -14,6 +14,7 @@ import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router } from '@angular/router';
 import { toSignal } from '@angular/core/rxjs-interop';
 import type { KnotView, Proposal } from '@anchor-knot/contracts';
+import { MatTooltip } from '@angular/material/tooltip';
 import { type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { FileButton } from '../../fields/fileButton';
@@ -30,6 +31,7 @@ import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { fieldName, recordKeyPath } from './editor/recordKey';
 import { Downloads } from '../../telling/downloads';
+import { WholeText } from '../../values/wholeText';
 
 const sureEnough = 0.9;
 const mostToldProblems = 12;
@@ -70,6 +72,8 @@ const filters: readonly Choice<Filter>[] = [
     RecordGrid,
     TextField,
     Value,
+    WholeText,
+    MatTooltip,
   ],
   templateUrl: './knotFields.html',
   styleUrl: './knotFields.scss',

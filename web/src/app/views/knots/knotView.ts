@@ -11,7 +11,8 @@ import {
 import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import type { KnotState, KnotView } from '@anchor-knot/contracts';
-import { RouterLink, RouterLinkActive } from '@angular/router';
+import { RouterLink } from '@angular/router';
+import { MatTooltip } from '@angular/material/tooltip';
 import { map } from 'rxjs';
 import { KnotsApi } from '../../api/knotsApi';
 import { RunsApi } from '../../api/runsApi';
@@ -20,7 +21,7 @@ import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Telling } from '../../telling/telling';
 import { count, plural } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
+import { ExactTimePipe } from '../../words/times';
 import { RunDetail } from '../runs/runDetail';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
@@ -39,6 +40,8 @@ import { KnotVerdicts } from './identity/knotVerdicts';
 import { KnotMembers } from './members/knotMembers';
 import { KnotRecords } from './records/knotRecords';
 import { KnotRules } from './rules/knotRules';
+import { AgoTime } from '../../words/agoTime';
+import { type Section, Sections } from '../../layout/sections';
 
 const sections = [
   'Members',
@@ -67,7 +70,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'ru
     MatButtonModule,
     MatMenuModule,
     RouterLink,
-    RouterLinkActive,
+    Sections,
     State,
     RunDetail,
     KnotMembers,
@@ -82,8 +85,9 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'ru
     KnotDefinitionJson,
     DraftBar,
     KnotHistory,
-    AgoPipe,
     ExactTimePipe,
+    AgoTime,
+    MatTooltip,
   ],
   templateUrl: './knotView.html',
   styleUrl: './knotView.scss',
@@ -100,7 +104,12 @@ export class OneKnotView {
   protected readonly editor = inject(KnotEditor);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
-  protected readonly sections = sections;
+  protected readonly sectionsShown = computed(() =>
+    sections.map((name): Section => {
+      const within = name === 'Identity' ? ofIdentity : name === 'Members' ? ofMembers : [];
+      return { name, link: ['/knots', this.id(), slug(name)], isWithin: within.includes(this.section()) };
+    }),
+  );
   protected readonly count = count;
   protected readonly plural = plural;
   protected readonly knot = load(this.id, (id) => this.#knotsApi.knot(id), this.#live.ends);
@@ -123,14 +132,6 @@ export class OneKnotView {
     });
   }
 
-  /** Whether what is shown is a page within that section. */
-  protected isWithin(section: (typeof sections)[number]): boolean {
-    if (section === 'Identity') return ofIdentity.includes(this.section());
-    return section === 'Members' && ofMembers.includes(this.section());
-  }
-  protected slug(section: (typeof sections)[number]): string {
-    return section.toLowerCase().replace(' ', '-');
-  }
   protected setState({ id, name }: KnotView, state: KnotState): void {
     this.#knotsApi.setState(id, state).subscribe({
       next: () => {
@@ -164,4 +165,8 @@ export class OneKnotView {
       this.runs.open(knot);
     });
   }
+}
+
+function slug(section: (typeof sections)[number]): string {
+  return section.toLowerCase().replace(' ', '-');
 }

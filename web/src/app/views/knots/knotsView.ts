@@ -11,16 +11,16 @@ import { SessionService } from '../../api/session';
 import { FileButton } from '../../fields/fileButton';
 import { Pennant } from '../../pennant/pennant';
 import { count } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { ProblemText } from '../problem';
+import { AgoTime } from '../../words/agoTime';
 
 /** Which kinds of thing are kept the same, and in which systems? */
 @Component({
   selector: 'ak-knots-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoTime],
   templateUrl: './knotsView.html',
   styleUrl: './knotsView.scss',
 })

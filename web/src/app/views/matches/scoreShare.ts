@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { WholeText } from '../../values/wholeText';
 
 /** From this many bits on a bar has its whole length. */
 const wholeBits = 14;
@@ -7,6 +8,7 @@ const wholeBits = 14;
 @Component({
   selector: 'ak-score-share',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WholeText],
   templateUrl: './scoreShare.html',
   styleUrl: './scoreShare.scss',
 })

@@ -8,14 +8,14 @@ import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { ListKeys } from '../listKeys';
 import { runSentence } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { State } from '../state';
+import { AgoTime } from '../../words/agoTime';
 
 /** What happened, and when? */
 @Component({
   selector: 'ak-runs-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, State, ListKeys, AgoPipe, ExactTimePipe],
+  imports: [RouterLink, MatButtonModule, State, ListKeys, AgoTime],
   templateUrl: './runsView.html',
   styles: `.whole { white-space: nowrap; }`,
 })

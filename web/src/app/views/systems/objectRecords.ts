@@ -8,6 +8,7 @@ import { load } from '../../api/loaded';
 import { TextField } from '../../fields/textField';
 import { valueText } from '../../values/valueText';
 import { State } from '../state';
+import { WholeText } from '../../values/wholeText';
 
 const mostColumns = 40;
 
@@ -15,7 +16,7 @@ const mostColumns = 40;
 @Component({
   selector: 'ak-object-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, TextField, State],
+  imports: [MatButtonModule, TextField, State, WholeText],
   templateUrl: './objectRecords.html',
   styleUrl: './objectRecords.scss',
 })

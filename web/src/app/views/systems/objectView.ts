@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { RouterLink, RouterLinkActive } from '@angular/router';
+import { RouterLink } from '@angular/router';
 import { switchMap } from 'rxjs';
 import type { NewField, ObjectSummary, ObjectView } from '@anchor-knot/contracts';
 import { SystemsApi } from '../../api/systemsApi';
@@ -12,11 +12,12 @@ import { NewFieldForm } from '../../fields/newFieldForm';
 import { Pennant } from '../../pennant/pennant';
 import { changeWords } from '../../words/schemaChanges';
 import { count, plural } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { State } from '../state';
 import { ObjectFields } from './objectFields';
 import { ObjectRecords } from './objectRecords';
 import { whileProfiling } from './profiling';
+import { AgoTime } from '../../words/agoTime';
+import { type Section, Sections } from '../../layout/sections';
 
 /** As many as tell what an object holds, and are read in a moment. */
 const firstRecords = 500;
@@ -32,7 +33,7 @@ const sections = [
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     RouterLink,
-    RouterLinkActive,
+    Sections,
     MatButtonModule,
     ChoiceField,
     NewFieldForm,
@@ -40,8 +41,7 @@ const sections = [
     State,
     ObjectFields,
     ObjectRecords,
-    AgoPipe,
-    ExactTimePipe,
+    AgoTime,
   ],
   templateUrl: './objectView.html',
   styleUrl: './objectView.scss',
@@ -53,7 +53,12 @@ export class OneObjectView {
   protected readonly session = inject(SessionService);
   readonly #api = inject(SystemsApi);
   readonly #telling = inject(Telling);
-  protected readonly sections = sections;
+  protected readonly sections = computed(() =>
+    sections.map(({ name, path }): Section => ({
+      name,
+      link: ['/systems', this.id(), 'objects', this.object(), path],
+    })),
+  );
   protected readonly changeWords = changeWords;
   protected readonly count = count;
   protected readonly plural = plural;

@@ -12,12 +12,13 @@ import { SessionService } from '../../api/session';
 import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { count, plural } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
+import { ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { CredentialForm } from './credentialForm';
 import { ProbeSteps } from './probeSteps';
 import { whileProfiling } from './profiling';
+import { AgoTime } from '../../words/agoTime';
 
 /** What is connected here, what is in it, is it healthy, and what may we do? */
 @Component({
@@ -33,8 +34,8 @@ import { whileProfiling } from './profiling';
     ListKeys,
     ProbeSteps,
     CredentialForm,
-    AgoPipe,
     ExactTimePipe,
+    AgoTime,
   ],
   templateUrl: './systemView.html',
   styleUrl: './systemView.scss',

@@ -6,15 +6,15 @@ import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
+import { AgoTime } from '../../words/agoTime';
 
 /** What is connected, and is it healthy? */
 @Component({
   selector: 'ak-systems-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, ListKeys, Pennant, State, AgoPipe, ExactTimePipe],
+  imports: [RouterLink, MatButtonModule, ListKeys, Pennant, State, AgoTime],
   templateUrl: './systemsView.html',
   styles: `td small { display: block; max-width: 44ch; } .whole { white-space: nowrap; }`,
 })

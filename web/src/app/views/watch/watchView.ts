@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { type DecisionKind, decisionKinds, type Watch } from '@anchor-knot/contracts';
+import { MatTooltip } from '@angular/material/tooltip';
 import { throttleTime } from 'rxjs';
 import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
@@ -10,16 +11,17 @@ import { SessionService } from '../../api/session';
 import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { kindWords, plural, runSentence } from '../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../words/times';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
 import { WrittenChart } from './writtenChart';
+import { AgoTime } from '../../words/agoTime';
+import { WholeText } from '../../values/wholeText';
 
 /** Is everything telling the same story right now, and what needs me? */
 @Component({
   selector: 'ak-watch-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, RouterLink, MatButtonModule, Pennant, State, WrittenChart, AgoPipe, ExactTimePipe],
+  imports: [WithSide, RouterLink, MatButtonModule, Pennant, State, WrittenChart, AgoTime, WholeText, MatTooltip],
   templateUrl: './watchView.html',
   styleUrl: './watchView.scss',
 })

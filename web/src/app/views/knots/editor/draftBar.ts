@@ -5,28 +5,21 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import { Router } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
+import { MatTooltip } from '@angular/material/tooltip';
 import { KnotsApi } from '../../../api/knotsApi';
 import { Asking } from '../../../api/asking';
 import { Keys } from '../../../keys/keys';
 import { Telling } from '../../../telling/telling';
 import { plural } from '../../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { KnotEditor } from './knotEditor';
 import { ProblemText } from '../../problem';
+import { AgoTime } from '../../../words/agoTime';
 
 /** How the draft stands: kept or not, undone and redone, given up, put in force. */
 @Component({
   selector: 'ak-draft-bar',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [
-    ProblemText,
-    MatButtonModule,
-    MatFormFieldModule,
-    MatInputModule,
-    ReactiveFormsModule,
-    AgoPipe,
-    ExactTimePipe,
-  ],
+  imports: [ProblemText, MatButtonModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule, AgoTime, MatTooltip],
   templateUrl: './draftBar.html',
   styleUrl: './draftBar.scss',
 })

@@ -3,10 +3,10 @@ import { MatButtonModule } from '@angular/material/button';
 import { Router } from '@angular/router';
 import type { Finding } from '@anchor-knot/core';
 import { count, plural } from '../../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';
 import { ProblemText } from '../../problem';
+import { AgoTime } from '../../../words/agoTime';
 
 const mostShown = 40;
 
@@ -14,7 +14,7 @@ const mostShown = 40;
 @Component({
   selector: 'ak-go-live',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, MatButtonModule, AgoTime],
   templateUrl: './goLive.html',
   styleUrl: './goLive.scss',
 })

@@ -12,6 +12,7 @@ import {
 import { MatButtonModule } from '@angular/material/button';
 import type { PairExample } from '@anchor-knot/contracts';
 import { type ComparisonKind, comparisonKinds, comparisonOf, defaultThresholds, levelBits } from '@anchor-knot/core';
+import { MatTooltip } from '@angular/material/tooltip';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { bitsWords, chanceWords, count, plural } from '../../../words/sentences';
@@ -45,7 +46,7 @@ const commonShare = 0.5;
 @Component({
   selector: 'ak-evidence-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, ChoiceField, TextField, ScoreChart, PairExamples, PairGrid],
+  imports: [ProblemText, MatButtonModule, ChoiceField, TextField, ScoreChart, PairExamples, PairGrid, MatTooltip],
   templateUrl: './evidenceEditor.html',
   styleUrl: './evidenceEditor.scss',
 })

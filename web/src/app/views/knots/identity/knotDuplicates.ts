@@ -11,10 +11,10 @@ import { recordLink } from '../../../grid/recordLink';
 import { Pennant } from '../../../pennant/pennant';
 import { Telling } from '../../../telling/telling';
 import { count, plural } from '../../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { State } from '../../state';
 import { IdentityTabs } from './identityTabs';
 import { ProblemText } from '../../problem';
+import { AgoTime } from '../../../words/agoTime';
 
 type Group = DuplicateList['groups'][number];
 
@@ -22,7 +22,7 @@ type Group = DuplicateList['groups'][number];
 @Component({
   selector: 'ak-knot-duplicates',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoTime],
   templateUrl: './knotDuplicates.html',
   styleUrl: './knotDuplicates.scss',
 })

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatTooltip } from '@angular/material/tooltip';
 import type { KeyRule } from '../editor/edits/edit';
 import { setKeyRules } from '../editor/edits/identityEdits';
 import { WithSide } from '../../../layout/withSide';
@@ -23,7 +24,7 @@ const comparisons: readonly Choice<KeyRule['fields'][number]['normalise']>[] = [
 @Component({
   selector: 'ak-knot-identity',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, MatButtonModule, ChoiceField, TextField, GoLive, EvidenceEditor, IdentityTabs],
+  imports: [WithSide, MatButtonModule, ChoiceField, TextField, GoLive, EvidenceEditor, IdentityTabs, MatTooltip],
   templateUrl: './knotIdentity.html',
   styleUrl: './knotIdentity.scss',
 })

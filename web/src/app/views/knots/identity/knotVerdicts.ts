@@ -9,16 +9,16 @@ import { load } from '../../../api/loaded';
 import { SessionService } from '../../../api/session';
 import { Pennant } from '../../../pennant/pennant';
 import { plural } from '../../../words/sentences';
-import { AgoPipe, ExactTimePipe } from '../../../words/times';
 import { State } from '../../state';
 import { IdentityTabs } from './identityTabs';
 import { ProblemText } from '../../problem';
+import { AgoTime } from '../../../words/agoTime';
 
 /** What people have said of pairs of records: it outranks every rule until it is taken back. */
 @Component({
   selector: 'ak-knot-verdicts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoPipe, ExactTimePipe],
+  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoTime],
   templateUrl: './knotVerdicts.html',
   styles: `:host { display: block; } .head { padding-block: 4px 10px; max-width: 100ch; margin: 0; }`,
 })
