@@ -38,11 +38,22 @@ export interface Capabilities {
   readonly heldWhole?: boolean;
 }
 
+/** Something in the place of a record that is none. */
+export interface UnusableRecord {
+  readonly reason: string;
+  /** Where it stands, of what comes in files. */
+  readonly file?: string;
+  /** From 1. */
+  readonly line?: number;
+}
+
 /** A part of a record set. */
 export interface Page {
   readonly records: readonly SourceRecord[];
   /** Records that could not be taken, with the reason; the others of the page are good. */
-  readonly unusable: readonly { readonly reason: string }[];
+  readonly unusable: readonly UnusableRecord[];
+  /** The file that was read, of systems whose records come in several. */
+  readonly file?: string;
   /** Records that the system says were deleted; only where it declares tombstones. */
   readonly gone?: readonly RecordKey[];
 }

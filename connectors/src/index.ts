@@ -5,6 +5,7 @@ export {
   type Page,
   SystemTrouble,
   type TroubleCode,
+  type UnusableRecord,
   type WriteOutcome,
   type WriteRequest,
 } from './connector.js';

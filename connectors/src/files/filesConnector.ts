@@ -20,6 +20,7 @@ import {
   type Connector,
   type Page,
   SystemTrouble,
+  type UnusableRecord,
   type WriteOutcome,
   type WriteRequest,
 } from '../connector.js';
@@ -108,16 +109,22 @@ export class FilesConnector implements Connector {
   }: { changedSince?: number | undefined; signal?: AbortSignal | undefined } = {}): AsyncIterable<Page> {
     const seen = new Set<string>();
     for await (const { path, file, arrival, problem } of this.#files(changedSince)) {
-      if (problem !== undefined) yield { records: [], unusable: [{ reason: problem }] };
-      for (let at = 0; at < file.rows.length; at += pageSize) {
+      if (problem !== undefined) yield { file: path, records: [], unusable: [{ reason: problem, file: path }] };
+      // Of an empty file it is told too that it was read.
+      for (let at = 0; at === 0 || at < file.rows.length; at += pageSize) {
         signal?.throwIfAborted();
         const records: SourceRecord[] = [];
-        const unusable: { reason: string }[] = [];
+        const unusable: UnusableRecord[] = [];
+        const refuse = (line: number | undefined, reason: string): void =>
+          void unusable.push({
+            reason: `${path}: line ${line ?? '?'}${reason}`,
+            file: path,
+            ...(line === undefined ? {} : { line }),
+          });
         for (const row of file.rows.slice(at, at + pageSize)) {
           const key = this.#key(row);
-          if (row.problem !== undefined) unusable.push({ reason: `${path}: line ${row.line ?? '?'}: ${row.problem}` });
-          else if (key === '')
-            unusable.push({ reason: `${path}: line ${row.line ?? '?'} has no value in the key “${this.#object.key}”` });
+          if (row.problem !== undefined) refuse(row.line, `: ${row.problem}`);
+          else if (key === '') refuse(row.line, ` has no value in the key “${this.#object.key}”`);
           else if (!seen.has(key)) records.push(this.#record(row, arrival) as SourceRecord);
           else if (this.#object.holds === 'record set')
             throw fileProblem(
@@ -127,7 +134,7 @@ export class FilesConnector implements Connector {
             );
           if (!this.#isOneFile) seen.add(key);
         }
-        yield { records, unusable };
+        yield { file: path, records, unusable };
       }
     }
   }
@@ -280,7 +287,7 @@ export class FilesConnector implements Connector {
   ): AsyncIterable<{ path: string; file: RowFile; arrival: number | undefined; problem?: string }> {
     if (this.#isOneFile) {
       const path = await this.#path();
-      yield { path, file: (await this.#load(path)).file, arrival: undefined };
+      yield { path: this.#object.path, file: (await this.#load(path)).file, arrival: undefined };
       return;
     }
     const folder = await openFolder(this.#system, this.#dependencies);

@@ -1,5 +1,8 @@
-/** What a decision is about: an anchor, a record that belongs to none, or the run itself. */
-export type DecisionSubject = 'anchor' | 'record' | 'run';
+/**
+ * What a decision is about: an anchor, a record that belongs to none, the run itself, or what a member's system gave: a
+ * source.
+ */
+export type DecisionSubject = 'anchor' | 'record' | 'run' | 'source';
 
 interface KindOfDecision {
   readonly about: DecisionSubject;
@@ -15,6 +18,7 @@ interface KindOfDecision {
  */
 export const decisionKinds = {
   guard: { about: 'run', words: ['run stopped by a guard', 'runs stopped by a guard'], isSettledHere: true },
+  trouble: { about: 'source', words: ['system in trouble', 'systems in trouble'], isSettledHere: false },
   held: { about: 'anchor', words: ['held field', 'held fields'], isSettledHere: true },
   'unsure match': { about: 'record', words: ['unsure match', 'unsure matches'], isSettledHere: true },
   duplicate: { about: 'record', words: ['duplicate', 'duplicates'], isSettledHere: true },
@@ -26,6 +30,16 @@ export const decisionKinds = {
     about: 'anchor',
     words: ['record that cannot be created', 'records that cannot be created'],
     isSettledHere: false,
+  },
+  unusable: {
+    about: 'source',
+    words: ['record that cannot be taken', 'records that cannot be taken'],
+    isSettledHere: true,
+  },
+  'fields changed': {
+    about: 'source',
+    words: ['change of fields', 'changes of fields'],
+    isSettledHere: true,
   },
   unreadable: {
     about: 'anchor',

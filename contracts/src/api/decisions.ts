@@ -4,6 +4,7 @@ import { type DecisionKind, decisionKindNames } from './decisionKinds.js';
 import { scoreSchema } from './drafts.js';
 import { json, time } from './json.js';
 import { memberSummarySchema } from './members.js';
+import { schemaChangeSchema } from './systems.js';
 
 export const decisionKindSchema = z.enum(decisionKindNames);
 
@@ -18,6 +19,10 @@ const nothing = z.object({});
 /** What is known of a decision, by its kind, for those who take it. */
 export const decisionDetails = {
   guard: nothing,
+  trouble: z.object({ code: z.string(), advice: z.string() }),
+  /** Where it stands, of what comes in files; of a file that cannot be read at all there is no line. */
+  unusable: z.object({ file: z.string().nullable(), line: z.number().nullable() }),
+  'fields changed': z.object({ changes: z.array(schemaChangeSchema) }),
   held: z.object({
     /** What was agreed before. */
     base: z.object({ value: json.nullable() }).nullable(),
@@ -80,11 +85,14 @@ const common = {
   /** The colleague who is asked to look at it. */
   givenTo: z.object({ email: z.string(), name: z.string() }).nullable(),
   note: z.string(),
+  /** How many writes of this system were refused in these words. */
+  alike: z.number(),
 };
 const decisionOf = <Kind extends DecisionKind>(kind: Kind) =>
   z.object({ ...common, kind: z.literal(kind), detail: decisionDetails[kind] });
 export const decisionSchema = z.discriminatedUnion('kind', [
   decisionOf('guard'),
+  decisionOf('trouble'),
   decisionOf('held'),
   decisionOf('unsure match'),
   decisionOf('duplicate'),
@@ -93,6 +101,8 @@ export const decisionSchema = z.discriminatedUnion('kind', [
   decisionOf('refused'),
   decisionOf('rejected'),
   decisionOf('cannot be created'),
+  decisionOf('unusable'),
+  decisionOf('fields changed'),
   decisionOf('unreadable'),
   decisionOf('unwritable'),
 ]);
@@ -118,6 +128,8 @@ export const choiceSchema = z.discriminatedUnion('choose', [
   z.object({ choose: z.literal('later'), fingerprint: z.string() }),
   z.object({ choose: z.enum(['keep others', 'archive others', 'delete others']), fingerprint: z.string() }),
   z.object({ choose: z.literal('try again'), fingerprint: z.string() }),
+  /** Somebody knows of it; nothing else is to be done here. */
+  z.object({ choose: z.literal('seen'), fingerprint: z.string() }),
   /** The record was corrected in its system, from here: that is done before it is said. */
   z.object({ choose: z.literal('corrected'), fingerprint: z.string() }),
 ]);

@@ -2,6 +2,7 @@
 export * from './anchors.js';
 export * from './causes.js';
 export * from './decisionKinds.js';
+export * from './schemaChangeWords.js';
 export * from './decisions.js';
 export * from './drafts.js';
 export * from './events.js';

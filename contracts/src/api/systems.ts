@@ -58,7 +58,7 @@ export const objectProfileSchema = z.object({
 });
 export type ObjectProfile = z.output<typeof objectProfileSchema>;
 
-const schemaChangeSchema = z.discriminatedUnion('kind', [
+export const schemaChangeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.enum(['added', 'removed']), field: z.string(), type: sourceTypeSchema }),
   z.object({ kind: z.literal('retyped'), field: z.string(), from: sourceTypeSchema, to: sourceTypeSchema }),
   z.object({

@@ -35,6 +35,7 @@ const nowhere = '00000000-0000-7000-8000-000000000000';
 /** The least role for each route. A route that is missing here fails the test. */
 const leastRole: Record<string, Role | 'everybody'> = {
   'PUT /api/knots/{knot}/state': 'editor',
+  'POST /api/knots/{knot}/decisions/{decision}/alike': 'operator',
   'POST /api/knots/{knot}/decisions/{decision}/correct': 'operator',
   'POST /api/decisions/undo': 'operator',
   'POST /api/decisions/put-off': 'operator',

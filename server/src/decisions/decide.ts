@@ -101,6 +101,10 @@ async function apply(
       return wrongChoice(decision);
     case 'try again':
       return tryAgain(db, knot, decision, now);
+    case 'seen':
+      return decision.kind === 'unusable' || decision.kind === 'fields changed'
+        ? { kind: 'decided' }
+        : wrongChoice(decision);
     default:
       throw new Error(`unknown choice ${JSON.stringify(choice satisfies never)}`);
   }
@@ -297,6 +301,7 @@ export async function undoDecision(
       choice?.choose === 'same' ||
       choice?.choose === 'different' ||
       (choice?.choose === 'record' && (tiedKey === null || tiedKey === choice.key));
+    if (choice?.choose === 'seen') return reopened(db, decision, person);
     if (!isOfMatch && !decision.undo) return { kind: 'not a choice', says: 'this decision cannot be taken back here' };
     if (await hasRunSince(db, knot.id, decision.closed_at))
       return {
@@ -313,10 +318,14 @@ export async function undoDecision(
       const keys = keysOf(decision).map(recordKey);
       if (decision.member !== null) await setAside(db, knot.id, decision.member, keys, undefined);
     }
-    if (!(await reopenDecision(db, decision.id))) return { kind: 'changed meanwhile' };
-    await noteAct(db, person, 'decision taken back', { decision: decision.id, kind: decision.kind });
-    return { kind: 'decided' };
+    return reopened(db, decision, person);
   });
+}
+
+async function reopened(db: SqlConnection, { id, kind }: DecisionRow, person: string): Promise<DecideOutcome> {
+  if (!(await reopenDecision(db, id))) return { kind: 'changed meanwhile' };
+  await noteAct(db, person, 'decision taken back', { decision: id, kind });
+  return { kind: 'decided' };
 }
 
 /** What becomes of the other records of a thing that was deleted in one system. */

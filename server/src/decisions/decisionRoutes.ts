@@ -11,6 +11,7 @@ import {
   decisionListSchema,
   decisionSchema,
   giveSchema,
+  mostDecisions,
   type MemberSummary,
   problemSchema,
   putOffSchema,
@@ -23,6 +24,7 @@ import type { LoadedKnot } from '../knots/knots.js';
 import {
   type DecisionFilter,
   type DecisionViewRow,
+  alikeWith,
   openDecision,
   waitingDecisions,
   waitingKinds,
@@ -49,9 +51,10 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
   /** Decisions of any knots, in their order. */
   async function views(rows: readonly DecisionViewRow[], loaded: ReadonlyMap<string, LoadedKnot | undefined>) {
     const seen = new Map<string, Decision>();
+    const connected = await systems.all();
     for (const [id, knot] of loaded) {
       const own = rows.filter(({ knot_id }) => knot_id === id);
-      for (const view of knot ? await decisionViews(data, knot, own) : own.map(viewWithoutKnot))
+      for (const view of knot ? await decisionViews(data, knot, own, connected) : own.map(viewWithoutKnot))
         seen.set(view.id, view);
     }
     return rows.flatMap(({ id }) => seen.get(id) ?? []);
@@ -232,6 +235,30 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       withEach(request.body.decisions, (knot, { decision, choice }) =>
         decide(data, knot, decision, choice, request.person?.name ?? '', new Date()),
       ),
+  );
+
+  typed.post(
+    '/api/knots/:knot/decisions/:decision/alike',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['decisions'],
+        summary: 'Try again all writes that a system refused in the same words, at most 500 at once',
+        params: parameters,
+        body: z.object({ fingerprint: z.string() }),
+        response: { 200: decidedManySchema, 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { knot: id, decision } = request.params;
+      const choice = { choose: 'try again', fingerprint: request.body.fingerprint } as const;
+      const alike = await alikeWith(data, id, String(decision), mostDecisions);
+      if (alike.length === 0) return reply.code(404).send(noSuch('open decision'));
+      return withEach(
+        alike.map((one) => ({ knot: id, decision: one })),
+        (knot, { decision: one }) => decide(data, knot, one, choice, request.person?.name ?? '', new Date()),
+      );
+    },
   );
 
   typed.post(

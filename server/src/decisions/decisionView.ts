@@ -1,8 +1,9 @@
-import { type Decision, decisionSchema } from '@anchor-knot/contracts';
+import { type Decision, decisionKinds, decisionSchema } from '@anchor-knot/contracts';
 import { isBlank, type Knot, recordId, recordKey, type RecordName } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
 import type { SqlConnection } from '../persistence/sql.js';
-import type { DecisionViewRow } from '../persistence/tables/decisionLists.js';
+import { type DecisionViewRow, refusedAlike } from '../persistence/tables/decisionLists.js';
 import { knownRecords } from './matchRecords.js';
 
 const mostNamed = 3;
@@ -15,7 +16,9 @@ export async function decisionViews(
   data: SqlConnection,
   knot: LoadedKnot,
   rows: readonly DecisionViewRow[],
+  systems: readonly Pick<SystemRow, 'id' | 'name'>[],
 ): Promise<readonly Decision[]> {
+  const alike = await refusedAlike(data, knot.id, rows);
   const named = rows.map((row) => recordsNamed(row));
   const records = named.flat();
   const known = await knownRecords(data, knot, records);
@@ -26,24 +29,27 @@ export async function decisionViews(
       Object.values(fields).filter((raw) => !isBlank(raw)).length;
     const [fullest] = found.toSorted((a, b) => fill(b) - fill(a));
     return viewOf(row, knot.definition, {
-      subject: subjectOf(
-        row,
-        found.map(({ title }) => title),
-      ),
+      subject:
+        subjectOfSource(row, knot.definition, systems) ??
+        subjectOf(
+          row,
+          found.map(({ title }) => title),
+        ),
       fullest: row.kind === 'duplicate' ? (fullest?.key ?? null) : null,
+      alike: alike.get(row.id) ?? 0,
     });
   });
 }
 
 /** Decisions of knots that are not in force any more: by what they say themselves. */
 export function viewWithoutKnot(row: DecisionViewRow): Decision {
-  return viewOf(row, undefined, { subject: subjectOf(row, []), fullest: null });
+  return viewOf(row, undefined, { subject: subjectOf(row, []), fullest: null, alike: 0 });
 }
 
 function viewOf(
   row: DecisionViewRow,
   definition: Knot | undefined,
-  more: Pick<Decision, 'subject' | 'fullest'>,
+  more: Pick<Decision, 'subject' | 'fullest' | 'alike'>,
 ): Decision {
   const field = definition?.fields.find(({ id }) => id === row.field);
   return decisionSchema.parse({
@@ -79,6 +85,19 @@ function recordsNamed({ kind, member, record_key, detail }: DecisionViewRow): re
   const own = record_key === null ? [] : [{ member, key: recordKey(record_key) }];
   const others = kind === 'unsure match' ? candidates.flatMap(({ records }) => records.slice(0, 1)) : [];
   return [...own, ...others.map((record) => ({ member: record.member, key: recordKey(record.key) }))];
+}
+
+/** Of what is about no record: the system, and the object or the file. */
+function subjectOfSource(
+  { kind, member, record_key }: DecisionViewRow,
+  { members }: Knot,
+  systems: readonly Pick<SystemRow, 'id' | 'name'>[],
+): string | undefined {
+  if (!['source', 'run'].includes(decisionKinds[kind].about)) return undefined;
+  const found = members.find(({ id }) => id === member);
+  const system = systems.find(({ id }) => id === found?.system)?.name ?? member ?? 'The run';
+  if (kind === 'fields changed') return `${found?.object} in ${system}`;
+  return kind === 'unusable' && record_key !== null ? `${record_key} in ${system}` : system;
 }
 
 function subjectOf({ kind, title, record_key }: DecisionViewRow, titles: readonly string[]): string {

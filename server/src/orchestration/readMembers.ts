@@ -10,7 +10,7 @@ import {
   type RecordKey,
   type SourceRecord,
 } from '@anchor-knot/core';
-import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import { type Connector, SystemTrouble, type UnusableRecord } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
 import type {
@@ -27,12 +27,19 @@ import type { Tally } from './tally.js';
 
 /** Systems' clocks and transactions: a change may become visible a little after its modification time. */
 const cursorOverlapMs = 10_000;
+/** More of them are told of by their number. */
+const mostUnusable = 1000;
 
 export interface MemberReading {
   readonly cursor: MemberCursor | undefined;
   readonly trouble: MemberTrouble | undefined;
-  /** Records that could not be taken, with reasons; at most the first hundred. */
-  readonly unusable: readonly string[];
+  /** What could not be taken, with reasons; of a great many the first ones. */
+  readonly unusable: readonly UnusableRecord[];
+  readonly unusableCount: number;
+  /** Whether all of it was read, or only what changed. */
+  readonly isWhole: boolean;
+  /** Of what comes in several files, those that were read. */
+  readonly files: ReadonlySet<string>;
   /** Records of which the system itself says that they were deleted. */
   readonly deleted: readonly RecordKey[];
   /** Keys of all records, when the listing was complete. */
@@ -64,12 +71,16 @@ export async function readMember(
       ? known.changedSince
       : undefined;
   const listed = new Set<RecordKey>();
-  const unusable: string[] = [];
+  const unusable: UnusableRecord[] = [];
+  let unusableCount = 0;
+  const files = new Set<string>();
   const deleted = new Set<RecordKey>();
   let stopping: string | undefined;
   try {
     for await (const page of connector.read({ changedSince, signal: options.signal })) {
-      unusable.push(...page.unusable.slice(0, 100 - unusable.length).map(({ reason }) => reason));
+      unusable.push(...page.unusable.slice(0, mostUnusable - unusable.length));
+      unusableCount += page.unusable.length;
+      if (page.file !== undefined) files.add(page.file);
       const { staged, filtered, left, ...sorted } = await sortPage(
         installation,
         options.knot,
@@ -103,6 +114,9 @@ export async function readMember(
       cursor: undefined,
       trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice },
       unusable,
+      unusableCount,
+      isWhole: false,
+      files,
       deleted: [],
       listed: undefined,
       stopping,
@@ -118,6 +132,9 @@ export async function readMember(
     },
     trouble: undefined,
     unusable,
+    unusableCount,
+    isWhole: complete,
+    files,
     deleted: [...deleted],
     // A record that could not be read is not gone.
     listed: complete && unusable.length === 0 ? listed : undefined,

@@ -32,12 +32,15 @@ import type {
 import { emptyAccount } from './store.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
+import { decisionsOfSources, tooShort } from './sourceDecisions.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
 const plannedAgainAtOnce = 1000;
 /** How often progress is told and the lease kept, at most. */
 const beatMs = 250;
+/** What could not be taken is told of in decisions; a run names the first ones. */
+const mostNoted = 100;
 
 export type RunEnd =
   { readonly kind: 'ended'; readonly run: string; readonly result: RunResult } | { readonly kind: 'busy' };
@@ -86,6 +89,7 @@ class KnotRun {
   readonly #connectors = new Map<MemberId, Connector>();
   readonly #troubles = new Map<MemberId, MemberTrouble>();
   readonly #notes: MemberTrouble[] = [];
+  readonly #readings = new Map<MemberId, MemberReading>();
   /** Complete listings that lack too many records to be believed. */
   readonly #shortListings: GuardBreach[] = [];
   #stopAsked = false;
@@ -125,6 +129,7 @@ class KnotRun {
     }
     this.#tally.begin('done');
     result = { ...result, progress: this.#tally.snapshot(), now: clock.now() };
+    if (this.#options.kind === 'run') await this.#tellOfSources();
     await this.#options.beforeEnd?.(result);
     await store.endRun(this.#lease, result, this.#options.kind === 'run' ? cursors : new Map());
     return result;
@@ -255,6 +260,7 @@ class KnotRun {
         );
       const reading = await (connector.capabilities.heldWhole ? oneByOne(read) : read());
       readings.set(member.id, reading);
+      this.#readings.set(member.id, reading);
       if (reading.trouble) this.#note(reading.trouble);
     });
     for (const [member, reading] of readings) await this.#afterReading(member, reading);
@@ -272,11 +278,11 @@ class KnotRun {
   async #afterReading(member: MemberId, { listed, deleted, unusable, stopping }: MemberReading): Promise<void> {
     const { store, clock } = this.#installation;
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
-    for (const words of unusable)
+    for (const { reason } of unusable.slice(0, mostNoted))
       this.#notes.push({
         member,
         code: 'record unusable',
-        words,
+        words: reason,
         advice: 'Correct it in its system; the others were read. Until then nothing new is created there.',
       });
     for (const key of deleted) this.#outside.delete(recordId({ member, key }));
@@ -299,7 +305,7 @@ class KnotRun {
         this.#shortListings.push({ member, says: doubted });
         this.#note({
           member,
-          code: 'listing too short',
+          code: tooShort,
           words: `${this.#installation.systemName(member)}: ${doubted}`,
           advice:
             'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was ' +
@@ -406,6 +412,14 @@ class KnotRun {
 
   #note(trouble: MemberTrouble): void {
     if (!this.#troubles.has(trouble.member)) this.#troubles.set(trouble.member, trouble);
+  }
+
+  /** However the run ends: what is wrong with a system, or with what it gave, is not forgotten by the next one. */
+  async #tellOfSources(): Promise<void> {
+    const { store, clock } = this.#installation;
+    const systemName = (member: MemberId): string => this.#installation.systemName(member);
+    const { sources, decisions } = decisionsOfSources(systemName, this.#readings, this.#troubles);
+    await store.saveSourceDecisions(this.#lease, sources, decisions, clock.now());
   }
 
   /** After each page and batch: tell how far it is, keep the lease, and see whether somebody asked to stop. */

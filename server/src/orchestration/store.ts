@@ -439,8 +439,27 @@ export interface Store {
   recordOutcomes(lease: RunLease, outcomes: Outcomes, at: Instant): Promise<void>;
   openIntents(knot: string): Promise<readonly Intent[]>;
   markUnclear(lease: RunLease, intents: readonly string[]): Promise<void>;
+  /**
+   * Opens the decisions about what was read, but for those of which somebody has said that it is seen. Of what was read
+   * whole, and of files that were read again, those that are not among them close by themselves; so does the trouble of
+   * a system that is in none.
+   */
+  saveSourceDecisions(
+    lease: RunLease,
+    sources: readonly SourceReading[],
+    decisions: readonly DecisionDraft[],
+    at: Instant,
+  ): Promise<void>;
   /** Opens or closes the decisions about the run itself (guards). */
   saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
+}
+
+/** How much of a member a run has read. */
+export interface SourceReading {
+  readonly member: MemberId;
+  readonly isWhole: boolean;
+  /** Of what comes in several files, those that were read. */
+  readonly files: readonly string[];
 }
 
 /** The text by which a decision is known from run to run. */

@@ -12,6 +12,7 @@ import { PartedRecords1764700000000 } from './migrations/1764700000000-PartedRec
 import { DecisionHandling1764900000000 } from './migrations/1764900000000-DecisionHandling.js';
 import { KnotStates1764910000000 } from './migrations/1764910000000-KnotStates.js';
 import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfObjects.js';
+import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecisions.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
@@ -30,6 +31,7 @@ export const migrations = [
   DecisionHandling1764900000000,
   KnotStates1764910000000,
   PagesOfObjects1764940000000,
+  SeenDecisions1764945000000,
 ];
 
 /** And what people search by: nobody searches in what the command line keeps, and its engine lacks the extension. */

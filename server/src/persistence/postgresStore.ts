@@ -15,6 +15,7 @@ import type {
   PlanEntry,
   RecordRef,
   RunLease,
+  SourceReading,
   RunProgress,
   RunRequest,
   RunResult,
@@ -213,6 +214,12 @@ export class PostgresStore implements Store {
   openIntents = (knot: string) => journal.openIntents(this.#data, knot);
   markUnclear = (lease: RunLease, intents: readonly string[]) =>
     runs.withLease(this.#data, lease, (db) => journal.markUnclear(db, intents));
+  saveSourceDecisions = (
+    lease: RunLease,
+    sources: readonly SourceReading[],
+    drafts: readonly DecisionDraft[],
+    at: number,
+  ) => runs.withLease(this.#data, lease, (db) => decisions.replaceSourceDecisions(db, lease.knot, sources, drafts, at));
   saveRunDecisions = (lease: RunLease, drafts: readonly DecisionDraft[], at: number) =>
     runs.withLease(this.#data, lease, (db) => decisions.replaceDecisions(db, lease.knot, { of: 'run' }, drafts, at));
 }

@@ -1,6 +1,14 @@
 import type { DataSource } from 'typeorm';
-import type { ObjectSummary, ObjectView, ProfileState, System } from '@anchor-knot/contracts';
-import { pagesOf } from '@anchor-knot/contracts';
+import {
+  changeWords,
+  type DeepReadonly,
+  type ObjectSummary,
+  type ObjectView,
+  pagesOf,
+  type ProfileState,
+  type SchemaChange,
+  type System,
+} from '@anchor-knot/contracts';
 import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import {
@@ -18,6 +26,8 @@ import {
   profilesOf,
   schemaVersions,
 } from '../persistence/tables/objects.js';
+import { openDecisions } from '../persistence/tables/decisions.js';
+import { membersOfObject } from '../persistence/tables/knots.js';
 import { systemClock } from '../worker/systemClock.js';
 import type { Systems } from './systems.js';
 
@@ -129,7 +139,29 @@ export class SystemObjects {
     const last = wasPart ? undefined : known;
     const changes = last ? compareSchemas(last.schema, schema) : [];
     if (last && changes.length === 0) return;
-    await addSchema(this.#data, systemId, object, { version: (last?.version ?? 0) + 1, schema, changes });
+    const version = (last?.version ?? 0) + 1;
+    await addSchema(this.#data, systemId, object, { version, schema, changes });
+    if (changes.length > 0) await this.#tellOfChanges(systemId, object, version, changes);
+  }
+
+  /** Whoever looks after a knot that uses the object is asked to look at what changed. */
+  async #tellOfChanges(
+    systemId: string,
+    object: string,
+    version: number,
+    changes: readonly DeepReadonly<SchemaChange>[],
+  ): Promise<void> {
+    const system = await this.#systems.find(systemId);
+    const says =
+      `The fields of ${object} in ${system?.name ?? systemId} changed: ${changes.map(changeWords).join('; ')}. ` +
+      'See whether what is mapped still fits.';
+    for (const { knot, member } of await membersOfObject(this.#data, systemId, object))
+      await openDecisions(
+        this.#data,
+        knot,
+        [{ kind: 'fields changed', member, fingerprint: String(version), says, detail: { changes } }],
+        Date.now(),
+      );
   }
 }
 

@@ -30,6 +30,7 @@ import {
   type RecordRef,
   type RepeatedValue,
   type RunLease,
+  type SourceReading,
   type RunProgress,
   type RunRequest,
   type RunResult,
@@ -517,6 +518,23 @@ export class InMemoryStore implements Store {
   async markUnclear(lease: RunLease, intents: readonly string[]): Promise<void> {
     this.#check(lease);
     for (const id of intents) this.#intents.set(id, { ...(this.#intents.get(id) as Intent), unclear: true });
+  }
+
+  async saveSourceDecisions(
+    lease: RunLease,
+    sources: readonly SourceReading[],
+    decisions: readonly DecisionDraft[],
+  ): Promise<void> {
+    this.#check(lease);
+    const kept = [...this.#decisions.values()].filter((draft) => {
+      const source = subjectOfDraft(draft) === 'source' && sources.find(({ member }) => member === draft.member);
+      if (!source || draft.kind === 'trouble') return false;
+      return !source.isWhole && !(draft.kind === 'unusable' && source.files.includes(draft.detail.file ?? ''));
+    });
+    this.#replaceDecisions(
+      (draft) => subjectOfDraft(draft) === 'source' && sources.some(({ member }) => member === draft.member),
+      [...kept, ...decisions],
+    );
   }
 
   async saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[]): Promise<void> {

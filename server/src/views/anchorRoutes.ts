@@ -130,14 +130,15 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
           : reply.code(410).send({ code: 'merged', says: 'This anchor was merged into another one.', movedTo });
       }
       const decisions = await decisionsAbout(data, id);
+      const connected = await systems.all();
       const journal = await historyOf(data, id, longestHistory);
       return anchorView(
         knot,
         page.anchor,
         page.title,
         !page.open,
-        memberSummaries(knot.definition, await systems.all()),
-        await decisionViews(data, knot, decisions),
+        memberSummaries(knot.definition, connected),
+        await decisionViews(data, knot, decisions, connected),
         journal.map(journalEntry),
       );
     },

@@ -103,6 +103,40 @@ export async function waitingKinds(
   )) as { kind: DecisionKind; count: number }[];
 }
 
+/**
+ * How many writes wait of those that a system refused in the same words, for each of these decisions that is on one.
+ * They are counted together.
+ */
+export async function refusedAlike(
+  db: SqlConnection,
+  knot: string,
+  rows: readonly DecisionViewRow[],
+): Promise<ReadonlyMap<string, number>> {
+  const refused = rows.filter(({ kind }) => kind === 'refused').map(({ id }) => id);
+  if (refused.length === 0) return new Map();
+  const found = (await db.query(
+    `select asked.id, counted.alike from decision asked join (
+       select member, fingerprint, count(*)::int as alike from decision
+       where knot_id = $1 and kind = 'refused' and closed_at is null group by member, fingerprint
+     ) counted on counted.member = asked.member and counted.fingerprint = asked.fingerprint
+     where asked.id = any($2::bigint[])`,
+    [knot, refused],
+  )) as { id: string; alike: number }[];
+  return new Map(found.map(({ id, alike }) => [id, alike]));
+}
+
+/** Writes that the same system refused in the same words, oldest first: this one and others that wait. */
+export async function alikeWith(db: SqlConnection, knot: string, decision: string, most: number): Promise<string[]> {
+  const rows = (await db.query(
+    `select other.id from decision asked
+     join decision other on other.knot_id = asked.knot_id and other.kind = asked.kind
+       and other.member = asked.member and other.fingerprint = asked.fingerprint and other.closed_at is null
+     where asked.id = $2 and asked.knot_id = $1 and asked.kind = 'refused' order by other.id limit $3`,
+    [knot, decision, most],
+  )) as { id: string }[];
+  return rows.map(({ id }) => id);
+}
+
 /** One that is open, wherever it stands. */
 export async function openDecision(db: SqlConnection, id: string): Promise<DecisionViewRow | undefined> {
   const [row] = (await db.query(`select ${columns} from ${tables} where d.id = $1 and d.closed_at is null`, [

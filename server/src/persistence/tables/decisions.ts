@@ -9,7 +9,7 @@ import {
 } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
-import { type DecisionDraft, decisionIdentity } from '../../orchestration/store.js';
+import { type DecisionDraft, decisionIdentity, type SourceReading } from '../../orchestration/store.js';
 import type { AnchorRow, TieRow } from '../rows.js';
 
 /**
@@ -47,7 +47,39 @@ export async function replaceDecisions(
       and not identity = any($3::text[]) and ${conditions[scope.of]}`,
     [knot, new Date(at), identities, scope.of === 'anchors' ? scope.anchors : null],
   );
+  await openDecisions(db, knot, drafts, at);
+}
+
+/**
+ * The open decisions about what was read of sources: those that may close by themselves do, unless they are among the
+ * drafts.
+ */
+export async function replaceSourceDecisions(
+  db: SqlConnection,
+  knot: string,
+  sources: readonly SourceReading[],
+  drafts: readonly DecisionDraft[],
+  at: number,
+): Promise<void> {
+  await db.query(
+    `update decision set closed_at = $2, closed_by = null
+     from jsonb_to_recordset($4::jsonb) as source(member text, "isWhole" boolean, files jsonb)
+     where knot_id = $1 and closed_at is null and decision.member = source.member and not identity = any($3::text[])
+       and (kind = 'trouble' or (kind = 'unusable' and (source."isWhole" or source.files ? (detail ->> 'file'))))`,
+    [knot, new Date(at), drafts.map(decisionIdentity), JSON.stringify(sources)],
+  );
+  await openDecisions(db, knot, drafts, at);
+}
+
+/** New ones open, known ones are brought up to date; of what somebody has seen as it is nobody is asked again. */
+export async function openDecisions(
+  db: SqlConnection,
+  knot: string,
+  drafts: readonly DecisionDraft[],
+  at: number,
+): Promise<void> {
   if (drafts.length === 0) return;
+  const identities = drafts.map(decisionIdentity);
   await db.query(
     `insert into decision (knot_id, identity, kind, anchor_id, member, record_key, field, says, detail, fingerprint,
       opened_at)
@@ -55,6 +87,8 @@ export async function replaceDecisions(
        $3::timestamptz
      from jsonb_to_recordset($2::jsonb) as r(identity text, kind text, anchor uuid, member text, key text, field text,
        says text, detail jsonb, fingerprint text)
+     where not exists (select from decision seen where seen.knot_id = $1 and seen.identity = r.identity
+       and seen.fingerprint = r.fingerprint and seen.choice ->> 'choose' = 'seen')
      on conflict (knot_id, identity) where closed_at is null do update set says = excluded.says,
        detail = excluded.detail, fingerprint = excluded.fingerprint`,
     [knot, JSON.stringify(drafts.map((draft, index) => ({ ...draft, identity: identities[index] }))), new Date(at)],

@@ -51,3 +51,18 @@ export async function createKnot(data: DataSource, definition: Knot, person: str
     });
   });
 }
+
+/** The members of knots in force, and not ended, that an object of a system is. */
+export async function membersOfObject(
+  data: DataSource,
+  system: string,
+  object: string,
+): Promise<readonly { readonly knot: string; readonly member: string }[]> {
+  return data.query(
+    `select k.id as knot, m.member ->> 'id' as member
+     from knot k join knot_version v on v.knot_id = k.id and v.version = k.version_in_force,
+       jsonb_array_elements(v.definition::jsonb -> 'members') m(member)
+     where k.state <> 'ended' and m.member ->> 'system' = $1 and m.member ->> 'object' = $2`,
+    [system, object],
+  ) as Promise<{ knot: string; member: string }[]>;
+}

@@ -51,6 +51,11 @@ export class DecisionsApi {
   decideMany(many: DecideMany): Observable<DecidedMany> {
     return this.#calls.post('/api/decisions/decide', many, decidedManySchema);
   }
+  /** Tries again all writes that were refused as this one was. */
+  tryAlikeAgain({ knot, id, fingerprint }: Pick<Decision, 'knot' | 'id' | 'fingerprint'>): Observable<DecidedMany> {
+    const path = `/api/knots/${encodeURIComponent(knot)}/decisions/${encodeURIComponent(id)}/alike`;
+    return this.#calls.post(path, { fingerprint }, decidedManySchema);
+  }
   undoMany(decisions: readonly DecisionName[]): Observable<DecidedMany> {
     return this.#calls.post('/api/decisions/undo', { decisions }, decidedManySchema);
   }

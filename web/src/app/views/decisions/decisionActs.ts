@@ -1,6 +1,13 @@
 import { inject, Injectable, signal } from '@angular/core';
-import { type Choice, type Decision, type DecisionName, mostDecisions, type Problem } from '@anchor-knot/contracts';
-import { Subject } from 'rxjs';
+import {
+  type Choice,
+  type DecidedMany,
+  type Decision,
+  type DecisionName,
+  mostDecisions,
+  type Problem,
+} from '@anchor-knot/contracts';
+import { type Observable, Subject } from 'rxjs';
 import { DecisionsApi } from '../../api/decisionsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { problemOf } from '../../api/problems';
@@ -31,7 +38,7 @@ export class DecisionActs {
     this.#api.decide(decision.knot, decision.id, choice).subscribe({
       next: () => {
         this.#end();
-        const says = choice.choose === 'later' ? 'Put off: it comes last.' : 'Decided. The next run acts on it.';
+        const says = saysOf(choice);
         this.#offerUndo(says, [nameOf(decision)]);
         then();
       },
@@ -43,17 +50,27 @@ export class DecisionActs {
     });
   }
 
-  /** @param says what each of them comes to, as *take the value of Fernhill CRM* */
   decideMany(choices: readonly { readonly decision: Decision; readonly choice: Choice }[], then: () => void): void {
     const decisions = choices.slice(0, mostDecisions).map(({ decision, choice }) => ({ ...nameOf(decision), choice }));
+    const knotOf = new Map(decisions.map(({ decision, knot }) => [decision, knot]));
     this.#begin();
-    this.#api.decideMany({ decisions }).subscribe({
+    this.#follow(this.#api.decideMany({ decisions }), (decision) => knotOf.get(decision) ?? '', then);
+  }
+
+  /** Tries everything again that the same system refused in the same words. */
+  tryAlikeAgain(decision: Decision, then: () => void): void {
+    this.#begin();
+    this.#follow(this.#api.tryAlikeAgain(decision), () => decision.knot, then);
+  }
+
+  #follow(asked: Observable<DecidedMany>, knotOf: (decision: string) => string, then: () => void): void {
+    asked.subscribe({
       next: ({ done, not }) => {
         this.#end();
         const left = not.length === 0 ? '' : ` ${plural(not.length, 'decision')} could not be: ${not[0]?.says}`;
         this.#offerUndo(
           `${plural(done.length, 'decision')} taken. The next run acts on them.${left}`,
-          decisions.filter(({ decision }) => done.includes(decision)),
+          done.map((decision) => ({ knot: knotOf(decision), decision })),
         );
         then();
       },
@@ -145,4 +162,9 @@ export class DecisionActs {
     this.#last = names;
     this.#telling.offer(says, 'Undo').subscribe(() => this.undo());
   }
+}
+
+function saysOf({ choose }: Choice): string {
+  if (choose === 'later') return 'Put off: it comes last.';
+  return choose === 'seen' ? 'Seen: it is not asked again as it is.' : 'Decided. The next run acts on it.';
 }

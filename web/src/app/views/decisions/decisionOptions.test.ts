@@ -6,6 +6,9 @@ import { optionsOf } from './decisionOptions';
 const members = [memberNamed('crm'), memberNamed('shop'), memberNamed('erp')];
 const details: { readonly [Kind in Decision['kind']]: unknown } = {
   guard: {},
+  trouble: { code: 'unreachable', advice: 'See whether it is running.' },
+  unusable: { file: 'leads-1.csv', line: 3 },
+  'fields changed': { changes: [{ kind: 'removed', field: 'phone', type: 'text' }] },
   held: {
     base: { value: 'c' },
     candidates: [
@@ -55,8 +58,17 @@ test('of duplicates the tied one is named; what was deleted goes where it may', 
   expect(said('deleted elsewhere')).toEqual(['1 keep it where it is', '2 archive it in Market Row']);
 });
 
+test('a refused write is tried again alone, or with all that were refused in the same words', () => {
+  const refused = decision('refused');
+  expect(optionsOf({ ...refused, alike: 1 } as Decision, members).map(({ who }) => who)).toEqual([
+    'try again with the next run',
+  ]);
+  const [one, all] = optionsOf({ ...refused, alike: 212 } as Decision, members);
+  expect([one?.forAll, all?.who, all?.forAll]).toEqual([undefined, 'try all 212 again that were refused so', true]);
+});
+
 test('what is put right in a system has nothing to choose here', () => {
-  expect(['rejected', 'unreadable', 'unwritable', 'cannot be created'].flatMap((kind) => said(kind as never))).toEqual(
-    [],
-  );
+  expect(
+    ['trouble', 'rejected', 'unreadable', 'unwritable', 'cannot be created'].flatMap((kind) => said(kind as never)),
+  ).toEqual([]);
 });

@@ -10,6 +10,8 @@ export interface DecisionOption {
   readonly shows: boolean;
   readonly note: string;
   readonly choice: Choice;
+  /** Whether it is done with all that a system refused in the same words. */
+  readonly forAll?: boolean;
 }
 
 /** The ways in which a decision can be decided, in the order of their keys. */
@@ -99,15 +101,18 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
         })),
       ]);
     }
-    case 'refused':
+    case 'refused': {
+      const choice = { choose: 'try again', fingerprint } as const;
+      const all = { ...plain, who: `try all ${decision.alike} again that were refused so`, choice, forAll: true };
+      return numbered([{ ...plain, who: 'try again with the next run', choice }, ...(decision.alike > 1 ? [all] : [])]);
+    }
     case 'unclear write':
       return numbered([
-        {
-          ...plain,
-          who: decision.kind === 'refused' ? 'try again with the next run' : 'it is not there: create it again',
-          choice: { choose: 'try again', fingerprint },
-        },
+        { ...plain, who: 'it is not there: create it again', choice: { choose: 'try again', fingerprint } },
       ]);
+    case 'unusable':
+    case 'fields changed':
+      return numbered([{ ...plain, who: 'seen', choice: { choose: 'seen', fingerprint } }]);
     case 'guard':
       return numbered([
         { ...plain, who: 'run over the guards this once', choice: { choose: 'try again', fingerprint } },

@@ -66,6 +66,12 @@ export class DecisionPanel {
       key,
     );
   });
+  /** What the decision is about, where that is a system and what it gave. */
+  protected readonly source = computed(() => {
+    const decision = this.decision();
+    const member = this.members().find(({ id }) => id === decision.member);
+    return member && decisionKinds[decision.kind].about === 'source' ? member : undefined;
+  });
   protected readonly options = computed((): DecisionOption[] => optionsOf(this.decision(), this.members()));
 
   constructor() {
@@ -86,8 +92,9 @@ export class DecisionPanel {
     ]);
   }
 
-  protected choose({ choice }: DecisionOption): void {
+  protected choose({ choice, forAll }: DecisionOption): void {
     const { knot, kind } = this.decision();
+    if (forAll) return this.acts.tryAlikeAgain(this.decision(), () => this.decided.emit());
     if (kind === 'guard') return this.#runs.start(knot, 'run', { overGuards: true });
     this.acts.decide(this.decision(), choice, () => this.decided.emit());
   }

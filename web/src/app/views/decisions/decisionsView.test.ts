@@ -34,6 +34,7 @@ const held = (id: string): Decision => ({
   fingerprint: `seen ${id}`,
   openedAt: '2026-11-29T06:00:00.000Z',
   subject: `Customer ${id}`,
+  alike: 0,
   writes: ['crm', 'shop'],
   fullest: null,
   putOffUntil: null,

@@ -17,6 +17,7 @@ const common = {
   fingerprint: 'f',
   openedAt: '2026-11-29T06:00:00.000Z',
   subject: 'Merrow Gardens',
+  alike: 0,
   writes: ['crm', 'shop', 'erp'],
   fullest: null,
   putOffUntil: null,

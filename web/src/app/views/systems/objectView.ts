@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { switchMap } from 'rxjs';
-import type { NewField, ObjectSummary, ObjectView } from '@anchor-knot/contracts';
+import { changeWords, type NewField, type ObjectSummary, type ObjectView } from '@anchor-knot/contracts';
 import { SystemsApi } from '../../api/systemsApi';
 import { Telling } from '../../telling/telling';
 import { load, type Loaded } from '../../api/loaded';
@@ -10,7 +10,6 @@ import { SessionService } from '../../api/session';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { NewFieldForm } from '../../fields/newFieldForm';
 import { Pennant } from '../../pennant/pennant';
-import { changeWords } from '../../words/schemaChanges';
 import { count, plural } from '../../words/sentences';
 import { State } from '../state';
 import { ObjectFields } from './objectFields';

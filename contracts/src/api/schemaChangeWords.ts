@@ -1,7 +1,8 @@
-import type { SchemaChange } from '@anchor-knot/contracts';
+import type { DeepReadonly } from './json.js';
+import type { SchemaChange } from './systems.js';
 
 /** One change of an object's fields, as a person would say it. */
-export function changeWords(change: SchemaChange): string {
+export function changeWords(change: DeepReadonly<SchemaChange>): string {
   switch (change.kind) {
     case 'added':
       return `${change.field} is new (${change.type})`;

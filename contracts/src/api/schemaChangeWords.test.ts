@@ -1,4 +1,4 @@
-import { changeWords } from './schemaChanges';
+import { changeWords } from './schemaChangeWords.js';
 
 test('each change of an object’s fields is said in words that name the field and both sides', () => {
   expect(
