@@ -124,6 +124,28 @@ test('records are paged through and found by their key or a searchable field', a
   await expect(page.getByText('No record has that key or value.')).toBeVisible();
 });
 
+test('where people see records is said by hand, and views lead there', async ({ page }) => {
+  await page.goto(`${address()}/systems/granary/change`);
+  await page.getByText('Where people see it').click();
+  await page.getByLabel('Its page').fill('https://figures.hazelmoor.example/app');
+  await page.getByLabel('Page of one record of customer figures').fill('/debtors/{key}');
+  await page.getByLabel('Page of all of customer figures').fill('/debtors');
+  await page.getByText('Its times:').click();
+  await page.getByLabel('Zone of times that name none').fill('amst');
+  await page.getByRole('option', { name: 'Europe/Amsterdam' }).click();
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
+  await expect(page).toHaveURL(/\/systems\/granary$/);
+  await page.goto(`${address()}/systems/granary/objects/customer figures/fields`);
+  await expect(page.getByRole('link', { name: /all of them there/ })).toHaveAttribute(
+    'href',
+    'https://figures.hazelmoor.example/app/debtors',
+  );
+  await page.goto(`${address()}/knots/customers/members`);
+  await expect(page.getByRole('link', { name: /customer figures/ })).toHaveAttribute('href', /app\/debtors$/);
+  await page.goto(`${address()}/systems/granary/change`);
+  await expect(page.getByText('Its times: Europe/Amsterdam')).toBeVisible();
+});
+
 test('a query stands in for an object: previewed, added, read', async ({ page }) => {
   await page.goto(`${address()}/systems/granary/change`);
   await page.getByRole('button', { name: 'Write a query' }).click();

@@ -148,7 +148,7 @@ test('a system in trouble waits until a run can work with it; a dry run says not
   const [trouble, ...more] = await list('knot=customers&kind=trouble');
   expect(more).toEqual([]);
   expect(trouble).toMatchObject({ subject: 'Market Row', member: 'shop' });
-  expect(trouble?.says).toContain('Market Row could not be worked with');
+  expect(trouble?.says).toMatch(/^Market Row refused the sign-in: .*Check the credential/);
   const answer = await api.as('operator', 'POST', `/api/knots/customers/decisions/${trouble?.id}`, {
     choose: 'seen',
     fingerprint: trouble?.fingerprint,

@@ -33,11 +33,12 @@ function decisionOfTrouble(
   systemName: (member: MemberId) => string,
   { member, code, words, advice }: MemberTrouble,
 ): DecisionDraft {
+  const system = systemName(member);
   return {
     kind: 'trouble',
     member,
     fingerprint: code,
-    says: `${systemName(member)} could not be worked with: ${words}. ${advice}`,
+    says: `${words.startsWith(system) ? '' : `${system} could not be worked with: `}${words}. ${advice}`,
     detail: { code, advice },
   };
 }
