@@ -6,12 +6,13 @@ import { TestBed } from '@angular/core/testing';
 import { MatButtonHarness } from '@angular/material/button/testing';
 import { provideRouter } from '@angular/router';
 import type { Decision, DecidedMany, DecisionKind, Problem } from '@anchor-knot/contracts';
-import { of, throwError } from 'rxjs';
+import { of } from 'rxjs';
 import { DecisionsApi } from '../../api/decisionsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { SessionService } from '../../api/session';
 import { Telling } from '../../telling/telling';
 import { memberNamed } from '../../testing/fakeEditor';
+import { refused } from '../../testing/stubs';
 import { StartRun } from '../runs/startRun';
 import { DecisionPanel } from './decisionPanel';
 
@@ -124,11 +125,11 @@ test('who may only look is told so, and no key decides', async () => {
 test('what changed meanwhile is said, and looked at again; a guard starts a run', async () => {
   const { api, press, decided, fixture, host } = shown(decision('refused'));
   const problem: Problem = { code: 'changed meanwhile', says: 'The values have changed.' };
-  api.decide.mockReturnValueOnce(throwError(() => ({ status: 409, error: problem })) as never);
+  api.decide.mockReturnValueOnce(refused(409, problem) as never);
   await press(/try again/);
   await fixture.whenStable();
   expect(decided).toHaveBeenCalledTimes(1);
-  expect(host.querySelector('[role=alert]')).not.toBeNull();
+  expect(host.querySelector('[role=alert]')?.textContent).toContain('The values have changed.');
   TestBed.resetTestingModule();
   const guard = shown(decision('guard'));
   await guard.press(/over the guards/);

@@ -58,9 +58,13 @@ export class OpenApiObjects {
     });
   }
 
+  protected isTaken(name: string): boolean {
+    return Object.hasOwn(this.objects(), name);
+  }
+
   protected toggle(name: string, object: HttpObject): void {
     const { ...objects } = this.objects() as Record<string, HttpObject>;
-    if (name in objects) delete objects[name];
+    if (Object.hasOwn(objects, name)) delete objects[name];
     else objects[name] = object;
     this.changed.emit(objects);
   }
