@@ -40,6 +40,17 @@ test('what was sent is forgotten, and what is no draft is left alone', () => {
   expect(drafts.keep('knot', form(), TestBed.inject(DestroyRef))).toBe(false);
 });
 
+test('what was typed right before it was sent is not kept after all', () => {
+  const drafts = TestBed.inject(FormDrafts);
+  const sent = form();
+  drafts.keep('knot', sent, TestBed.inject(DestroyRef));
+  sent.markAsDirty();
+  sent.patchValue({ name: 'Clients' });
+  drafts.forget('knot');
+  jest.advanceTimersByTime(1000);
+  expect(sessionStorage).toHaveLength(0);
+});
+
 test('a form that is only filled, not typed into, leaves nothing behind', () => {
   const drafts = TestBed.inject(FormDrafts);
   const filled = form();

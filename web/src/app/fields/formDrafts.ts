@@ -1,7 +1,7 @@
 import { type DestroyRef, Injectable } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { FormGroup } from '@angular/forms';
-import { debounceTime } from 'rxjs';
+import { debounceTime, type Subscription } from 'rxjs';
 import { z } from 'zod';
 
 const keptAfterMs = 300;
@@ -14,6 +14,8 @@ const keptSchema = z.record(z.string(), z.unknown());
  */
 @Injectable({ providedIn: 'root' })
 export class FormDrafts {
+  readonly #keeping = new Map<string, Subscription>();
+
   /**
    * Fills the form with what was typed before, and keeps what is typed from now on.
    * @param name of the form, and of what it changes
@@ -27,17 +29,22 @@ export class FormDrafts {
       form.patchValue(kept);
       form.markAsDirty();
     }
-    form.valueChanges
+    this.#keeping.get(name)?.unsubscribe();
+    const keeping = form.valueChanges
       .pipe(debounceTime(keptAfterMs), takeUntilDestroyed(until))
       .subscribe((value: Record<string, unknown>) => {
         if (!form.dirty) return;
         const open = Object.entries(value).filter(([control]) => !secrets.includes(control));
         sessionStorage.setItem(prefix + name, JSON.stringify(Object.fromEntries(open)));
       });
+    this.#keeping.set(name, keeping);
     return kept !== undefined;
   }
 
+  /** The form was sent: what was typed last is not kept either, however soon before that it was. */
   forget(name: string): void {
+    this.#keeping.get(name)?.unsubscribe();
+    this.#keeping.delete(name);
     sessionStorage.removeItem(prefix + name);
   }
 
