@@ -113,7 +113,7 @@ test('an OData service says what it has; its entity sets are ticked, and its rec
   await expect(aside(page)).toContainText('may create and update');
   await connect(page).click();
   await page.getByRole('link', { name: 'Articles' }).click();
-  await page.getByRole('link', { name: 'Records' }).click();
+  await page.getByRole('tab', { name: 'Records' }).click();
   await page.getByRole('searchbox').fill('Roof vent 8 ft');
   await expect(page.locator('tbody tr')).toHaveCount(1);
 });
@@ -125,7 +125,7 @@ test('units are asked for, one is chosen, and a field is added there', async ({ 
   await choose(page.getByLabel('Work in'), 'Practice boards');
   await page.getByRole('button', { name: 'Save' }).click();
   await page.getByRole('link', { name: 'projects' }).click();
-  await page.getByRole('link', { name: 'Records' }).click();
+  await page.getByRole('tab', { name: 'Records' }).click();
   await expect(page.locator('tbody tr').first()).toContainText('Practice: ');
   await page.getByRole('button', { name: 'Add a field there' }).click();
   await page.getByRole('textbox', { name: 'Name' }).fill('Glass area');
@@ -133,7 +133,7 @@ test('units are asked for, one is chosen, and a field is added there', async ({ 
   await page.getByRole('button', { name: 'Add it in Pegline Boards' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Add it' }).click();
   await expect(page.getByText('Added as “cells.glass_area”')).toBeVisible();
-  await page.getByRole('link', { name: 'Fields' }).click();
+  await page.getByRole('tab', { name: 'Fields' }).click();
   await page.getByRole('button', { name: /^Profile/ }).click();
   await expect(page.getByText('cells.glass_area')).toBeVisible();
 });

@@ -165,7 +165,7 @@ test('a query stands in for an object: previewed, added, read', async ({ page })
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page).toHaveURL(/\/systems\/granary$/);
   await page.getByRole('link', { name: 'revenue by country' }).click();
-  await page.getByRole('link', { name: 'Records' }).click();
+  await page.getByRole('tab', { name: 'Records' }).click();
   await expect(page.locator('tbody tr')).toHaveCount(4);
 });
 

@@ -152,7 +152,7 @@ test('which records take part is chosen, tried at once; a check shows who would 
   for (const system of [/Coldharbour ERP/, /Fernhill CRM/, /Market Row/])
     await page.getByRole('row', { name: system }).getByLabel('create records').uncheck();
   await erp.getByLabel('new things may start here').uncheck();
-  await page.getByRole('link', { name: 'Checks' }).click();
+  await page.getByRole('tab', { name: 'Checks' }).click();
   await choose(page.getByLabel('Field to check'), 'Email');
   await choose(page.getByLabel('Ready-made check'), 'looks like an email');
   await page.getByRole('button', { name: 'Add', exact: true }).click();

@@ -4,8 +4,20 @@ import { compileKnot } from '@anchor-knot/core';
 import { tablesOf } from '../../../tables/tablesOf';
 import { compareDefinitions } from '../compareDefinitions';
 import { freeId } from './edit';
-import { addField, mapTo, newMapping, removeField, setFormula, setMapping, unmap } from './fieldEdits';
+import {
+  addField,
+  mapTo,
+  nameOfPath,
+  newMapping,
+  removeField,
+  setFormula,
+  setMapping,
+  setRules,
+  takeFields,
+  unmap,
+} from './fieldEdits';
 import { nameEvidence, setEvidence, setThresholds, setWeights } from './identityEdits';
+import { setChecks, setCrosswalk, setKnot, usersOf, withObjects } from './knotEdits';
 import { addMember, moveMember, removeMember, setMember } from './memberEdits';
 import { accept, openProposals, pairsOf } from './proposals';
 
@@ -203,4 +215,80 @@ test('what was learned belongs to what is compared: other evidence is learned an
     thresholds: demo.evidence?.thresholds,
   });
   expect(removeField('note')(demo).evidence).toEqual(demo.evidence);
+});
+
+test('a member that goes leaves no check of nobody, and no rule that asks twice or not at all', () => {
+  const [check] = demo.checks;
+  if (!check) throw new Error('the demo has no check');
+  const stepsOf = (definition: KnotDefinition) => fieldOf(definition, 'phone')?.rule.steps.map(({ step }) => step);
+  const withSteps = (...steps: KnotDefinition['fields'][number]['rule']['steps']) =>
+    removeMember('erp')(setRules(['phone'], { steps })(demo));
+  expect(stepsOf(withSteps({ step: 'order', members: ['erp'] }, { step: 'ask' }))).toEqual(['ask']);
+  expect(stepsOf(withSteps({ step: 'newest' }, { step: 'order', members: ['erp'] }))).toEqual(['newest', 'ask']);
+  expect(stepsOf(withSteps({ step: 'order', members: ['erp', 'crm'] }))).toEqual(['order']);
+  const onlyThere = setChecks([
+    { ...check, members: ['erp'] },
+    { ...check, id: 'all', members: undefined },
+  ])(demo);
+  expect(removeMember('erp')(onlyThere).checks.map(({ id }) => id)).toEqual(['all']);
+});
+
+test('members move by so many places, as far as there are any; nobody else moves', () => {
+  const order = (definition: KnotDefinition) => definition.members.map(({ id }) => id);
+  expect(order(moveMember('granary', -9)(demo))).toEqual(['granary', 'crm', 'shop', 'erp']);
+  expect(order(moveMember('crm', 2)(demo))).toEqual(['shop', 'erp', 'crm', 'granary']);
+  expect(moveMember('nobody', 1)(demo)).toBe(demo);
+});
+
+test('fields of a member are shared as they are there; what is shared already is not shared twice', () => {
+  const there = [
+    { path: 'contact.email', type: 'email' },
+    { path: 'contact.lastVisitedAt', type: 'instant' },
+    { path: 'VIP', type: 'yes/no' },
+    { path: '…', type: 'mixed' },
+  ];
+  const taken = takeFields('crm', there)(demo);
+  expect(taken.fields.slice(demo.fields.length).map(({ name, type, mappings }) => [name, type, mappings])).toEqual([
+    ['Contact last visited at', 'instant', { crm: newMapping('contact.lastVisitedAt', 'from') }],
+    ['Vip', 'yes/no', { crm: newMapping('VIP', 'from') }],
+    ['…', 'text', { crm: newMapping('…', 'from') }],
+  ]);
+  expect(new Set(taken.fields.map(({ id }) => id)).size).toBe(taken.fields.length);
+  expect(takeFields('crm', there)(taken)).toBe(taken);
+});
+
+test.each([
+  ['contact.firstName', 'Contact first name'],
+  ['debtor_no', 'Debtor no'],
+  ['Straße2', 'Straße2'],
+  ['$$$', '$$$'],
+])('%s is called %s', (path, name) => expect(nameOfPath(path)).toBe(name));
+
+test('one rule for many fields keeps for each what fits its type', () => {
+  const rule = { combine: 'sum', steps: [{ step: 'ask' }] } as const;
+  const changed = setRules(['creditLimit', 'note', 'email'], rule)(demo);
+  const combined = (id: string) => fieldOf(changed, id)?.rule.combine;
+  expect([combined('creditLimit'), combined('email')]).toEqual(['sum', undefined]);
+  expect(fieldOf(changed, 'phone')).toBe(fieldOf(demo, 'phone'));
+});
+
+test('what a knot need not say is left out when it is emptied; what it must say stays', () => {
+  const said = setKnot({ description: 'Everybody who buys', labels: ['sales'], owner: 'Ottilie' })(demo);
+  expect(said).toMatchObject({ description: 'Everybody who buys', labels: ['sales'], owner: 'Ottilie' });
+  const emptied = setKnot({ description: '', labels: [], owner: '', name: '' })(said);
+  expect(['description', 'labels', 'owner'].filter((name) => name in emptied)).toEqual([]);
+  expect(emptied.name).toBe('');
+});
+
+test('a knot over other objects keeps what is said of its members; who is not replaced stays', () => {
+  const copied = withObjects(demo, { crm: { system: 'other', object: 'clients' } });
+  expect(copied.members[0]).toEqual({ ...demo.members[0], system: 'other', object: 'clients' });
+  expect(copied.members.slice(1)).toEqual(demo.members.slice(1));
+});
+
+test('a table of crosswalks names the fields that use it, and goes alone', () => {
+  expect(usersOf(demo, 'customerGroups')).toEqual(['Customer group']);
+  const gone = setCrosswalk('customerGroups', undefined)(demo);
+  expect(gone.crosswalks).toEqual({});
+  expect(usersOf(gone, 'nothing')).toEqual([]);
 });

@@ -33,19 +33,13 @@ export function removeMember(id: string): Edit {
       fields: definition.fields.map((field) => ({
         ...field,
         mappings: without(field.mappings),
-        rule: {
-          ...field.rule,
-          steps: field.rule.steps.flatMap((step): Field['rule']['steps'] => {
-            if (step.step !== 'order') return [step];
-            const members = step.members.filter((member) => member !== id);
-            return members.length > 0 ? [{ ...step, members }] : [{ step: 'ask' }];
-          }),
-        },
+        rule: { ...field.rule, steps: stepsWithout(id, field.rule.steps) },
       })),
-      checks: definition.checks.map((check) => ({
-        ...check,
-        ...(check.members ? { members: check.members.filter((member) => member !== id) } : {}),
-      })),
+      // A check of that member alone would be one of nobody.
+      checks: definition.checks.flatMap((check) => {
+        const members = check.members?.filter((member) => member !== id);
+        return members?.length === 0 ? [] : [{ ...check, ...(members ? { members } : {}) }];
+      }),
       crosswalks: Object.fromEntries(
         Object.entries(definition.crosswalks).map(([table, crosswalk]) => [
           table,
@@ -56,14 +50,26 @@ export function removeMember(id: string): Edit {
   };
 }
 
+/** An order of nobody is none: where it stood last, the rule asks. */
+function stepsWithout(member: string, steps: Field['rule']['steps']): Field['rule']['steps'] {
+  const left = steps.flatMap((step): Field['rule']['steps'] => {
+    if (step.step !== 'order') return [step];
+    const members = step.members.filter((other) => other !== member);
+    return members.length > 0 ? [{ ...step, members }] : [];
+  });
+  const settles = left.at(-1)?.step === 'order' || left.at(-1)?.step === 'ask';
+  return settles || left.length === steps.length ? left : [...left, { step: 'ask' }];
+}
+
 /** Moves a member's column by so many places. */
 export function moveMember(id: string, by: number): Edit {
   return (definition) => {
     const members = [...definition.members];
     const from = members.findIndex((member) => member.id === id);
-    const to = Math.max(0, Math.min(members.length - 1, from + by));
-    const [member] = members.splice(from, 1);
+    const member = members[from];
     if (!member) return definition;
+    const to = Math.max(0, Math.min(members.length - 1, from + by));
+    members.splice(from, 1);
     members.splice(to, 0, member);
     return { ...definition, members };
   };
