@@ -107,6 +107,7 @@ export class AnchorsView {
       next: (page) => {
         // A late answer to another question is dropped.
         if (this.#question().knot !== knot || this.#question().query !== query) return;
+        this.problem.set(undefined);
         this.rows.update((rows) => [...rows, ...page.anchors]);
         this.#next = page.next;
         this.loading.set(false);

@@ -1,28 +1,18 @@
 /** Checks are set by hand, tried on what was read, and say who would fail them. */
 import { jest } from '@jest/globals';
-import { Component, signal } from '@angular/core';
+import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import type { Reading } from '@anchor-knot/contracts';
 import { of } from 'rxjs';
 import { customers, fakeEditor } from '../../testing/fakeEditor';
 import { hands } from '../../testing/hands';
+import { NoGoLive, PlainFormula } from '../../testing/plainParts';
 import { FormulaEditor } from './editor/formulaEditor';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { Surveys } from './editor/surveys';
 import { TrialService } from './editor/trialService';
 import { KnotChecks } from './knotChecks';
-
-@Component({
-  selector: 'ak-formula-editor',
-  template: '{{ formula }}',
-  inputs: ['formula', 'names', 'label', 'mayEdit'],
-})
-class PlainFormula {
-  formula = '';
-}
-@Component({ selector: 'ak-go-live', template: '' })
-class NoGoLive {}
 
 async function shown({ checks = customers.checks, may = true } = {}) {
   const editor = fakeEditor({ ...customers, checks }, may);

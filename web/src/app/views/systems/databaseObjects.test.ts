@@ -32,7 +32,7 @@ function shown(tables: readonly ReturnType<typeof table>[] = []) {
   return { ...hands(fixture), api, objects: () => objects as Record<string, SqlObject> };
 }
 
-test('tables are taken with what is known of them; two of one name are told apart; one that is taken out is gone', async () => {
+test('tables are taken with what is known of them; two of one name are told apart; one is taken out', async () => {
   const { press, tick, objects } = shown([
     table('public', 'debtor'),
     table('sales', 'debtor', { times: [], may: ['read', 'delete'] as never }),

@@ -1,4 +1,4 @@
-/** Objects of a JSON interface: by hand or from its document; only what is right is passed on, nothing typed is lost. */
+/** Objects of a JSON interface, by hand or from its document: only what is right is passed on, nothing is lost. */
 import { jest } from '@jest/globals';
 import { TestBed } from '@angular/core/testing';
 import { MatExpansionPanelHarness } from '@angular/material/expansion/testing';
@@ -44,7 +44,7 @@ test('one is added by hand under a name of its own, and opened', async () => {
   expect(Object.keys(objects())).toEqual(['sales orders']);
 });
 
-test('what is typed is passed on as long as it is right; what is wrong stays as it was typed, with its reason', async () => {
+test('what is typed is passed on as long as it is right; what is wrong stays as typed, with its reason', async () => {
   const { type, typed, open, text, objects, choose } = shown({ orders: emptyHttpObject });
   await open();
   await type('Listed at', '/api/orders');
@@ -85,7 +85,7 @@ test('how it is created, archived and given new fields is set without JSON', asy
   });
 });
 
-test('a document fills in what it names; what is ticked there is an object, also one called as something built in', async () => {
+test('a document fills in what it names; what is ticked is an object, whatever it is called', async () => {
   const { press, type, tick, rows, text, read, api, objects } = shown();
   api.readOpenApi.mockReturnValueOnce(refused(422, { code: 'x', says: 'This is no OpenAPI 3 document.' }) as never);
   await press('Fetch it');

@@ -37,12 +37,15 @@ export class ObjectRecords {
       ...(this.wanted() ? { search: this.wanted() } : {}),
     }),
   );
-  protected readonly columns = computed(() => {
+  readonly #paths = computed(() => {
     const names = new Set<string>();
     for (const { fields } of this.sample.value()?.records ?? [])
       for (const path of pathsOf(fields, '')) names.add(path);
-    return [...names].slice(0, mostColumns);
+    return [...names];
   });
+  protected readonly columns = computed(() => this.#paths().slice(0, mostColumns));
+  /** Fields that there is no room for. */
+  protected readonly left = computed(() => this.#paths().slice(mostColumns).join(', '));
 
   constructor() {
     this.typed.pipe(debounceTime(350), takeUntilDestroyed()).subscribe((text) => this.wanted.set(text.trim()));

@@ -1,6 +1,5 @@
 /** Is everything telling the same story, and what needs me: in words, with where to go. */
 import { jest } from '@jest/globals';
-import { Component } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { Watch } from '@anchor-knot/contracts';
@@ -10,12 +9,10 @@ import { RunsApi } from '../../api/runsApi';
 import { memberNamed } from '../../testing/fakeEditor';
 import { hands } from '../../testing/hands';
 import { refused, signedInAs } from '../../testing/stubs';
+import { NoChart } from '../../testing/plainParts';
 import { StartRun } from '../runs/startRun';
 import { WatchView } from './watchView';
 import { WrittenChart } from './writtenChart';
-
-@Component({ selector: 'ak-written-chart', template: '', inputs: ['hours', 'total'] })
-class NoChart {}
 
 const member = (id: string, more: object = {}) => ({
   ...memberNamed(id),

@@ -6,7 +6,7 @@ import { MatRadioButtonHarness } from '@angular/material/radio/testing';
 import type { KnotDefinition, NewField, Proposal, Reading } from '@anchor-knot/contracts';
 import { of } from 'rxjs';
 import { SystemsApi } from '../../../api/systemsApi';
-import { customers, fakeEditor } from '../../../testing/fakeEditor';
+import { fakeEditor } from '../../../testing/fakeEditor';
 import { hands } from '../../../testing/hands';
 import { refused, signedInAs } from '../../../testing/stubs';
 import { CellEditor } from './cellEditor';
@@ -110,7 +110,7 @@ test('fields there say what they hold and who uses them, and are searched by nam
   expect(fields()).toEqual([]);
 });
 
-test('another field takes the place of the one before, with what was set for it; one that is read only is read from', async () => {
+test('another field takes the place of the one before, with what was set; a read-only one is read from', async () => {
   const { pick, mapping } = await shown('company');
   const before = mapping();
   await pick('vat_no');
@@ -147,7 +147,7 @@ test('a proposal that is corrected is taken on with the other members as they we
   expect(editor.accept).toHaveBeenCalledWith([{ ...proposal, cells: [proposal.cells[1]] }]);
 });
 
-test('an administrator makes a field there, which is mapped and read anew; a refusal leaves all as it was', async () => {
+test('an administrator makes a field there, which is mapped and read; a refusal leaves all as it was', async () => {
   const { press, addField, editor, mapping, text } = await shown('company');
   const before = mapping();
   addField.mockReturnValueOnce(refused(422, { code: 'x', says: 'There is a field of that name.' }) as never);

@@ -1,22 +1,14 @@
 /** A shared field by hand: names, owners and notes of given and of computed ones alike. */
-import { Component, signal } from '@angular/core';
+import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import { customers, fakeEditor } from '../../../testing/fakeEditor';
 import { hands } from '../../../testing/hands';
+import { PlainFormula } from '../../../testing/plainParts';
 import { FieldEditor } from './fieldEditor';
 import { FormulaEditor } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
-
-@Component({
-  selector: 'ak-formula-editor',
-  template: '{{ formula }}',
-  inputs: ['formula', 'names', 'label', 'mayEdit', 'wanted', 'hint'],
-})
-class PlainFormula {
-  formula = '';
-}
 
 async function shown(fieldId: string, { may = true, trial = undefined as unknown } = {}) {
   const editor = { ...fakeEditor(customers, may), trial: signal(trial) };
@@ -48,7 +40,7 @@ test('another type keeps of the rule what fits it', async () => {
   expect(field()?.rule.combine).toBeUndefined();
 });
 
-test('a given field is computed and given again; a computed one shows what comes of it, or why nothing does', async () => {
+test('a given field is computed and given again; a computed one shows what comes of it, or why not', async () => {
   const given = await shown('company');
   await given.press('Compute it');
   expect(given.field()?.formula).toBe('legalName');
