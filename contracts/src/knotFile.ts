@@ -4,7 +4,7 @@ import { comparisonSchema } from './matchRules.js';
 import { filesSystemSchema } from './system/index.js';
 
 /** Named again here, so that the web client need not carry the engine; the type test compares. */
-const fieldTypes = [
+export const fieldTypes = [
   'text',
   'note',
   'email',
@@ -228,7 +228,7 @@ export const knotDraftSchema = knotSchema.extend({
     }),
   ),
 }) satisfies z.ZodType<Knot, unknown>;
-export type KnotDefinition = z.output<typeof knotDraftSchema>;
+export type KnotDefinition = Knot;
 
 /**
  * A knot as a file. On a server, members name its systems; where the file brings systems of its own (folders of

@@ -1,6 +1,7 @@
-import { knotStandingSchema } from './knots.js';
+import type { FieldProposal } from '@anchor-knot/core';
 import { z } from 'zod';
-import { knotDraftSchema, stepSchema, weightsSchema } from '../knotFile.js';
+import { fieldTypes, knotDraftSchema, stepSchema, weightsSchema } from '../knotFile.js';
+import { knotStandingSchema } from './knots.js';
 import { newFieldSchema } from './systems.js';
 
 const time = z.iso.datetime();
@@ -95,7 +96,7 @@ export const readingSchema = z.object({
     z.object({
       id: z.string(),
       name: z.string(),
-      type: z.string(),
+      type: z.enum(fieldTypes),
       isNew: z.boolean(),
       /** Its values tell records apart: it can be a key rule. */
       isKey: z.boolean(),
@@ -126,7 +127,7 @@ export const readingSchema = z.object({
   together: z.array(z.object({ title: z.string(), records: z.record(z.string(), z.record(z.string(), json)) })),
 });
 export type Reading = z.output<typeof readingSchema>;
-export type Proposal = Reading['proposals'][number];
+export type Proposal = FieldProposal;
 
 const surveyExampleSchema = z.object({ key: z.string(), title: z.string() });
 

@@ -1,4 +1,10 @@
 export * from './conditions.js';
+export { type Edit, freeId } from './edit.js';
+export * from './fieldEdits.js';
+export * from './identityEdits.js';
+export * from './knotEdits.js';
+export * from './memberEdits.js';
 export * from './newMember.js';
+export * from './proposals.js';
 export * from './readyMadeChecks.js';
 export * from './ruleEdits.js';

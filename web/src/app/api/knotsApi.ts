@@ -18,6 +18,7 @@ import {
   type Reading,
   type RecordAct,
   readingSchema,
+  type DeepReadonly,
   type SaveDraft,
   type SurveyLine,
   surveyLineSchema,
@@ -46,7 +47,7 @@ export class KnotsApi {
   draft(knot: string): Observable<Draft> {
     return this.#calls.get(`${knotUrl(knot)}/draft`, draftSchema);
   }
-  saveDraft(knot: string, draft: SaveDraft): Observable<number> {
+  saveDraft(knot: string, draft: DeepReadonly<SaveDraft>): Observable<number> {
     return this.#http
       .put(`${knotUrl(knot)}/draft`, draft)
       .pipe(map((answer) => z.object({ revision: z.number() }).parse(answer).revision));

@@ -8,7 +8,7 @@ import {
   type Reading,
   type SystemSummary,
 } from '@anchor-knot/contracts';
-import type { Edit } from '../views/knots/editor/edits/edit';
+import type { Edit } from '@anchor-knot/core';
 
 /** The demo's knot between four systems. */
 export const customers: KnotDefinition = knotDraftSchema.parse(

@@ -1,11 +1,5 @@
-import {
-  type CauseView,
-  type DecisionKind,
-  decisionKinds,
-  type KnotView,
-  type MemberSummary,
-  type Run,
-} from '@anchor-knot/contracts';
+import { type CauseView, type DecisionKind, decisionKinds, type MemberSummary, type Run } from '@anchor-knot/contracts';
+import type { Knot, Rule, RuleStep, Step } from '@anchor-knot/core';
 
 export const count = (number: number): string => number.toLocaleString('en-GB');
 
@@ -19,13 +13,8 @@ export function bytes(size: number): string {
   return size < 1_000_000 ? `${(size / 1000).toFixed(1)} kB` : `${(size / 1_000_000).toFixed(1)} MB`;
 }
 
-type Definition = KnotView['definition'];
-type Mapping = NonNullable<Definition['fields'][number]['mappings'][string]>;
-type Step = Mapping['steps'][number];
-type RuleStep = Definition['fields'][number]['rule']['steps'][number];
-
 /** A step of a translation, as a person would say it. */
-export function stepWords(step: Step, definition: Definition): string {
+export function stepWords(step: Step, definition: Pick<Knot, 'crosswalks'>): string {
   switch (step.kind) {
     case 'trim':
       return 'trim';
@@ -108,7 +97,7 @@ function ruleStepWords(step: RuleStep, memberName: (id: string) => string): stri
 }
 
 /** A rule as a sentence with the members' names, for where there is room. */
-export function ruleSentence(rule: Definition['fields'][number]['rule'], members: readonly MemberSummary[]): string {
+export function ruleSentence(rule: Rule, members: readonly MemberSummary[]): string {
   const name = (id: string): string => members.find((member) => member.id === id)?.systemName ?? id;
   const steps = rule.steps.map((step): string => {
     switch (step.step) {
@@ -129,7 +118,7 @@ export function ruleSentence(rule: Definition['fields'][number]['rule'], members
 
 const combineWords = { sum: 'add up the changes', union: 'unite the lists', text: 'merge the lines' } as const;
 
-export function ruleWords(rule: Definition['fields'][number]['rule'], members: readonly MemberSummary[]): string {
+export function ruleWords(rule: Rule, members: readonly MemberSummary[]): string {
   const name = (id: string): string => members.find((member) => member.id === id)?.pennant.letters ?? id;
   return [
     ...(rule.combine ? [combineWords[rule.combine]] : []),

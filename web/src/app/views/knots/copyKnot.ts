@@ -4,6 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import { Router, RouterLink } from '@angular/router';
+import { freeId, withObjects } from '@anchor-knot/core';
 import { forkJoin } from 'rxjs';
 import { Asking } from '../../api/asking';
 import { KnotsApi } from '../../api/knotsApi';
@@ -12,8 +13,6 @@ import { SystemsApi } from '../../api/systemsApi';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { isFilled } from '../../fields/validators';
 import { State } from '../state';
-import { freeId } from './editor/edits/edit';
-import { withObjects } from './editor/edits/knotEdits';
 import { ProblemText } from '../problem';
 
 interface ChosenObject {

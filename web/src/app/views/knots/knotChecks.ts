@@ -2,14 +2,12 @@ import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, sig
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckboxModule } from '@angular/material/checkbox';
-import { readyMadeChecks } from '@anchor-knot/core';
+import { freeId, readyMadeChecks, setChecks, type Check, type SharedField } from '@anchor-knot/core';
 import { combineLatest, debounceTime, map, type Observable, of, switchMap } from 'rxjs';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { Fold } from '../../fields/fold';
 import { TextField } from '../../fields/textField';
 import { count } from '../../words/sentences';
-import { type Check, type Field, freeId } from './editor/edits/edit';
-import { setChecks } from './editor/edits/knotEdits';
 import { FormulaEditor, type FormulaName } from './editor/formulaEditor';
 import { WithSide } from '../../layout/withSide';
 import { GoLive } from './editor/goLive';
@@ -168,7 +166,8 @@ export class KnotChecks {
   }
 }
 
-const fieldChoices = (fields: readonly Field[]): Choice[] => fields.map(({ id, name }) => ({ value: id, says: name }));
+const fieldChoices = (fields: readonly SharedField[]): Choice[] =>
+  fields.map(({ id, name }) => ({ value: id, says: name }));
 
 type Failing = Readonly<
   Record<

@@ -1,14 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { KnotDefinition } from '@anchor-knot/contracts';
+import { freeId, setCrosswalk, type Crosswalk, usersOf } from '@anchor-knot/core';
 import { FileButton } from '../../fields/fileButton';
 import { TextField } from '../../fields/textField';
 import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
 import { plural } from '../../words/sentences';
 import { crosswalkCsv, csvCrosswalk } from './editor/crosswalkCsv';
-import { type Crosswalk, freeId } from './editor/edits/edit';
-import { setCrosswalk, usersOf } from './editor/edits/knotEdits';
 import { GoLive } from './editor/goLive';
 import { KnotEditor } from './editor/knotEditor';
 import { type MissingValue, missingValues } from './editor/missingValues';

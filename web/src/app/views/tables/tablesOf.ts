@@ -1,5 +1,5 @@
 import type { KnotDefinition } from '@anchor-knot/contracts';
-import { usersOf } from '../knots/editor/edits/knotEdits';
+import { usersOf } from '@anchor-knot/core';
 
 export interface TableRow {
   readonly knot: string;

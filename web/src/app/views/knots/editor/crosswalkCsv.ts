@@ -1,6 +1,6 @@
+import type { Crosswalk } from '@anchor-knot/core';
 import { parse } from 'csv-parse/browser/esm/sync';
 import { stringify } from 'csv-stringify/browser/esm/sync';
-import type { Crosswalk } from './edits/edit';
 
 const betweenValues = ' | ';
 
@@ -37,7 +37,7 @@ export function csvCrosswalk(text: string, members: readonly string[]): ReadCros
   if (unknown !== undefined)
     return { ok: false, says: `There is no member “${unknown}”; there are ${members.join(', ')}.` };
   const seen = new Map<string, number>();
-  const rows: Crosswalk['rows'] = [];
+  const rows: Crosswalk['rows'][number][] = [];
   for (const [index, line] of body.entries()) {
     const shared = bare(line[0] ?? '');
     if (shared === '') return { ok: false, says: `Row ${index + 2} has no shared value.` };

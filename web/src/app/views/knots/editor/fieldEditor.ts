@@ -1,16 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
+import { removeField, setField, setFormula, type SharedField } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { Value } from '../../../values/value';
 import { ruleSentence } from '../../../words/sentences';
-import type { Field } from './edits/edit';
-import { removeField, setField, setFormula } from './edits/fieldEdits';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
 
-const types: readonly Choice<Field['type']>[] = [
+const types: readonly Choice<SharedField['type']>[] = [
   { value: 'text', says: 'text' },
   { value: 'note', says: 'note: a long text' },
   { value: 'email', says: 'email' },
@@ -56,10 +55,10 @@ export class FieldEditor {
   protected formula(formula: string): void {
     if (formula.trim() !== '') this.editor.edit(setFormula(this.fieldId(), formula), `${this.fieldId()} formula`);
   }
-  protected ruleWords({ rule }: Field): string {
+  protected ruleWords({ rule }: SharedField): string {
     return ruleSentence(rule, this.editor.members());
   }
-  protected set(change: Partial<Field>): void {
+  protected set(change: Partial<SharedField>): void {
     this.editor.edit(setField(this.fieldId(), change));
   }
   protected name(name: string): void {

@@ -1,9 +1,8 @@
 import { parse } from 'csv-parse/browser/esm/sync';
 import { stringify } from 'csv-stringify/browser/esm/sync';
 import { knotDraftSchema, type KnotDefinition, stepSchema } from '@anchor-knot/contracts';
+import { newMapping, type Mapping, type SharedField } from '@anchor-knot/core';
 import { bare } from './crosswalkCsv';
-import type { Field, Mapping } from './edits/edit';
-import { newMapping } from './edits/fieldEdits';
 
 const own = ['field', 'name', 'type', 'formula'] as const;
 const perMember = ['field', 'direction', 'steps'] as const;
@@ -33,7 +32,7 @@ export function fieldTableCsv({ fields, members }: KnotDefinition): string {
 }
 
 export type ReadFieldTable =
-  | { readonly ok: true; readonly fields: readonly Field[]; readonly changed: number; readonly added: number }
+  | { readonly ok: true; readonly fields: readonly SharedField[]; readonly changed: number; readonly added: number }
   | { readonly ok: false; readonly problems: readonly string[] };
 
 /**
@@ -93,15 +92,15 @@ export function csvFieldTable(
     }
     const { formula: _, ...rest } = before ?? {
       id,
-      rule: { steps: [{ step: 'newest' }, { step: 'ask' }] } as Field['rule'],
+      rule: { steps: [{ step: 'newest' }, { step: 'ask' }] } as SharedField['rule'],
     };
     const field = {
       ...rest,
       name,
-      type: type as Field['type'],
+      type: type as SharedField['type'],
       ...(formula === '' ? {} : { formula }),
       mappings,
-    } as Field;
+    } as SharedField;
     if (!before) added += 1;
     else if (JSON.stringify(sorted(before)) !== JSON.stringify(sorted(field))) changed += 1;
     fields.set(id, field);

@@ -19,7 +19,15 @@ import type {
   Reading,
   SystemSummary,
 } from '@anchor-knot/contracts';
-import type { Finding, Trial } from '@anchor-knot/core';
+import {
+  accept,
+  openProposals,
+  pairsOf,
+  type Edit,
+  type Finding,
+  type Trial,
+  type TurnedDown,
+} from '@anchor-knot/core';
 import {
   catchError,
   concatMap,
@@ -46,8 +54,6 @@ import { isAway, problemOf } from '../../../api/problems';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { Telling } from '../../../telling/telling';
-import type { Edit, TurnedDown } from './edits/edit';
-import { accept, openProposals, pairsOf } from './edits/proposals';
 import { TrialService } from './trialService';
 
 const saveAfterMs = 350;
@@ -287,7 +293,7 @@ export class KnotEditor {
     return this.#knotsApi
       .saveDraft(knot, {
         definition: now.definition,
-        turnedDown: [...now.turnedDown],
+        turnedDown: now.turnedDown,
         revision: this.#revision,
         basedOn: this.#basedOn,
       })

@@ -7,7 +7,7 @@ import { MatFormFieldHarness } from '@angular/material/form-field/testing';
 import { MatInputHarness } from '@angular/material/input/testing';
 import { MatMenuHarness } from '@angular/material/menu/testing';
 import { MatSelectHarness } from '@angular/material/select/testing';
-import type { Step } from './edits/edit';
+import type { Step } from '@anchor-knot/core';
 import { StepChain } from './stepChain';
 
 async function shown(steps: readonly Step[], crosswalks: Record<string, unknown> = {}, mayEdit = true) {

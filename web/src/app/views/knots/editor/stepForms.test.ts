@@ -1,8 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { stepSchema } from '@anchor-knot/contracts';
-import { compileStep } from '@anchor-knot/core';
+import { compileStep, type Step } from '@anchor-knot/core';
 import { stepWords } from '../../../words/sentences';
-import type { Step } from './edits/edit';
 import { partText, stepForm, stepForms, type StepPart, withPart } from './stepForms';
 
 const tables = { groups: { name: 'Groups', rows: [] } };

@@ -1,4 +1,4 @@
-import type { Step } from './edits/edit';
+import type { Step } from '@anchor-knot/core';
 
 /** How one part of a step is entered. */
 export interface StepPart {

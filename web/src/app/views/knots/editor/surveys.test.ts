@@ -3,12 +3,16 @@ import { readFileSync } from 'node:fs';
 import { HttpErrorResponse } from '@angular/common/http';
 import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
-import { type KnotDefinition, knotDraftSchema, knotFileSchema, type SurveyLine } from '@anchor-knot/contracts';
+import {
+  type KnotDefinition,
+  knotDraftSchema,
+  weightsSchema,
+  knotFileSchema,
+  type SurveyLine,
+} from '@anchor-knot/contracts';
+import { mapTo, setEvidence, setThresholds, type Edit } from '@anchor-knot/core';
 import { Subject } from 'rxjs';
 
-import type { Edit } from './edits/edit';
-import { mapTo } from './edits/fieldEdits';
-import { setEvidence, setThresholds } from './edits/identityEdits';
 import { KnotsApi } from '../../../api/knotsApi';
 import { KnotEditor } from './knotEditor';
 import { Surveys } from './surveys';
@@ -54,7 +58,7 @@ function surveys(from: KnotDefinition) {
     TestBed.tick();
   };
   const evidence = {
-    weights: { ...learned, prior: 0.25 } as NonNullable<typeof learned>,
+    weights: weightsSchema.parse({ ...learned, prior: 0.25 }),
     free: 3,
     filled: [1, 1, 1, 1],
     compared: 2,

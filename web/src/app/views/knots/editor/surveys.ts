@@ -1,12 +1,11 @@
 import { computed, DestroyRef, inject, Injectable, Injector, signal } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type { IdentitySurvey, KnotDefinition, MemberSurvey, Problem } from '@anchor-knot/contracts';
-import type { Finding } from '@anchor-knot/core';
+import { setWeights, type Finding } from '@anchor-knot/core';
 import { filter, first, type Subscription, switchMap } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
 import { problemOf } from '../../../api/problems';
 import { count } from '../../../words/sentences';
-import { setWeights } from './edits/identityEdits';
 import { KnotEditor } from './knotEditor';
 
 const toldReasons = 2;

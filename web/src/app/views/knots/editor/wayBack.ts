@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, output } f
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { debounceTime, map, of, switchMap } from 'rxjs';
 import { MatButtonModule } from '@angular/material/button';
-import type { Step } from './edits/edit';
+import type { Step } from '@anchor-knot/core';
 import { TrialService } from './trialService';
 
 type FormulaStep = Extract<Step, { kind: 'formula' }>;

@@ -11,14 +11,23 @@ import {
 } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { PairExample } from '@anchor-knot/contracts';
-import { type ComparisonKind, comparisonKinds, comparisonOf, defaultThresholds, levelBits } from '@anchor-knot/core';
 import { MatTooltip } from '@angular/material/tooltip';
+import {
+  comparisonKinds,
+  comparisonOf,
+  defaultThresholds,
+  levelBits,
+  nameEvidence,
+  setEvidence,
+  setThresholds,
+  type ComparisonKind,
+  type EvidenceField,
+  type SharedField,
+} from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { bitsWords, chanceWords, count, plural } from '../../../words/sentences';
 import { type ComparedRecord, type ComparedRow, PairGrid } from '../../matches/pairGrid';
-import type { EvidencePart, Field } from '../editor/edits/edit';
-import { nameEvidence, setEvidence, setThresholds } from '../editor/edits/identityEdits';
 import { KnotEditor } from '../editor/knotEditor';
 import { Surveys } from '../editor/surveys';
 import { PairExamples } from './pairExamples';
@@ -63,13 +72,13 @@ export class EvidenceEditor {
   protected readonly plural = plural;
 
   protected readonly evidence = computed(() => this.editor.definition()?.evidence);
-  protected readonly parts = computed((): readonly EvidencePart[] => this.evidence()?.fields ?? []);
+  protected readonly parts = computed((): readonly EvidenceField[] => this.evidence()?.fields ?? []);
   /** Fields that records hold. */
-  protected readonly held = computed((): readonly Field[] =>
+  protected readonly held = computed((): readonly SharedField[] =>
     (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined),
   );
   /** Those that two members or more give: others alone can never be compared. */
-  protected readonly fields = computed((): readonly Field[] =>
+  protected readonly fields = computed((): readonly SharedField[] =>
     (this.editor.definition()?.fields ?? []).filter(
       ({ formula, mappings }) =>
         formula === undefined && Object.values(mappings).filter(({ direction }) => direction !== 'to').length > 1,
@@ -111,7 +120,7 @@ export class EvidenceEditor {
   }
 
   /** Fields that can be compared; one of several can be left out. */
-  protected choicesOf({ fields }: EvidencePart): Choice[] {
+  protected choicesOf({ fields }: EvidenceField): Choice[] {
     const held = this.held().map(({ id, name }): Choice => ({ value: id, says: name }));
     return fields.length > 1 ? [...held, { value: '', says: 'leave it out' }] : held;
   }
@@ -152,7 +161,7 @@ export class EvidenceEditor {
   protected name(index: number, name: string): void {
     if (name.trim() !== '') this.editor.edit(nameEvidence(index, name.trim()));
   }
-  #change(index: number, change: (part: EvidencePart) => EvidencePart): void {
+  #change(index: number, change: (part: EvidenceField) => EvidenceField): void {
     this.editor.edit(setEvidence(this.parts().map((part, at) => (at === index ? change(part) : part))));
   }
   protected setField(index: number, at: number, field: string): void {
@@ -200,7 +209,7 @@ export class EvidenceEditor {
 const order: readonly ComparisonKind[] = ['company name', 'person name', 'phone', 'address', 'code', 'date', 'email'];
 
 /** How a field is compared, from its type and its name; `undefined` where neither says anything. */
-function suggested({ type, name }: Field): ComparisonKind | undefined {
+function suggested({ type, name }: SharedField): ComparisonKind | undefined {
   if (type === 'email' || type === 'phone' || type === 'number' || type === 'date') return type;
   if (/company|organi[sz]ation|firm|legal name/i.test(name)) return 'company name';
   if (/street|address/i.test(name)) return 'address';

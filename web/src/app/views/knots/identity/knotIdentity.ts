@@ -1,8 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatTooltip } from '@angular/material/tooltip';
-import type { KeyRule } from '../editor/edits/edit';
-import { setKeyRules } from '../editor/edits/identityEdits';
+import { setKeyRules, type KeyRule } from '@anchor-knot/core';
 import { WithSide } from '../../../layout/withSide';
 import { GoLive } from '../editor/goLive';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';

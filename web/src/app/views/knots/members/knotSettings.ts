@@ -1,8 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { setKnot, type KnotSettings } from '@anchor-knot/core';
 import { ChoiceField, type Choice } from '../../../fields/choiceField';
 import { Fold } from '../../../fields/fold';
 import { TextField } from '../../../fields/textField';
-import { type KnotSettings, setKnot } from '../editor/edits/knotEdits';
 import { KnotEditor } from '../editor/knotEditor';
 
 const mostLabels = 20;

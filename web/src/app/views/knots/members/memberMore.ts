@@ -1,10 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelectModule } from '@angular/material/select';
+import { setMember, type Member } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { Fold } from '../../../fields/fold';
-import type { Member } from '../editor/edits/edit';
-import { setMember } from '../editor/edits/memberEdits';
 import { KnotEditor } from '../editor/knotEditor';
 
 /** What is rarely set of a member: what a creation needs there, and the field that carries our key. */

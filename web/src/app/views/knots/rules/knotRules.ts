@@ -2,11 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatTableModule } from '@angular/material/table';
 import { Router, RouterLink } from '@angular/router';
-import type { Rule } from '@anchor-knot/core';
+import { setRules, type Rule, type SharedField } from '@anchor-knot/core';
 import { plural, ruleSentence } from '../../../words/sentences';
 import { ListKeys } from '../../listKeys';
-import type { Field } from '../editor/edits/edit';
-import { setRules } from '../editor/edits/fieldEdits';
 import { WithSide } from '../../../layout/withSide';
 import { GoLive } from '../editor/goLive';
 import { KnotEditor } from '../editor/knotEditor';
@@ -27,7 +25,7 @@ export class KnotRules {
   readonly #router = inject(Router);
   protected readonly columns = ['tick', 'field', 'rule', 'reason'];
   /** A computed field is given by no member, so nothing can be said against it. */
-  protected readonly fields = computed((): readonly Field[] =>
+  protected readonly fields = computed((): readonly SharedField[] =>
     (this.editor.definition()?.fields ?? []).filter(({ formula }) => formula === undefined),
   );
   protected readonly ticked = linkedSignal<string | undefined, ReadonlySet<string>>({
@@ -35,7 +33,7 @@ export class KnotRules {
     computation: () => new Set(),
   });
   /** Those whose rule is edited: all that are ticked, otherwise the one that is looked at. */
-  protected readonly edited = computed((): readonly Field[] => {
+  protected readonly edited = computed((): readonly SharedField[] => {
     const ticked = this.fields().filter(({ id }) => this.ticked().has(id));
     if (ticked.length > 0) return ticked;
     const looked = this.fields().find(({ id }) => id === this.field()) ?? this.fields()[0];
@@ -51,11 +49,11 @@ export class KnotRules {
     () => new Set(this.edited().map(({ rule }) => JSON.stringify({ ...rule, reason: undefined }))).size > 1,
   );
 
-  protected readonly byId = (_: number, { id }: Field): string => id;
-  protected words({ rule }: Field): string {
+  protected readonly byId = (_: number, { id }: SharedField): string => id;
+  protected words({ rule }: SharedField): string {
     return ruleSentence(rule, this.editor.members());
   }
-  protected isEdited({ id }: Field): boolean {
+  protected isEdited({ id }: SharedField): boolean {
     return this.edited().some((field) => field.id === id);
   }
   protected tick(id: string): void {

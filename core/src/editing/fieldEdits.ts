@@ -1,7 +1,8 @@
-import type { KnotDefinition } from '@anchor-knot/contracts';
-import { type Rule, ruleFor } from '@anchor-knot/core';
-import { type Field, type Mapping, type Step, type Edit, freeId } from './edit';
-import { withParts } from './identityEdits';
+import { type Knot, type Mapping, type Rule, type SharedField } from '../definition/index.js';
+import type { Step } from '../mapping/index.js';
+import { type Edit, freeId } from './edit.js';
+import { withParts } from './identityEdits.js';
+import { ruleFor } from './ruleEdits.js';
 
 /** A mapping as it begins. */
 export const newMapping = (field: string, direction: Mapping['direction'], steps: readonly Step[] = []): Mapping => ({
@@ -13,11 +14,14 @@ export const newMapping = (field: string, direction: Mapping['direction'], steps
   drift: 'put back',
 });
 
-export function changeField(definition: KnotDefinition, id: string, change: (field: Field) => Field): KnotDefinition {
+export function changeField(definition: Knot, id: string, change: (field: SharedField) => SharedField): Knot {
   return { ...definition, fields: definition.fields.map((field) => (field.id === id ? change(field) : field)) };
 }
 
-export function setField(id: string, change: Partial<Pick<Field, 'name' | 'type' | 'rule' | 'owner' | 'note'>>): Edit {
+export function setField(
+  id: string,
+  change: Partial<Pick<SharedField, 'name' | 'type' | 'rule' | 'owner' | 'note'>>,
+): Edit {
   return (definition) => changeField(definition, id, (field) => withRuleOfType({ ...field, ...change }));
 }
 
@@ -26,21 +30,24 @@ export function setRules(ids: readonly string[], rule: Rule): Edit {
   return (definition) => ({
     ...definition,
     fields: definition.fields.map((field) =>
-      ids.includes(field.id) ? withRuleOfType({ ...field, rule: rule as Field['rule'] }) : field,
+      ids.includes(field.id) ? withRuleOfType({ ...field, rule: rule as SharedField['rule'] }) : field,
     ),
   });
 }
 
-const withRuleOfType = (field: Field): Field => ({ ...field, rule: ruleFor(field.type, field.rule) as Field['rule'] });
+const withRuleOfType = (field: SharedField): SharedField => ({
+  ...field,
+  rule: ruleFor(field.type, field.rule) as SharedField['rule'],
+});
 
 /** A shared field of a name; it is mapped to nothing yet. */
-export function addField(name: string, type: Field['type'] = 'text'): Edit {
+export function addField(name: string, type: SharedField['type'] = 'text'): Edit {
   return (definition) => {
     const id = freeId(
       name,
       definition.fields.map((field) => field.id),
     );
-    const field: Field = { id, name, type, rule: { steps: [{ step: 'newest' }, { step: 'ask' }] }, mappings: {} };
+    const field: SharedField = { id, name, type, rule: { steps: [{ step: 'newest' }, { step: 'ask' }] }, mappings: {} };
     return { ...definition, fields: [...definition.fields, field], titleField: definition.titleField || id };
   };
 }
@@ -83,7 +90,7 @@ export function removeField(id: string): Edit {
 }
 
 /** Takes over all shared fields, as from a table. */
-export function setFields(fields: readonly Field[]): Edit {
+export function setFields(fields: readonly SharedField[]): Edit {
   return (definition) => ({ ...definition, fields: [...fields] });
 }
 
@@ -103,7 +110,7 @@ export function takeFields(member: string, fields: readonly FieldThere[]): Edit 
       .filter(({ path }) => !mapped.has(path))
       .reduce((now, { path, type }) => {
         const longer = addField(nameOfPath(path), sharedTypes[type] ?? 'text')(now);
-        const added = longer.fields.at(-1) as Field;
+        const added = longer.fields.at(-1) as SharedField;
         return changeField(longer, added.id, (field) => ({
           ...field,
           mappings: { [member]: newMapping(path, 'from') },
@@ -113,7 +120,7 @@ export function takeFields(member: string, fields: readonly FieldThere[]): Edit 
 }
 
 /** Types of systems' fields that are types here; others are text. */
-const sharedTypes: Readonly<Record<string, Field['type']>> = {
+const sharedTypes: Readonly<Record<string, SharedField['type']>> = {
   number: 'number',
   'yes/no': 'yes/no',
   date: 'date',

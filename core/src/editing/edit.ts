@@ -1,18 +1,7 @@
-import type { KnotDefinition, SaveDraft } from '@anchor-knot/contracts';
-
-export type Field = KnotDefinition['fields'][number];
-export type Member = KnotDefinition['members'][number];
-export type Mapping = Field['mappings'][string];
-export type Step = Mapping['steps'][number];
-export type Check = KnotDefinition['checks'][number];
-export type KeyRule = KnotDefinition['keyRules'][number];
-export type Evidence = NonNullable<KnotDefinition['evidence']>;
-export type EvidencePart = Evidence['fields'][number];
-export type Crosswalk = KnotDefinition['crosswalks'][string];
-export type TurnedDown = SaveDraft['turnedDown'][number];
+import type { Knot } from '../definition/index.js';
 
 /** Edits of a definition: each gives a new one and leaves the old one as it is, so that it can be undone. */
-export type Edit = (definition: KnotDefinition) => KnotDefinition;
+export type Edit = (definition: Knot) => Knot;
 
 /** An identifier from words that none of `taken` is. */
 export function freeId(words: string, taken: readonly string[]): string {

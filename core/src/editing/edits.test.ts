@@ -1,9 +1,7 @@
 import { readFileSync } from 'node:fs';
-import { knotDraftSchema, knotFileSchema, type KnotDefinition, type Proposal } from '@anchor-knot/contracts';
-import { compileKnot } from '@anchor-knot/core';
-import { tablesOf } from '../../../tables/tablesOf';
-import { compareDefinitions } from '../compareDefinitions';
-import { freeId } from './edit';
+import { knotDraftSchema, knotFileSchema } from '@anchor-knot/contracts';
+import { compileKnot, type Knot } from '../definition/index.js';
+import { freeId } from './edit.js';
 import {
   addField,
   mapTo,
@@ -15,22 +13,22 @@ import {
   setRules,
   takeFields,
   unmap,
-} from './fieldEdits';
-import { nameEvidence, setEvidence, setThresholds, setWeights } from './identityEdits';
-import { setChecks, setCrosswalk, setKnot, usersOf, withObjects } from './knotEdits';
-import { addMember, moveMember, removeMember, setMember } from './memberEdits';
-import { accept, openProposals, pairsOf } from './proposals';
+} from './fieldEdits.js';
+import { nameEvidence, setEvidence, setThresholds, setWeights } from './identityEdits.js';
+import { setChecks, setCrosswalk, setKnot, usersOf, withObjects } from './knotEdits.js';
+import { addMember, moveMember, removeMember, setMember } from './memberEdits.js';
+import { accept, type FieldProposal, openProposals, pairsOf } from './proposals.js';
 
-const demo: KnotDefinition = knotDraftSchema.parse(
+const demo: Knot = knotDraftSchema.parse(
   knotFileSchema.parse(JSON.parse(readFileSync('server/demo/customers.knot.json', 'utf8'))).knot,
 );
-const fieldOf = (definition: KnotDefinition, id: string) => definition.fields.find((field) => field.id === id);
-const problemsOf = (definition: KnotDefinition) => {
-  const compiled = compileKnot(definition as Parameters<typeof compileKnot>[0]);
+const fieldOf = (definition: Knot, id: string) => definition.fields.find((field) => field.id === id);
+const problemsOf = (definition: Knot) => {
+  const compiled = compileKnot(definition);
   return compiled.ok ? [] : compiled.problems;
 };
 
-const cell = (member: string, field: string): Proposal['cells'][number] => ({
+const cell = (member: string, field: string): FieldProposal['cells'][number] => ({
   member,
   field,
   direction: 'both ways',
@@ -38,7 +36,7 @@ const cell = (member: string, field: string): Proposal['cells'][number] => ({
   confidence: 0.9,
   reasons: [],
 });
-const proposal = (id: string, type: string, ...cells: Proposal['cells']): Proposal => ({
+const proposal = (id: string, type: FieldProposal['type'], ...cells: FieldProposal['cells']): FieldProposal => ({
   id,
   name: id,
   type,
@@ -48,7 +46,7 @@ const proposal = (id: string, type: string, ...cells: Proposal['cells']): Propos
   crosswalk: null,
 });
 const { evidence: _, ...unweighed } = demo;
-const empty: KnotDefinition = { ...unweighed, titleField: '', fields: [], keyRules: [], checks: [], crosswalks: {} };
+const empty: Knot = { ...unweighed, titleField: '', fields: [], keyRules: [], checks: [], crosswalks: {} };
 
 test('an edit leaves what was before as it is, so that it can be undone', () => {
   const before = JSON.stringify(demo);
@@ -144,32 +142,6 @@ test('what is turned down is remembered as the pairs that it would have made, in
   ]);
 });
 
-test('two definitions are compared by what things are called, not by where they stand', () => {
-  const moved = { ...demo, fields: demo.fields.toReversed() };
-  expect(compareDefinitions(demo, moved).every(({ at }) => at === 'fields')).toBe(true);
-  const changed = setMapping('email', 'crm', { direction: 'from' })(removeField('note')({ ...demo, name: 'Clients' }));
-  expect(compareDefinitions(demo, changed)).toEqual([
-    { at: 'name', kind: 'changed', before: 'Customers', after: 'Clients' },
-    { at: 'fields.email.mappings.crm.direction', kind: 'changed', before: 'both ways', after: 'from' },
-    { at: 'fields.note', kind: 'removed', before: 'note' },
-  ]);
-  expect(compareDefinitions(demo, JSON.parse(JSON.stringify(demo)) as KnotDefinition)).toEqual([]);
-  expect(compareDefinitions(demo, mapTo('email', 'granary', 'x', false)(demo))).toMatchObject([
-    { at: 'fields.email.mappings.granary', kind: 'added' },
-  ]);
-  expect(newMapping('a', 'to')).toMatchObject({ field: 'a', direction: 'to', steps: [] });
-});
-
-test('the tables of all knots are found by their name, their knot and their values', () => {
-  const knots = [{ definition: demo, isDraft: false }];
-  expect(tablesOf(knots, '')).toMatchObject([
-    { knotName: 'Customers', usedBy: 'Customer group', shared: 4, found: '' },
-  ]);
-  expect(tablesOf(knots, 'grower, tr')).toMatchObject([{ found: 'Grower, trade' }]);
-  expect(tablesOf(knots, 'customers')).toHaveLength(1);
-  expect(tablesOf(knots, 'nowhere')).toEqual([]);
-});
-
 test('a cell that was turned down is left out, and the others of its field stay, whichever it was', () => {
   const one = proposal('company', 'text', cell('crm', 'name'), cell('shop', 'company_name'), cell('erp', 'name'));
   for (const member of ['crm', 'shop', 'erp']) {
@@ -220,8 +192,8 @@ test('what was learned belongs to what is compared: other evidence is learned an
 test('a member that goes leaves no check of nobody, and no rule that asks twice or not at all', () => {
   const [check] = demo.checks;
   if (!check) throw new Error('the demo has no check');
-  const stepsOf = (definition: KnotDefinition) => fieldOf(definition, 'phone')?.rule.steps.map(({ step }) => step);
-  const withSteps = (...steps: KnotDefinition['fields'][number]['rule']['steps']) =>
+  const stepsOf = (definition: Knot) => fieldOf(definition, 'phone')?.rule.steps.map(({ step }) => step);
+  const withSteps = (...steps: Knot['fields'][number]['rule']['steps']) =>
     removeMember('erp')(setRules(['phone'], { steps })(demo));
   expect(stepsOf(withSteps({ step: 'order', members: ['erp'] }, { step: 'ask' }))).toEqual(['ask']);
   expect(stepsOf(withSteps({ step: 'newest' }, { step: 'order', members: ['erp'] }))).toEqual(['newest', 'ask']);
@@ -234,7 +206,7 @@ test('a member that goes leaves no check of nobody, and no rule that asks twice 
 });
 
 test('members move by so many places, as far as there are any; nobody else moves', () => {
-  const order = (definition: KnotDefinition) => definition.members.map(({ id }) => id);
+  const order = (definition: Knot) => definition.members.map(({ id }) => id);
   expect(order(moveMember('granary', -9)(demo))).toEqual(['granary', 'crm', 'shop', 'erp']);
   expect(order(moveMember('crm', 2)(demo))).toEqual(['shop', 'erp', 'crm', 'granary']);
   expect(moveMember('nobody', 1)(demo)).toBe(demo);

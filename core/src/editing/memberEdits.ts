@@ -1,4 +1,5 @@
-import { type Field, type Member, type Edit, freeId } from './edit';
+import type { Member, SharedField } from '../definition/index.js';
+import { type Edit, freeId } from './edit.js';
 
 export function setMember(id: string, change: Partial<Member>): Edit {
   return (definition) => ({
@@ -51,8 +52,8 @@ export function removeMember(id: string): Edit {
 }
 
 /** An order of nobody is none: where it stood last, the rule asks. */
-function stepsWithout(member: string, steps: Field['rule']['steps']): Field['rule']['steps'] {
-  const left = steps.flatMap((step): Field['rule']['steps'] => {
+function stepsWithout(member: string, steps: SharedField['rule']['steps']): SharedField['rule']['steps'] {
+  const left = steps.flatMap((step): SharedField['rule']['steps'] => {
     if (step.step !== 'order') return [step];
     const members = step.members.filter((other) => other !== member);
     return members.length > 0 ? [{ ...step, members }] : [];

@@ -1,29 +1,28 @@
-import type { KnotDefinition } from '@anchor-knot/contracts';
-import type { Check, Crosswalk, Edit } from './edit';
+import type { Check, Knot } from '../definition/index.js';
+import type { Crosswalk } from '../mapping/index.js';
+import type { Edit } from './edit.js';
 
 /** What a knot is, apart from its parts. */
-export type KnotSettings = Pick<
-  KnotDefinition,
-  'name' | 'thing' | 'description' | 'owner' | 'labels' | 'titleField' | 'start'
->;
+export type KnotSettings = Pick<Knot, 'name' | 'thing' | 'description' | 'owner' | 'labels' | 'titleField' | 'start'>;
 
 /** What is empty is left out. */
 export function setKnot(change: Partial<KnotSettings>): Edit {
   return (definition) => {
-    const changed = { ...definition, ...change };
-    const isEmpty = (value: unknown): boolean => value === '' || (Array.isArray(value) && value.length === 0);
-    const optional = ['description', 'owner', 'labels'];
-    return Object.fromEntries(
-      Object.entries(changed).filter(([name, value]) => !optional.includes(name) || !isEmpty(value)),
-    ) as KnotDefinition;
+    const { description, owner, labels, ...rest } = { ...definition, ...change };
+    return {
+      ...rest,
+      ...(description ? { description } : {}),
+      ...(owner ? { owner } : {}),
+      ...(labels && labels.length > 0 ? { labels } : {}),
+    };
   };
 }
 
 /** The same knot over other objects: what is said of its members stays, and so do the fields that are mapped. */
 export function withObjects(
-  definition: KnotDefinition,
+  definition: Knot,
   objects: Readonly<Record<string, { readonly system: string; readonly object: string }>>,
-): KnotDefinition {
+): Knot {
   return { ...definition, members: definition.members.map((member) => ({ ...member, ...objects[member.id] })) };
 }
 
@@ -41,7 +40,7 @@ export function setCrosswalk(id: string, crosswalk: Crosswalk | undefined): Edit
 }
 
 /** The names of the shared fields that a crosswalk translates. */
-export function usersOf({ fields }: KnotDefinition, table: string): string[] {
+export function usersOf({ fields }: Knot, table: string): string[] {
   return fields
     .filter(({ mappings }) =>
       Object.values(mappings).some(({ steps }) =>

@@ -1,11 +1,19 @@
-import type { KnotDefinition, Proposal } from '@anchor-knot/contracts';
-import type { Field, TurnedDown, Edit } from './edit';
-import { newMapping, changeField } from './fieldEdits';
+import type { Knot, SharedField } from '../definition/index.js';
+import type { Crosswalk } from '../mapping/index.js';
+import type { ProposedCell, ProposedField, TurnedDown } from '../proposal/index.js';
+import type { Edit } from './edit.js';
+import { changeField, newMapping } from './fieldEdits.js';
+
+/** What is proposed for a shared field, as it is shown: reasons in words. */
+export interface FieldProposal extends Omit<ProposedField, 'cells' | 'crosswalk'> {
+  readonly cells: readonly (Omit<ProposedCell, 'reasons'> & { readonly reasons: readonly string[] })[];
+  readonly crosswalk: Crosswalk | null;
+}
 
 /**
  * The proposal without the cells that a person turned down: as few are left out as break all pairs that were refused.
  */
-function withoutRefused(proposal: Proposal, definition: KnotDefinition, refused: ReadonlySet<string>): Proposal {
+function withoutRefused(proposal: FieldProposal, definition: Knot, refused: ReadonlySet<string>): FieldProposal {
   let left = proposal;
   for (;;) {
     const counted = left.cells.map(({ member }) => ({
@@ -25,10 +33,10 @@ const pairName = ({ member, field, with: other }: TurnedDown): string => JSON.st
  * with two cells or more.
  */
 export function openProposals(
-  all: readonly Proposal[],
-  definition: KnotDefinition,
+  all: readonly FieldProposal[],
+  definition: Knot,
   turnedDown: readonly TurnedDown[] = [],
-): Proposal[] {
+): FieldProposal[] {
   const refused = new Set(turnedDown.map(pairName));
   const proposals = all.map((proposal) => withoutRefused(proposal, definition, refused));
   const taken = new Set(
@@ -51,15 +59,15 @@ export function openProposals(
  * Takes proposals into the definition. The first that tells records apart becomes a key rule where there is none, the
  * first text the title.
  */
-export function accept(proposals: readonly Proposal[]): Edit {
+export function accept(proposals: readonly FieldProposal[]): Edit {
   return (definition) => {
     let changed = definition;
     for (const proposal of proposals) {
       if (!changed.fields.some(({ id }) => id === proposal.id)) {
-        const field: Field = {
+        const field: SharedField = {
           id: proposal.id,
           name: proposal.name,
-          type: proposal.type as Field['type'],
+          type: proposal.type,
           rule: { steps: [{ step: 'newest' }, { step: 'ask' }] },
           mappings: {},
         };
@@ -95,7 +103,7 @@ export function accept(proposals: readonly Proposal[]): Edit {
 }
 
 /** What is to be remembered of a proposed cell that a person does not want: the pairs that it would have made. */
-export function pairsOf(proposal: Proposal, member: string, definition: KnotDefinition): TurnedDown[] {
+export function pairsOf(proposal: FieldProposal, member: string, definition: Knot): TurnedDown[] {
   const cell = proposal.cells.find((one) => one.member === member);
   if (!cell) return [];
   const order = definition.members.map(({ id }) => id);

@@ -1,17 +1,18 @@
-import { defaultThresholds } from '@anchor-knot/core';
-import type { KeyRule, Evidence, EvidencePart, Edit } from './edit';
+import type { Evidence, EvidenceField, KeyRule } from '../definition/index.js';
+import { defaultThresholds } from '../identity/index.js';
+import type { Edit } from './edit.js';
 
 export function setKeyRules(keyRules: readonly KeyRule[]): Edit {
   return (definition) => ({ ...definition, keyRules: [...keyRules] });
 }
 
 /** What was learned belongs to what was compared: other evidence has to be learned anew. */
-export function withParts(evidence: Evidence | undefined, fields: readonly EvidencePart[]): Evidence {
+export function withParts(evidence: Evidence | undefined, fields: readonly EvidenceField[]): Evidence {
   return { thresholds: evidence?.thresholds ?? defaultThresholds, fields: [...fields] };
 }
 
 /** Sets what is weighed where no key ties a record; nothing, when there is no part. */
-export function setEvidence(fields: readonly EvidencePart[]): Edit {
+export function setEvidence(fields: readonly EvidenceField[]): Edit {
   return ({ evidence, ...definition }) =>
     fields.length === 0 ? definition : { ...definition, evidence: withParts(evidence, fields) };
 }
