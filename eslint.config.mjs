@@ -82,6 +82,13 @@ export default tseslint.config(
           message: 'Use matTooltip, akWhole or ak-ago.',
         },
         {
+          // The record grid, the groups of changes of a run and the list of keys are our own.
+          selector:
+            'Element[name="table"]:not(:has(TextAttribute[name="mat-table"]))' +
+            ':not(:has(TextAttribute[name="class"][value=/^(grid|keys|plain changes)$/]))',
+          message: 'Use mat-table, with the parts of tables/rows.',
+        },
+        {
           // File pickers aside: there is none in Material.
           selector:
             'Element[name=/^(input|textarea)$/]:not(:has(TextAttribute[name=/^mat(Input|Slider.*Thumb)$/]))' +

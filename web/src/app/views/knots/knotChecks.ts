@@ -15,12 +15,23 @@ import { KnotEditor } from './editor/knotEditor';
 import { recordTitle } from './editor/recordTitle';
 import { Surveys } from './editor/surveys';
 import { TrialService } from './editor/trialService';
+import { tableParts } from '../../tables/rows';
 
 /** Rules on a record, what happens when it fails one, and which of the records that are there would. */
 @Component({
   selector: 'ak-knot-checks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, MatButtonModule, MatCheckboxModule, ChoiceField, Fold, TextField, FormulaEditor, GoLive],
+  imports: [
+    ...tableParts,
+    WithSide,
+    MatButtonModule,
+    MatCheckboxModule,
+    ChoiceField,
+    Fold,
+    TextField,
+    FormulaEditor,
+    GoLive,
+  ],
   templateUrl: './knotChecks.html',
   styleUrl: './knotChecks.scss',
 })

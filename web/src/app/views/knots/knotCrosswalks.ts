@@ -13,6 +13,7 @@ import { KnotEditor } from './editor/knotEditor';
 import { type MissingValue, missingValues } from './editor/missingValues';
 import { Downloads } from '../../telling/downloads';
 import { Surveys } from './editor/surveys';
+import { tableParts } from '../../tables/rows';
 
 /**
  * Tables that translate values between systems: the shared value, and what each member calls it; the first is what is
@@ -21,7 +22,7 @@ import { Surveys } from './editor/surveys';
 @Component({
   selector: 'ak-knot-crosswalks',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, MatButtonModule, FileButton, TextField, Pennant, GoLive],
+  imports: [...tableParts, WithSide, MatButtonModule, FileButton, TextField, Pennant, GoLive],
   templateUrl: './knotCrosswalks.html',
   styleUrl: './knotCrosswalks.scss',
 })
@@ -31,6 +32,7 @@ export class KnotCrosswalks {
   readonly #downloads = inject(Downloads);
   protected readonly plural = plural;
   protected readonly setCrosswalk = setCrosswalk;
+  protected readonly columns = computed(() => ['shared', ...this.editor.members().map(({ id }) => id), 'acts']);
   protected readonly problem = signal<{ table: string; says: string } | undefined>(undefined);
   protected readonly tables = computed(() => {
     const definition = this.editor.definition();

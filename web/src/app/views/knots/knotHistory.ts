@@ -7,12 +7,21 @@ import { ExactTimePipe } from '../../words/times';
 import { compareDefinitions } from './editor/compareDefinitions';
 import { KnotEditor } from './editor/knotEditor';
 import { ProblemText } from '../problem';
+import { tableParts } from '../../tables/rows';
+
+interface HistoryRow {
+  /** None of the draft. */
+  readonly version: number | undefined;
+  readonly at: string | null;
+  readonly by: string | null;
+  readonly note: string;
+}
 
 /** The draft and the versions of the definition: what differs, and the way back to an older one. */
 @Component({
   selector: 'ak-knot-history',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, ExactTimePipe, MatButtonModule],
+  imports: [...tableParts, ProblemText, ExactTimePipe, MatButtonModule],
   templateUrl: './knotHistory.html',
   styles: `h2 { padding-bottom: 6px; }`,
 })
@@ -24,6 +33,18 @@ export class KnotHistory {
   protected readonly shown = signal<
     { says: string; before: KnotDefinition; after: KnotDefinition | undefined } | undefined
   >(undefined);
+  /** The draft, where there is one, and the versions: the newest first. */
+  protected readonly rows = computed((): readonly HistoryRow[] => {
+    const draft = this.editor.draft();
+    const versions = this.knot().versions.map(({ version, madeAt, madeBy, note }): HistoryRow => ({
+      version,
+      at: madeAt,
+      by: madeBy,
+      note,
+    }));
+    if (!this.editor.hasDraft()) return versions;
+    return [{ version: undefined, at: draft?.changedAt ?? null, by: draft?.changedBy ?? null, note: '' }, ...versions];
+  });
   protected readonly changes = computed(() => {
     const [shown, draft] = [this.shown(), this.editor.definition()];
     const after = shown?.after ?? draft;

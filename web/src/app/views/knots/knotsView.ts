@@ -15,12 +15,13 @@ import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { ProblemText } from '../problem';
 import { AgoTime } from '../../words/agoTime';
+import { tableParts } from '../../tables/rows';
 
 /** Which kinds of thing are kept the same, and in which systems? */
 @Component({
   selector: 'ak-knots-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoTime],
+  imports: [...tableParts, ProblemText, RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoTime],
   templateUrl: './knotsView.html',
   styleUrl: './knotsView.scss',
 })

@@ -21,6 +21,7 @@ import { ExactTimePipe } from '../../words/times';
 import { State } from '../state';
 import { StartRun } from './startRun';
 import { ProblemText } from '../problem';
+import { tableParts } from '../../tables/rows';
 
 const columns: readonly {
   readonly key: Exclude<keyof MemberTally, 'accounts'>;
@@ -45,6 +46,7 @@ const columns: readonly {
   selector: 'ak-run-detail',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ...tableParts,
     ProblemText,
     MatButtonModule,
     MatFormFieldModule,
@@ -151,6 +153,9 @@ export class RunDetail {
     return columns.filter(
       ({ key, dry }) => (run.kind === 'run' || dry !== '') && ((key !== 'archive' && key !== 'delete') || removes(key)),
     );
+  }
+  protected countColumns(run: Run): string[] {
+    return ['system', ...this.shown(run).map(({ key }) => key)];
   }
   protected sentence(run: Run): string {
     return runSentence(run, this.view.value()?.members ?? []);

@@ -10,12 +10,13 @@ import { ListKeys } from '../listKeys';
 import { runSentence } from '../../words/sentences';
 import { State } from '../state';
 import { AgoTime } from '../../words/agoTime';
+import { tableParts } from '../../tables/rows';
 
 /** What happened, and when? */
 @Component({
   selector: 'ak-runs-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, State, ListKeys, AgoTime],
+  imports: [...tableParts, RouterLink, MatButtonModule, State, ListKeys, AgoTime],
   templateUrl: './runsView.html',
   styles: `.whole { white-space: nowrap; }`,
 })

@@ -12,6 +12,7 @@ import { isFilled } from '../../fields/validators';
 import { valueText } from '../../values/valueText';
 import { count } from '../../words/sentences';
 import { ProblemText } from '../problem';
+import { tableParts } from '../../tables/rows';
 
 type Table = Tables['tables'][number];
 
@@ -20,6 +21,7 @@ type Table = Tables['tables'][number];
   selector: 'ak-database-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ...tableParts,
     ProblemText,
     MatButtonModule,
     MatCheckboxModule,
@@ -54,6 +56,8 @@ export class DatabaseObjects {
   protected readonly asking = new Asking();
   protected readonly tables = signal<readonly Table[] | undefined>(undefined);
   protected readonly previewed = signal<QueryPreview | undefined>(undefined);
+  protected readonly previewColumns = computed(() => this.previewed()?.fields.map(({ path }) => path) ?? []);
+  protected readonly shownRows = computed(() => this.previewed()?.rows.slice(0, 8) ?? []);
   protected readonly timed = computed(
     () => this.previewed()?.fields.filter(({ type }) => type === 'instant' || type === 'date') ?? [],
   );

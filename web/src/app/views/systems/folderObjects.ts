@@ -16,6 +16,7 @@ import { TextField } from '../../fields/textField';
 import { valueText } from '../../values/valueText';
 import { bytes, plural } from '../../words/sentences';
 import { ProblemText } from '../problem';
+import { tableParts } from '../../tables/rows';
 
 type FileFound = FolderFiles['files'][number];
 
@@ -39,7 +40,7 @@ const encodings = [
 @Component({
   selector: 'ak-folder-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
+  imports: [...tableParts, ProblemText, MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
   templateUrl: './folderObjects.html',
   styleUrl: './folderObjects.scss',
 })
@@ -71,6 +72,9 @@ export class FolderObjects {
   readonly #read = signal<FilePreview | undefined>(undefined);
   /** Nothing of what was read before stands beside words that it cannot be read. */
   protected readonly preview = computed(() => (this.asking.problem() ? undefined : this.#read()));
+
+  protected readonly previewColumns = computed(() => [...(this.preview()?.columns ?? [])]);
+  protected readonly shownRows = computed(() => this.preview()?.rows.slice(0, 6) ?? []);
 
   protected list(): void {
     const request = this.request();

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, signal } from '@an
 import type { FieldProfile, ObjectView, SourceField } from '@anchor-knot/contracts';
 import { TextField } from '../../fields/textField';
 import { count } from '../../words/sentences';
+import { tableParts } from '../../tables/rows';
 
 interface Row {
   readonly field: SourceField;
@@ -12,7 +13,7 @@ interface Row {
 @Component({
   selector: 'ak-object-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TextField],
+  imports: [...tableParts, TextField],
   templateUrl: './objectFields.html',
   styleUrl: './objectFields.scss',
 })

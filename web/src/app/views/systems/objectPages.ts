@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { objectPages, type ObjectPages, type System } from '@anchor-knot/contracts';
 import { TextField } from '../../fields/textField';
+import { tableParts } from '../../tables/rows';
 
 const kinds = [
   { part: 'recordPage', says: 'Page of one record', placeholder: '/contacts/{key}' },
@@ -11,7 +12,7 @@ const kinds = [
 @Component({
   selector: 'ak-object-pages',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TextField],
+  imports: [...tableParts, TextField],
   templateUrl: './objectPages.html',
   styleUrl: './objectPages.scss',
 })

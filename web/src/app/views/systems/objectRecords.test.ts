@@ -37,7 +37,7 @@ test('what is nested has columns of its own; exact numbers, lists and names with
     ]),
   );
   const [first, second] = await rows();
-  expect(first).toMatch(/^A1Reeda@b\.example1\.50/);
+  expect(first).toMatch(/^A1 Reed a@b\.example 1\.50/);
   expect(second).toContain('Marrowby');
 });
 

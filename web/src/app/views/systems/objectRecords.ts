@@ -9,6 +9,7 @@ import { TextField } from '../../fields/textField';
 import { valueText } from '../../values/valueText';
 import { State } from '../state';
 import { WholeText } from '../../values/wholeText';
+import { tableParts } from '../../tables/rows';
 
 const mostColumns = 40;
 
@@ -16,7 +17,7 @@ const mostColumns = 40;
 @Component({
   selector: 'ak-object-records',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, TextField, State, WholeText],
+  imports: [...tableParts, MatButtonModule, TextField, State, WholeText],
   templateUrl: './objectRecords.html',
   styleUrl: './objectRecords.scss',
 })

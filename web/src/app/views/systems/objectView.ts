@@ -17,6 +17,7 @@ import { ObjectRecords } from './objectRecords';
 import { whileProfiling } from './profiling';
 import { AgoTime } from '../../words/agoTime';
 import { type Section, Sections } from '../../layout/sections';
+import { tableParts } from '../../tables/rows';
 
 /** As many as tell what an object holds, and are read in a moment. */
 const firstRecords = 500;
@@ -31,6 +32,7 @@ const sections = [
   selector: 'ak-one-object-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ...tableParts,
     RouterLink,
     Sections,
     MatButtonModule,

@@ -7,6 +7,7 @@ import { Asking } from '../../api/asking';
 import { type Choice, ChoiceField, choicesOf } from '../../fields/choiceField';
 import { TextField } from '../../fields/textField';
 import { ProblemText } from '../problem';
+import { tableParts } from '../../tables/rows';
 
 type EntitySet = EntitySets['sets'][number];
 
@@ -14,7 +15,7 @@ type EntitySet = EntitySets['sets'][number];
 @Component({
   selector: 'ak-odata-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
+  imports: [...tableParts, ProblemText, MatButtonModule, MatCheckboxModule, ChoiceField, TextField],
   templateUrl: './odataObjects.html',
   styleUrl: './odataObjects.scss',
 })

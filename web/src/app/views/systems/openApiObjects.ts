@@ -10,6 +10,7 @@ import { Asking } from '../../api/asking';
 import { FileButton } from '../../fields/fileButton';
 import { isFilled } from '../../fields/validators';
 import { ProblemText } from '../problem';
+import { tableParts } from '../../tables/rows';
 
 /**
  * The objects of a JSON interface, taken from its OpenAPI document: ticked ones go into the description, where what was
@@ -19,6 +20,7 @@ import { ProblemText } from '../problem';
   selector: 'ak-open-api-objects',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ...tableParts,
     ProblemText,
     MatButtonModule,
     MatCheckboxModule,

@@ -19,12 +19,14 @@ import { CredentialForm } from './credentialForm';
 import { ProbeSteps } from './probeSteps';
 import { whileProfiling } from './profiling';
 import { AgoTime } from '../../words/agoTime';
+import { tableParts } from '../../tables/rows';
 
 /** What is connected here, what is in it, is it healthy, and what may we do? */
 @Component({
   selector: 'ak-one-system-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ...tableParts,
     WithSide,
     MatProgressBarModule,
     RouterLink,

@@ -9,12 +9,13 @@ import { Pennant } from '../../pennant/pennant';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { AgoTime } from '../../words/agoTime';
+import { tableParts } from '../../tables/rows';
 
 /** What is connected, and is it healthy? */
 @Component({
   selector: 'ak-systems-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, MatButtonModule, ListKeys, Pennant, State, AgoTime],
+  imports: [...tableParts, RouterLink, MatButtonModule, ListKeys, Pennant, State, AgoTime],
   templateUrl: './systemsView.html',
   styles: `td small { display: block; max-width: 44ch; } .whole { white-space: nowrap; }`,
 })

@@ -9,11 +9,12 @@ import { State } from '../state';
 import { tablesOf } from './tablesOf';
 
 import { TextField } from '../../fields/textField';
+import { tableParts } from '../../tables/rows';
 /** Which tables translate values between systems, and where are they used? */
 @Component({
   selector: 'ak-tables-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TextField, RouterLink, State, ListKeys],
+  imports: [...tableParts, TextField, RouterLink, State, ListKeys],
   templateUrl: './tablesView.html',
   styleUrl: './tablesView.scss',
 })

@@ -16,12 +16,24 @@ import { State } from '../state';
 import { WrittenChart } from './writtenChart';
 import { AgoTime } from '../../words/agoTime';
 import { WholeText } from '../../values/wholeText';
+import { tableParts } from '../../tables/rows';
 
 /** Is everything telling the same story right now, and what needs me? */
 @Component({
   selector: 'ak-watch-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, RouterLink, MatButtonModule, Pennant, State, WrittenChart, AgoTime, WholeText, MatTooltip],
+  imports: [
+    ...tableParts,
+    WithSide,
+    RouterLink,
+    MatButtonModule,
+    Pennant,
+    State,
+    WrittenChart,
+    AgoTime,
+    WholeText,
+    MatTooltip,
+  ],
   templateUrl: './watchView.html',
   styleUrl: './watchView.scss',
 })
@@ -38,6 +50,7 @@ export class WatchView {
   protected readonly columns = computed(
     () => this.watch.value()?.systems.filter(({ usedIn }) => usedIn.length > 0) ?? [],
   );
+  protected readonly shownColumns = computed(() => ['knot', ...this.columns().map(({ id }) => id), '@run', '@acts']);
   protected readonly mostNamed = 4;
   protected readonly kindWords = kindWords;
   protected readonly plural = plural;

@@ -33,6 +33,7 @@ import { Surveys } from '../editor/surveys';
 import { PairExamples } from './pairExamples';
 import { ScoreChart, type Thresholds } from './scoreChart';
 import { ProblemText } from '../../problem';
+import { tableParts } from '../../../tables/rows';
 
 /** How a value is compared, in a person's words. */
 const kindWords: Record<ComparisonKind, string> = {
@@ -55,7 +56,17 @@ const commonShare = 0.5;
 @Component({
   selector: 'ak-evidence-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, ChoiceField, TextField, ScoreChart, PairExamples, PairGrid, MatTooltip],
+  imports: [
+    ...tableParts,
+    ProblemText,
+    MatButtonModule,
+    ChoiceField,
+    TextField,
+    ScoreChart,
+    PairExamples,
+    PairGrid,
+    MatTooltip,
+  ],
   templateUrl: './evidenceEditor.html',
   styleUrl: './evidenceEditor.scss',
 })

@@ -15,6 +15,7 @@ import { State } from '../../state';
 import { IdentityTabs } from './identityTabs';
 import { ProblemText } from '../../problem';
 import { AgoTime } from '../../../words/agoTime';
+import { tableParts } from '../../../tables/rows';
 
 type Group = DuplicateList['groups'][number];
 
@@ -22,7 +23,7 @@ type Group = DuplicateList['groups'][number];
 @Component({
   selector: 'ak-knot-duplicates',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoTime],
+  imports: [...tableParts, ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoTime],
   templateUrl: './knotDuplicates.html',
   styleUrl: './knotDuplicates.scss',
 })

@@ -11,6 +11,7 @@ import { KnotEditor } from '../editor/knotEditor';
 import { Surveys } from '../editor/surveys';
 import { EvidenceEditor } from './evidenceEditor';
 import { IdentityTabs } from './identityTabs';
+import { tableParts } from '../../../tables/rows';
 
 const comparisons: readonly Choice<KeyRule['fields'][number]['normalise']>[] = [
   { value: 'exact', says: 'as it is' },
@@ -23,7 +24,17 @@ const comparisons: readonly Choice<KeyRule['fields'][number]['normalise']>[] = [
 @Component({
   selector: 'ak-knot-identity',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, MatButtonModule, ChoiceField, TextField, GoLive, EvidenceEditor, IdentityTabs, MatTooltip],
+  imports: [
+    ...tableParts,
+    WithSide,
+    MatButtonModule,
+    ChoiceField,
+    TextField,
+    GoLive,
+    EvidenceEditor,
+    IdentityTabs,
+    MatTooltip,
+  ],
   templateUrl: './knotIdentity.html',
   styleUrl: './knotIdentity.scss',
 })

@@ -13,12 +13,13 @@ import { State } from '../../state';
 import { IdentityTabs } from './identityTabs';
 import { ProblemText } from '../../problem';
 import { AgoTime } from '../../../words/agoTime';
+import { tableParts } from '../../../tables/rows';
 
 /** What people have said of pairs of records: it outranks every rule until it is taken back. */
 @Component({
   selector: 'ak-knot-verdicts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoTime],
+  imports: [...tableParts, ProblemText, MatButtonModule, RouterLink, Pennant, State, IdentityTabs, AgoTime],
   templateUrl: './knotVerdicts.html',
   styles: `:host { display: block; } .head { padding-block: 4px 10px; max-width: 100ch; margin: 0; }`,
 })

@@ -25,6 +25,7 @@ import { KnotSettingsForm } from './knotSettings';
 import { MemberFilter } from './memberFilter';
 import { MemberMore } from './memberMore';
 import { recordLists } from '../records/recordLists';
+import { tableParts } from '../../../tables/rows';
 
 interface ConnectedObject {
   readonly system: string;
@@ -54,6 +55,7 @@ const guards: readonly Guard[] = [
   selector: 'ak-knot-members',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ...tableParts,
     WithSide,
     MatButtonModule,
     MatCheckboxModule,

@@ -57,7 +57,7 @@ test('a number leads to its list; a record that was set aside leaves it', async 
   await fixture.whenStable();
   const link = (fixture.nativeElement as HTMLElement).querySelector('a[aria-label="2 Untied, Coldharbour ERP"]');
   expect(link?.getAttribute('href')).toContain('member=erp&list=untied');
-  const table = await loader.getHarness(MatTableHarness);
+  const table = await loader.getHarness(MatTableHarness.with({ selector: '[aria-label]' }));
   expect(await table.getCellTextByColumnName()).toMatchObject({ key: { text: ['D1', 'D2'] } });
   await (await loader.getHarness(MatButtonHarness.with({ text: 'Set aside' }))).click();
   expect(acts).toEqual([['customers', 'erp', 'D1', 'set aside']]);

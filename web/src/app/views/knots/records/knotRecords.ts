@@ -5,7 +5,6 @@ import { MatAutocompleteModule } from '@angular/material/autocomplete';
 import { MatButtonModule } from '@angular/material/button';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
-import { MatTableModule } from '@angular/material/table';
 import { ActivatedRoute, RouterLink } from '@angular/router';
 import { type KnotView, type ListedRecord, type RecordAct, recordListSchema } from '@anchor-knot/contracts';
 import { catchError, debounceTime, map, of, switchMap } from 'rxjs';
@@ -21,6 +20,7 @@ import { count } from '../../../words/sentences';
 import { State } from '../../state';
 import { recordLists } from './recordLists';
 import { ProblemText } from '../../problem';
+import { tableParts } from '../../../tables/rows';
 
 const searchDelayMs = 250;
 
@@ -34,7 +34,7 @@ const searchDelayMs = 250;
     MatButtonModule,
     MatFormFieldModule,
     MatInputModule,
-    MatTableModule,
+    ...tableParts,
     Pennant,
     ReactiveFormsModule,
     RouterLink,
@@ -54,6 +54,7 @@ export class KnotRecords {
   protected readonly lists = recordLists;
   protected readonly count = count;
   protected readonly columns = ['key', 'title', 'why', 'acts'];
+  protected readonly accountColumns = ['member', 'read', 'tied', ...recordLists.map(({ id }) => id)];
   protected readonly asking = new Asking();
   readonly #knotId = computed(() => this.knot().id);
   protected readonly accounts = load(this.#knotId, (id) => this.#knotsApi.accounts(id), this.#live.ends);

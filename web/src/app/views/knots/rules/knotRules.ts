@@ -1,6 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal } from '@angular/core';
 import { MatCheckboxModule } from '@angular/material/checkbox';
-import { MatTableModule } from '@angular/material/table';
 import { Router, RouterLink } from '@angular/router';
 import { setRules, type Rule, type SharedField } from '@anchor-knot/core';
 import { plural, ruleSentence } from '../../../words/sentences';
@@ -9,12 +8,13 @@ import { WithSide } from '../../../layout/withSide';
 import { GoLive } from '../editor/goLive';
 import { KnotEditor } from '../editor/knotEditor';
 import { RuleEditor } from './ruleEditor';
+import { tableParts } from '../../../tables/rows';
 
 /** Who wins when members do not agree: a rule for each shared field, or one for many at once. */
 @Component({
   selector: 'ak-knot-rules',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WithSide, MatCheckboxModule, MatTableModule, RouterLink, GoLive, ListKeys, RuleEditor],
+  imports: [WithSide, MatCheckboxModule, ...tableParts, RouterLink, GoLive, ListKeys, RuleEditor],
   templateUrl: './knotRules.html',
   styleUrl: './knotRules.scss',
 })
