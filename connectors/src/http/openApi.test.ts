@@ -173,3 +173,44 @@ test('a circle of references, or one that leads nowhere, ends', () => {
   ).toBe('id');
   expect(oneObject({ responses: { 200: { $ref: '#/nowhere/~0at~1all' } } }, {})).toBeUndefined();
 });
+
+test('what a creation needs is taken from its body, however it is made, but for what the system sets', () => {
+  const creating = (schema: object) => ({
+    post: { requestBody: { content: { 'application/json': { schema } } }, responses: {} },
+  });
+  const requires = (schema: object) => {
+    const document = {
+      openapi: '3.1.0',
+      paths: {
+        '/things': {
+          get: {
+            responses: {
+              200: {
+                content: { 'application/json': { schema: { type: 'array', items: { properties: { id: {} } } } } },
+              },
+            },
+          },
+          ...creating(schema),
+        },
+        '/things/{id}': { get: { responses: {} } },
+      },
+    };
+    return readOpenApi(JSON.stringify(document)).objects[0]?.object.create;
+  };
+  const properties = { id: { readOnly: true }, name: {}, email: {}, phone: {} };
+  expect(requires({ properties, required: ['id', 'name', 'email'] })?.requires).toEqual(['name', 'email']);
+  expect(requires({ properties })?.requires).toEqual([]);
+  expect(requires({ properties, required: 'name' })?.requires).toEqual([]);
+  expect(
+    requires({
+      allOf: [
+        { properties, required: ['name'] },
+        { properties: { vat: {} }, required: ['vat'] },
+      ],
+    })?.requires,
+  ).toEqual(['name', 'vat']);
+  expect(requires({ properties: { thing: { properties, required: ['name'] } }, required: ['thing'] })).toMatchObject({
+    wrap: 'thing',
+    requires: ['name'],
+  });
+});

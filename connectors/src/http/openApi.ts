@@ -264,6 +264,14 @@ function nextOf(document: Document, answer: Members): string | undefined {
   return undefined;
 }
 
+/** What a body must have, but for what only the system itself sets (JSON Schema 2020-12, required and readOnly). */
+function requiredIn(document: Document, body: Members): string[] {
+  const parts = Array.isArray(body.allOf) ? body.allOf.flatMap((part) => requiredIn(document, document.at(part))) : [];
+  const properties = document.properties(body);
+  const named = Array.isArray(body.required) ? body.required.filter((name) => typeof name === 'string') : [];
+  return [...new Set([...parts, ...named])].filter((name) => document.at(properties[name]).readOnly !== true);
+}
+
 function writesOf(
   document: Document,
   path: string,
@@ -274,12 +282,18 @@ function writesOf(
   const create = methods.create.find((method) => method in collection);
   const update = methods.update.find((method) => method in single);
   const keyed = singlePath.replace(/\{[^}]+\}$/, '{key}');
-  const of = (operation: Members): { wrap?: string } => {
+  const wrapperOf = (operation: Members): readonly [name: string, body: Json] | undefined => {
     const properties = Object.entries(document.properties(document.request(operation)));
     const [only] = properties;
-    return properties.length === 1 && only && Object.keys(document.properties(only[1])).length > 0
-      ? { wrap: only[0] }
-      : {};
+    return properties.length === 1 && only && Object.keys(document.properties(only[1])).length > 0 ? only : undefined;
+  };
+  const of = (operation: Members): { wrap?: string } => {
+    const wrapper = wrapperOf(operation);
+    return wrapper ? { wrap: wrapper[0] } : {};
+  };
+  const bodyOf = (operation: Members): Members => {
+    const wrapper = wrapperOf(operation);
+    return wrapper ? document.at(wrapper[1]) : document.request(operation);
   };
   const headers = (operation: Members): string[] =>
     document
@@ -298,6 +312,7 @@ function writesOf(
             path,
             ...of(creating),
             ...(idempotency === undefined ? {} : { idempotencyHeader: idempotency.toLowerCase() }),
+            requires: requiredIn(document, bodyOf(creating)),
           },
         }),
     ...(update === undefined

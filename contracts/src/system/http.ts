@@ -57,6 +57,8 @@ export const httpObjectSchema = z.strictObject({
       path,
       wrap: z.string().optional(),
       idempotencyHeader: z.string().optional(),
+      /** Fields without which it creates nothing. */
+      requires: z.array(fieldPath).max(200).default([]),
     })
     .optional(),
   update: z

@@ -88,7 +88,7 @@ export class Readings {
         complete: object?.complete ?? true,
         key: keyOf(member.id),
         may: rightsOf(systems.get(member.system), member.object),
-        fields: object ? fieldsOf(object) : [],
+        fields: object ? fieldsOf(object, requiredOf(systems.get(member.system), member.object)) : [],
         newFieldTypes: newFieldTypesOf(systems.get(member.system), member.object),
         sample: (object?.sketch.rows.slice(0, sampleRecords) ?? []).map((row) =>
           withKey(row, keyOf(member.id)),
@@ -199,9 +199,14 @@ function newFieldTypesOf(description: System | undefined, object: string): NewFi
   return Object.keys(types ?? {}) as NewField['type'][];
 }
 
-function fieldsOf({ sketch, fields }: ReadObject): Reading['members'][number]['fields'] {
+/** What a creation needs, as somebody said where the object is described. */
+function requiredOf(description: System | undefined, object: string): readonly string[] {
+  return (description?.kind === 'http' ? description.objects[object]?.create?.requires : undefined) ?? [];
+}
+
+function fieldsOf({ sketch, fields }: ReadObject, required: readonly string[]): Reading['members'][number]['fields'] {
   const seen = new Map(sketch.fields.map((field) => [field.path, field]));
-  const paths = [...new Set([...fields.map(({ path }) => path), ...seen.keys()])];
+  const paths = [...new Set([...fields.map(({ path }) => path), ...required, ...seen.keys()])];
   return paths.map((path) => {
     const declared = fields.find((field) => field.path === path);
     const found = seen.get(path);
@@ -212,7 +217,7 @@ function fieldsOf({ sketch, fields }: ReadObject): Reading['members'][number]['f
       filled: found?.filled ?? 0,
       distinct: found?.distinct ?? 0,
       examples: examplesOf(sketch, path),
-      required: declared?.required === true,
+      required: declared?.required === true || required.includes(path),
       readOnly: declared?.readOnly === true,
       choices: declared?.choices ? [...declared.choices] : null,
       longest: declared?.longest ?? null,

@@ -27,6 +27,8 @@ export interface HttpObjectDraft {
   readonly createPath: string;
   readonly createWrap: string;
   readonly idempotencyHeader: string;
+  /** Separated by commas. */
+  readonly createRequires: string;
   readonly updateMethod: '' | NonNullable<HttpObject['update']>['method'];
   readonly updatePath: string;
   readonly updateWrap: string;
@@ -102,6 +104,7 @@ export function httpObjectDraftOf({
     createPath: create?.path ?? '',
     createWrap: create?.wrap ?? '',
     idempotencyHeader: create?.idempotencyHeader ?? '',
+    createRequires: create?.requires.join(', ') ?? '',
     updateMethod: update?.method ?? '',
     updatePath: update?.path ?? '',
     updateWrap: update?.wrap ?? '',
@@ -197,6 +200,7 @@ export function readHttpObject(
             path: draft.createPath.trim(),
             ...text('wrap', draft.createWrap),
             ...text('idempotencyHeader', draft.idempotencyHeader),
+            requires: namesIn(draft.createRequires),
           },
         }),
     ...(draft.updateMethod === ''
@@ -215,10 +219,7 @@ export function readHttpObject(
     ...(draft.archiveField.trim() === ''
       ? {}
       : { archive: { field: draft.archiveField.trim(), value: plainValue(draft.archiveValue.trim()) } }),
-    events: draft.events
-      .split(',')
-      .map((event) => event.trim())
-      .filter((event) => event !== ''),
+    events: namesIn(draft.events),
     ...(draft.fieldMethod === '' ? {} : { createField: createFieldOf(draft) }),
   });
   if (result.success) return { object: result.data, problems: [] };
@@ -253,3 +254,9 @@ function createFieldOf(draft: HttpObjectDraft): object {
     fieldsUnder: draft.fieldsUnder.trim(),
   };
 }
+
+const namesIn = (text: string): string[] =>
+  text
+    .split(',')
+    .map((name) => name.trim())
+    .filter((name) => name !== '');

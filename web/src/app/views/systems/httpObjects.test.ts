@@ -71,6 +71,7 @@ test('how it is created, archived and given new fields is set without JSON', asy
   await choose('Create', 'POST');
   await type('Create at', '/orders');
   await type('Idempotency header', 'idempotency-key');
+  await type('A creation needs', 'email, , name');
   await type('Archived by', 'closed');
   await type('given', 'true');
   await choose('Fields are added', 'by POST');
@@ -79,7 +80,7 @@ test('how it is created, archived and given new fields is set without JSON', asy
   await type('type in', 'kind');
   await type('Text is called', 'string');
   expect(objects().orders).toMatchObject({
-    create: { method: 'POST', path: '/orders', idempotencyHeader: 'idempotency-key' },
+    create: { method: 'POST', path: '/orders', idempotencyHeader: 'idempotency-key', requires: ['email', 'name'] },
     archive: { field: 'closed', value: true },
     createField: { method: 'POST', path: '/fields', name: 'label', type: 'kind', types: { text: 'string' } },
   });
