@@ -71,6 +71,7 @@ export default tseslint.config(
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
     rules: {
       '@angular-eslint/template/no-any': 'error',
+      'max-len': ['error', { code: 120, ignoreUrls: true }],
       // Angular Material is what the interface is made of.
       'no-restricted-syntax': [
         'error',

@@ -4,7 +4,7 @@ import { v7 as uuid } from 'uuid';
 import { FilesConnector, SystemTrouble } from '@anchor-knot/connectors';
 import { describeIssues, type FilesSystem, knotFileSchema } from '@anchor-knot/contracts';
 import { type CompiledKnot, compileKnot, type Knot, recordKeyPath } from '@anchor-knot/core';
-import type { RunResult } from '../orchestration/store.js';
+import type { RunResult } from '../orchestration/runResult.js';
 import { runKnot } from '../orchestration/runKnot.js';
 import { PostgresStore } from '../persistence/postgresStore.js';
 import { countOpenDecisions, forgetEarlierRuns } from '../persistence/tables/fileRuns.js';

@@ -1,7 +1,7 @@
 /** `anchor-knot check | dry-run | run FILE`, `match LIST LIST`: work on files, with no server and no database. */
 import { parseArgs } from 'node:util';
 import { setFlagsFromString } from 'node:v8';
-import type { RunResult } from '../orchestration/store.js';
+import type { RunResult } from '../orchestration/runResult.js';
 import { rotateKey } from '../systems/rotateKey.js';
 import { type MatchReport, matchLists } from './matchLists.js';
 import { BadKnotFile, checkFiles, readFileKnot, runFileKnot } from './fileKnot.js';

@@ -14,16 +14,9 @@ import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decis
 import type { Installation, RunOptions } from './installation.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import { isOpen, titleOf } from './planAnchors.js';
-import type {
-  AnchorIndex,
-  AnchorOutcome,
-  DecisionDraft,
-  Intent,
-  JournalRow,
-  MemberTrouble,
-  PlanEntry,
-  RunLease,
-} from './store.js';
+import type { AnchorIndex, AnchorOutcome, Intent, JournalRow, PlanEntry, RunLease } from './store.js';
+import type { DecisionDraft } from './decisionDraft.js';
+import type { MemberTrouble } from './runResult.js';
 import type { Tally } from './tally.js';
 import { refuseTaken } from './refuseTaken.js';
 import { together } from './together.js';

@@ -2,6 +2,7 @@ import {
   type AnchorMerge,
   type AnchorPlan,
   type CompiledKnot,
+  type GuardBreach,
   heldFingerprint,
   type MatchDoubt,
   type RecordKey,
@@ -9,7 +10,8 @@ import {
   type Score,
   showRaw,
 } from '@anchor-knot/core';
-import type { DecisionDraft, Intent, OutsideRecord } from './store.js';
+import type { Intent, OutsideRecord } from './store.js';
+import type { DecisionDraft } from './decisionDraft.js';
 
 const fieldName = (knot: CompiledKnot, id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;
 
@@ -133,6 +135,33 @@ export function decisionOfUnclear(systemName: (member: string) => string, { oper
       'broke, and it cannot be searched for. Look there; if it is not there, have it created again.',
     detail: { intent: id },
   };
+}
+
+/** Of a run that stopped before it wrote, and of listings that are too short to be believed. */
+export function decisionsOfGuards(
+  systemName: (member: string) => string,
+  breaches: readonly GuardBreach[],
+  shortListings: readonly GuardBreach[],
+): DecisionDraft[] {
+  const stopped = breaches.map(({ member, says }): DecisionDraft => ({
+    kind: 'guard',
+    member,
+    fingerprint: says,
+    says:
+      `In ${systemName(member)} ${says}. Nothing was written. Look at a dry run, then ` +
+      'let this run pass, or change the guard.',
+    detail: {},
+  }));
+  const doubted = shortListings.map(({ member, says }): DecisionDraft => ({
+    kind: 'guard',
+    member,
+    fingerprint: says,
+    says:
+      `In ${systemName(member)} ${says}. Nothing follows from it until you say so. Look whether ` +
+      'they were deleted there, and then let a run go over the guards.',
+    detail: {},
+  }));
+  return [...stopped, ...doubted];
 }
 
 /** How two records were compared: the score taken apart, and what both have for each part. */

@@ -1,7 +1,7 @@
 import type { MemberId, RecordKey } from '@anchor-knot/core';
 import type { Connector } from '@anchor-knot/connectors';
 import type { Installation } from './installation.js';
-import type { RunLease } from './store.js';
+import type { RunLease, Store } from './store.js';
 
 const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
@@ -56,4 +56,20 @@ function isDoubtful(missing: number, total: number): boolean {
   if (missing === total) return true;
   if (total >= fewest && missing > total * believablePart) return true;
   return missing > believableCount && missing > total * believableShare;
+}
+
+/** Forgets records that the filter left out and that are not there any more. @param listed all that are there */
+export async function forgetGoneFiltered(
+  store: Store,
+  lease: RunLease,
+  member: MemberId,
+  listed: ReadonlySet<RecordKey>,
+): Promise<void> {
+  for (let after: RecordKey | undefined; ;) {
+    const keys = await store.filteredKeys(lease.knot, member, after, lookedAtOnce);
+    const gone = keys.filter((key) => !listed.has(key));
+    if (gone.length > 0) await store.forgetFiltered(lease, member, gone);
+    after = keys.at(-1);
+    if (keys.length < lookedAtOnce) return;
+  }
 }

@@ -1,6 +1,7 @@
 import type { CompiledKnot, CompiledMember } from '@anchor-knot/core';
 import type { Clock, Connector } from '@anchor-knot/connectors';
-import type { RunKind, RunLease, RunProgress, RunResult, Store } from './store.js';
+import type { RunKind, RunLease, Store } from './store.js';
+import type { RunProgress, RunResult } from './runResult.js';
 
 /** Everything outside that a run touches, by argument: an installation can run in one process on simulated parts. */
 export interface Installation {

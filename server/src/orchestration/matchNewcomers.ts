@@ -20,7 +20,8 @@ import { compareRecords } from '../matching/compareRecords.js';
 import { inSteps } from '../matching/inSteps.js';
 import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
-import type { DecisionDraft, OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store, TieRef } from './store.js';
+import type { OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store, TieRef } from './store.js';
+import type { DecisionDraft } from './decisionDraft.js';
 import type { Tally } from './tally.js';
 
 const askedAtOnce = 5000;

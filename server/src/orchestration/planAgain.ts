@@ -3,7 +3,8 @@ import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { Applied } from './applyPlan.js';
 import type { Installation, RunOptions } from './installation.js';
 import { planBatch, type PlanContext } from './planAnchors.js';
-import type { MemberTrouble, RunLease, StagedReading } from './store.js';
+import type { RunLease, StagedReading } from './store.js';
+import type { MemberTrouble } from './runResult.js';
 
 const plannedAtOnce = 1000;
 

@@ -18,11 +18,11 @@ import type {
   RecordRef,
   TieHead,
   MemberCursor,
-  MemberTrouble,
   OutsideRecord,
   RunLease,
   StagedRecord,
 } from './store.js';
+import type { MemberTrouble } from './runResult.js';
 import type { Tally } from './tally.js';
 
 /** Systems' clocks and transactions: a change may become visible a little after its modification time. */

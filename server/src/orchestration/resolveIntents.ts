@@ -2,7 +2,8 @@ import type { AnchorId, MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { entryOf, storeEnds } from './applyPlan.js';
 import type { Installation, RunOptions } from './installation.js';
-import type { Intent, MemberTrouble, RunLease } from './store.js';
+import type { Intent, RunLease } from './store.js';
+import type { MemberTrouble } from './runResult.js';
 import { lookAfter, type WriteEnd } from './writeOperations.js';
 
 export interface Resolved {

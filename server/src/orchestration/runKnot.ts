@@ -6,11 +6,11 @@ import {
   type CompiledMember,
   type MemberId,
   recordId,
-  type RecordKey,
 } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
-import { findGone } from './findGone.js';
+import { decisionsOfGuards } from './decisions.js';
+import { findGone, forgetGoneFiltered } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
@@ -19,24 +19,14 @@ import { planAnchors, type PlanContext } from './planAnchors.js';
 import { identityOf, type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
-import type {
-  DecisionDraft,
-  MemberAccount,
-  MemberCursor,
-  MemberTrouble,
-  OutsideRecord,
-  RecordRef,
-  RunLease,
-  RunResult,
-} from './store.js';
-import { emptyAccount } from './store.js';
+import type { MemberCursor, OutsideRecord, RecordRef, RunLease } from './store.js';
+import { emptyAccount, type MemberAccount, type MemberTrouble, type RunResult } from './runResult.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
 import { decisionsOfSources, tooShort } from './sourceDecisions.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
-const plannedAgainAtOnce = 1000;
 /** How often progress is told and the lease kept, at most. */
 const beatMs = 250;
 /** What could not be taken is told of in decisions; a run names the first ones. */
@@ -291,7 +281,7 @@ class KnotRun {
     if (!listed) return;
     for (const [id, { member: of, key }] of this.#outside)
       if (of === member && !listed.has(key)) this.#outside.delete(id);
-    await this.#forgetFiltered(member, listed);
+    await forgetGoneFiltered(store, this.#lease, member, listed);
     try {
       const { gone, doubted } = await findGone(
         this.#installation,
@@ -319,18 +309,6 @@ class KnotRun {
     }
   }
 
-  /** Records that the filter left out and that are not there any more. */
-  async #forgetFiltered(member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
-    const { store } = this.#installation;
-    for (let after: RecordKey | undefined; ;) {
-      const keys = await store.filteredKeys(this.#lease.knot, member, after, plannedAgainAtOnce);
-      const gone = keys.filter((key) => !listed.has(key));
-      if (gone.length > 0) await store.forgetFiltered(this.#lease, member, gone);
-      after = keys.at(-1);
-      if (keys.length < plannedAgainAtOnce) return;
-    }
-  }
-
   #countsOf(member: MemberId, ties: number) {
     const { create, update, archive, delete: deleted } = this.#tally.of(member);
     return { creates: create, updates: update, removals: archive + deleted, ties };
@@ -341,31 +319,13 @@ class KnotRun {
     const counts = new Map(knot.members.map(({ id }) => [id, this.#countsOf(id, ties.get(id) ?? 0)]));
     const breaches = overGuards ? [] : breachedGuards(knot, counts);
     if (kind !== 'run') return;
-    const decisions: DecisionDraft[] = breaches.map(({ member, says }) => ({
-      kind: 'guard',
-      member,
-      fingerprint: says,
-      says:
-        `In ${this.#installation.systemName(member)} ${says}. Nothing was written. Look at a dry run, then ` +
-        'let this run pass, or change the guard.',
-      detail: {},
-    }));
-    for (const { member, says } of this.#shortListings)
-      decisions.push({
-        kind: 'guard',
-        member,
-        fingerprint: says,
-        says:
-          `In ${this.#installation.systemName(member)} ${says}. Nothing follows from it until you say so. ` +
-          'Look whether ' +
-          'they were deleted there, and then let a run go over the guards.',
-        detail: {},
-      });
+    const systemName = (member: MemberId): string => this.#installation.systemName(member);
+    const decisions = decisionsOfGuards(systemName, breaches, this.#shortListings);
     await this.#installation.store.saveRunDecisions(this.#lease, decisions, this.#installation.clock.now());
     if (breaches.length > 0)
       throw new Halt(
         'stopped by a guard',
-        breaches.map(({ member, says }) => `${this.#installation.systemName(member)}: ${says}`).join('; '),
+        breaches.map(({ member, says }) => `${systemName(member)}: ${says}`).join('; '),
         breaches,
       );
   }

@@ -1,7 +1,8 @@
 import type { MemberId } from '@anchor-knot/core';
 import type { UnusableRecord } from '@anchor-knot/connectors';
 import type { MemberReading } from './readMembers.js';
-import type { DecisionDraft, MemberTrouble, SourceReading } from './store.js';
+import type { DecisionDraft, SourceReading } from './decisionDraft.js';
+import type { MemberTrouble } from './runResult.js';
 
 const longestKey = 200;
 /** A guard asks about such a listing. */

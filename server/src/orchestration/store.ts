@@ -1,4 +1,4 @@
-import type { DecisionDetail, DecisionKind, DeepReadonly, JournalKind } from '@anchor-knot/contracts';
+import type { JournalKind } from '@anchor-knot/contracts';
 import type {
   Anchor,
   AnchorId,
@@ -12,7 +12,6 @@ import type {
   Operation,
   Present,
   Problem,
-  Raw,
   Reading,
   RecordKey,
   Shared,
@@ -20,6 +19,8 @@ import type {
   Verdict,
   Withheld,
 } from '@anchor-knot/core';
+import type { DecisionDraft, SourceReading } from './decisionDraft.js';
+import type { MemberAccount, RunProgress, RunResult } from './runResult.js';
 
 /**
  * The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any
@@ -117,28 +118,6 @@ export interface StoredAnchor {
   /** Grows with every change; a plan made from an older revision is not applied. */
   readonly revision: number;
 }
-
-interface DecisionDraftCommon {
-  readonly anchor?: AnchorId | undefined;
-  readonly member?: MemberId | undefined;
-  readonly key?: RecordKey | undefined;
-  readonly field?: FieldId | undefined;
-  /** What happened and what can be done, for people. */
-  readonly says: string;
-  /** Changes when what a person would decide on has changed. */
-  readonly fingerprint: string;
-}
-
-/** Something that waits for a person. Two drafts with the same identity are the same decision. */
-export type DecisionDraft = {
-  [Kind in DecisionKind]: DecisionDraftCommon & {
-    readonly kind: Kind;
-    /** A value that cannot be read or written may be a number of more digits than JSON's have here. */
-    readonly detail: Kind extends 'unreadable' | 'unwritable'
-      ? { readonly raw: Raw }
-      : DeepReadonly<DecisionDetail<Kind>>;
-  };
-}[DecisionKind];
 
 export interface PlanEntry {
   readonly anchor: AnchorId;
@@ -247,64 +226,12 @@ export interface FilteredRecord {
   readonly title: string;
 }
 
-/** Every record of a member is in exactly one of these lists. */
-export interface MemberAccount {
-  readonly tied: number;
-  readonly waiting: number;
-  readonly rejected: number;
-  readonly aside: number;
-  readonly untied: number;
-  readonly filtered: number;
-}
-
-export const emptyAccount: MemberAccount = { tied: 0, waiting: 0, rejected: 0, aside: 0, untied: 0, filtered: 0 };
-
 export interface MemberCursor {
   /** Ask for changes since then, by the system's clock. */
   readonly changedSince: Instant;
   /** When this member was last listed completely. */
   readonly listedAt: Instant;
   readonly knotVersion: number;
-}
-
-export interface MemberTally {
-  readonly read: number;
-  readonly create: number;
-  readonly update: number;
-  readonly archive: number;
-  readonly delete: number;
-  readonly leftAlone: number;
-  readonly held: number;
-  readonly rejected: number;
-  readonly waiting: number;
-  /** How the run left the records of the member: each is in one of these, tied or rejected or waiting. */
-  readonly accounts: MemberAccount;
-  readonly written: number;
-  readonly failed: number;
-}
-
-export interface RunProgress {
-  readonly phase: 'resolving' | 'reading' | 'matching' | 'planning' | 'writing' | 'done';
-  readonly done: number;
-  readonly total?: number | undefined;
-  readonly tally: Readonly<Record<MemberId, MemberTally>>;
-}
-
-export interface MemberTrouble {
-  readonly member: MemberId;
-  readonly code: string;
-  readonly words: string;
-  readonly advice: string;
-}
-
-export interface RunResult {
-  readonly state:
-    'succeeded' | 'succeeded in part' | 'stopped by a guard' | 'stopped by a check' | 'stopped' | 'failed';
-  readonly progress: RunProgress;
-  readonly troubles: readonly MemberTrouble[];
-  readonly guards: readonly { readonly member: MemberId; readonly says: string }[];
-  readonly words?: string | undefined;
-  readonly now: Instant;
 }
 
 /** Thrown when the lease is gone: another worker took over, or the run was ended. */
@@ -452,17 +379,4 @@ export interface Store {
   ): Promise<void>;
   /** Opens or closes the decisions about the run itself (guards). */
   saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
-}
-
-/** How much of a member a run has read. */
-export interface SourceReading {
-  readonly member: MemberId;
-  readonly isWhole: boolean;
-  /** Of what comes in several files, those that were read. */
-  readonly files: readonly string[];
-}
-
-/** The text by which a decision is known from run to run. */
-export function decisionIdentity({ kind, anchor, member, key, field }: DecisionDraft): string {
-  return JSON.stringify([kind, anchor ?? null, member ?? null, key ?? null, field ?? null]);
 }

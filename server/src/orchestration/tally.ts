@@ -1,5 +1,6 @@
 import type { CompiledKnot, MemberId } from '@anchor-knot/core';
-import { emptyAccount, type MemberAccount, type MemberTally, type PlanEntry, type RunProgress } from './store.js';
+import { type PlanEntry } from './store.js';
+import { emptyAccount, type MemberAccount, type MemberTally, type RunProgress } from './runResult.js';
 
 type Mutable<T> = { -readonly [Name in keyof T]: T[Name] };
 

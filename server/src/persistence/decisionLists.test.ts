@@ -2,7 +2,7 @@
 import { anchorId, recordKey } from '@anchor-knot/core';
 import { decisionKindNames } from '@anchor-knot/contracts';
 import type { DataSource } from 'typeorm';
-import type { DecisionDraft } from '../orchestration/store.js';
+import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { simulationKnot } from '../testing/simulationKnot.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 import { waitingDecisions, waitingKinds } from './tables/decisionLists.js';

@@ -5,7 +5,6 @@ import { isOpen } from '../orchestration/planAnchors.js';
 import type {
   AnchorIndex,
   AnchorOutcome,
-  DecisionDraft,
   FilteredRecord,
   Intent,
   JournalRow,
@@ -15,13 +14,12 @@ import type {
   PlanEntry,
   RecordRef,
   RunLease,
-  SourceReading,
-  RunProgress,
   RunRequest,
-  RunResult,
   StagedRecord,
   Store,
 } from '../orchestration/store.js';
+import type { DecisionDraft, SourceReading } from '../orchestration/decisionDraft.js';
+import type { RunProgress, RunResult } from '../orchestration/runResult.js';
 import * as anchors from './tables/anchors.js';
 import * as decisions from './tables/decisions.js';
 import * as evidenceIndex from './tables/evidenceIndex.js';

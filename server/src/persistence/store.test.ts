@@ -4,7 +4,6 @@ import { InMemoryStore } from '../testing/inMemoryStore.js';
 import {
   type AnchorIndex,
   type AnchorOutcome,
-  type DecisionDraft,
   type IndexedRecord,
   type Intent,
   LeaseLost,
@@ -13,6 +12,7 @@ import {
   type RunLease,
   type Store,
 } from '../orchestration/store.js';
+import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
 import { TestDatabase } from '../testing/testDatabase.js';

@@ -14,7 +14,7 @@ import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import type { LoadedKnot } from '../knots/knots.js';
-import { emptyAccount, type MemberAccount } from '../orchestration/store.js';
+import { emptyAccount, type MemberAccount } from '../orchestration/runResult.js';
 import { accounts } from '../persistence/tables/outsideRecords.js';
 import { type ListedRow, lockOutside, recordsOfList, setAside } from '../persistence/tables/recordLists.js';
 import { startThing } from './startThing.js';

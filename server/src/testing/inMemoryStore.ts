@@ -12,16 +12,12 @@ import { tieFingerprint } from '../orchestration/fingerprint.js';
 import { isOpen } from '../orchestration/planAnchors.js';
 import {
   type AnchorIndex,
-  type DecisionDraft,
-  decisionIdentity,
-  emptyAccount,
   type EvidenceCandidates,
   type FilteredRecord,
   type IndexedRecord,
   type Intent,
   type JournalRow,
   LeaseLost,
-  type MemberAccount,
   type MemberCursor,
   type OperationState,
   type Outcomes,
@@ -30,10 +26,7 @@ import {
   type RecordRef,
   type RepeatedValue,
   type RunLease,
-  type SourceReading,
-  type RunProgress,
   type RunRequest,
-  type RunResult,
   type StagedNewcomer,
   type StagedReading,
   type StagedRecord,
@@ -41,6 +34,8 @@ import {
   type StoredAnchor,
   type TieHead,
 } from '../orchestration/store.js';
+import { type DecisionDraft, decisionIdentity, type SourceReading } from '../orchestration/decisionDraft.js';
+import { emptyAccount, type MemberAccount, type RunProgress, type RunResult } from '../orchestration/runResult.js';
 
 export interface KeptAnchor extends StoredAnchor {
   readonly open: boolean;

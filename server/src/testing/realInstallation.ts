@@ -17,7 +17,7 @@ import {
   shopServer,
 } from '@anchor-knot/standins';
 import { type InstallationParts, openInstallation } from '../installationParts.js';
-import type { RunResult } from '../orchestration/store.js';
+import type { RunResult } from '../orchestration/runResult.js';
 import { RunEntity, type RunRow } from '../persistence/entities/entities.js';
 import { PostgresStore } from '../persistence/postgresStore.js';
 import { Worker } from '../worker/worker.js';

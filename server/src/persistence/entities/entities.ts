@@ -1,6 +1,6 @@
 import { EntitySchema } from 'typeorm';
 import type { KnotFile, Probe, System } from '@anchor-knot/contracts';
-import type { RunProgress, RunResult } from '../../orchestration/store.js';
+import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 
 /**
  * Rows of the tables that are read and written one at a time. The engine's hot tables are worked on in sets, by

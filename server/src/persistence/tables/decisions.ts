@@ -9,7 +9,7 @@ import {
 } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
-import { type DecisionDraft, decisionIdentity, type SourceReading } from '../../orchestration/store.js';
+import { type DecisionDraft, decisionIdentity, type SourceReading } from '../../orchestration/decisionDraft.js';
 import type { AnchorRow, TieRow } from '../rows.js';
 
 /**

@@ -1,14 +1,8 @@
 import { applyComingVersion, lockKnot } from './versions.js';
 import type { SqlConnection, SqlDatabase } from '../sql.js';
 import type { MemberId } from '@anchor-knot/core';
-import {
-  LeaseLost,
-  type MemberCursor,
-  type RunLease,
-  type RunProgress,
-  type RunRequest,
-  type RunResult,
-} from '../../orchestration/store.js';
+import { LeaseLost, type MemberCursor, type RunLease, type RunRequest } from '../../orchestration/store.js';
+import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 import { runChannel } from '../channels.js';
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */

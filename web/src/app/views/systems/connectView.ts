@@ -35,17 +35,9 @@ import { HttpObjects } from './httpObjects';
 import { ObjectPagesForm } from './objectPages';
 import { ODataObjects } from './odataObjects';
 import { ProbeSteps } from './probeSteps';
-import {
-  colours,
-  draftOf,
-  emptyDraft,
-  lettersFor,
-  objectExamples,
-  patterns,
-  readDraft,
-  readObjects,
-  type SystemDraft,
-} from './systemDraft';
+import { objectExamples } from './objectExamples';
+import { colours, lettersFor, patterns } from './pennantChoices';
+import { draftOf, emptyDraft, readDraft, readObjects, type SystemDraft } from './systemDraft';
 import { TimesForm } from './timesForm';
 import { WebhooksForm } from './webhooksForm';
 

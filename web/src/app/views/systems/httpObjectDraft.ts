@@ -1,5 +1,6 @@
 import { type HttpObject, httpObjectSchema, type ObjectPages } from '@anchor-knot/contracts';
 import type { Found } from './systemDraft';
+import { given, namesIn } from './typedValues';
 
 /** How an object of a JSON interface is listed, read and written, as a person types it. */
 export interface HttpObjectDraft {
@@ -159,8 +160,6 @@ export function readHttpObject(
   draft: HttpObjectDraft,
   before: HttpObject,
 ): { readonly object?: HttpObject; readonly problems: readonly Found[] } {
-  const text = (name: string, value: string): Record<string, string> =>
-    value.trim() === '' ? {} : { [name]: value.trim() };
   const lines = draft.search.split('\n').filter((line) => line.trim() !== '');
   const pairs = lines.map((line) => line.split('=').map((part) => part.trim()));
   if (pairs.some((pair) => pair.length !== 2 || pair.includes('')))
@@ -168,7 +167,7 @@ export function readHttpObject(
   const paging = {
     kind: draft.paging,
     ...(draft.paging === 'link header' ? {} : { parameter: draft.pagingParameter.trim() }),
-    ...(draft.paging === 'cursor' ? { next: draft.pagingNext.trim(), ...text('first', draft.pagingFirst) } : {}),
+    ...(draft.paging === 'cursor' ? { next: draft.pagingNext.trim(), ...given('first', draft.pagingFirst) } : {}),
     ...(draft.paging === 'page number' && draft.pagingFirst.trim() !== '' ? { first: Number(draft.pagingFirst) } : {}),
   };
   const result = httpObjectSchema.safeParse({
@@ -177,7 +176,7 @@ export function readHttpObject(
     ...(draft.modifiedField.trim() === ''
       ? {}
       : { modifiedAt: { field: draft.modifiedField.trim(), format: draft.modifiedFormat } }),
-    ...text('etag', draft.etag),
+    ...given('etag', draft.etag),
     list: {
       path: draft.listPath.trim(),
       items: draft.listItems.trim(),
@@ -188,7 +187,7 @@ export function readHttpObject(
         : { changedSince: { parameter: draft.sinceParameter.trim(), format: draft.sinceFormat } }),
       ...(draft.deletedField.trim() === ''
         ? {}
-        : { deleted: { field: draft.deletedField.trim(), ...text('value', draft.deletedValue) } }),
+        : { deleted: { field: draft.deletedField.trim(), ...given('value', draft.deletedValue) } }),
     },
     read: { path: draft.readPath.trim(), item: draft.readItem.trim() },
     search: Object.fromEntries(pairs as [string, string][]),
@@ -198,8 +197,8 @@ export function readHttpObject(
           create: {
             method: draft.createMethod,
             path: draft.createPath.trim(),
-            ...text('wrap', draft.createWrap),
-            ...text('idempotencyHeader', draft.idempotencyHeader),
+            ...given('wrap', draft.createWrap),
+            ...given('idempotencyHeader', draft.idempotencyHeader),
             requires: namesIn(draft.createRequires),
           },
         }),
@@ -209,7 +208,7 @@ export function readHttpObject(
           update: {
             method: draft.updateMethod,
             path: draft.updatePath.trim(),
-            ...text('wrap', draft.updateWrap),
+            ...given('wrap', draft.updateWrap),
             ifMatch: draft.ifMatch === 'yes',
           },
         }),
@@ -254,9 +253,3 @@ function createFieldOf(draft: HttpObjectDraft): object {
     fieldsUnder: draft.fieldsUnder.trim(),
   };
 }
-
-const namesIn = (text: string): string[] =>
-  text
-    .split(',')
-    .map((name) => name.trim())
-    .filter((name) => name !== '');

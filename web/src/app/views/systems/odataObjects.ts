@@ -7,6 +7,7 @@ import { Asking } from '../../api/asking';
 import { type Choice, ChoiceField, choicesOf } from '../../fields/choiceField';
 import { TextField } from '../../fields/textField';
 import { ProblemText } from '../problem';
+import { namesIn } from './typedValues';
 import { tableParts } from '../../tables/rows';
 
 type EntitySet = EntitySets['sets'][number];
@@ -88,9 +89,3 @@ export class ODataObjects {
     );
   }
 }
-
-const namesIn = (text: string): string[] =>
-  text
-    .split(',')
-    .map((name) => name.trim())
-    .filter((name) => name !== '');

@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs';
 import { systemSchema } from '@anchor-knot/contracts';
-import { draftOf, emptyDraft, lettersFor, objectExamples, readDraft, readObjects } from './systemDraft';
+import { objectExamples } from './objectExamples';
+import { lettersFor } from './pennantChoices';
+import { draftOf, emptyDraft, readDraft, readObjects } from './systemDraft';
 
 const demo = JSON.parse(readFileSync('server/demo/systems.json', 'utf8')) as Record<string, object>;
 

@@ -1,29 +1,12 @@
-import {
-  type HttpSystem,
-  type ODataSystem,
-  type Pennant,
-  type System,
-  systemSchema,
-  type SystemSignIn,
-} from '@anchor-knot/contracts';
+import { type System, systemSchema } from '@anchor-knot/contracts';
+import { calledDraft, type CalledDraft, calledSystem } from './calledDraft';
+import { given, milliseconds, number } from './typedValues';
 import { emptyWebhooks, webhookPlaces, type WebhooksDraft, webhooksDraftOf, webhooksOf } from './webhooksDraft';
 
 /** What a person types to connect a system, as text; {@link readDraft} makes a description of it. */
-export interface SystemDraft extends WebhooksDraft {
+export interface SystemDraft extends CalledDraft, WebhooksDraft {
   readonly kind: System['kind'];
   readonly name: string;
-  readonly address: string;
-  readonly signIn: SystemSignIn['kind'];
-  readonly header: string;
-  readonly tokenPath: string;
-  readonly scope: string;
-  readonly authorizationUrl: string;
-  readonly tokenUrl: string;
-  readonly revocationUrl: string;
-  readonly issuer: string;
-  readonly perSecond: string;
-  readonly perDay: string;
-  readonly atOnce: string;
   readonly unitPath: string;
   readonly unitItems: string;
   readonly unitId: string;
@@ -43,7 +26,6 @@ export interface SystemDraft extends WebhooksDraft {
   readonly database: string;
   readonly tls: 'off' | 'required' | 'verified';
   readonly folder: string;
-  readonly seconds: string;
   readonly objects: string;
 }
 
@@ -81,57 +63,6 @@ export const emptyDraft: SystemDraft = {
   folder: '',
   seconds: '15',
   objects: '{}',
-};
-
-/** What each kind's objects look like, to start from. */
-export const objectExamples: Readonly<Record<System['kind'], string>> = {
-  http: JSON.stringify(
-    {
-      contacts: {
-        key: 'id',
-        modifiedAt: { field: 'updatedAt', format: 'iso' },
-        list: {
-          path: '/api/contacts',
-          items: 'data',
-          pageSize: { parameter: 'limit', value: 100 },
-          paging: { kind: 'cursor', parameter: 'cursor', next: 'nextCursor' },
-          changedSince: { parameter: 'updatedSince', format: 'iso' },
-        },
-        read: { path: '/api/contacts/{key}' },
-        create: { method: 'POST', path: '/api/contacts' },
-        update: { method: 'PATCH', path: '/api/contacts/{key}', ifMatch: false },
-      },
-    },
-    null,
-    2,
-  ),
-  odata: JSON.stringify(
-    {
-      customers: {
-        entitySet: 'Customers',
-        key: 'CustomerNo',
-        modifiedAt: 'ChangedAt',
-        search: [],
-        mayCreate: false,
-        mayUpdate: false,
-      },
-    },
-    null,
-    2,
-  ),
-  sql: JSON.stringify(
-    {
-      customers: {
-        source: { kind: 'table', schema: 'public', table: 'customer' },
-        key: 'id',
-        modifiedAt: 'changed_at',
-        mayWrite: false,
-      },
-    },
-    null,
-    2,
-  ),
-  files: JSON.stringify({ partners: { path: 'partners.csv', format: 'csv', key: 'id' } }, null, 2),
 };
 
 export interface Found {
@@ -302,54 +233,6 @@ function timesOf({ zone, ahead }: SystemDraft): object {
   return Object.keys(times).length > 0 ? { times } : {};
 }
 
-/** What systems that are called over HTTP have in common. */
-function calledSystem(draft: SystemDraft): object {
-  const budget = {
-    ...(draft.perSecond.trim() === '' ? {} : { perSecond: number(draft.perSecond) }),
-    ...(draft.perDay.trim() === '' ? {} : { perDay: number(draft.perDay) }),
-    ...(draft.atOnce.trim() === '' ? {} : { atOnce: number(draft.atOnce) }),
-  };
-  return {
-    address: draft.address.trim().replace(/\/+$/, ''),
-    signIn: signInOf(draft),
-    timeoutMs: milliseconds(draft.seconds),
-    ...(Object.keys(budget).length > 0 ? { budget } : {}),
-  };
-}
-
-function signInOf(draft: SystemDraft): object {
-  switch (draft.signIn) {
-    case 'authorization code':
-      return {
-        kind: draft.signIn,
-        authorizationUrl: draft.authorizationUrl.trim(),
-        tokenUrl: draft.tokenUrl.trim(),
-        ...given('revocationUrl', draft.revocationUrl),
-        ...given('issuer', draft.issuer),
-        ...given('scope', draft.scope),
-      };
-    case 'client credentials':
-      return { kind: draft.signIn, tokenPath: draft.tokenPath.trim(), ...given('scope', draft.scope) };
-    case 'header key':
-      return { kind: draft.signIn, header: draft.header.trim() };
-    default:
-      return { kind: draft.signIn };
-  }
-}
-
-/** What was left empty is not part of the description. */
-function given(name: string, text: string): Record<string, string> {
-  return text.trim() === '' ? {} : { [name]: text.trim() };
-}
-
-function number(text: string): number {
-  return Number(text.trim().replaceAll(/[\s_]/g, '').replace(',', '.'));
-}
-
-function milliseconds(seconds: string): number {
-  return Math.round(Number(seconds.replace(',', '.')) * 1000);
-}
-
 /** The draft that a description came from. */
 export function draftOf(description: System): SystemDraft {
   const common = {
@@ -402,51 +285,3 @@ export function draftOf(description: System): SystemDraft {
       return description satisfies never;
   }
 }
-
-function calledDraft({ address, signIn, timeoutMs, budget }: HttpSystem | ODataSystem): Partial<SystemDraft> {
-  const text = (value: number | undefined): string => (value === undefined ? '' : String(value));
-  return {
-    address,
-    signIn: signIn.kind,
-    ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath, scope: signIn.scope ?? '' } : {}),
-    ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
-    ...(signIn.kind === 'authorization code'
-      ? {
-          authorizationUrl: signIn.authorizationUrl,
-          tokenUrl: signIn.tokenUrl,
-          revocationUrl: signIn.revocationUrl ?? '',
-          issuer: signIn.issuer ?? '',
-          scope: signIn.scope ?? '',
-        }
-      : {}),
-    seconds: String(timeoutMs / 1000),
-    perSecond: text(budget?.perSecond),
-    perDay: text(budget?.perDay),
-    atOnce: text(budget?.atOnce),
-  };
-}
-
-/** Two letters for a pennant, from a name: `Coldharbour ERP` gives `CE`. */
-export function lettersFor(name: string): string {
-  const words = name
-    .trim()
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter(Boolean);
-  const letters =
-    words.length > 1
-      ? `${[...(words[0] ?? '')][0] ?? ''}${[...(words.at(-1) ?? '')][0] ?? ''}`
-      : [...(words[0] ?? '')].slice(0, 2).join('');
-  return letters.toUpperCase();
-}
-
-export const patterns: readonly Pennant['pattern'][] = [
-  'halves',
-  'quarters',
-  'bars',
-  'saltire',
-  'disc',
-  'border',
-  'chevron',
-  'chequer',
-];
-export const colours: readonly Pennant['colour'][] = ['petrol', 'vermilion', 'brass', 'kelp', 'ink', 'plum'];
