@@ -1,4 +1,5 @@
 export * from './conditions.js';
+export * from './crosswalkValues.js';
 export { type Edit, freeId } from './edit.js';
 export * from './fieldEdits.js';
 export * from './identityEdits.js';

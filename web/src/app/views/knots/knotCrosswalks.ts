@@ -1,7 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { KnotDefinition } from '@anchor-knot/contracts';
-import { freeId, setCrosswalk, type Crosswalk, usersOf } from '@anchor-knot/core';
+import {
+  type Crosswalk,
+  type CrosswalkRow,
+  fieldsThrough,
+  freeId,
+  kindOfValues,
+  type Scalar,
+  setCrosswalk,
+  typedValue,
+  usersOf,
+} from '@anchor-knot/core';
 import { FileButton } from '../../fields/fileButton';
 import { TextField } from '../../fields/textField';
 import { WithSide } from '../../layout/withSide';
@@ -58,6 +68,25 @@ export class KnotCrosswalks {
     });
   }
 
+  /** Takes a text as the member's system has such values: by those that are in the table, else by its fields. */
+  #typed(id: string, member: string): (text: string) => Scalar {
+    const definition = this.editor.definition();
+    if (!definition) return (text) => text;
+    const known = (definition.crosswalks[id]?.rows ?? []).flatMap(({ values }) => values[member] ?? []);
+    const paths = fieldsThrough(definition, id, member);
+    const there = this.editor.reading()?.members.find((one) => one.id === member)?.fields ?? [];
+    const types = new Set(there.filter(({ path }) => paths.includes(path)).map(({ type }) => type));
+    const [only] = types.size === 1 ? types : [];
+    const kind = kindOfValues(known) ?? (only === 'number' || only === 'yes/no' ? only : 'text');
+    return (text) => typedValue(text, kind);
+  }
+  #typedRow(id: string, { shared, values }: CrosswalkRow): CrosswalkRow {
+    const typed = Object.entries(values).flatMap(([member, texts]): [string, Scalar[]][] =>
+      texts.length === 0 ? [] : [[member, texts.map(String).map(this.#typed(id, member))]],
+    );
+    return { shared, values: Object.fromEntries(typed) };
+  }
+
   #change(id: string, change: (table: Crosswalk) => Crosswalk): void {
     const table = this.editor.definition()?.crosswalks[id];
     if (table) this.editor.edit(setCrosswalk(id, change(table)));
@@ -76,7 +105,8 @@ export class KnotCrosswalks {
     const values = text
       .split('|')
       .map((one) => one.trim())
-      .filter((one) => one !== '');
+      .filter((one) => one !== '')
+      .map(this.#typed(id, member));
     this.#change(id, (table) => ({
       ...table,
       rows: table.rows.map((row, at) => (at === index ? { ...row, values: { ...row.values, [member]: values } } : row)),
@@ -93,13 +123,14 @@ export class KnotCrosswalks {
   }
   /** A value that was met and is in no row: into the row of that shared value, or into one of its own. */
   protected takeIn(id: string, { member, value }: { readonly member: string; readonly value: string }): void {
+    const typed = this.#typed(id, member)(value);
     this.#change(id, (table) => {
       const at = table.rows.findIndex(({ shared }) => shared.toLowerCase() === value.toLowerCase());
-      if (at < 0) return { ...table, rows: [...table.rows, { shared: value, values: { [member]: [value] } }] };
+      if (at < 0) return { ...table, rows: [...table.rows, { shared: value, values: { [member]: [typed] } }] };
       return {
         ...table,
         rows: table.rows.map((row, index) =>
-          index === at ? { ...row, values: { ...row.values, [member]: [...(row.values[member] ?? []), value] } } : row,
+          index === at ? { ...row, values: { ...row.values, [member]: [...(row.values[member] ?? []), typed] } } : row,
         ),
       };
     });
@@ -128,7 +159,7 @@ export class KnotCrosswalks {
     this.problem.set(undefined);
     void file.text().then((text) => {
       const read = csvCrosswalk(text, this.editor.definition()?.members.map((member) => member.id) ?? []);
-      if (read.ok) this.#change(id, (table) => ({ ...table, rows: read.rows }));
+      if (read.ok) this.#change(id, (table) => ({ ...table, rows: read.rows.map((row) => this.#typedRow(id, row)) }));
       else this.problem.set({ table: id, says: read.says });
     });
   }

@@ -1,4 +1,5 @@
 import type { KnotDefinition, Reading } from '@anchor-knot/contracts';
+import { fieldsThrough } from '@anchor-knot/core';
 import { valueAt } from './recordTitle';
 
 export interface MissingValue {
@@ -16,15 +17,7 @@ export function missingValues(definition: KnotDefinition, table: string, reading
   const missing = new Map<string, MissingValue>();
   for (const { id } of definition.members) {
     const known = new Set(rows.flatMap(({ values }) => (values[id] ?? []).map(String)));
-    const paths = definition.fields.flatMap(({ mappings }) => {
-      const mapping = mappings[id];
-      return mapping &&
-        mapping.direction !== 'to' &&
-        mapping.steps[0]?.kind === 'crosswalk' &&
-        mapping.steps[0].table === table
-        ? [mapping.field]
-        : [];
-    });
+    const paths = fieldsThrough(definition, table, id);
     for (const record of reading?.members.find((member) => member.id === id)?.sample ?? []) {
       for (const path of paths) {
         const value = valueAt(record, path);
