@@ -9,6 +9,7 @@ import { of, Subject, throwError } from 'rxjs';
 import { AnchorsApi } from '../api/anchorsApi';
 import { KnotsApi } from '../api/knotsApi';
 import { SystemsApi } from '../api/systemsApi';
+import { eventually } from '../testing/eventually';
 import { CommandSearch } from './commandSearch';
 
 interface FoundAnchor {
@@ -42,18 +43,21 @@ async function shown(isAnswered = true) {
   const type = async (text: string): Promise<void> => {
     await field.clear();
     await field.enterText(text);
-    await new Promise((resolve) => setTimeout(resolve, 200));
-    await fixture.whenStable();
+  };
+  /** The question that is asked once nothing was typed for a moment. */
+  const answer = async (text: string): Promise<Subject<FoundAnchor[]>> => {
+    await eventually(() => expect([...answers.keys()]).toContain(text));
+    return answers.get(text) as Subject<FoundAnchor[]>;
   };
   const names = async () => Promise.all((await field.getOptions()).map((option) => option.getText()));
-  return { field, type, names, answers, find, close, fixture };
+  return { field, type, names, answer, find, close };
 }
 
 test('views, knots and their parts are there at once; anchors of every knot join when they come', async () => {
-  const { type, names, answers, field, close } = await shown();
+  const { type, names, answer, field, close } = await shown();
   await type('orders');
-  expect((await names())[0]).toMatch(/^Orders/);
-  answers.get('orders')?.next([found('1', 'Orders & Sons'), found('2', '')]);
+  await eventually(async () => expect((await names())[0]).toMatch(/^Orders/));
+  (await answer('orders')).next([found('1', 'Orders & Sons'), found('2', '')]);
   expect(await names()).toEqual(
     expect.arrayContaining(['Orders & Sons Customers · A-1', 'without a name Customers · A-1']),
   );
@@ -64,23 +68,26 @@ test('views, knots and their parts are there at once; anchors of every knot join
 });
 
 test('a late answer to what was typed before is dropped; one letter asks nobody', async () => {
-  const { type, names, answers, find } = await shown();
+  const { type, names, answer, find } = await shown();
   await type('m');
+  // As long as the pause after which the text would have been asked for.
+  await new Promise((resolve) => setTimeout(resolve, 200));
   expect(find).not.toHaveBeenCalled();
   await type('marram');
+  const late = await answer('marram');
   await type('marrow');
-  answers.get('marrow')?.next([found('2', 'Marrowby')]);
-  answers.get('marram')?.next([found('1', 'Marram')]);
+  (await answer('marrow')).next([found('2', 'Marrowby')]);
+  late.next([found('1', 'Marram')]);
   expect(await names()).toEqual(['Marrowby Customers · A-1']);
 });
 
 test('what is called nothing says so, and with the server gone the views are still found', async () => {
-  const { type, names, answers } = await shown(false);
+  const { type, names, answer } = await shown(false);
   await type('watch');
-  expect((await names())[0]).toMatch(/^Watch/);
+  await eventually(async () => expect((await names())[0]).toMatch(/^Watch/));
   await type('zzzz');
-  answers.get('zzzz')?.error(new Error('the server is gone'));
+  (await answer('zzzz')).error(new Error('the server is gone'));
   expect(await names()).toEqual(['Nothing is called that.']);
   await type('decisions');
-  expect((await names())[0]).toMatch(/^Decisions/);
+  await eventually(async () => expect((await names())[0]).toMatch(/^Decisions/));
 });

@@ -8,6 +8,7 @@ import { AnchorsApi } from '../../api/anchorsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { RunsApi } from '../../api/runsApi';
 import { memberNamed } from '../../testing/fakeEditor';
+import { eventually } from '../../testing/eventually';
 import { hands } from '../../testing/hands';
 import { refused } from '../../testing/stubs';
 import { AnchorsView } from './anchorsView';
@@ -50,8 +51,7 @@ test('the first knot is shown until another is chosen; what is wanted stands in 
   expect(TestBed.inject(Router).url).toBe('/?state=open');
   await choose('Knot', 'partners');
   await type('Search by name or record key', 'reed');
-  await new Promise((done) => setTimeout(done, 300));
-  expect(TestBed.inject(Router).url).toBe('/?state=open&knot=partners&search=reed');
+  await eventually(() => expect(TestBed.inject(Router).url).toBe('/?state=open&knot=partners&search=reed'));
 });
 
 test('what the address says is asked for', async () => {

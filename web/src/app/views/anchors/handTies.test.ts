@@ -13,6 +13,7 @@ import { type Observable, of, Subject, throwError } from 'rxjs';
 import { AnchorsApi } from '../../api/anchorsApi';
 import { Telling } from '../../telling/telling';
 import { memberNamed } from '../../testing/fakeEditor';
+import { eventually } from '../../testing/eventually';
 import { HandTies } from './handTies';
 
 const member = (id: string, key: string | null) => ({
@@ -124,15 +125,15 @@ test('another anchor is searched, also after a search that failed; itself is not
   const type = async (words: string): Promise<void> => {
     await search.clear();
     await search.enterText(words);
-    await new Promise((resolve) => setTimeout(resolve, 300));
   };
   await type('osp');
-  expect(text()).toContain('The server cannot be reached.');
+  await eventually(() => expect(text()).toContain('The server cannot be reached.'));
   const hit = (id: string) => ({ id, title: `Osprey ${id}`, ties: [{ member: 'erp', key: 'D5' }] });
   api.anchors.mockReturnValue(of({ anchors: [hit('a1'), hit('a2')] }));
   await type('ospr');
+  const hits = async () => Promise.all((await search.getOptions()).map((option) => option.getText()));
+  await eventually(async () => expect(await hits()).toEqual(['Osprey a2 D5']));
   expect(text()).not.toContain('The server cannot be reached.');
-  expect(await Promise.all((await search.getOptions()).map((option) => option.getText()))).toEqual(['Osprey a2 D5']);
   await search.selectOption({ text: /Osprey a2/ });
   await (await button('Merge them')).click();
   expect(acts).toEqual([['a1', { kind: 'merge', with: 'a2' }]]);

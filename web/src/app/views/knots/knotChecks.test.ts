@@ -5,6 +5,7 @@ import { TestBed } from '@angular/core/testing';
 import type { Reading } from '@anchor-knot/contracts';
 import { of } from 'rxjs';
 import { customers, fakeEditor } from '../../testing/fakeEditor';
+import { eventually } from '../../testing/eventually';
 import { hands } from '../../testing/hands';
 import { NoGoLive, PlainFormula } from '../../testing/plainParts';
 import { FormulaEditor } from './editor/formulaEditor';
@@ -42,17 +43,12 @@ async function shown({ checks = customers.checks, may = true } = {}) {
   });
   const fixture = TestBed.createComponent(KnotChecks);
   await fixture.whenStable();
-  const tried = async () => {
-    await new Promise((done) => setTimeout(done, 200));
-    await fixture.whenStable();
-  };
-  return { ...hands(fixture), editor, survey, check, tried, checks: () => editor.definition().checks };
+  return { ...hands(fixture), editor, survey, check, checks: () => editor.definition().checks };
 }
 
 test('who would fail is said for each member, with examples, or why it cannot be told', async () => {
-  const { tried, rows, survey } = await shown();
-  await tried();
-  expect((await rows())[0]).toContain('Fernhill CRM: 2 of 3');
+  const { rows, survey } = await shown();
+  await eventually(async () => expect((await rows())[0]).toContain('Fernhill CRM: 2 of 3'));
   expect((await rows())[0]).toContain('Market Row: the name is unknown here');
   survey.set({
     members: {

@@ -14,6 +14,7 @@ import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { SessionService } from '../../api/session';
 import { memberNamed } from '../../testing/fakeEditor';
+import { eventually } from '../../testing/eventually';
 import { RunDetail } from './runDetail';
 import { StartRun } from './startRun';
 
@@ -76,38 +77,39 @@ async function shown(run: Run, role: 'operator' | 'viewer' = 'operator') {
   const fixture = TestBed.createComponent(RunDetail);
   fixture.componentRef.setInput('run', 'r1');
   const loader = TestbedHarnessEnvironment.loader(fixture);
-  const settle = async () => {
-    await new Promise((resolve) => setTimeout(resolve, 200));
-    await fixture.whenStable();
+  const settle = () => fixture.whenStable();
+  /** The answer to a question, once it is asked: what is chosen and typed is gathered for a moment. */
+  const answer = async (index: number): Promise<Subject<unknown>> => {
+    await eventually(() => expect(asked.length).toBeGreaterThan(index));
+    return answers[index] as Subject<unknown>;
   };
   const text = () => (fixture.nativeElement as HTMLElement).textContent.replaceAll(/\s+/g, ' ');
   const titles = () => text().match(/Thing \d+/g) ?? [];
   const press = async (words: string) => (await loader.getHarness(MatButtonHarness.with({ text: words }))).click();
   const field = (floatingLabelText: string) => loader.getHarness(MatFormFieldHarness.with({ floatingLabelText }));
-  await settle();
-  return { api, asked, answers, changes, start, loader, settle, text, titles, press, field, fixture };
+  await answer(0);
+  return { api, asked, answer, answers, changes, start, loader, settle, text, titles, press, field, fixture };
 }
 
 test('records are filtered by what is chosen and typed; a late answer to the question before is dropped', async () => {
-  const { asked, answers, field, settle, titles } = await shown(runOf());
+  const { asked, answer, answers, field, settle, titles } = await shown(runOf());
   answers[0]?.next(page('p2', '1', '2'));
   await settle();
   expect(titles()).toEqual(['Thing 1', 'Thing 2']);
   const state = (await (await field('State')).getControl(MatSelectHarness)) as MatSelectHarness;
   await state.clickOptions({ text: 'refused' });
   const search = (await (await field('Name or key')).getControl(MatInputHarness)) as MatInputHarness;
-  await settle();
+  await answer(1);
   await search.setValue('Ö “x”');
-  await settle();
+  (await answer(2)).next(page(null, '5'));
   expect(asked).toEqual([{}, { state: 'refused' }, { state: 'refused', search: 'Ö “x”' }]);
-  answers[2]?.next(page(null, '5'));
   answers[1]?.next(page(null, '4'));
   await settle();
   expect(titles()).toEqual(['Thing 5']);
 });
 
 test('more is added below; not to a list that was asked for meanwhile', async () => {
-  const { asked, answers, field, settle, titles, press } = await shown(runOf());
+  const { asked, answer, answers, field, settle, titles, press } = await shown(runOf());
   answers[0]?.next(page('p2', '1'));
   await settle();
   await press('Show more');
@@ -117,8 +119,7 @@ test('more is added below; not to a list that was asked for meanwhile', async ()
   await press('Show more');
   const kind = (await (await field('Kind')).getControl(MatSelectHarness)) as MatSelectHarness;
   await kind.clickOptions({ text: 'create' });
-  await settle();
-  answers[3]?.next(page(null, '7'));
+  (await answer(3)).next(page(null, '7'));
   answers[2]?.next(page(null, '3'));
   await settle();
   expect(titles()).toEqual(['Thing 7']);

@@ -4,6 +4,7 @@ import { TestBed } from '@angular/core/testing';
 import type { Sample } from '@anchor-knot/contracts';
 import { of } from 'rxjs';
 import { SystemsApi } from '../../api/systemsApi';
+import { eventually } from '../../testing/eventually';
 import { hands } from '../../testing/hands';
 import { refused } from '../../testing/stubs';
 import { ObjectRecords } from './objectRecords';
@@ -20,7 +21,8 @@ async function shown(first: Sample) {
   const all = hands(fixture);
   const find = async (text: string) => {
     await all.type('Find a record by its key or a searchable field', text);
-    await new Promise((done) => setTimeout(done, 400));
+    const search = text.trim();
+    await eventually(() => expect(records.mock.lastCall?.[2]).toEqual({ page: 0, search }));
     await fixture.whenStable();
   };
   return { ...all, fixture, records, find };
