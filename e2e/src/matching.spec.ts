@@ -154,7 +154,7 @@ test(
     'taken in again',
   async ({ page }) => {
     await page.goto(`${address()}/knots/customers/identity`);
-    await page.getByRole('link', { name: 'Duplicates' }).click();
+    await page.getByRole('tab', { name: 'Duplicates' }).click();
     const groups = page.locator('table').first().locator('tbody tr').filter({ hasText: 'Market Row' });
     await expect(groups.first()).toBeVisible();
     const before = await groups.count();

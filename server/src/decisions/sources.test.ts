@@ -6,7 +6,13 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
-import { type DecidedMany, type Decision, type DecisionList, knotDraftSchema } from '@anchor-knot/contracts';
+import {
+  type DecidedMany,
+  type Decision,
+  type DecisionList,
+  knotDraftSchema,
+  type ObjectView,
+} from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import { generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -169,6 +175,20 @@ test('fields that changed in a system are shown to whoever uses them, in each kn
   expect(more).toEqual([]);
   expect(changed).toMatchObject({ knot: 'leads', subject: 'leads in Loading Bay' });
   expect(changed?.says).toContain('town is new');
+});
+
+test('a system that says what fields it has is asked now and then, and each change waits by itself', async () => {
+  await deliver('leads-5.csv', 'email,town,county\nrail@growers.example,Marrowby,Fen\n');
+  await installation.parts.objects.lookForChanges(60);
+  expect(await list('kind=fields changed')).toHaveLength(1);
+  await installation.parts.objects.lookForChanges(0);
+  await installation.parts.objects.lookForChanges(0);
+  const told = (await list('kind=fields changed')).map(({ says }) => says);
+  expect(told).toHaveLength(2);
+  expect(told.filter((says) => says.includes('changed: county is new (text)'))).toHaveLength(1);
+  const { schema } = await get<ObjectView>('/api/systems/bay/objects/leads');
+  expect(schema?.fields.map(({ path }) => path)).toEqual(['email', 'town', 'county']);
+  expect(await list('kind=fields changed&knot=customers')).toEqual([]);
 });
 
 async function profiled(): Promise<void> {

@@ -31,7 +31,8 @@ export interface SourceReading {
   readonly files: readonly string[];
 }
 
-/** The text by which a decision is known from run to run. */
-export function decisionIdentity({ kind, anchor, member, key, field }: DecisionDraft): string {
-  return JSON.stringify([kind, anchor ?? null, member ?? null, key ?? null, field ?? null]);
+/** The text by which a decision is known from run to run. What changed later does not replace what nobody saw yet. */
+export function decisionIdentity({ kind, anchor, member, key, field, fingerprint }: DecisionDraft): string {
+  const each = kind === 'fields changed' ? [fingerprint] : [];
+  return JSON.stringify([kind, anchor ?? null, member ?? null, key ?? null, field ?? null, ...each]);
 }

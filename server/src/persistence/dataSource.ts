@@ -13,6 +13,7 @@ import { DecisionHandling1764900000000 } from './migrations/1764900000000-Decisi
 import { KnotStates1764910000000 } from './migrations/1764910000000-KnotStates.js';
 import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfObjects.js';
 import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecisions.js';
+import { DeclaredFields1764955000000 } from './migrations/1764955000000-DeclaredFields.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
@@ -32,10 +33,16 @@ export const migrations = [
   KnotStates1764910000000,
   PagesOfObjects1764940000000,
   SeenDecisions1764945000000,
+  DeclaredFields1764955000000,
 ];
 
+/** As TypeORM takes it from the name. */
+const timeOf = ({ name }: { readonly name: string }): number => Number(name.slice(-13));
+
 /** And what people search by: nobody searches in what the command line keeps, and its engine lacks the extension. */
-export const serverMigrations = [...migrations, SearchIndexes1764950000000];
+export const serverMigrations = [...migrations, SearchIndexes1764950000000].toSorted(
+  (one, other) => timeOf(one) - timeOf(other),
+);
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */
 export function makeDataSource(url: string, poolSize = 10): DataSource {

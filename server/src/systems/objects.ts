@@ -13,10 +13,12 @@ import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import {
   addSchema,
-  dropSchema,
   awaitProfile,
+  declaredFields,
+  dropSchema,
   failProfile,
   findProfile,
+  keepDeclared,
   keepNature,
   keepProfile,
   latestSchemas,
@@ -25,6 +27,7 @@ import {
   type ProfileRow,
   profilesOf,
   schemaVersions,
+  takeUnasked,
 } from '../persistence/tables/objects.js';
 import { openDecisions } from '../persistence/tables/decisions.js';
 import { membersOfObject } from '../persistence/tables/knots.js';
@@ -118,6 +121,7 @@ export class SystemObjects {
       const profile = profiler.profile();
       const wasPart = (await findProfile(this.#data, systemId, object))?.isPart ?? false;
       await this.#saveSchema(systemId, object, schemaFrom(declared, profile), wasPart);
+      await keepDeclared(this.#data, systemId, object, declared);
       await keepProfile(this.#data, systemId, object, { ...profile, isPart });
     } catch (error) {
       const words =
@@ -133,13 +137,46 @@ export class SystemObjects {
     }
   }
 
+  /**
+   * Asks systems that say themselves what fields an object has, where a knot in force uses it. Reads no record: what
+   * only records show is noticed by a profile.
+   * @param silentMinutes objects that were asked since are left alone
+   */
+  async lookForChanges(silentMinutes: number): Promise<void> {
+    for (const { system, object } of await takeUnasked(this.#data, silentMinutes))
+      try {
+        await this.#compareDeclared(system, object);
+      } catch (error) {
+        // A system that does not answer is told of by who looks after systems.
+        if (!(error instanceof SystemTrouble)) throw error;
+      }
+  }
+
+  async #compareDeclared(systemId: string, object: string): Promise<void> {
+    const connector = await this.#systems.connect({ system: systemId, object }, systemClock);
+    const declared = await connector.describe().finally(() => connector.close().catch(() => undefined));
+    if (!declared) return;
+    const before = await declaredFields(this.#data, systemId, object);
+    const changes = before ? compareSchemas(before, declared) : [];
+    const [known] = await schemaVersions(this.#data, systemId, object, 1);
+    if (before && known && changes.length > 0) {
+      const said = new Set([...before.fields, ...declared.fields].map(({ path }) => path));
+      const seenOnly = known.schema.fields.filter(({ path }) => !said.has(path));
+      const schema: SourceSchema = { origin: 'declared', fields: [...declared.fields, ...seenOnly] };
+      const version = known.version + 1;
+      await addSchema(this.#data, systemId, object, { version, schema, changes });
+      await this.#tellOfChanges(systemId, object, version, changes);
+    }
+    await keepDeclared(this.#data, systemId, object, declared);
+  }
+
   async #saveSchema(systemId: string, object: string, schema: SourceSchema, wasPart: boolean): Promise<void> {
     const [known] = await schemaVersions(this.#data, systemId, object, 1);
     if (known && wasPart) await dropSchema(this.#data, systemId, object, known.version);
     const last = wasPart ? undefined : known;
     const changes = last ? compareSchemas(last.schema, schema) : [];
     if (last && changes.length === 0) return;
-    const version = (last?.version ?? 0) + 1;
+    const version = last ? last.version + 1 : (known?.version ?? 1);
     await addSchema(this.#data, systemId, object, { version, schema, changes });
     if (changes.length > 0) await this.#tellOfChanges(systemId, object, version, changes);
   }

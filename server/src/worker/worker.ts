@@ -23,6 +23,8 @@ const checkMs = 60_000;
 const busyWaitMs = 500;
 /** A system of which nothing was heard for so long is looked after. */
 const silentMinutes = 10;
+/** Systems that say themselves what fields they have are asked so often whether these are the same. */
+const unaskedMinutes = 60;
 
 export interface WorkerParts {
   readonly url: string;
@@ -93,12 +95,13 @@ export class Worker {
 
   /** Systems drop subscriptions whose deliveries failed, and fall ill between runs; nobody tells. */
   #checkSystems(): void {
-    const { systems, inbox, log } = this.#parts;
+    const { systems, objects, inbox, log } = this.#parts;
     this.#checking = true;
     this.#checkedAt = Date.now();
     const work = systems
       .watch(silentMinutes)
       .then(() => inbox.checkAll())
+      .then(() => objects.lookForChanges(unaskedMinutes))
       .catch((error: unknown) => log.error({ err: error }, 'systems cannot be checked'))
       .finally(() => {
         this.#checking = false;

@@ -70,6 +70,54 @@ export async function failProfile(db: SqlConnection, system: string, object: str
   );
 }
 
+/** What the system said of the object's fields when it was last asked; `undefined` where it was never asked. */
+export async function declaredFields(
+  db: SqlConnection,
+  system: string,
+  object: string,
+): Promise<SourceSchema | undefined> {
+  const [row] = (await db.query('select declared from object_profile where system_id = $1 and object = $2', [
+    system,
+    object,
+  ])) as { declared: SourceSchema | null }[];
+  return row?.declared ?? undefined;
+}
+
+export async function keepDeclared(
+  db: SqlConnection,
+  system: string,
+  object: string,
+  declared: SourceSchema | undefined,
+): Promise<void> {
+  await db.query('update object_profile set declared = $3, asked_at = now() where system_id = $1 and object = $2', [
+    system,
+    object,
+    declared ? JSON.stringify(declared) : null,
+  ]);
+}
+
+/**
+ * The profiled objects of which knots in force have members, and which were not asked for so long. They count as asked:
+ * nobody else asks them again.
+ */
+export async function takeUnasked(
+  db: SqlConnection,
+  minutes: number,
+): Promise<readonly { readonly system: string; readonly object: string }[]> {
+  const [rows] = (await db.query(
+    `update object_profile p set asked_at = now()
+     where p.state = 'done' and (p.asked_at is null or p.asked_at < now() - make_interval(mins => $1))
+       and exists (
+         select 1 from knot k join knot_version v on v.knot_id = k.id and v.version = k.version_in_force,
+           jsonb_array_elements(v.definition::jsonb -> 'members') m(member)
+         where k.state <> 'ended' and m.member ->> 'system' = p.system_id and m.member ->> 'object' = p.object
+       )
+     returning system_id as system, object`,
+    [minutes],
+  )) as [{ system: string; object: string }[], number];
+  return rows;
+}
+
 export interface SchemaSummary {
   readonly object: string;
   readonly version: number;

@@ -18,7 +18,11 @@ export interface Section {
   imports: [MatTabsModule, RouterLink, RouterLinkActive],
   templateUrl: './sections.html',
   styleUrl: './sections.scss',
+  host: { '[class.within]': 'isWithin()' },
 })
 export class Sections {
   readonly of = input.required<readonly Section[]>();
+  readonly name = input('Sections');
+  /** Whether they are parts of a section, below its own tab. */
+  readonly isWithin = input(false);
 }

@@ -30,9 +30,15 @@ export class RowCell<Row> extends MatCellDef {
   }
 }
 
-/** A row of Material's table that has its type: `*akRow="let run of runs(); columns: ['when', 'what']"`. */
+/**
+ * A row of Material's table that has its type: `*akRow="let run of runs(); columns: ['when', 'what']"`. Where rows are
+ * of several shapes, the first whose `when` holds is taken; the one without is for all others.
+ */
 @Directive({
   selector: '[akRow]',
+  // An input of the class that it extends, by the name that it has here.
+  // eslint-disable-next-line @angular-eslint/no-inputs-metadata-property
+  inputs: [{ name: 'when', alias: 'akRowWhen' }],
   providers: [{ provide: CdkRowDef, useExisting: RowOf }],
 })
 export class RowOf<Row> extends MatRowDef<Row> {

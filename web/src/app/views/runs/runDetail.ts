@@ -41,6 +41,17 @@ const columns: readonly {
   { key: 'failed', dry: '', done: 'Not written' },
 ];
 
+/** One change of a record that a run writes; the whole record where it has no single ones. */
+interface ChangeRow {
+  readonly id: string;
+  readonly operation: PlannedOperation;
+  readonly change: PlannedOperation['changes'][number] | undefined;
+  /** Nothing is compared with what was not there before. */
+  readonly isNew: boolean;
+  /** Over how many rows what is said of the record goes; `undefined` where a row before says it. */
+  readonly span: number | undefined;
+}
+
 /** One run or dry run: how far it is, counts per system, and every single change as before and after. */
 @Component({
   selector: 'ak-run-detail',
@@ -93,6 +104,9 @@ export class RunDetail {
   });
   readonly #query = signal<Record<string, string>>({});
   protected readonly operations = signal<readonly PlannedOperation[]>([]);
+  protected readonly changeRows = computed(() => this.operations().flatMap(changesOf));
+  protected readonly isWhole = (_: number, row: ChangeRow): boolean => row.change === undefined;
+  protected readonly isFirst = (_: number, row: ChangeRow): boolean => row.span !== undefined;
   /** Undefined until the first answer has come. */
   protected readonly total = signal<number | undefined>(undefined);
   protected readonly next = signal<string | null>(null);
@@ -169,4 +183,17 @@ export class RunDetail {
   protected why(cause: CauseView): string {
     return causeWords(cause, this.view.value()?.members ?? []);
   }
+}
+
+function changesOf(operation: PlannedOperation): ChangeRow[] {
+  const isNew = operation.kind === 'create';
+  const { id, changes } = operation;
+  if (changes.length === 0) return [{ id, operation, change: undefined, isNew, span: 1 }];
+  return changes.map((change, index) => ({
+    id: `${id} ${change.field}`,
+    operation,
+    change,
+    isNew,
+    span: index === 0 ? changes.length : undefined,
+  }));
 }
