@@ -19,6 +19,7 @@ const partsOfCore = [
   'identity',
   'merge',
   'plan',
+  'schedule',
   'schema',
   'proposal',
   'trying',

@@ -8,5 +8,6 @@ export * from './merge/index.js';
 export * from './plan/index.js';
 export * from './proposal/index.js';
 export * from './record/index.js';
+export * from './schedule/index.js';
 export * from './schema/index.js';
 export * from './trying/index.js';
