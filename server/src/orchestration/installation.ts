@@ -1,4 +1,4 @@
-import type { CompiledKnot, CompiledMember } from '@anchor-knot/core';
+import type { CompiledKnot, CompiledMember, MemberId } from '@anchor-knot/core';
 import type { Clock, Connector } from '@anchor-knot/connectors';
 import type { RunKind, RunLease, Store } from './store.js';
 import type { RunProgress, RunResult } from './runResult.js';
@@ -22,6 +22,8 @@ export interface RunOptions {
   readonly overGuards?: boolean;
   /** List everything, also where changes could be asked for. */
   readonly full?: boolean;
+  /** Those that told of changes; all of them when left out. Others are read only where something new has to be sought. */
+  readonly members?: ReadonlySet<MemberId> | undefined;
   readonly leaseMs: number;
   readonly signal?: AbortSignal | undefined;
   readonly run?: string;

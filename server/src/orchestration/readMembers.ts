@@ -36,6 +36,8 @@ export interface MemberReading {
   /** What could not be taken, with reasons; of a great many the first ones. */
   readonly unusable: readonly UnusableRecord[];
   readonly unusableCount: number;
+  /** How many records were read that belong to no anchor, and were not known of. */
+  readonly newcomers: number;
   /** Whether all of it was read, or only what changed. */
   readonly isWhole: boolean;
   /** Of what comes in several files, those that were read. */
@@ -73,6 +75,7 @@ export async function readMember(
   const listed = new Set<RecordKey>();
   const unusable: UnusableRecord[] = [];
   let unusableCount = 0;
+  let newcomerCount = 0;
   const files = new Set<string>();
   const deleted = new Set<RecordKey>();
   let stopping: string | undefined;
@@ -99,10 +102,11 @@ export async function readMember(
       }
       if (left.length > 0) await store.unstage(lease, left);
       if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
-      const newcomers = staged.filter(({ anchor }) => anchor === undefined).map(({ key }) => key);
+      newcomerCount += sorted.newcomers;
+      const untied = staged.filter(({ anchor }) => anchor === undefined).map(({ key }) => key);
       // Under another version there may be no filter any more.
       const mayBeFiltered = member.filter !== undefined || !sameVersion;
-      if (mayBeFiltered && newcomers.length > 0) await store.forgetFiltered(lease, member.id, newcomers);
+      if (mayBeFiltered && untied.length > 0) await store.forgetFiltered(lease, member.id, untied);
       if (staged.length > 0) await store.stage(lease, staged);
       tally.add(member.id, 'read', page.records.length);
       tally.done += page.records.length;
@@ -115,6 +119,7 @@ export async function readMember(
       trouble: { member: member.id, code: error.code, words: error.message, advice: error.advice },
       unusable,
       unusableCount,
+      newcomers: newcomerCount,
       isWhole: false,
       files,
       deleted: [],
@@ -133,6 +138,7 @@ export async function readMember(
     trouble: undefined,
     unusable,
     unusableCount,
+    newcomers: newcomerCount,
     isWhole: complete,
     files,
     deleted: [...deleted],
@@ -149,6 +155,7 @@ interface PageOutcome {
   readonly filtered: readonly FilteredRecord[];
   /** Records outside of anchors that take no part any more. */
   readonly left: readonly RecordRef[];
+  readonly newcomers: number;
   /** What is said of a check that stops the run. */
   readonly stopping: string | undefined;
 }
@@ -167,6 +174,7 @@ async function sortPage(
   const staged: StagedRecord[] = [];
   const filtered: FilteredRecord[] = [];
   const left: RecordRef[] = [];
+  let newcomers = 0;
   let stopping: string | undefined;
   const now = clock.now();
   for (const record of latest.values()) {
@@ -195,6 +203,7 @@ async function sortPage(
     };
     if (known) outside.set(recordId(name), { ...known, reading });
     if (known?.verdict === 'aside') continue;
+    if (!head && !known) newcomers += 1;
     staged.push({
       ...name,
       anchor: head?.anchor,
@@ -203,7 +212,7 @@ async function sortPage(
       unique: knot.uniqueValues(member.id, fields),
     });
   }
-  return { staged, filtered, left, stopping };
+  return { staged, filtered, left, newcomers, stopping };
 }
 
 /**

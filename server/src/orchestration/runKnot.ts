@@ -102,7 +102,7 @@ class KnotRun {
       const state = this.#stopAsked
         ? 'stopped'
         : partly
-          ? this.#troubles.size >= this.#options.knot.members.length
+          ? [...this.#readings.values()].every(({ trouble }) => trouble !== undefined)
             ? 'failed'
             : 'succeeded in part'
           : 'succeeded';
@@ -148,7 +148,7 @@ class KnotRun {
       blocked: matched.blocked,
       unclear: resolved.unclear,
       troubled: new Set(this.#troubles.keys()),
-      partlyRead: new Set([...readings].flatMap(([member, { unusable }]) => (unusable.length > 0 ? [member] : []))),
+      partlyRead: this.#partlyRead,
     };
     const { updatedButHeld } = await planAnchors(
       this.#installation,
@@ -178,6 +178,12 @@ class KnotRun {
         cursor && !this.#unsettled.has(member) ? [[member, cursor] as const] : [],
       ),
     );
+  }
+
+  /** Members of which it is not known whether a thing is there already. */
+  get #partlyRead(): ReadonlySet<MemberId> {
+    const isWhole = ({ id }: CompiledMember): boolean => this.#readings.get(id)?.unusable.length === 0;
+    return new Set(this.#options.knot.members.filter((member) => !isWhole(member)).map(({ id }) => id));
   }
 
   /** In which list each record is that was read: those that are tied, of each reason outside, and the filtered ones. */
@@ -228,9 +234,19 @@ class KnotRun {
           ...identityOf(knot, member, reading),
         })),
       );
-    const readings = new Map<MemberId, MemberReading>();
+    const isAsked = ({ id }: CompiledMember): boolean => this.#options.members?.has(id) ?? true;
+    await this.#readMembers(knot.members.filter(isAsked));
+    // What is new in one may be new in another as well, that did not tell of it yet.
+    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0))
+      await this.#readMembers(knot.members.filter((member) => !isAsked(member)));
+    const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease);
+    if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
+    return this.#readings;
+  }
+
+  async #readMembers(members: readonly CompiledMember[]): Promise<void> {
     const oneByOne = pLimit(1);
-    await together(knot.members, async (member, failed) => {
+    await together(members, async (member, failed) => {
       const connector = this.#connectors.get(member.id);
       if (!connector || this.#troubles.has(member.id)) return;
       const afterPage = async (): Promise<void> => {
@@ -249,14 +265,13 @@ class KnotRun {
           afterPage,
         );
       const reading = await (connector.capabilities.heldWhole ? oneByOne(read) : read());
-      readings.set(member.id, reading);
       this.#readings.set(member.id, reading);
       if (reading.trouble) this.#note(reading.trouble);
     });
-    for (const [member, reading] of readings) await this.#afterReading(member, reading);
-    const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease);
-    if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
-    return readings;
+    for (const { id } of members) {
+      const reading = this.#readings.get(id);
+      if (reading) await this.#afterReading(id, reading);
+    }
   }
 
   /** A waiting record that was not read again is judged by the checks as they are now. */
