@@ -10,6 +10,8 @@ import { SystemObjects } from './systems/objects.js';
 import { SecretBox } from './systems/secretBox.js';
 import { Systems } from './systems/systems.js';
 import { WebhookInbox } from './systems/webhooks.js';
+import { Scheduler } from './triggers/scheduler.js';
+import { Timings } from './triggers/timings.js';
 import { RunQueue } from './worker/jobs.js';
 
 export interface InstallationParts {
@@ -22,6 +24,8 @@ export interface InstallationParts {
   readonly consents: Consents;
   readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
+  readonly timings: Timings;
+  readonly scheduler: Scheduler;
   close(): Promise<void>;
 }
 
@@ -39,10 +43,14 @@ export async function openInstallation(
     folders: settings.FILE_FOLDERS,
   });
   const objects = new SystemObjects(data, systems);
+  const knots = new Knots(data);
+  const timings = new Timings(data);
   return {
     data,
     queue,
-    knots: new Knots(data),
+    knots,
+    timings,
+    scheduler: new Scheduler(data, knots, timings, queue),
     systems,
     drafts: new Drafts(data),
     readings: new Readings(data, systems, objects),

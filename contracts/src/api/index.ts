@@ -15,5 +15,6 @@ export * from './records.js';
 export * from './runs.js';
 export * from './session.js';
 export * from './systems.js';
+export * from './timing.js';
 export * from './watch.js';
 export type { DeepReadonly } from './json.js';

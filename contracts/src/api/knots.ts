@@ -12,6 +12,8 @@ export const knotStandingSchema = z.object({
   /** Who said so, and when; null where nobody has. */
   by: z.string().nullable(),
   at: time.nullable(),
+  /** When it runs again by itself; null where it does not. */
+  until: time.nullable(),
 });
 export type KnotStanding = z.output<typeof knotStandingSchema>;
 

@@ -49,13 +49,19 @@ export const runStates = [
   'stopped by a check',
   'stopped',
   'failed',
+  'missed',
 ] as const;
+/** Who or what started a run: somebody, a slot of its timing, what a system told, or what it is asked now and then. */
+export const runCauseSchema = z.enum(['person', 'schedule', 'event', 'asking']);
+export type RunCause = z.output<typeof runCauseSchema>;
 export const runSchema = z.object({
   id: z.string(),
   knot: z.string(),
   knotVersion: z.number(),
   kind: z.enum(['run', 'dry run']),
+  /** Empty where nobody did. */
   startedBy: z.string(),
+  cause: runCauseSchema,
   startedAt: time,
   endedAt: time.nullable(),
   state: z.enum(runStates),

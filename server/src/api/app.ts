@@ -29,6 +29,7 @@ import { systemRoutes } from '../systems/systemRoutes.js';
 import { trialRoutes } from '../systems/trialRoutes.js';
 import { anchorRoutes } from '../views/anchorRoutes.js';
 import { answers } from '../persistence/dataSource.js';
+import { timingRoutes } from '../triggers/timingRoutes.js';
 import { watchRoutes } from '../views/watchRoutes.js';
 import type { ApiContext } from './context.js';
 import { answerErrors } from './problems.js';
@@ -127,6 +128,7 @@ export async function makeApp(
   draftRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);
+  timingRoutes(app, context);
   decisionRoutes(app, context);
   correctionRoutes(app, context);
   recordRoutes(app, context);

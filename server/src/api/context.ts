@@ -1,3 +1,4 @@
+import type { FastifyRequest } from 'fastify';
 import type { DataSource } from 'typeorm';
 import type { Drafts } from '../knots/drafts.js';
 import type { Knots } from '../knots/knots.js';
@@ -6,6 +7,8 @@ import type { Consents } from '../systems/consents.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
+import type { Scheduler } from '../triggers/scheduler.js';
+import type { Timings } from '../triggers/timings.js';
 import type { RunQueue } from '../worker/jobs.js';
 import type { ServerEvents } from '../api/serverEvents.js';
 
@@ -20,7 +23,14 @@ export interface ApiContext {
   readonly consents: Consents;
   readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
+  readonly timings: Timings;
+  readonly scheduler: Scheduler;
   readonly events: ServerEvents;
   /** Where people and other systems reach this installation; where it is not set, as the request does. */
   readonly publicAddress?: string | undefined;
+}
+
+/** Where other systems reach this installation. */
+export function publicAddressOf({ publicAddress }: ApiContext, request: FastifyRequest): string {
+  return publicAddress ?? `${request.protocol}://${request.host}`;
 }

@@ -75,14 +75,15 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         tags: ['knots'],
         summary: 'Pause a knot, end it, or take it up again; a run that is under way ends first',
         params: parameters,
-        body: z.object({ state: knotStateSchema }),
+        body: z.object({ state: knotStateSchema, until: z.iso.datetime().optional() }),
         response: { 200: z.object({ changed: z.literal(true) }), 404: problemSchema },
       },
     },
     async (request, reply) => {
       const { knot } = request.params;
-      const { state } = request.body;
-      const isThere = await setKnotState(data, knot, state, request.person?.name ?? '', new Date());
+      const { state, until } = request.body;
+      const resumeAt = state === 'paused' && until !== undefined ? new Date(until) : undefined;
+      const isThere = await setKnotState(data, knot, state, request.person?.name ?? '', new Date(), resumeAt);
       if (!isThere) return reply.code(404).send(noSuch('knot in force'));
       await writeAudit(data, request.person, `knot ${state}`, { knot });
       return { changed: true as const };

@@ -1,5 +1,6 @@
 import type { CompiledKnot, CompiledMember, MemberId } from '@anchor-knot/core';
 import type { Clock, Connector } from '@anchor-knot/connectors';
+import type { RunCause } from '@anchor-knot/contracts';
 import type { RunKind, RunLease, Store } from './store.js';
 import type { RunProgress, RunResult } from './runResult.js';
 
@@ -18,11 +19,12 @@ export interface RunOptions {
   readonly knotVersion: number;
   readonly kind: RunKind;
   readonly startedBy: string;
+  readonly cause?: RunCause | undefined;
   /** Go over the guards this once: a person looked at the plan. */
   readonly overGuards?: boolean;
   /** List everything, also where changes could be asked for. */
   readonly full?: boolean;
-  /** Those that told of changes; all of them when left out. Others are read only where something new has to be sought. */
+  /** Those that told of changes; all when left out. Others are read only where something new has to be sought. */
   readonly members?: ReadonlySet<MemberId> | undefined;
   readonly leaseMs: number;
   readonly signal?: AbortSignal | undefined;

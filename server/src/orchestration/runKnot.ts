@@ -59,6 +59,7 @@ export async function runKnot(installation: Installation, options: RunOptions): 
     knotVersion: options.knotVersion,
     kind: options.kind,
     startedBy: options.startedBy,
+    cause: options.cause,
     now: installation.clock.now(),
     leaseMs: options.leaseMs,
   });

@@ -20,6 +20,7 @@ import type {
   Withheld,
 } from '@anchor-knot/core';
 import type { DecisionDraft, SourceReading } from './decisionDraft.js';
+import type { RunCause } from '@anchor-knot/contracts';
 import type { MemberAccount, RunProgress, RunResult } from './runResult.js';
 
 /**
@@ -41,6 +42,8 @@ export interface RunRequest {
   readonly knotVersion: number;
   readonly kind: RunKind;
   readonly startedBy: string;
+  /** A person, when left out. */
+  readonly cause?: RunCause | undefined;
   readonly now: Instant;
   readonly leaseMs: number;
 }

@@ -14,6 +14,7 @@ import { KnotStates1764910000000 } from './migrations/1764910000000-KnotStates.j
 import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfObjects.js';
 import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecisions.js';
 import { DeclaredFields1764955000000 } from './migrations/1764955000000-DeclaredFields.js';
+import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
@@ -34,6 +35,7 @@ export const migrations = [
   PagesOfObjects1764940000000,
   SeenDecisions1764945000000,
   DeclaredFields1764955000000,
+  Timings1764960000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -51,7 +51,13 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
           says: `This knot is ${standing.state}${standing.state_by ? `, by ${standing.state_by}` : ''}: nothing runs.`,
           advice: 'Take it up again where the knot is shown; a dry run can be made meanwhile.',
         });
-      const run = await queue.send({ knot, ...request.body, startedBy: request.person?.name ?? '' });
+      const run = await queue.send({
+        knot,
+        ...request.body,
+        startedBy: request.person?.name ?? '',
+        cause: 'person',
+        members: null,
+      });
       return reply.code(202).send({ run });
     },
   );
@@ -63,13 +69,22 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
       schema: {
         tags: ['runs'],
         summary: 'Runs, newest first',
-        querystring: z.object({ knot: z.string().optional(), before: z.iso.datetime().optional() }),
+        querystring: z.object({
+          knot: z.string().optional(),
+          before: z.iso.datetime().optional(),
+          /** Those too that nobody started, and that found nothing to do. */
+          quiet: z.stringbool().default(false),
+        }),
         response: { 200: runListSchema },
       },
     },
     async (request) => {
-      const { knot, before } = request.query;
-      const rows = await runsBefore(data, knot || undefined, before ? new Date(before) : undefined, pageSize);
+      const { knot, before, quiet } = request.query;
+      const rows = await runsBefore(
+        data,
+        { knot: knot || undefined, before: before ? new Date(before) : undefined, withQuiet: quiet },
+        pageSize,
+      );
       const waiting = before
         ? []
         : (await queue.waiting()).filter((job) => !knot || job.data.knot === knot).map((job) => waitingRun(job, 0));

@@ -4,7 +4,7 @@ import { z } from 'zod';
 import type { ConsentedSystem } from '@anchor-knot/connectors';
 import { deliveriesSchema, type Person, problemSchema } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
-import type { ApiContext } from '../api/context.js';
+import { type ApiContext, publicAddressOf } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { consented } from './consents.js';
@@ -22,8 +22,7 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
   const oneSystem = z.object({ system: z.string() });
   const oneObject = z.object({ system: z.string(), object: z.string() });
-  const addressOf = (request: FastifyRequest): string =>
-    context.publicAddress ?? `${request.protocol}://${request.host}`;
+  const addressOf = (request: FastifyRequest): string => publicAddressOf(context, request);
 
   /** A system whose sign-in is by consent, with the id and secret of this application there. */
   async function consentedSystem(id: string): Promise<{ row: SystemRow; system: ConsentedSystem } | undefined> {
@@ -229,7 +228,9 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
         );
         const outcome =
           z.uuid().safeParse(subscription).success && Buffer.isBuffer(request.body)
-            ? await inbox.receive(subscription, headers, request.body)
+            ? await inbox.receive(subscription, headers, request.body, (db, system, object) =>
+                context.scheduler.startTold(db, system, object),
+              )
             : undefined;
         if (outcome === undefined) return reply.code(404).send(noSuch('subscription'));
         // A delivery that was taken before is good: whoever sent it again only missed the answer.

@@ -254,7 +254,8 @@ export function mayOf(description: System, object: string): ObjectSummary['may']
   }
 }
 
-function tellsChanges(description: System, object: string): boolean {
+/** Whether it can be asked for what changed; where not, all of it is listed. */
+export function tellsChanges(description: System, object: string): boolean {
   if (description.kind === 'http') return description.objects[object]?.list.changedSince !== undefined;
   if (description.kind === 'files') return description.objects[object]?.holds === 'deliveries';
   return description.objects[object]?.modifiedAt !== undefined;

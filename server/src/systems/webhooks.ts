@@ -3,6 +3,7 @@ import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import { DeliveryRefused, Subscriptions, SystemTrouble, verifyDelivery } from '@anchor-knot/connectors';
 import { type HttpSystem, systemSchema, type WebhookSubscription } from '@anchor-knot/contracts';
+import type { SqlConnection } from '../persistence/sql.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import {
   addSubscription,
@@ -141,12 +142,14 @@ export class WebhookInbox {
   /**
    * Takes what a system delivers, if it is signed, was sent just now and was not seen before.
    * @param headers with names in small letters
+   * @param told does what is to follow, in the transaction in which the delivery is kept
    * @returns `taken`, `seen before`, or why it is refused; `undefined` when there is no such subscription
    */
   async receive(
     id: string,
     headers: Readonly<Record<string, string | undefined>>,
     body: Buffer,
+    told: (db: SqlConnection, system: string, object: string) => Promise<void>,
   ): Promise<'taken' | 'seen before' | { refused: string } | undefined> {
     const row = await findSubscription(this.#data, id);
     const system = row && systemSchema.parse(row.description);
@@ -160,9 +163,11 @@ export class WebhookInbox {
         Date.now(),
       );
       const text = body.toString('utf8').replaceAll('\u0000', '');
-      return await this.#data.transaction(async (db) =>
-        (await takeDelivery(db, id, delivery.slice(0, longestId), text)) ? 'taken' : 'seen before',
-      );
+      return await this.#data.transaction(async (db) => {
+        const isNew = await takeDelivery(db, id, delivery.slice(0, longestId), text);
+        if (isNew) await told(db, row.system_id, row.object);
+        return isNew ? 'taken' : 'seen before';
+      });
     } catch (error) {
       if (!(error instanceof DeliveryRefused)) throw error;
       await countRefused(this.#data, id);

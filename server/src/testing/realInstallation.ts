@@ -17,7 +17,6 @@ import {
   shopServer,
 } from '@anchor-knot/standins';
 import { type InstallationParts, openInstallation } from '../installationParts.js';
-import type { RunResult } from '../orchestration/runResult.js';
 import { RunEntity, type RunRow } from '../persistence/entities/entities.js';
 import { PostgresStore } from '../persistence/postgresStore.js';
 import { Worker } from '../worker/worker.js';
@@ -154,11 +153,13 @@ export class RealInstallation {
   async run(
     kind: 'run' | 'dry run' = 'run',
     more: { knot?: string; full?: boolean; overGuards?: boolean } = {},
-  ): Promise<RunRow & { readonly state: RunResult['state'] | 'running' }> {
+  ): Promise<RunRow> {
     const id = await this.parts.queue.send({
       knot: 'customers',
       kind,
       startedBy: 'test',
+      cause: 'person',
+      members: null,
       full: false,
       overGuards: false,
       ...more,

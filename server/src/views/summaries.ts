@@ -12,6 +12,7 @@ export function runSummary(row: RunRow): Run {
     knotVersion: row.knotVersion,
     kind: row.kind,
     startedBy: row.startedBy,
+    cause: row.cause,
     startedAt: row.startedAt.toISOString(),
     endedAt: row.endedAt?.toISOString() ?? null,
     state: row.state,
@@ -30,6 +31,7 @@ export function waitingRun(job: { id: string; data: RunJob; createdOn: Date }, k
     knotVersion,
     kind: job.data.kind,
     startedBy: job.data.startedBy,
+    cause: job.data.cause,
     startedAt: job.createdOn.toISOString(),
     endedAt: null,
     state: 'waiting',
@@ -40,12 +42,17 @@ export function waitingRun(job: { id: string; data: RunJob; createdOn: Date }, k
   };
 }
 
-/** The members of a knot with the systems behind them, for showing pennants. */
 /** Whether a knot runs, as people see it. */
 export function standingView(row: StateRow | undefined): KnotStanding {
-  return { state: row?.state ?? 'running', by: row?.state_by ?? null, at: row?.state_at?.toISOString() ?? null };
+  return {
+    state: row?.state ?? 'running',
+    by: row?.state_by ?? null,
+    at: row?.state_at?.toISOString() ?? null,
+    until: row?.resume_at?.toISOString() ?? null,
+  };
 }
 
+/** The members of a knot with the systems behind them, for showing pennants. */
 export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): MemberSummary[] {
   const byId = new Map(systems.map((system) => [system.id, system]));
   return knot.members.map((member): MemberSummary => {

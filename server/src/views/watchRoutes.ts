@@ -75,7 +75,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
         systems: await allSystems(),
         waiting: waiting.map(({ since, ...kind }) => ({ ...kind, since: since.toISOString() })),
         written: written.map(({ hour, values }) => ({ hour: hour.toISOString(), values })),
-        lastRuns: (await runsBefore(data, undefined, undefined, lastRuns)).map(runSummary),
+        lastRuns: (await runsBefore(data, {}, lastRuns)).map(runSummary),
       };
     },
   );

@@ -44,6 +44,8 @@ async function runAndMeanwhile(act: () => Promise<void>): Promise<void> {
     knot: 'customers',
     kind: 'run',
     startedBy: 'test',
+    cause: 'person',
+    members: null,
     full: true,
     overGuards: false,
   });
@@ -157,7 +159,15 @@ test('a dry run that waits swallows no run, and each is found under the id that 
   await slow();
   await editOnPage(installation.addresses.crm, 'A-20001', { 'address.town': 'Thornquay' });
   const send = (kind: 'run' | 'dry run', full = false) =>
-    installation.parts.queue.send({ knot: 'customers', kind, startedBy: 'test', full, overGuards: false });
+    installation.parts.queue.send({
+      knot: 'customers',
+      kind,
+      startedBy: 'test',
+      cause: 'person',
+      members: null,
+      full,
+      overGuards: false,
+    });
   const first = await send('run');
   const dry = await send('dry run');
   const waiting = await send('run');

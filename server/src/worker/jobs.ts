@@ -9,6 +9,7 @@ import {
 } from '../persistence/tables/queue.js';
 import PgBoss from 'pg-boss';
 import type { DataSource } from 'typeorm';
+import type { SqlConnection } from '../persistence/sql.js';
 
 export type { RunJob } from '../persistence/tables/queue.js';
 
@@ -22,6 +23,10 @@ export interface ProfileJob {
 
 /** For each knot one run and one dry run are active, and one of each waits. */
 const keyOf = ({ knot, kind }: RunJob): string => `${knot}/${kind}`;
+
+async function rowsOf(db: SqlConnection, statement: string, values: unknown[]): Promise<unknown[]> {
+  return (await db.query(statement, values)) as unknown[];
+}
 
 export const runQueue = 'run-knot';
 const profileQueue = 'profile-object';
@@ -53,15 +58,19 @@ export class RunQueue {
 
   /**
    * Asks for a run. One that waits already takes up what this one wants beyond it; a dry run is never a run.
+   * @param db where it is to be sent with something else or not at all: the transaction
    * @returns the id of the run to come
    */
-  async send(job: RunJob): Promise<string> {
+  async send(job: RunJob, db: SqlConnection = this.#data): Promise<string> {
+    const within = {
+      executeSql: async (text: string, values: unknown[]) => ({ rows: await rowsOf(db, text, values) }),
+    };
     for (;;) {
-      const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: keyOf(job) });
-      const waiting = id ?? (await joinWaitingRun(this.#data, runQueue, keyOf(job), job));
+      const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: keyOf(job), db: within });
+      const waiting = id ?? (await joinWaitingRun(db, runQueue, keyOf(job), job));
       // The one that waited may have been taken just now: then this one waits in its place.
       if (waiting === undefined) continue;
-      await tellWorkers(this.#data, waiting);
+      await tellWorkers(db, waiting);
       return waiting;
     }
   }

@@ -185,6 +185,8 @@ async function settle(): Promise<void> {
       knot: 'customers',
       kind: 'run',
       startedBy: 'test',
+      cause: 'person',
+      members: null,
       full: false,
       overGuards: true,
     });
@@ -208,6 +210,8 @@ test('killed at fifty and more points, it creates nothing twice and loses no cha
       knot: 'customers',
       kind: 'run',
       startedBy: 'test',
+      cause: 'person',
+      members: null,
       full: false,
       overGuards: true,
     });

@@ -10,15 +10,21 @@ import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
+import { dropQuietRuns } from '../persistence/tables/timings.js';
+import { knotStates } from '../persistence/tables/versions.js';
 import { endAsFailed } from '../persistence/tables/runLists.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
+import type { Scheduler } from '../triggers/scheduler.js';
 import type { ProfileJob, RunJob, RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
 
 const idlePollMs = 2000;
 const checkMs = 60_000;
+const dueMs = 1000;
+/** Runs that nobody started, and that found nothing, are kept for so long. */
+const quietDays = 2;
 /** How long a run waits before it asks again for a knot that another run holds. */
 const busyWaitMs = 500;
 /** A system of which nothing was heard for so long is looked after. */
@@ -35,6 +41,7 @@ export interface WorkerParts {
   readonly objects: SystemObjects;
   readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
+  readonly scheduler: Scheduler;
   readonly log: Logger;
   readonly leaseMs: number;
 }
@@ -51,6 +58,7 @@ export class Worker {
   #profiling = false;
   #checking = false;
   #checkedAt = 0;
+  #startedDueAt = 0;
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
@@ -66,6 +74,7 @@ export class Worker {
           lookedForOrphans = Date.now();
           await this.#parts.queue.takeUpOrphans(this.#parts.leaseMs / 1000);
         }
+        await this.#startDue();
         if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
         const job = await this.#parts.queue.fetch();
         if (job) {
@@ -93,15 +102,26 @@ export class Worker {
     await this.#listener?.close();
   }
 
+  /** Slots are looked at once a second; whatever goes wrong with them keeps nothing else from being done. */
+  async #startDue(): Promise<void> {
+    const { scheduler, log } = this.#parts;
+    if (Date.now() - this.#startedDueAt < dueMs) return;
+    this.#startedDueAt = Date.now();
+    await scheduler.startDue(this.#clock).catch((error: unknown) => {
+      log.error({ err: error }, 'what is due cannot be started');
+    });
+  }
+
   /** Systems drop subscriptions whose deliveries failed, and fall ill between runs; nobody tells. */
   #checkSystems(): void {
-    const { systems, objects, inbox, log } = this.#parts;
+    const { data, systems, objects, inbox, log } = this.#parts;
     this.#checking = true;
     this.#checkedAt = Date.now();
     const work = systems
       .watch(silentMinutes)
       .then(() => inbox.checkAll())
       .then(() => objects.lookForChanges(unaskedMinutes))
+      .then(() => dropQuietRuns(data, quietDays))
       .catch((error: unknown) => log.error({ err: error }, 'systems cannot be checked'))
       .finally(() => {
         this.#checking = false;
@@ -167,9 +187,11 @@ export class Worker {
 
   /** Drives a run by the version in force. @returns `undefined` where none is */
   async #drive(id: string, job: RunJob, lost: AbortController): Promise<RunEnd | undefined> {
-    const { knots, store, systems, leaseMs } = this.#parts;
+    const { data, knots, store, systems, leaseMs } = this.#parts;
     const knot = await knots.inForce(job.knot);
     if (!knot) return undefined;
+    // It may have been paused while this one waited.
+    if (job.kind === 'run' && (await knotStates(data)).get(job.knot)?.state !== 'running') return undefined;
     const names = new Map((await systems.all()).map((system) => [system.id, system.name]));
     const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
     const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
@@ -186,6 +208,8 @@ export class Worker {
         knotVersion: knot.version,
         kind: job.kind,
         startedBy: job.startedBy,
+        cause: job.cause,
+        members: job.members ? new Set(job.members) : undefined,
         overGuards: job.overGuards,
         full: job.full,
         leaseMs,

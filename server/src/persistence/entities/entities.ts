@@ -1,5 +1,5 @@
 import { EntitySchema } from 'typeorm';
-import type { KnotFile, Probe, System } from '@anchor-knot/contracts';
+import type { KnotFile, Probe, RunCause, System } from '@anchor-knot/contracts';
 import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 
 /**
@@ -91,14 +91,16 @@ export interface RunRow {
   knotVersion: number;
   kind: 'run' | 'dry run';
   startedBy: string;
+  cause: RunCause;
   startedAt: Date;
   endedAt: Date | null;
-  state: RunResult['state'] | 'running';
+  state: RunResult['state'] | 'running' | 'missed';
   leaseUntil: Date;
   progress: RunProgress | null;
   troubles: RunResult['troubles'];
   guards: RunResult['guards'];
   words: string | null;
+  quiet: boolean;
 }
 export const RunEntity = new EntitySchema<RunRow>({
   name: 'run',
@@ -108,6 +110,8 @@ export const RunEntity = new EntitySchema<RunRow>({
     knotVersion: { type: 'int', name: 'knot_version' },
     kind: { type: 'text' },
     startedBy: { type: 'text', name: 'started_by' },
+    cause: { type: 'text' },
+    quiet: { type: 'boolean' },
     startedAt: { type: 'timestamptz', name: 'started_at' },
     endedAt: { type: 'timestamptz', name: 'ended_at', nullable: true },
     state: { type: 'text' },

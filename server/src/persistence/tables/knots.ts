@@ -1,4 +1,5 @@
 import { type DataSource, MoreThan } from 'typeorm';
+import type { SqlConnection } from '../sql.js';
 import type { Knot } from '@anchor-knot/core';
 import { KnotEntity, KnotVersionEntity, type KnotVersionRow } from '../entities/entities.js';
 
@@ -54,11 +55,11 @@ export async function createKnot(data: DataSource, definition: Knot, person: str
 
 /** The members of knots in force, and not ended, that an object of a system is. */
 export async function membersOfObject(
-  data: DataSource,
+  db: SqlConnection,
   system: string,
   object: string,
 ): Promise<readonly { readonly knot: string; readonly member: string }[]> {
-  return data.query(
+  return db.query(
     `select k.id as knot, m.member ->> 'id' as member
      from knot k join knot_version v on v.knot_id = k.id and v.version = k.version_in_force,
        jsonb_array_elements(v.definition::jsonb -> 'members') m(member)

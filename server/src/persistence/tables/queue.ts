@@ -1,3 +1,4 @@
+import type { RunCause } from '@anchor-knot/contracts';
 import { jobChannel } from '../channels.js';
 import type { SqlConnection } from '../sql.js';
 
@@ -7,6 +8,9 @@ export interface RunJob {
   readonly knot: string;
   readonly kind: 'run' | 'dry run';
   readonly startedBy: string;
+  readonly cause: RunCause;
+  /** Those that told of changes; all where it is null. */
+  readonly members: readonly string[] | null;
   readonly full: boolean;
   readonly overGuards: boolean;
 }
@@ -34,14 +38,18 @@ export async function joinWaitingRun(
   db: SqlConnection,
   queue: string,
   key: string,
-  { full, overGuards }: RunJob,
+  { full, overGuards, members, cause, startedBy }: RunJob,
 ): Promise<string | undefined> {
   const [rows] = (await db.query(
     `update pgboss.job set data = data
        || jsonb_build_object('full', $3 or coalesce((data->>'full')::boolean, false))
        || jsonb_build_object('overGuards', $4 or coalesce((data->>'overGuards')::boolean, false))
+       || jsonb_build_object('members', case when $5::jsonb is null or jsonb_typeof(data->'members') = 'null' then null
+            else (select jsonb_agg(distinct member) from jsonb_array_elements((data->'members') || $5::jsonb) member)
+          end)
+       || case when $6::text = 'person' then jsonb_build_object('cause', $6::text, 'startedBy', $7::text) else '{}' end
      where name = $1 and singleton_key = $2 and state = 'created' returning id`,
-    [queue, key, full, overGuards],
+    [queue, key, full, overGuards, members === null ? null : JSON.stringify(members), cause, startedBy],
   )) as [{ id: string }[], number];
   return rows[0]?.id;
 }

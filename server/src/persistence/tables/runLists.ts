@@ -1,4 +1,4 @@
-import { type DataSource, IsNull, LessThan } from 'typeorm';
+import { type DataSource, IsNull, LessThan, Not } from 'typeorm';
 import { RunEntity, type RunRow } from '../entities/entities.js';
 import type { SqlConnection } from '../sql.js';
 
@@ -15,19 +15,29 @@ export async function openRunOf(data: DataSource, knot: string): Promise<RunRow 
 
 /** The last run, which may be under way; no dry run. */
 export async function lastRunOf(data: DataSource, knot: string): Promise<RunRow | undefined> {
-  const where = { knotId: knot, kind: 'run' as const };
+  const where = { knotId: knot, kind: 'run' as const, state: Not('missed' as const) };
   return (await data.getRepository(RunEntity).findOne({ where, order: { startedAt: 'DESC' } })) ?? undefined;
 }
 
-/** A page of runs, newest first, of one knot or all, begun before a moment. */
+/**
+ * A page of runs, newest first, of one knot or all, begun before a moment.
+ * @param withQuiet those too that nobody started, and that found nothing
+ */
 export async function runsBefore(
   data: DataSource,
-  knot: string | undefined,
-  before: Date | undefined,
+  {
+    knot,
+    before,
+    withQuiet,
+  }: { readonly knot?: string | undefined; readonly before?: Date | undefined; readonly withQuiet?: boolean },
   limit: number,
 ): Promise<RunRow[]> {
   return data.getRepository(RunEntity).find({
-    where: { ...(knot === undefined ? {} : { knotId: knot }), ...(before ? { startedAt: LessThan(before) } : {}) },
+    where: {
+      ...(knot === undefined ? {} : { knotId: knot }),
+      ...(before ? { startedAt: LessThan(before) } : {}),
+      ...(withQuiet ? {} : { quiet: false }),
+    },
     order: { startedAt: 'DESC' },
     take: limit,
   });

@@ -57,8 +57,8 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
     request.knot,
   ])) as [{ token: string }];
   await db.query(
-    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until) values ($1, $2, $3,
-      $4, $5, $6, $7, $8)`,
+    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until, cause)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
     [
       request.run,
       request.knot,
@@ -68,6 +68,7 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
       new Date(request.now),
       token,
       new Date(request.now + request.leaseMs),
+      request.cause ?? 'person',
     ],
   );
   await tell(db, request.run);
@@ -105,7 +106,8 @@ export async function closeRun(
   cursors: ReadonlyMap<MemberId, MemberCursor>,
 ): Promise<void> {
   await db.query(
-    'update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7 where id = $1',
+    `update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7,
+       quiet = cause <> 'person' and $8 where id = $1`,
     [
       lease.run,
       new Date(result.now),
@@ -114,6 +116,7 @@ export async function closeRun(
       JSON.stringify(result.troubles),
       JSON.stringify(result.guards),
       result.words ?? null,
+      hasDoneNothing(result),
     ],
   );
   for (const [member, { changedSince, listedAt, knotVersion }] of cursors) {
@@ -128,6 +131,13 @@ export async function closeRun(
   await db.query('delete from staged_record where run_id = $1', [lease.run]);
   await db.query('delete from plan_entry where run_id = $1', [lease.run]);
   await tell(db, lease.run);
+}
+
+/** Whether nobody need know of the run. */
+function hasDoneNothing({ state, progress, words }: RunResult): boolean {
+  const counts = Object.values(progress.tally);
+  const operations = counts.map((tally) => tally.create + tally.update + tally.archive + tally.delete);
+  return state === 'succeeded' && words === undefined && operations.every((count) => count === 0);
 }
 
 export async function cursorsOf(data: SqlDatabase, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {

@@ -55,11 +55,14 @@ export interface StateRow {
   readonly state: 'running' | 'paused' | 'ended';
   readonly state_by: string | null;
   readonly state_at: Date | null;
+  readonly resume_at: Date | null;
 }
 
 /** Whether each knot runs, by id. */
 export async function knotStates(db: SqlConnection): Promise<ReadonlyMap<string, StateRow>> {
-  const rows = (await db.query('select id, state, state_by, state_at from knot')) as (StateRow & { id: string })[];
+  const rows = (await db.query('select id, state, state_by, state_at, resume_at from knot')) as (StateRow & {
+    id: string;
+  })[];
   return new Map(rows.map(({ id, ...row }) => [id, row]));
 }
 
@@ -70,10 +73,12 @@ export async function setKnotState(
   state: StateRow['state'],
   person: string,
   at: Date,
+  resumeAt?: Date,
 ): Promise<boolean> {
   const [rows] = (await db.query(
-    'update knot set state = $2, state_by = $3, state_at = $4 where id = $1 and version_in_force > 0 returning id',
-    [knot, state, person, at],
+    `update knot set state = $2, state_by = $3, state_at = $4, resume_at = $5
+     where id = $1 and version_in_force > 0 returning id`,
+    [knot, state, person, at, resumeAt ?? null],
   )) as [unknown[], number];
   return rows.length > 0;
 }

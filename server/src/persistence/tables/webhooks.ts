@@ -137,6 +137,15 @@ export async function takeDelivery(
   return true;
 }
 
+/** Whether a system tells of what happens to an object. */
+export async function isSubscribed(db: SqlConnection, system: string, object: string): Promise<boolean> {
+  const rows = (await db.query(
+    `select 1 from webhook_subscription where system_id = $1 and object = $2 and state = 'working'`,
+    [system, object],
+  )) as unknown[];
+  return rows.length > 0;
+}
+
 export async function countRefused(db: SqlConnection, subscription: string): Promise<void> {
   await db.query('update webhook_subscription set refused = refused + 1 where id = $1', [subscription]);
 }

@@ -1,0 +1,135 @@
+import { DateTime } from 'luxon';
+import type { DataSource } from 'typeorm';
+import { v7 as uuid } from 'uuid';
+import type { Clock } from '@anchor-knot/connectors';
+import { type Knot, passedSlots, scheduleFor, type SlotPurpose, type Timing } from '@anchor-knot/core';
+import type { Knots } from '../knots/knots.js';
+import type { SqlConnection } from '../persistence/sql.js';
+import { membersOfObject } from '../persistence/tables/knots.js';
+import {
+  addMissed,
+  type DueSlot,
+  hasSucceeded,
+  moveDueSlot,
+  resumeKnots,
+  takeDueSlot,
+} from '../persistence/tables/timings.js';
+import { knotStates } from '../persistence/tables/versions.js';
+import { isSubscribed } from '../persistence/tables/webhooks.js';
+import type { RunJob, RunQueue } from '../worker/jobs.js';
+import { askingMs, purposeOf, type Timings } from './timings.js';
+
+/** A slot that nobody looked at for so long was missed. */
+const graceMs = 120_000;
+/** So many slots are looked at in one go; then other work has its turn. */
+const mostAtOnce = 100;
+
+type Started = Pick<RunJob, 'cause' | 'members' | 'full'>;
+
+/**
+ * Starts the runs that are due, and those of which systems tell. Any number of workers may look after the same table:
+ * each slot is taken by one of them, in one transaction with the run that it starts.
+ */
+export class Scheduler {
+  readonly #data: DataSource;
+  readonly #knots: Knots;
+  readonly #timings: Timings;
+  readonly #queue: RunQueue;
+
+  constructor(data: DataSource, knots: Knots, timings: Timings, queue: RunQueue) {
+    this.#data = data;
+    this.#knots = knots;
+    this.#timings = timings;
+    this.#queue = queue;
+  }
+
+  /** Starts what is due by now. @returns how many slots were due */
+  async startDue(clock: Pick<Clock, 'now'>): Promise<number> {
+    await resumeKnots(this.#data, new Date(clock.now()));
+    for (let count = 0; count < mostAtOnce; count += 1) {
+      const isTaken = await this.#data.transaction(async (db) => {
+        const slot = await takeDueSlot(db, new Date(clock.now()));
+        if (slot) await this.#settle(db, slot, clock.now());
+        return slot !== undefined;
+      });
+      if (!isTaken) return count;
+    }
+    return mostAtOnce;
+  }
+
+  /**
+   * A system told that something happened to an object: the knots that listen to it read what changed there.
+   * @param db the transaction in which what was told is kept
+   */
+  async startTold(db: SqlConnection, system: string, object: string): Promise<void> {
+    for (const { knot, member } of await membersOfObject(db, system, object)) {
+      const { timing } = await this.#timings.of(knot, db);
+      if (timing.triggers[member]?.kind !== 'events' || !(await this.#mayStart(db, knot))) continue;
+      await this.#start(db, knot, { cause: 'event', members: [member], full: false });
+    }
+  }
+
+  async #settle(db: SqlConnection, slot: DueSlot, now: number): Promise<void> {
+    const { timing } = await this.#timings.of(slot.knot, db);
+    const inForce = await this.#knots.inForce(slot.knot);
+    const purpose = purposeOf(slot.purpose);
+    if (typeof purpose === 'string') await this.#settleSchedule(db, slot, purpose, timing, inForce?.version, now);
+    else await this.#settleAsking(db, slot, purpose.ask, timing, inForce?.definition, now);
+  }
+
+  async #settleSchedule(
+    db: SqlConnection,
+    { knot, purpose: text, dueAt }: DueSlot,
+    purpose: SlotPurpose,
+    timing: Timing,
+    version: number | undefined,
+    now: number,
+  ): Promise<void> {
+    const schedule = scheduleFor(timing, purpose);
+    if (!schedule) return moveDueSlot(db, knot, text, undefined);
+    const standing = (await knotStates(db)).get(knot);
+    // What would have been due in a pause was not missed.
+    const from = Math.max(dueAt.getTime(), standing?.state_at?.getTime() ?? 0);
+    const { due, missed, missedSince, next } = passedSlots(schedule, timing, from, now, graceMs);
+    await moveDueSlot(db, knot, text, next === undefined ? undefined : new Date(next));
+    if (version === undefined || due === undefined || !(await this.#mayStart(db, knot))) return;
+    if (missedSince !== undefined) {
+      const words = missedWords(missed, missedSince, timing.zone);
+      const since = new Date(missedSince);
+      await addMissed(db, { run: uuid(), knot, version, since, now: new Date(now), words });
+    }
+    await this.#start(db, knot, { cause: 'schedule', members: null, full: purpose === 'everything' });
+  }
+
+  async #settleAsking(
+    db: SqlConnection,
+    { knot, purpose }: DueSlot,
+    member: string,
+    timing: Timing,
+    definition: Knot | undefined,
+    now: number,
+  ): Promise<void> {
+    const every = askingMs(timing, member);
+    const asked = definition?.members.find(({ id }) => id === member);
+    await moveDueSlot(db, knot, purpose, every === undefined ? undefined : new Date(now + every));
+    if (every === undefined || !asked || !(await this.#mayStart(db, knot))) return;
+    const tells = timing.triggers[member]?.kind === 'events' && (await isSubscribed(db, asked.system, asked.object));
+    if (!tells) await this.#start(db, knot, { cause: 'asking', members: [member], full: false });
+  }
+
+  /** Nothing runs by itself while it is paused, nor before somebody has seen one run to its end. */
+  async #mayStart(db: SqlConnection, knot: string): Promise<boolean> {
+    return (await knotStates(db)).get(knot)?.state === 'running' && (await hasSucceeded(db, knot));
+  }
+
+  async #start(db: SqlConnection, knot: string, started: Started): Promise<void> {
+    await this.#queue.send({ knot, kind: 'run', startedBy: '', overGuards: false, ...started }, db);
+  }
+}
+
+function missedWords(missed: number, since: number, zone: string): string {
+  const when = DateTime.fromMillis(since, { zone }).toFormat('d LLLL yyyy, HH:mm');
+  return missed === 1
+    ? `The run of ${when} (${zone}) did not happen: no worker was there. One run makes up for it.`
+    : `${missed} runs from ${when} (${zone}) on did not happen: no worker was there. One run makes up for them.`;
+}

@@ -1,0 +1,191 @@
+/** Knots that run by themselves: slots, what systems tell, and asking, on a real database and real stand-ins. */
+import { setTimeout as wait } from 'node:timers/promises';
+import type { KnotStanding, Run, TimingView } from '@anchor-knot/contracts';
+import type { Timing } from '@anchor-knot/core';
+import { generateCustomers } from '@anchor-knot/standins';
+import { openInstallation } from '../installationParts.js';
+import { ApiClient } from '../testing/apiClient.js';
+import { editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+
+const data = generateCustomers({ seed: 5, inBoth: 8, onlyCrm: 0, onlyShop: 0, mess: false });
+const hourly: Timing = { zone: 'UTC', regular: { kind: 'every', every: 1, unit: 'hours' }, triggers: {} };
+const hour = 3_600_000;
+
+let database: TestDatabase;
+let installation: RealInstallation;
+let api: ApiClient;
+beforeAll(async () => {
+  database = await TestDatabase.start();
+});
+beforeEach(async () => {
+  installation = await RealInstallation.start(database, data);
+  api = await ApiClient.start(installation);
+});
+afterEach(async () => {
+  await api.close();
+  await installation.stop();
+});
+afterAll(async () => {
+  await database.stop();
+});
+
+const get = async <T>(path: string): Promise<T> => (await api.as('viewer', 'GET', path)).json() as T;
+const view = () => get<TimingView>('/api/knots/customers/timing');
+const keep = async (timing: object, revision = 0, role: 'administrator' | 'editor' = 'administrator') =>
+  api.as(role, 'PUT', '/api/knots/customers/timing', { timing, revision });
+const runs = async (query = ''): Promise<Run[]> =>
+  (await get<{ runs: Run[] }>(`/api/runs?knot=customers${query}`)).runs;
+async function until(holds: () => Promise<boolean>): Promise<void> {
+  for (const end = Date.now() + 30_000; !(await holds()); await wait(50))
+    if (Date.now() > end) throw new Error('it did not come to that');
+}
+const shopPage = async (key: string): Promise<string> =>
+  (await fetch(`${installation.addresses.shop}/records/${key}`)).text();
+/** The first run, which somebody has to see; and everything that is started by it or waits is over. */
+async function begin(): Promise<void> {
+  await installation.startWorker();
+  await installation.run();
+}
+const both = data.truth.find(({ crm, shop }) => crm[0] !== undefined && shop[0] !== undefined);
+const [account, shopper] = [both?.crm[0] ?? '', both?.shop[0] ?? ''];
+
+test('what a system tells starts a run of what changed there; many edits make few runs', async () => {
+  const events = { kind: 'events', otherwiseSeconds: 3600 };
+  expect((await keep({ zone: 'UTC', triggers: { crm: events, shop: events } })).statusCode).toBe(200);
+  expect((await view()).members.map(({ subscription }) => subscription?.state)).toEqual(['working', 'working']);
+  expect((await view()).hasRun).toBe(false);
+  await installation.startWorker();
+  // Nobody has seen yet what this knot does.
+  await editOnPage(installation.addresses.crm, account, { 'address.town': 'Ashcombe' });
+  await wait(500);
+  expect(await runs('&quiet=true')).toEqual([]);
+  await installation.run();
+  await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
+  await until(async () => (await shopPage(shopper)).includes('Marrowby'));
+  await until(async () => (await runs())[0]?.endedAt !== null);
+  const [run] = await runs();
+  expect(run).toMatchObject({ cause: 'event', startedBy: '', state: 'succeeded' });
+  expect(run?.progress?.tally.shop?.read).toBe(0);
+  for (let edit = 0; edit < 60; edit += 1)
+    await editOnPage(installation.addresses.crm, account, { 'address.town': `Marrowby ${edit}` });
+  await until(async () => (await shopPage(shopper)).includes('Marrowby 59'));
+  await until(async () => (await runs('&quiet=true')).every(({ endedAt }) => endedAt !== null));
+  const all = await runs('&quiet=true');
+  expect(all.length).toBeLessThan(60);
+  // Our own writes are told of too; runs that find nothing in them are not shown.
+  expect((await runs()).length).toBeLessThanOrEqual(all.length);
+  const changes = ({ progress }: Run) => Object.values(progress?.tally ?? {}).some(({ update }) => update > 0);
+  expect((await runs()).filter((one) => one.cause === 'event' && one.endedAt !== null && !changes(one))).toEqual([]);
+});
+
+test('a slot starts one run however many look after it; what was missed is counted, and made up for once', async () => {
+  await begin();
+  await installation.parts.timings.keep(await definition(), 0, hourly, 'test', Date.now());
+  const due = await dueAt('changes');
+  expect(due).toBeGreaterThan(Date.now());
+  const others = await Promise.all(
+    [1, 2, 3].map(() =>
+      openInstallation({
+        DATABASE_URL: installation.url,
+        SECRET_KEY: installation.key,
+        REACHABLE_NETWORKS: ['127.0.0.0/8'],
+        FILE_FOLDERS: [],
+      }),
+    ),
+  );
+  const now = due + 3 * hour + 1000;
+  const counts = await Promise.all(others.map(({ scheduler }) => scheduler.startDue({ now: () => now })));
+  for (const parts of others) await parts.close();
+  expect(counts.reduce((sum, count) => sum + count, 0)).toBe(1);
+  expect(await dueAt('changes')).toBe(due + 4 * hour);
+  const scheduled = async () => (await runs('&quiet=true')).filter(({ cause }) => cause === 'schedule');
+  await until(async () => (await scheduled()).some(({ state }) => state === 'succeeded'));
+  const started = await scheduled();
+  expect(started.filter(({ state }) => state !== 'missed')).toHaveLength(1);
+  const [missed, ...more] = started.filter(({ state }) => state === 'missed');
+  expect(more).toEqual([]);
+  expect(missed?.words).toMatch(/^3 runs from .* did not happen: no worker was there. One run makes up for them.$/);
+});
+
+test('nothing starts in a pause, which ends when it was said to; what was paused was not missed', async () => {
+  await begin();
+  await installation.parts.timings.keep(await definition(), 0, hourly, 'test', Date.now());
+  const due = await dueAt('changes');
+  const resumeAt = due + 5 * hour + hour / 2;
+  await api.as('editor', 'PUT', '/api/knots/customers/state', {
+    state: 'paused',
+    until: new Date(resumeAt).toISOString(),
+  });
+  expect((await get<{ standing: KnotStanding }>('/api/knots/customers')).standing).toMatchObject({
+    state: 'paused',
+    until: new Date(resumeAt).toISOString(),
+  });
+  const { scheduler } = installation.parts;
+  for (let slots = 0; slots < 5; slots += 1) await scheduler.startDue({ now: () => due + slots * hour + 1000 });
+  expect((await runs('&quiet=true')).map(({ cause }) => cause)).toEqual(['person']);
+  await scheduler.startDue({ now: () => due + 6 * hour + 1000 });
+  await until(async () => (await runs('&quiet=true')).length === 2);
+  expect((await runs('&quiet=true')).map(({ state }) => state)).not.toContain('missed');
+});
+
+test('a member is asked when it does not tell, and as soon as it is not heard of any more', async () => {
+  await begin();
+  const trigger = { kind: 'events', otherwiseSeconds: 60 } as const;
+  await keep({ zone: 'UTC', triggers: { crm: trigger, shop: { kind: 'asking', seconds: 60 } } });
+  const { scheduler, inbox, systems } = installation.parts;
+  const isAsked = async (member: string): Promise<boolean> =>
+    (await runs('&quiet=true')).some((run) => run.cause === 'asking' && (run.progress?.tally[member]?.read ?? 0) > 0);
+  await editOnPage(installation.addresses.shop, shopper, { city: 'Ashcombe' });
+  const now = await dueAt('ask:shop');
+  await scheduler.startDue({ now: () => now });
+  await until(() => isAsked('shop'));
+  expect(await isAsked('crm')).toBe(false);
+  const row = await systems.find('fernhill');
+  if (row) await inbox.unsubscribe(row, 'accounts');
+  await scheduler.startDue({ now: () => now + 60_000 });
+  await until(() => isAsked('crm'));
+});
+
+test('what cannot be is refused with where it is wrong; what somebody set meanwhile is not overwritten', async () => {
+  const said = async (timing: object) => {
+    const answer = await keep(timing);
+    return [answer.statusCode, (answer.json() as { says: string }).says] as const;
+  };
+  const of = (more: object) => ({ ...hourly, ...more });
+  expect(await said(of({ zone: 'Europe/Fenland' }))).toEqual([422, 'zone: there is no time zone “Europe/Fenland”.']);
+  expect(await said(of({ firstDay: '2030-01-02', lastDay: '2030-01-01' }))).toEqual([
+    422,
+    'lastDay: the last day is before the first.',
+  ]);
+  expect(await said(of({ regular: { kind: 'cron', expression: '0 0 31 2 *' } }))).toEqual([
+    422,
+    'regular: it never comes.',
+  ]);
+  expect(await said(of({ triggers: { moon: { kind: 'asking', seconds: 60 } } }))).toEqual([
+    422,
+    'There is no member moon.',
+  ]);
+  expect((await said(of({ triggers: { crm: { kind: 'asking', seconds: 1 } } })))[0]).toBe(400);
+  expect((await said(of({ triggers: { crm: { kind: 'events', otherwiseSeconds: 60 } } })))[0]).toBe(200);
+  expect((await keep(hourly, 0)).statusCode).toBe(409);
+  expect((await keep(hourly, 1, 'editor')).statusCode).toBe(200);
+  await installation.parts.inbox.unsubscribe((await installation.parts.systems.find('fernhill')) as never, 'accounts');
+  const unsubscribed = await keep(of({ triggers: { crm: { kind: 'events', otherwiseSeconds: 60 } } }), 2, 'editor');
+  expect([unsubscribed.statusCode, (unsubscribed.json() as { advice: string }).advice]).toEqual([
+    422,
+    'An administrator can do that on the page of the system, or by saving this.',
+  ]);
+});
+
+async function definition() {
+  return (await installation.parts.knots.inForce('customers'))?.definition as NonNullable<
+    Awaited<ReturnType<typeof installation.parts.knots.inForce>>
+  >['definition'];
+}
+async function dueAt(purpose: string): Promise<number> {
+  const [row] = (await installation.parts.data.query('select due_at from due_slot where purpose = $1', [purpose])) as {
+    due_at: Date;
+  }[];
+  return row?.due_at.getTime() ?? 0;
+}
