@@ -78,7 +78,11 @@ export class Worker {
         if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
         const job = await this.#parts.queue.fetch();
         if (job) {
-          const work = this.#run(job.id, job.data).finally(() => this.#active.delete(work));
+          const work = this.#run(job.id, job.data).finally(() => {
+            this.#active.delete(work);
+            // What was asked for meanwhile waits for nothing else.
+            this.#wake();
+          });
           this.#active.add(work);
           continue;
         }
