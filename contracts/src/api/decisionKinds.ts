@@ -10,6 +10,8 @@ interface KindOfDecision {
   readonly words: readonly [one: string, many: string];
   /** Whether a person settles it here; others are settled in a system, or in the definition. */
   readonly isSettledHere: boolean;
+  /** Whether a run in which one appears has done less than it was to do. */
+  readonly isFailure: boolean;
 }
 
 /**
@@ -17,39 +19,64 @@ interface KindOfDecision {
  * most. A record can be rejected while it has no anchor too.
  */
 export const decisionKinds = {
-  guard: { about: 'run', words: ['run stopped by a guard', 'runs stopped by a guard'], isSettledHere: true },
-  trouble: { about: 'source', words: ['system in trouble', 'systems in trouble'], isSettledHere: false },
-  held: { about: 'anchor', words: ['held field', 'held fields'], isSettledHere: true },
-  'unsure match': { about: 'record', words: ['unsure match', 'unsure matches'], isSettledHere: true },
-  duplicate: { about: 'record', words: ['duplicate', 'duplicates'], isSettledHere: true },
-  'unclear write': { about: 'anchor', words: ['unclear write', 'unclear writes'], isSettledHere: true },
-  'deleted elsewhere': { about: 'anchor', words: ['deletion to settle', 'deletions to settle'], isSettledHere: true },
-  refused: { about: 'anchor', words: ['refused write', 'refused writes'], isSettledHere: false },
-  rejected: { about: 'anchor', words: ['rejected record', 'rejected records'], isSettledHere: false },
+  guard: {
+    about: 'run',
+    words: ['run stopped by a guard', 'runs stopped by a guard'],
+    isSettledHere: true,
+    isFailure: false,
+  },
+  trouble: {
+    about: 'source',
+    words: ['system in trouble', 'systems in trouble'],
+    isSettledHere: false,
+    isFailure: false,
+  },
+  held: { about: 'anchor', words: ['held field', 'held fields'], isSettledHere: true, isFailure: false },
+  'unsure match': { about: 'record', words: ['unsure match', 'unsure matches'], isSettledHere: true, isFailure: false },
+  duplicate: { about: 'record', words: ['duplicate', 'duplicates'], isSettledHere: true, isFailure: false },
+  'unclear write': {
+    about: 'anchor',
+    words: ['unclear write', 'unclear writes'],
+    isSettledHere: true,
+    isFailure: true,
+  },
+  'deleted elsewhere': {
+    about: 'anchor',
+    words: ['deletion to settle', 'deletions to settle'],
+    isSettledHere: true,
+    isFailure: false,
+  },
+  refused: { about: 'anchor', words: ['refused write', 'refused writes'], isSettledHere: false, isFailure: true },
+  rejected: { about: 'anchor', words: ['rejected record', 'rejected records'], isSettledHere: false, isFailure: true },
   'cannot be created': {
     about: 'anchor',
     words: ['record that cannot be created', 'records that cannot be created'],
     isSettledHere: false,
+    isFailure: true,
   },
   unusable: {
     about: 'source',
     words: ['record that cannot be taken', 'records that cannot be taken'],
     isSettledHere: true,
+    isFailure: true,
   },
   'fields changed': {
     about: 'source',
     words: ['change of fields', 'changes of fields'],
     isSettledHere: true,
+    isFailure: false,
   },
   unreadable: {
     about: 'anchor',
     words: ['value that cannot be read', 'values that cannot be read'],
     isSettledHere: false,
+    isFailure: true,
   },
   unwritable: {
     about: 'anchor',
     words: ['value that cannot be written', 'values that cannot be written'],
     isSettledHere: false,
+    isFailure: true,
   },
 } as const satisfies Record<string, KindOfDecision>;
 
@@ -60,3 +87,6 @@ export const decisionKindNames = Object.keys(decisionKinds) as [DecisionKind, ..
 export function subjectOf(kind: DecisionKind, hasAnchor: boolean): DecisionSubject {
   return kind === 'rejected' && !hasAnchor ? 'record' : decisionKinds[kind].about;
 }
+
+/** Kinds of which a new one means that a run has done less than it was to do. */
+export const failureKinds: readonly DecisionKind[] = decisionKindNames.filter((kind) => decisionKinds[kind].isFailure);

@@ -17,6 +17,8 @@ export const watchSchema = z.object({
       members: z.array(memberSummarySchema.extend({ ties: z.number(), waiting: z.number(), trouble: z.boolean() })),
       lastRun: runSchema.nullable(),
       openRun: runSchema.nullable(),
+      /** When it runs by its timing next; null where no time is set, or nothing may run. */
+      nextAt: time.nullable(),
     }),
   ),
   systems: z.array(systemSummarySchema),

@@ -35,6 +35,7 @@ const nowhere = '00000000-0000-7000-8000-000000000000';
 /** The least role for each route. A route that is missing here fails the test. */
 const leastRole: Record<string, Role | 'everybody'> = {
   'PUT /api/knots/{knot}/state': 'editor',
+  'PUT /api/knots/{knot}/timing': 'editor',
   'POST /api/knots/{knot}/decisions/{decision}/alike': 'operator',
   'POST /api/knots/{knot}/decisions/{decision}/correct': 'operator',
   'POST /api/decisions/undo': 'operator',
@@ -93,6 +94,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/knots/{knot}/reading': 'viewer',
   'GET /api/knots/{knot}/accounts': 'viewer',
   'GET /api/knots/{knot}/records': 'viewer',
+  'GET /api/knots/{knot}/timing': 'viewer',
   'POST /api/knots/{knot}/records/{member}/{key}': 'operator',
   'GET /api/knots/{knot}/anchors': 'viewer',
   'GET /api/anchors/{anchor}': 'viewer',

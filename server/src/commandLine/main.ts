@@ -131,7 +131,8 @@ async function main(): Promise<number> {
     console.error(`${result.words ?? result.state}. Nothing was written.`);
     return 3;
   }
-  return result.state === 'succeeded' && result.troubles.length === 0 ? 0 : 1;
+  // Single records that failed are in the lists; what could not be read or reached at all is an error.
+  return result.state.startsWith('succeeded') && result.troubles.length === 0 ? 0 : 1;
 }
 
 function print(result: RunResult, kind: string, waiting: number): void {

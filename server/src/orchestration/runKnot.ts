@@ -8,6 +8,7 @@ import {
   recordId,
 } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import { decisionKinds, failureKinds } from '@anchor-knot/contracts';
 import { applyPlan } from './applyPlan.js';
 import { decisionsOfGuards } from './decisions.js';
 import { findGone, forgetGoneFiltered } from './findGone.js';
@@ -53,6 +54,7 @@ class Halt extends Error {
  */
 export async function runKnot(installation: Installation, options: RunOptions): Promise<RunEnd> {
   const run = options.run ?? installation.nextId();
+  const begunAt = installation.clock.now();
   const lease = await installation.store.beginRun({
     run,
     knot: options.knot.id,
@@ -60,13 +62,13 @@ export async function runKnot(installation: Installation, options: RunOptions): 
     kind: options.kind,
     startedBy: options.startedBy,
     cause: options.cause,
-    now: installation.clock.now(),
+    now: begunAt,
     leaseMs: options.leaseMs,
   });
   if (!lease) return { kind: 'busy' };
   const ended = options.whileRunning?.(lease);
   try {
-    return { kind: 'ended', run, result: await new KnotRun(installation, options, lease).drive() };
+    return { kind: 'ended', run, result: await new KnotRun(installation, options, lease, begunAt).drive() };
   } finally {
     ended?.();
   }
@@ -83,14 +85,16 @@ class KnotRun {
   readonly #readings = new Map<MemberId, MemberReading>();
   /** Complete listings that lack too many records to be believed. */
   readonly #shortListings: GuardBreach[] = [];
+  readonly #begunAt: number;
   #stopAsked = false;
   #lastBeat = 0;
 
-  constructor(installation: Installation, options: RunOptions, lease: RunLease) {
+  constructor(installation: Installation, options: RunOptions, lease: RunLease, begunAt: number) {
     this.#installation = installation;
     this.#options = options;
     this.#lease = lease;
     this.#tally = new Tally(options.knot);
+    this.#begunAt = begunAt;
   }
 
   async drive(): Promise<RunResult> {
@@ -120,7 +124,10 @@ class KnotRun {
     }
     this.#tally.begin('done');
     result = { ...result, progress: this.#tally.snapshot(), now: clock.now() };
-    if (this.#options.kind === 'run') await this.#tellOfSources();
+    if (this.#options.kind === 'run') {
+      await this.#tellOfSources();
+      result = await this.#inPart(result);
+    }
     await this.#options.beforeEnd?.(result);
     await store.endRun(this.#lease, result, this.#options.kind === 'run' ? cursors : new Map());
     return result;
@@ -396,6 +403,19 @@ class KnotRun {
     const systemName = (member: MemberId): string => this.#installation.systemName(member);
     const { sources, decisions } = decisionsOfSources(systemName, this.#readings, this.#troubles);
     await store.saveSourceDecisions(this.#lease, sources, decisions, clock.now());
+  }
+
+  /** A run in which something failed that had not failed before has not done all that it was to do. */
+  async #inPart(result: RunResult): Promise<RunResult> {
+    if (result.state !== 'succeeded') return result;
+    const opened = await this.#installation.store.newDecisions(this.#lease, this.#begunAt);
+    const said = failureKinds.flatMap((kind) => {
+      const count = opened.get(kind) ?? 0;
+      return count === 0 ? [] : [`${count} ${decisionKinds[kind].words[count === 1 ? 0 : 1]}`];
+    });
+    if (said.length === 0) return result;
+    const words = `New since the last run: ${said.join(', ')}.`;
+    return { ...result, state: 'succeeded in part', words: [result.words, words].filter(Boolean).join(' ') };
   }
 
   /** After each page and batch: tell how far it is, keep the lease, and see whether somebody asked to stop. */

@@ -20,7 +20,7 @@ import type {
   Withheld,
 } from '@anchor-knot/core';
 import type { DecisionDraft, SourceReading } from './decisionDraft.js';
-import type { RunCause } from '@anchor-knot/contracts';
+import type { DecisionKind, RunCause } from '@anchor-knot/contracts';
 import type { MemberAccount, RunProgress, RunResult } from './runResult.js';
 
 /**
@@ -380,6 +380,8 @@ export interface Store {
     decisions: readonly DecisionDraft[],
     at: Instant,
   ): Promise<void>;
+  /** How many decisions wait of each kind that did not wait when the run began. */
+  newDecisions(lease: RunLease, begunAt: Instant): Promise<ReadonlyMap<DecisionKind, number>>;
   /** Opens or closes the decisions about the run itself (guards). */
   saveRunDecisions(lease: RunLease, decisions: readonly DecisionDraft[], at: Instant): Promise<void>;
 }

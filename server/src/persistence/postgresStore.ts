@@ -218,6 +218,7 @@ export class PostgresStore implements Store {
     drafts: readonly DecisionDraft[],
     at: number,
   ) => runs.withLease(this.#data, lease, (db) => decisions.replaceSourceDecisions(db, lease.knot, sources, drafts, at));
+  newDecisions = (lease: RunLease, begunAt: number) => decisions.newDecisions(this.#data, lease.knot, begunAt);
   saveRunDecisions = (lease: RunLease, drafts: readonly DecisionDraft[], at: number) =>
     runs.withLease(this.#data, lease, (db) => decisions.replaceDecisions(db, lease.knot, { of: 'run' }, drafts, at));
 }

@@ -1,4 +1,4 @@
-import { subjectOf } from '@anchor-knot/contracts';
+import { type DecisionKind, subjectOf } from '@anchor-knot/contracts';
 import {
   type Anchor,
   type AnchorId,
@@ -59,6 +59,8 @@ interface OpenRun {
   /** Taken when the planning begins. */
   toMerge: AnchorId[];
   stop: boolean;
+  /** Identities of the decisions that waited when it began. */
+  readonly known: ReadonlySet<string>;
 }
 
 /**
@@ -112,6 +114,7 @@ export class InMemoryStore implements Store {
       plan: [],
       toMerge: [],
       stop: false,
+      known: new Set(this.#decisions.keys()),
     };
     return lease;
   }
@@ -513,6 +516,14 @@ export class InMemoryStore implements Store {
   async markUnclear(lease: RunLease, intents: readonly string[]): Promise<void> {
     this.#check(lease);
     for (const id of intents) this.#intents.set(id, { ...(this.#intents.get(id) as Intent), unclear: true });
+  }
+
+  async newDecisions(lease: RunLease): Promise<ReadonlyMap<DecisionKind, number>> {
+    const { known } = this.#check(lease);
+    const counts = new Map<DecisionKind, number>();
+    for (const [identity, { kind }] of this.#decisions)
+      if (!known.has(identity)) counts.set(kind, (counts.get(kind) ?? 0) + 1);
+    return counts;
   }
 
   async saveSourceDecisions(

@@ -68,7 +68,6 @@ test('what a system tells starts a run of what changed there; many edits make fe
   await until(async () => (await told()).some(changes));
   const [run] = (await told()).filter(changes);
   expect(run).toMatchObject({ startedBy: '', state: 'succeeded' });
-  expect(run?.progress?.tally.shop?.read).toBe(0);
   for (let edit = 0; edit < 60; edit += 1)
     await editOnPage(installation.addresses.crm, account, { 'address.town': `Marrowby ${edit}` });
   await until(async () => (await shopPage(shopper)).includes('Marrowby 59'));

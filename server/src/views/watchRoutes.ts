@@ -5,6 +5,7 @@ import type { ApiContext } from '../api/context.js';
 import { tieCounts } from '../persistence/tables/anchors.js';
 import { lastRunOf, openRunOf, runsBefore } from '../persistence/tables/runLists.js';
 import { standingOf, waitingByKind, waitingByMember, writtenByHour } from '../persistence/tables/standing.js';
+import { nextDue } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { memberSummaries, runSummary, systemSummary } from './summaries.js';
 
@@ -41,6 +42,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
     async () => {
       const rows = await systems.all();
       const states = await knotStates(data);
+      const due = await nextDue(data);
       const list: Watch['knots'] = [];
       for (const id of await knots.ids()) {
         const knot = await knots.inForce(id);
@@ -50,12 +52,13 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
         const waiting = await waitingByMember(data, id);
         const lastRun = await lastRunOf(data, id);
         const openRun = await openRunOf(data, id);
+        const state = states.get(id)?.state ?? 'running';
         const troubled = new Set(rows.filter(({ trouble }) => trouble).map((row) => row.id));
         list.push({
           id,
           name: knot.definition.name,
           thing: knot.definition.thing,
-          state: states.get(id)?.state ?? 'running',
+          state,
           anchors,
           agree,
           members: memberSummaries(knot.definition, rows).map((member) => ({
@@ -66,6 +69,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems }: ApiC
           })),
           lastRun: lastRun ? runSummary(lastRun) : null,
           openRun: openRun ? runSummary(openRun) : null,
+          nextAt: lastRun && state === 'running' ? (due.get(id)?.toISOString() ?? null) : null,
         });
       }
       const waiting = await waitingByKind(data);

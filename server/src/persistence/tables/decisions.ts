@@ -95,6 +95,20 @@ export async function openDecisions(
   );
 }
 
+/** How many that wait have opened since a moment, by kind. */
+export async function newDecisions(
+  db: SqlConnection,
+  knot: string,
+  since: number,
+): Promise<ReadonlyMap<DecisionKind, number>> {
+  const rows = (await db.query(
+    `select kind, count(*)::int as count from decision
+     where knot_id = $1 and closed_at is null and opened_at >= $2 group by kind`,
+    [knot, new Date(since)],
+  )) as { kind: DecisionKind; count: number }[];
+  return new Map(rows.map(({ kind, count }) => [kind, count]));
+}
+
 interface DecisionRowCommon {
   readonly id: string;
   readonly anchor_id: string | null;

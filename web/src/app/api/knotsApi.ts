@@ -5,6 +5,8 @@ import {
   accountsSchema,
   type Draft,
   draftSchema,
+  type KeepTiming,
+  keptTimingSchema,
   type KnotDefinition,
   type KnotList,
   type KnotState,
@@ -22,6 +24,8 @@ import {
   type SaveDraft,
   type SurveyLine,
   surveyLineSchema,
+  type TimingView,
+  timingViewSchema,
 } from '@anchor-knot/contracts';
 import { concatMap, map, type Observable } from 'rxjs';
 import { z } from 'zod';
@@ -90,6 +94,15 @@ export class KnotsApi {
   /** Pauses a knot, ends it, or takes it up again. */
   setState(knot: string, state: KnotState): Observable<unknown> {
     return this.#http.put(`${knotUrl(knot)}/state`, { state });
+  }
+  timing(knot: string): Observable<TimingView> {
+    return this.#calls.get(`${knotUrl(knot)}/timing`, timingViewSchema);
+  }
+  /** @returns the new revision */
+  keepTiming(knot: string, change: DeepReadonly<KeepTiming>): Observable<number> {
+    return this.#http
+      .put(`${knotUrl(knot)}/timing`, change)
+      .pipe(map((answer) => keptTimingSchema.parse(answer).revision));
   }
   knot(id: string): Observable<KnotView> {
     return this.#calls.get(`/api/knots/${encodeURIComponent(id)}`, knotViewSchema);

@@ -23,6 +23,7 @@ const run = (id: string, endedAt: string | null): Run => ({
   knotVersion: 1,
   kind: 'run',
   startedBy: 'x',
+  cause: 'person',
   startedAt: '2026-11-23T10:00:00.000Z',
   endedAt,
   state: endedAt ? 'succeeded' : 'running',

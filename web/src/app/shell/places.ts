@@ -9,7 +9,7 @@ export interface Place {
 }
 
 const mostShown = 14;
-const sectionsOfKnots = ['Members', 'Identity', 'Fields', 'Rules', 'Crosswalks', 'Checks', 'History'];
+const sectionsOfKnots = ['Members', 'Identity', 'Fields', 'Rules', 'Crosswalks', 'Checks', 'Timing', 'History'];
 
 /** All places but the anchors, which are many and searched by the server. */
 export function placesOf(knots: KnotList['knots'], systems: readonly SystemSummary[]): readonly Place[] {

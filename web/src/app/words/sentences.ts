@@ -129,6 +129,7 @@ export function ruleWords(rule: Rule, members: readonly MemberSummary[]): string
 /** What a run did, or would do, in one sentence. */
 export function runSentence(run: Run, members: readonly MemberSummary[]): string {
   if (run.state === 'waiting') return 'Waits for a worker.';
+  if (run.state === 'missed') return 'It did not happen.';
   if (!run.progress) return 'Has just begun.';
   const dry = run.kind === 'dry run';
   const parts = members.flatMap((member) => {
@@ -149,6 +150,11 @@ export function runSentence(run: Run, members: readonly MemberSummary[]): string
   const written = members.reduce((sum, { id }) => sum + (run.progress?.tally[id]?.written ?? 0), 0);
   const failed = members.reduce((sum, { id }) => sum + (run.progress?.tally[id]?.failed ?? 0), 0);
   return `${plural(written, 'record')} written${failed > 0 ? `, ${count(failed)} not` : ''}.`;
+}
+
+/** Who or what started a run. */
+export function starterWords({ cause, startedBy }: Pick<Run, 'cause' | 'startedBy'>): string {
+  return { person: startedBy, schedule: 'its timing', event: 'an event', asking: 'asking' }[cause];
 }
 
 export const phaseWords: Record<NonNullable<Run['progress']>['phase'], string> = {

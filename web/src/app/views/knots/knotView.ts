@@ -41,6 +41,7 @@ import { KnotMembers } from './members/knotMembers';
 import { KnotRecords } from './records/knotRecords';
 import { KnotRules } from './rules/knotRules';
 import { AgoTime } from '../../words/agoTime';
+import { KnotTiming } from './timing/knotTiming';
 import { type Section, Sections } from '../../layout/sections';
 
 const sections = [
@@ -50,6 +51,7 @@ const sections = [
   'Rules',
   'Crosswalks',
   'Checks',
+  'Timing',
   'Dry run',
   'Definition',
   'History',
@@ -85,6 +87,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'ru
     KnotDefinitionJson,
     DraftBar,
     KnotHistory,
+    KnotTiming,
     ExactTimePipe,
     AgoTime,
     MatTooltip,

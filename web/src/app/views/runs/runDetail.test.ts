@@ -33,6 +33,7 @@ const runOf = (more: Partial<Run> = {}): Run => ({
   knotVersion: 4,
   kind: 'run',
   startedBy: 'Vera Lindqvist',
+  cause: 'person',
   startedAt: '2026-11-29T06:00:00.000Z',
   endedAt: '2026-11-29T06:01:00.000Z',
   state: 'succeeded',

@@ -16,7 +16,7 @@ import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { Pennant } from '../../pennant/pennant';
 import { Value } from '../../values/value';
-import { causeWords, phaseWords, plural, runSentence } from '../../words/sentences';
+import { causeWords, phaseWords, plural, runSentence, starterWords } from '../../words/sentences';
 import { ExactTimePipe } from '../../words/times';
 import { State } from '../state';
 import { StartRun } from './startRun';
@@ -81,6 +81,7 @@ export class RunDetail {
   readonly #api = inject(RunsApi);
   readonly #live = inject(LiveEvents);
   protected readonly phases = phaseWords;
+  protected readonly starterWords = starterWords;
   protected readonly plural = plural;
   protected readonly kinds = ['create', 'update', 'archive', 'delete'];
   protected readonly states = ['planned', 'written', 'refused', 'raced', 'gone', 'not done', 'unclear'];

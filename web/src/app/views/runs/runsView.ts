@@ -1,13 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { RouterLink } from '@angular/router';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import { Router, RouterLink } from '@angular/router';
 import type { Run, Watch } from '@anchor-knot/contracts';
 import { forkJoin, throttleTime } from 'rxjs';
 import { RunsApi } from '../../api/runsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { ListKeys } from '../listKeys';
-import { runSentence } from '../../words/sentences';
+import { runSentence, starterWords } from '../../words/sentences';
 import { State } from '../state';
 import { AgoTime } from '../../words/agoTime';
 import { tableParts } from '../../tables/rows';
@@ -16,7 +17,7 @@ import { tableParts } from '../../tables/rows';
 @Component({
   selector: 'ak-runs-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [...tableParts, RouterLink, MatButtonModule, State, ListKeys, AgoTime],
+  imports: [...tableParts, RouterLink, MatButtonModule, MatCheckboxModule, State, ListKeys, AgoTime],
   templateUrl: './runsView.html',
   styles: `.whole { white-space: nowrap; }`,
 })
@@ -24,14 +25,25 @@ export class RunsView {
   readonly #api = inject(RunsApi);
   /** Only runs before this time, from the address. */
   readonly before = input<string>();
-  readonly #question = computed(() => this.before() ?? '');
+  /** Whether runs that nobody started, and that found nothing, are shown too; from the address. */
+  readonly quiet = input<string>();
+  readonly #router = inject(Router);
+  protected readonly isQuietShown = computed(() => this.quiet() === 'true');
+  readonly #question = computed((): Record<string, string> => {
+    const [before, quiet] = [this.before(), this.quiet()];
+    return { ...(before ? { before } : {}), ...(quiet ? { quiet } : {}) };
+  });
+  protected readonly starterWords = starterWords;
   protected readonly now = signal(Date.now());
   protected readonly runs = load(
     this.#question,
-    (before) => forkJoin([this.#api.runs(before ? { before } : {}), this.#api.watch()]),
+    (question) => forkJoin([this.#api.runs(question), this.#api.watch()]),
     inject(LiveEvents).anything.pipe(throttleTime(1000, undefined, { leading: true, trailing: true })),
   );
 
+  protected showQuiet(isShown: boolean): void {
+    void this.#router.navigate([], { queryParams: { quiet: isShown || null, before: null } });
+  }
   protected nameOf(run: Run, watch: Watch): string {
     return watch.knots.find(({ id }) => id === run.knot)?.name ?? run.knot;
   }

@@ -10,7 +10,7 @@ import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
-import { kindWords, plural, runSentence } from '../../words/sentences';
+import { kindWords, plural, runSentence, starterWords } from '../../words/sentences';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
 import { WrittenChart } from './writtenChart';
@@ -54,6 +54,7 @@ export class WatchView {
   protected readonly mostNamed = 4;
   protected readonly kindWords = kindWords;
   protected readonly plural = plural;
+  protected readonly starterWords = starterWords;
   protected readonly written = computed(
     () => this.watch.value()?.written.reduce((sum, { values }) => sum + values, 0) ?? 0,
   );
