@@ -50,7 +50,7 @@ export async function startInstallation(port: string, ...more: string[]): Promis
 
 /** The demo, once for all tests that work with it. */
 export default async function demo(): Promise<() => Promise<void>> {
-  const { addressOf, secrets, stop } = await startInstallation(process.env.E2E_PORT ?? '4390');
+  const { addressOf, secrets, stop } = await startInstallation(process.env.E2E_PORT ?? '4390', '--by-hand');
   process.env.ANCHOR_KNOT = addressOf('Anchor Knot');
   process.env.CRM_PAGE = addressOf('Fernhill CRM');
   process.env.ERP_PAGE = addressOf('Coldharbour ERP');

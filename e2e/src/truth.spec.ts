@@ -24,7 +24,7 @@ interface Waiting {
 const members = ['crm', 'shop', 'erp'] as const;
 let installation: Installation;
 test.beforeAll(async () => {
-  installation = await startInstallation('4396');
+  installation = await startInstallation('4396', '--by-hand');
 });
 test.afterAll(async () => {
   await installation.stop();

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Credential, knotFileSchema, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
+import type { Timing } from '@anchor-knot/core';
 import { movedTo, type Place } from '../systems/systems.js';
 import { countPeople } from '../persistence/tables/people.js';
 import type { InstallationParts } from '../installationParts.js';
@@ -37,11 +38,28 @@ export const demoSystems = {
   granary: { name: 'Granary', pennant: { pattern: 'bars', colour: 'brass', letters: 'GY' } },
 } as const satisfies Record<string, { name: string; pennant: Pennant }>;
 
+/** What happens at the systems that tell of it crosses at once; the ERP is asked, and everything is seen at night. */
+const demoTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['02:00'] },
+  triggers: {
+    crm: { kind: 'events', otherwiseSeconds: 60 },
+    shop: { kind: 'events', otherwiseSeconds: 60 },
+    erp: { kind: 'asking', seconds: 60 },
+  },
+};
+
 /**
  * The first administrator and, with stand-ins, the demo's systems and knot. What is there already is left as it is, but
  * for addresses.
+ * @param byHand the knot runs by hand only
+ * @param publicAddress where the stand-ins reach the server that is to be started
  */
-export async function loadDemo(parts: InstallationParts, standIns: readonly StandIn[]): Promise<void> {
+export async function loadDemo(
+  parts: InstallationParts,
+  standIns: readonly StandIn[],
+  { byHand, publicAddress }: { readonly byHand: boolean; readonly publicAddress: string },
+): Promise<void> {
   if ((await countPeople(parts.data)) === 0) {
     for (const { password, ...person } of standIns.length > 0 ? demoPeople : demoPeople.slice(0, 1))
       await addPerson(parts.data, person, password);
@@ -66,5 +84,13 @@ export async function loadDemo(parts: InstallationParts, standIns: readonly Stan
     }
   }
   const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, 'customers.knot.json'), 'utf8')));
-  if (!(await parts.knots.inForce(knot.id))) await parts.knots.create(knot, demoPeople[0]?.name ?? '');
+  if (await parts.knots.inForce(knot.id)) return;
+  const maker = demoPeople[0]?.name ?? '';
+  await parts.knots.create(knot, maker);
+  if (byHand) return;
+  for (const { id, system, object } of knot.members) {
+    const row = await parts.systems.find(system);
+    if (row && demoTiming.triggers[id]?.kind === 'events') await parts.inbox.subscribe(row, object, publicAddress);
+  }
+  await parts.timings.keep(knot, 0, demoTiming, maker, Date.now());
 }

@@ -18,6 +18,8 @@ const data = resolve(process.env.ANCHOR_KNOT_DATA ?? join(root, '.data'));
 const empty = process.argv.includes('--empty');
 /** For tests: the clusters are removed when all is stopped. */
 const throwAway = process.argv.includes('--throw-away');
+/** The demo's knot runs by hand only, not as soon as something happens. */
+const byHand = process.argv.includes('--by-hand');
 const say = (text: string): void => console.log(text);
 
 /** What is opened is closed in the opposite order. */
@@ -253,14 +255,17 @@ async function main(): Promise<void> {
   const parts = await openInstallation({
     DATABASE_URL: environment.DATABASE_URL,
     SECRET_KEY: environment.SECRET_KEY,
-    REACHABLE_NETWORKS: [],
+    REACHABLE_NETWORKS: environment.REACHABLE_NETWORKS.split(','),
     FILE_FOLDERS: [],
   });
-  await loadDemo(parts, empty ? [] : standIns.flatMap(({ systems }) => systems));
+  await loadDemo(parts, empty ? [] : standIns.flatMap(({ systems }) => systems), {
+    byHand,
+    publicAddress: environment.PUBLIC_ADDRESS,
+  });
   await parts.close();
 
-  say('Starting the server and a worker.');
-  await startProcess('worker', 'workerProcess.js', environment);
+  say('Starting the server and two workers.');
+  for (const worker of ['worker', 'second worker']) await startProcess(worker, 'workerProcess.js', environment);
   await startProcess('server', 'serverProcess.js', environment);
   const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(
     ({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`,

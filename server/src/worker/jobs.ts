@@ -1,6 +1,7 @@
 import {
   joinWaitingRun,
   orphanedRuns,
+  queueSql,
   tellWorkers,
   touchJob,
   type RunJob,
@@ -23,10 +24,6 @@ export interface ProfileJob {
 
 /** For each knot one run and one dry run are active, and one of each waits. */
 const keyOf = ({ knot, kind }: RunJob): string => `${knot}/${kind}`;
-
-async function rowsOf(db: SqlConnection, statement: string, values: unknown[]): Promise<unknown[]> {
-  return (await db.query(statement, values)) as unknown[];
-}
 
 export const runQueue = 'run-knot';
 const profileQueue = 'profile-object';
@@ -62,11 +59,8 @@ export class RunQueue {
    * @returns the id of the run to come
    */
   async send(job: RunJob, db: SqlConnection = this.#data): Promise<string> {
-    const within = {
-      executeSql: async (text: string, values: unknown[]) => ({ rows: await rowsOf(db, text, values) }),
-    };
     for (;;) {
-      const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: keyOf(job), db: within });
+      const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: keyOf(job), db: queueSql(db) });
       const waiting = id ?? (await joinWaitingRun(db, runQueue, keyOf(job), job));
       // The one that waited may have been taken just now: then this one waits in its place.
       if (waiting === undefined) continue;

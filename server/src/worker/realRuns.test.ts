@@ -176,7 +176,8 @@ test(
     const run = await installation.run();
     expect(run).toMatchObject({
       state: 'succeeded in part',
-      words: 'New since the last run: 1 rejected record, 1 record that cannot be created, 1 value that cannot be read.',
+      words:
+        'New since the last run: 1 rejected record, 1 record that cannot be created, 2 values that cannot be read.',
     });
     expect(await installation.run()).toMatchObject({ state: 'succeeded', words: null });
     const words = Object.fromEntries(

@@ -15,6 +15,13 @@ export interface RunJob {
   readonly overGuards: boolean;
 }
 
+/** The connection as the queue takes it, so that a job is sent within a transaction. */
+export function queueSql(db: SqlConnection): {
+  executeSql(text: string, values: unknown[]): Promise<{ rows: unknown[] }>;
+} {
+  return { executeSql: async (text, values) => ({ rows: (await db.query(text, values)) as unknown[] }) };
+}
+
 export interface WaitingRun {
   readonly id: string;
   readonly data: RunJob;

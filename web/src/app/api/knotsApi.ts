@@ -91,9 +91,9 @@ export class KnotsApi {
         }),
       );
   }
-  /** Pauses a knot, ends it, or takes it up again. */
-  setState(knot: string, state: KnotState): Observable<unknown> {
-    return this.#http.put(`${knotUrl(knot)}/state`, { state });
+  /** Pauses a knot, ends it, or takes it up again. @param until when a pause ends by itself */
+  setState(knot: string, state: KnotState, until?: Date): Observable<unknown> {
+    return this.#http.put(`${knotUrl(knot)}/state`, { state, ...(until ? { until: until.toISOString() } : {}) });
   }
   timing(knot: string): Observable<TimingView> {
     return this.#calls.get(`${knotUrl(knot)}/timing`, timingViewSchema);

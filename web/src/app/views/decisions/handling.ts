@@ -9,7 +9,7 @@ import { plural } from '../../words/sentences';
 import { DecisionActs, nameOf } from './decisionActs';
 import { GiveDialog, type GivenTo } from './giveDialog';
 import { type ManyChoice, manyChoices } from './manyChoices';
-import { PutOffDialog } from './putOffDialog';
+import { DayDialog, type DayQuestion } from '../../fields/dayDialog';
 import { ProblemText } from '../problem';
 
 const morning = 8;
@@ -55,7 +55,9 @@ export class Handling {
   }
   protected putOffToADay(): void {
     this.#dialog
-      .open<PutOffDialog, undefined, Date>(PutOffDialog)
+      .open<DayDialog, DayQuestion, Date>(DayDialog, {
+        data: { title: 'Put off until a day', action: 'Put off', hour: 8 },
+      })
       .afterClosed()
       .pipe(filter((until) => until !== undefined))
       .subscribe((until) => this.#putOff(until));

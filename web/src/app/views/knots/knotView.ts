@@ -9,6 +9,7 @@ import {
   untracked,
 } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import type { KnotState, KnotView } from '@anchor-knot/contracts';
 import { RouterLink } from '@angular/router';
@@ -41,6 +42,7 @@ import { KnotMembers } from './members/knotMembers';
 import { KnotRecords } from './records/knotRecords';
 import { KnotRules } from './rules/knotRules';
 import { AgoTime } from '../../words/agoTime';
+import { DayDialog, type DayQuestion } from '../../fields/dayDialog';
 import { KnotTiming } from './timing/knotTiming';
 import { type Section, Sections } from '../../layout/sections';
 
@@ -104,6 +106,7 @@ export class OneKnotView {
   readonly #runsApi = inject(RunsApi);
   readonly #live = inject(LiveEvents);
   readonly #telling = inject(Telling);
+  readonly #dialog = inject(MatDialog);
   protected readonly editor = inject(KnotEditor);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
@@ -135,8 +138,18 @@ export class OneKnotView {
     });
   }
 
-  protected setState({ id, name }: KnotView, state: KnotState): void {
-    this.#knotsApi.setState(id, state).subscribe({
+  protected pauseUntil(knot: KnotView): void {
+    this.#dialog
+      .open<DayDialog, DayQuestion, Date>(DayDialog, {
+        data: { title: `Pause ${knot.name} until the morning of a day`, action: 'Pause it', hour: 6 },
+      })
+      .afterClosed()
+      .subscribe((until) => {
+        if (until) this.setState(knot, 'paused', until);
+      });
+  }
+  protected setState({ id, name }: KnotView, state: KnotState, until?: Date): void {
+    this.#knotsApi.setState(id, state, until).subscribe({
       next: () => {
         const says = {
           running: `${name} is taken up again.`,

@@ -3,15 +3,22 @@ import { FormControl, ReactiveFormsModule, Validators } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DATE_LOCALE, provideNativeDateAdapter } from '@angular/material/core';
 import { MatDatepickerModule } from '@angular/material/datepicker';
-import { MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 
-const morning = 8;
+/** What a day is asked for. */
+export interface DayQuestion {
+  readonly title: string;
+  /** Stands on the button. */
+  readonly action: string;
+  /** Of the day, in the reader's zone. */
+  readonly hour: number;
+}
 
-/** A day until which decisions are put off. Closes with its morning, in the reader's zone. */
+/** A day from tomorrow on. Closes with an hour of it, in the reader's zone. */
 @Component({
-  selector: 'ak-put-off-dialog',
+  selector: 'ak-day-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     MatButtonModule,
@@ -22,10 +29,11 @@ const morning = 8;
     ReactiveFormsModule,
   ],
   providers: [provideNativeDateAdapter(), { provide: MAT_DATE_LOCALE, useValue: 'en-GB' }],
-  templateUrl: './putOffDialog.html',
+  templateUrl: './dayDialog.html',
 })
-export class PutOffDialog {
-  readonly #dialog = inject<MatDialogRef<PutOffDialog, Date>>(MatDialogRef);
+export class DayDialog {
+  readonly #dialog = inject<MatDialogRef<DayDialog, Date>>(MatDialogRef);
+  protected readonly question = inject<DayQuestion>(MAT_DIALOG_DATA);
   protected readonly first = tomorrow();
   protected readonly day = new FormControl<Date | null>(null, { validators: [Validators.required] });
 
@@ -33,7 +41,7 @@ export class PutOffDialog {
     this.day.markAsTouched();
     const until = this.day.value;
     if (!until) return;
-    until.setHours(morning, 0, 0, 0);
+    until.setHours(this.question.hour, 0, 0, 0);
     this.#dialog.close(until);
   }
 }

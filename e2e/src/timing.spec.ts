@@ -1,0 +1,70 @@
+/** The demo as a stranger has it: after the first run by hand, things cross by themselves; when, is set by hand. */
+import { expect, type Page, test } from '@playwright/test';
+import { type Installation, startInstallation } from './installation.js';
+import { choose, editThere, pick } from './steps.js';
+
+let installation: Installation;
+test.beforeAll(async () => {
+  installation = await startInstallation('4394');
+});
+test.afterAll(async () => {
+  await installation.stop();
+});
+
+const open = async (page: Page, path: string): Promise<void> => {
+  await page.goto(installation.addressOf('Anchor Knot') + path);
+};
+
+test('what is edited in a system crosses by itself, once somebody has seen a run; when, is set by hand', async ({
+  page,
+}) => {
+  await open(page, '/knots/customers/timing');
+  await page.getByLabel('Email').fill('ottilie@hazelmoor.example');
+  await page.getByLabel('Password').fill('glasshouse-admin');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.locator('.sentence')).toContainText(
+    'Runs as soon as Fernhill CRM or Market Row tells of a change, asks Coldharbour ERP every minute',
+  );
+  await expect(page.getByText('Nothing runs by itself yet.')).toBeVisible();
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await expect(page.locator('.sentence')).toContainText(/written\./);
+
+  await editThere(page, installation.addressOf('Fernhill CRM'), 'A-20051', 'Phone', '+44 1632 960471');
+  await page.goto(`${installation.addressOf('Market Row')}/records/77051`);
+  await expect(async () => {
+    await page.reload();
+    await expect(page.getByLabel('Telephone')).toHaveValue(/960471/, { timeout: 500 });
+  }).toPass();
+  await open(page, '/runs');
+  await expect(page.getByRole('row').filter({ hasText: 'an event' }).first()).toContainText(/written\./);
+
+  await open(page, '/knots/customers/timing');
+  await choose(page.getByRole('combobox', { name: 'How changes of Fernhill CRM are noticed' }), 'by asking it');
+  await choose(page.getByLabel('What changed is asked for'), 'by a cron expression');
+  const expression = page.getByLabel('Expression: minute hour day month weekday');
+  await expression.fill('0 0 31 2 *');
+  await expression.blur();
+  await expect(page.getByText('it never comes')).toBeVisible();
+  await expression.fill('30 6 * * 1-5');
+  await expect(page.getByRole('complementary').getByText(/06:30/).first()).toBeVisible();
+  await page.reload();
+  await expect(expression).toHaveValue('30 6 * * 1-5');
+  await page.getByRole('button', { name: 'Save the timing' }).click();
+  await expect(page.getByText('The timing is kept, and holds from now on.')).toBeVisible();
+  await open(page, '/watch');
+  await expect(page.getByRole('row').filter({ hasText: 'Customers' })).toContainText(/next in \d+ (min|h)/);
+});
+
+test('a knot is paused until a day, and says so', async ({ page }) => {
+  await open(page, '/knots/customers/timing');
+  await page.getByLabel('Email').fill('ottilie@hazelmoor.example');
+  await page.getByLabel('Password').fill('glasshouse-admin');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await pick(page.getByRole('button', { name: 'More' }), 'Pause it until a day…');
+  await page.getByLabel('Day').click();
+  await page.getByRole('button', { name: 'Next month' }).click();
+  await page.getByRole('gridcell').getByRole('button').first().click();
+  await page.getByRole('button', { name: 'Pause it' }).click();
+  await expect(page.locator('header small')).toContainText(/paused by Ottilie Brandt until/);
+  await expect(page.getByRole('button', { name: 'Run now' })).toBeDisabled();
+});
