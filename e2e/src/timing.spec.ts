@@ -47,6 +47,7 @@ test('what is edited in a system crosses by itself, once somebody has seen a run
   await expect(page.getByText('it never comes')).toBeVisible();
   await expression.fill('30 6 * * 1-5');
   await expect(page.getByRole('complementary').getByText(/06:30/).first()).toBeVisible();
+  await expect.poll(() => page.evaluate(() => JSON.stringify({ ...sessionStorage }))).toContain('30 6 * * 1-5');
   await page.reload();
   await expect(expression).toHaveValue('30 6 * * 1-5');
   await page.getByRole('button', { name: 'Save the timing' }).click();
@@ -61,7 +62,7 @@ test('a knot is paused until a day, and says so', async ({ page }) => {
   await page.getByLabel('Password').fill('glasshouse-admin');
   await page.getByRole('button', { name: 'Sign in' }).click();
   await pick(page.getByRole('button', { name: 'More' }), 'Pause it until a day…');
-  await page.getByLabel('Day').click();
+  await page.getByRole('dialog').getByRole('textbox', { name: 'Day' }).click();
   await page.getByRole('button', { name: 'Next month' }).click();
   await page.getByRole('gridcell').getByRole('button').first().click();
   await page.getByRole('button', { name: 'Pause it' }).click();
