@@ -1,7 +1,7 @@
 /** One picture of each main view, from the demo data, at the size of a small laptop. */
 import { join } from 'node:path';
 import { test } from '@playwright/test';
-import { address, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from '../src/steps.js';
+import { address, choose, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from '../src/steps.js';
 
 const folder = join(import.meta.dirname, '../../docs/screenshots');
 
@@ -58,9 +58,6 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   await page.locator('ak-pair-grid').waitFor();
   await picture('decisions');
-  await page.goto(`${address()}/knots/customers/duplicates`);
-  await page.getByText('carries the tie').first().waitFor();
-  await picture('knot-duplicates');
   await show('knots', '/knots');
   await page.goto(`${address()}/knots/customers/members`);
   await readMembers();
@@ -110,4 +107,14 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('heading', { name: 'It works' }).waitFor();
   await picture('connect');
   await show('systems', '/systems');
+  await page.goto(`${address()}/knots/customers/timing`);
+  for (const system of ['Fernhill CRM', 'Market Row'])
+    await choose(page.getByRole('combobox', { name: `How changes of ${system} are` }), 'when it tells of them');
+  await choose(page.getByRole('combobox', { name: 'How changes of Coldharbour ERP are' }), 'by asking it');
+  await page.getByRole('checkbox', { name: 'List all records' }).check();
+  await page.getByRole('combobox', { name: 'Time zone' }).fill('Europe/Amsterdam');
+  await page.getByRole('option', { name: 'Europe/Amsterdam' }).click();
+  await choose(page.getByLabel('What changed is asked for'), 'every so many minutes or hours');
+  await page.locator('.sentence').scrollIntoViewIfNeeded();
+  await picture('knot-timing');
 });

@@ -22,6 +22,7 @@ const paths = [
   '/knots/customers/rules?field=phone',
   '/knots/customers/crosswalks',
   '/knots/customers/checks',
+  '/knots/customers/timing',
   '/knots/customers/history',
   '/knots/customers/fields?field=phone&member=shop',
   '/knots/customers/dry-run',

@@ -31,7 +31,8 @@ export function waitingRun(job: { id: string; data: RunJob; createdOn: Date }, k
     knotVersion,
     kind: job.data.kind,
     startedBy: job.data.startedBy,
-    cause: job.data.cause,
+    // One that waited since before causes were kept was asked for by somebody.
+    cause: (job.data.cause as RunJob['cause'] | undefined) ?? 'person',
     startedAt: job.createdOn.toISOString(),
     endedAt: null,
     state: 'waiting',
