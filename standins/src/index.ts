@@ -12,4 +12,5 @@ export { type Business, generateBusiness } from './generator/business.js';
 export { generateWork } from './generator/work.js';
 export { granaryRole, granaryServer, openGranaryDatabase } from './granary/server.js';
 export { generateSales } from './generator/sales.js';
+export { editOnPage } from './visitors/editOnPage.js';
 export { type CaughtMail, postServer } from './post/server.js';

@@ -11,9 +11,9 @@ import type {
   FoundAnchors,
   RecordToCorrect,
 } from '@anchor-knot/contracts';
-import { generateCustomers } from '@anchor-knot/standins';
+import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
-import { demoKnot, editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 const data = generateCustomers({ seed: 5, inBoth: 12, onlyCrm: 0, onlyShop: 0, mess: false });

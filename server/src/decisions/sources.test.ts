@@ -14,9 +14,9 @@ import {
   type ObjectView,
 } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
-import { generateCustomers } from '@anchor-knot/standins';
+import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
-import { editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 const data = generateCustomers({ seed: 5, inBoth: 8, onlyCrm: 0, onlyShop: 0, mess: false });

@@ -20,6 +20,8 @@ const empty = process.argv.includes('--empty');
 const throwAway = process.argv.includes('--throw-away');
 /** The demo's knot runs by hand only, not as soon as something happens. */
 const byHand = process.argv.includes('--by-hand');
+/** Invented people edit records now and then, so that somebody who looks sees something happen. */
+const lively = process.argv.includes('--lively');
 const say = (text: string): void => console.log(text);
 
 /** What is opened is closed in the opposite order. */
@@ -168,6 +170,20 @@ async function startStandIn(kept: Kept, start: StandInStart, cluster: Cluster): 
   };
 }
 
+function startVisitors(standIns: readonly StartedStandIn[]): void {
+  const pageOf = (name: string): string => standIns.find((standIn) => standIn.name === name)?.pageAddress ?? '';
+  const visited = [
+    { address: pageOf(demoSystems.fernhill.name), town: 'address.town', street: 'address.street' },
+    { address: pageOf(demoSystems.marketRow.name), town: 'city', street: 'address_line' },
+  ];
+  const child = spawn(process.execPath, [join(root, 'standins/dist/visitors/main.js')], {
+    env: { ...process.env, VISITED_SYSTEMS: JSON.stringify(visited) },
+    stdio: ['ignore', 'ignore', 'inherit'],
+    detached: true,
+  });
+  keep('visitors', child);
+}
+
 /** What a person needs to connect a stand-in by hand. */
 function connectionOf({ place, credential, system }: StandIn): string {
   if (!credential) return `    folder ${place.folder}`;
@@ -267,6 +283,7 @@ async function main(): Promise<void> {
   say('Starting the server and two workers.');
   for (const worker of ['worker', 'second worker']) await startProcess(worker, 'workerProcess.js', environment);
   await startProcess('server', 'serverProcess.js', environment);
+  if (lively) startVisitors(standIns);
   const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(
     ({ email, password, role }) => `    ${email.padEnd(28)} ${password.padEnd(22)} ${role}`,
   );

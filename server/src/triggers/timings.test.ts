@@ -2,10 +2,10 @@
 import { setTimeout as wait } from 'node:timers/promises';
 import type { KnotStanding, Run, TimingView } from '@anchor-knot/contracts';
 import type { Timing } from '@anchor-knot/core';
-import { generateCustomers } from '@anchor-knot/standins';
+import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { openInstallation } from '../installationParts.js';
 import { ApiClient } from '../testing/apiClient.js';
-import { editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 const data = generateCustomers({ seed: 5, inBoth: 8, onlyCrm: 0, onlyShop: 0, mess: false });

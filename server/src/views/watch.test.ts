@@ -1,8 +1,8 @@
 /** What Watch counts, on real systems and a real database. */
 import type { Watch } from '@anchor-knot/contracts';
-import { generateCustomers } from '@anchor-knot/standins';
+import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
-import { editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 let database: TestDatabase;

@@ -2,9 +2,9 @@
 import { setTimeout as wait } from 'node:timers/promises';
 import type { AnchorView } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
-import { generateCustomers } from '@anchor-knot/standins';
+import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
-import { demoKnot, editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 let database: TestDatabase;

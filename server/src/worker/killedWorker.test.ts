@@ -7,8 +7,8 @@ import { type ChildProcess, fork } from 'node:child_process';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import type { FastifyInstance } from 'fastify';
-import { type Account, generateCustomers, seededRandom, type Shopper } from '@anchor-knot/standins';
-import { editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { editOnPage, type Account, generateCustomers, seededRandom, type Shopper } from '@anchor-knot/standins';
+import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 const kills = Number(process.env.KILLS ?? 52);

@@ -6,10 +6,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { filesSystemSchema } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
-import { type Account, type CustomerData, generateCustomers, type Shopper } from '@anchor-knot/standins';
+import { editOnPage, type Account, type CustomerData, generateCustomers, type Shopper } from '@anchor-knot/standins';
 import { decide } from '../decisions/decide.js';
 import type { LoadedKnot } from '../knots/knots.js';
-import { demoKnot, editOnPage, RealInstallation } from '../testing/realInstallation.js';
+import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 let database: TestDatabase;
