@@ -58,6 +58,8 @@ export function makeDataSource(url: string, poolSize = 10): DataSource {
     logging: false,
     poolSize,
     applicationName: 'anchor-knot',
+    // Our statements are many and short: to compile one takes longer than to answer it.
+    extra: { options: '-c jit=off' },
   });
 }
 
