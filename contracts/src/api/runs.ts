@@ -73,7 +73,10 @@ export const runSchema = z.object({
 export type Run = z.output<typeof runSchema>;
 export const startRunSchema = z.object({
   kind: z.enum(['run', 'dry run']),
+  /** All records are listed, also where what changed could be asked for. */
   full: z.boolean().default(false),
+  /** Only these are read; all of them when left out. */
+  members: z.array(z.string()).min(1).optional(),
   overGuards: z.boolean().default(false),
 });
 export const startedRunSchema = z.object({ run: z.string() });

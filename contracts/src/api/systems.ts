@@ -130,7 +130,10 @@ export const webhookSubscriptionSchema = z.object({
 });
 export type WebhookSubscription = z.output<typeof webhookSubscriptionSchema>;
 export const deliveriesSchema = z.object({
-  deliveries: z.array(z.object({ id: z.string(), receivedAt: time, body: z.string() })),
+  deliveries: z.array(
+    /** `runs`: those that it started, or joined. */
+    z.object({ id: z.string(), receivedAt: time, body: z.string(), runs: z.array(z.string()) }),
+  ),
 });
 export type Deliveries = z.output<typeof deliveriesSchema>;
 

@@ -38,7 +38,8 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
     },
     async (request, reply) => {
       const { knot } = request.params;
-      if (!(await knots.inForce(knot)))
+      const inForce = await knots.inForce(knot);
+      if (!inForce)
         return reply.code(404).send({
           code: 'not in force',
           says: 'No version of this knot is in force, so there is nothing to run.',
@@ -51,12 +52,15 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
           says: `This knot is ${standing.state}${standing.state_by ? `, by ${standing.state_by}` : ''}: nothing runs.`,
           advice: 'Take it up again where the knot is shown; a dry run can be made meanwhile.',
         });
+      const { members = null } = request.body;
+      const stranger = members?.find((id) => !inForce.definition.members.some((member) => member.id === id));
+      if (stranger !== undefined) return reply.code(404).send(noSuch('member'));
       const run = await queue.send({
         knot,
         ...request.body,
         startedBy: request.person?.name ?? '',
         cause: 'person',
-        members: null,
+        members,
       });
       return reply.code(202).send({ run });
     },

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import { DeliveryRefused, Subscriptions, SystemTrouble, verifyDelivery } from '@anchor-knot/connectors';
-import { type HttpSystem, systemSchema, type WebhookSubscription } from '@anchor-knot/contracts';
+import { type Deliveries, type HttpSystem, systemSchema, type WebhookSubscription } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../persistence/sql.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import {
@@ -13,6 +13,7 @@ import {
   dropSubscription,
   findSubscription,
   noteCheck,
+  noteRuns,
   subscriptionsOf,
   takeDelivery,
   takeDueCheck,
@@ -52,9 +53,14 @@ export class WebhookInbox {
     }));
   }
 
-  async deliveries(subscription: string): Promise<{ id: string; receivedAt: string; body: string }[]> {
+  async deliveries(subscription: string): Promise<Deliveries['deliveries']> {
     const deliveries = await deliveriesOf(this.#data, subscription, deliveriesShown);
-    return deliveries.map(({ id, receivedAt, body }) => ({ id, receivedAt: receivedAt.toISOString(), body }));
+    return deliveries.map(({ id, receivedAt, body, runs }) => ({
+      id,
+      receivedAt: receivedAt.toISOString(),
+      body,
+      runs: [...runs],
+    }));
   }
 
   /**
@@ -142,14 +148,14 @@ export class WebhookInbox {
   /**
    * Takes what a system delivers, if it is signed, was sent just now and was not seen before.
    * @param headers with names in small letters
-   * @param told does what is to follow, in the transaction in which the delivery is kept
+   * @param told does what is to follow, in the transaction in which the delivery is kept, and gives the ids of runs
    * @returns `taken`, `seen before`, or why it is refused; `undefined` when there is no such subscription
    */
   async receive(
     id: string,
     headers: Readonly<Record<string, string | undefined>>,
     body: Buffer,
-    told: (db: SqlConnection, system: string, object: string) => Promise<void>,
+    told: (db: SqlConnection, system: string, object: string) => Promise<readonly string[]>,
   ): Promise<'taken' | 'seen before' | { refused: string } | undefined> {
     const row = await findSubscription(this.#data, id);
     const system = row && systemSchema.parse(row.description);
@@ -164,9 +170,10 @@ export class WebhookInbox {
       );
       const text = body.toString('utf8').replaceAll('\u0000', '');
       return await this.#data.transaction(async (db) => {
-        const isNew = await takeDelivery(db, id, delivery.slice(0, longestId), text);
-        if (isNew) await told(db, row.system_id, row.object);
-        return isNew ? 'taken' : 'seen before';
+        const name = delivery.slice(0, longestId);
+        if (!(await takeDelivery(db, id, name, text))) return 'seen before';
+        await noteRuns(db, id, name, await told(db, row.system_id, row.object));
+        return 'taken';
       });
     } catch (error) {
       if (!(error instanceof DeliveryRefused)) throw error;

@@ -60,13 +60,16 @@ export class Scheduler {
   /**
    * A system told that something happened to an object: the knots that listen to it read what changed there.
    * @param db the transaction in which what was told is kept
+   * @returns the ids of the runs that were started, or joined
    */
-  async startTold(db: SqlConnection, system: string, object: string): Promise<void> {
+  async startTold(db: SqlConnection, system: string, object: string): Promise<readonly string[]> {
+    const runs: string[] = [];
     for (const { knot, member } of await membersOfObject(db, system, object)) {
       const { timing } = await this.#timings.of(knot, db);
       if (timing.triggers[member]?.kind !== 'events' || !(await this.#mayStart(db, knot))) continue;
-      await this.#start(db, knot, { cause: 'event', members: [member], full: false });
+      runs.push(await this.#start(db, knot, { cause: 'event', members: [member], full: false }));
     }
+    return runs;
   }
 
   async #settle(db: SqlConnection, slot: DueSlot, now: number): Promise<void> {
@@ -122,8 +125,8 @@ export class Scheduler {
     return (await knotStates(db)).get(knot)?.state === 'running' && (await hasSucceeded(db, knot));
   }
 
-  async #start(db: SqlConnection, knot: string, started: Started): Promise<void> {
-    await this.#queue.send({ knot, kind: 'run', startedBy: '', overGuards: false, ...started }, db);
+  async #start(db: SqlConnection, knot: string, started: Started): Promise<string> {
+    return this.#queue.send({ knot, kind: 'run', startedBy: '', overGuards: false, ...started }, db);
   }
 }
 

@@ -68,6 +68,10 @@ test('what a system tells starts a run of what changed there; many edits make fe
   await until(async () => (await told()).some(changes));
   const [run] = (await told()).filter(changes);
   expect(run).toMatchObject({ startedBy: '', state: 'succeeded' });
+  const { inbox } = installation.parts;
+  const [subscription] = await inbox.of('fernhill');
+  const deliveries = await inbox.deliveries(subscription?.id ?? '');
+  expect(deliveries.flatMap((delivery) => delivery.runs)).toContain(run?.id);
   for (let edit = 0; edit < 60; edit += 1)
     await editOnPage(installation.addresses.crm, account, { 'address.town': `Marrowby ${edit}` });
   await until(async () => (await shopPage(shopper)).includes('Marrowby 59'));
@@ -143,6 +147,16 @@ test('a member is asked when it does not tell, and as soon as it is not heard of
   await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
   await scheduler.startDue({ now: () => now + 60_000 });
   await until(() => isAsked('crm'));
+});
+
+test('a run by hand reads the members that are named, and no others', async () => {
+  await begin();
+  const start = async (members: string[]) =>
+    api.as('operator', 'POST', '/api/knots/customers/runs', { kind: 'run', full: true, members });
+  expect((await start(['shop', 'moon'])).statusCode).toBe(404);
+  const { run } = (await start(['shop'])).json() as { run: string };
+  const { progress, cause } = await installation.ended(run);
+  expect([cause, progress?.tally.crm?.read, progress?.tally.shop?.read]).toEqual(['person', 0, 8]);
 });
 
 test('what cannot be is refused with where it is wrong; what somebody set meanwhile is not overwritten', async () => {

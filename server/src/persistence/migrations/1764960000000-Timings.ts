@@ -17,12 +17,15 @@ export class Timings1764960000000 implements MigrationInterface {
       alter table knot add column resume_at timestamptz;
       /* A quiet run was started by nobody, and found nothing to do. */
       alter table run add column cause text not null default 'person', add column quiet boolean not null default false;
+      /* The runs that what was delivered started, or joined. */
+      alter table webhook_delivery add column runs uuid[] not null default '{}';
       create index run_loud on run (started_at desc) where not quiet;
     `);
   }
 
   async down(runner: QueryRunner): Promise<void> {
     await runner.query(`
+      alter table webhook_delivery drop column runs;
       alter table run drop column cause, drop column quiet;
       alter table knot drop column resume_at;
       drop table due_slot, knot_timing;

@@ -103,6 +103,8 @@ export interface Delivery {
   readonly id: string;
   readonly receivedAt: Date;
   readonly body: string;
+  /** Of the runs that it started, or joined. */
+  readonly runs: readonly string[];
 }
 
 /** The last deliveries of a subscription, newest first. */
@@ -112,7 +114,7 @@ export async function deliveriesOf(
   limit: number,
 ): Promise<readonly Delivery[]> {
   return (await db.query(
-    `select delivery_id as id, received_at as "receivedAt", body from webhook_delivery where subscription_id = $1
+    `select delivery_id as id, received_at as "receivedAt", body, runs from webhook_delivery where subscription_id = $1
      order by received_at desc limit $2`,
     [subscription, limit],
   )) as Delivery[];
@@ -144,6 +146,20 @@ export async function isSubscribed(db: SqlConnection, system: string, object: st
     [system, object],
   )) as unknown[];
   return rows.length > 0;
+}
+
+/** Keeps what a delivery led to. */
+export async function noteRuns(
+  db: SqlConnection,
+  subscription: string,
+  delivery: string,
+  runs: readonly string[],
+): Promise<void> {
+  await db.query('update webhook_delivery set runs = $3 where subscription_id = $1 and delivery_id = $2', [
+    subscription,
+    delivery,
+    runs,
+  ]);
 }
 
 export async function countRefused(db: SqlConnection, subscription: string): Promise<void> {

@@ -13,6 +13,13 @@ import {
 import { map, type Observable } from 'rxjs';
 import { Calls, type Query } from './calls';
 
+/** Over the guards this once; all records, not only what changed; of these members alone. */
+export interface StartOptions {
+  readonly overGuards?: boolean;
+  readonly full?: boolean;
+  readonly members?: readonly string[];
+}
+
 /** Runs: how things stand, what ran, and what was written. */
 @Injectable({ providedIn: 'root' })
 export class RunsApi {
@@ -34,7 +41,7 @@ export class RunsApi {
   startRun(
     knot: string,
     kind: 'run' | 'dry run',
-    more: { overGuards?: boolean; full?: boolean } = {},
+    more: StartOptions = {},
   ): Observable<string> {
     return this.#http
       .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })

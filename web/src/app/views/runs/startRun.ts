@@ -1,6 +1,6 @@
 import { inject, Injectable } from '@angular/core';
 import { Router } from '@angular/router';
-import { RunsApi } from '../../api/runsApi';
+import { RunsApi, type StartOptions } from '../../api/runsApi';
 import { Telling } from '../../telling/telling';
 
 /** Starts a run from anywhere and leads to it. */
@@ -15,12 +15,7 @@ export class StartRun {
     void this.#router.navigate(['/knots', knot, 'dry-run']);
   }
 
-  start(
-    knot: string,
-    kind: 'run' | 'dry run',
-    more: { overGuards?: boolean } = {},
-    then?: (run: string) => void,
-  ): void {
+  start(knot: string, kind: 'run' | 'dry run', more: StartOptions = {}, then?: (run: string) => void): void {
     this.#api.startRun(knot, kind, more).subscribe({
       next: (run) => (then ? then(run) : void this.#router.navigate(['/runs', run])),
       error: (error: unknown) => this.#telling.sayProblem(error),

@@ -1,6 +1,7 @@
 /** When a knot runs by itself, set by hand: what is shown is what is kept, and what is wrong is said where it is. */
 import { jest } from '@jest/globals';
 import { TestBed } from '@angular/core/testing';
+import { MatButtonHarness } from '@angular/material/button/testing';
 import type { KeepTiming, TimingView } from '@anchor-knot/contracts';
 import type { Timing } from '@anchor-knot/core';
 import { type Observable, of } from 'rxjs';
@@ -10,6 +11,7 @@ import { eventually } from '../../../testing/eventually';
 import { memberNamed } from '../../../testing/fakeEditor';
 import { hands } from '../../../testing/hands';
 import { refused, telling } from '../../../testing/stubs';
+import { StartRun } from '../../runs/startRun';
 import { KnotTiming } from './knotTiming';
 import { timingForm, timingOf } from './timingForm';
 import { timingSentence } from './timingWords';
@@ -33,7 +35,7 @@ const full: Timing = {
   triggers: { crm: { kind: 'events', otherwiseSeconds: 300 }, shop: { kind: 'asking', seconds: 60 } },
 };
 
-async function shown(timing: Timing, role: 'editor' | 'viewer' = 'editor') {
+async function shown(timing: Timing, role: 'editor' | 'operator' | 'viewer' = 'editor') {
   const api = {
     timing: jest.fn((_: string): Observable<TimingView> =>
       of({ timing, revision: 3, changedBy: 'Halima', changedAt: '2026-11-29T08:00:00Z', hasRun: false, members }),
@@ -41,17 +43,19 @@ async function shown(timing: Timing, role: 'editor' | 'viewer' = 'editor') {
     keepTiming: jest.fn((_: string, __: KeepTiming): Observable<number> => of(4)),
   };
   const { told, provider } = telling();
+  const start = jest.fn();
   TestBed.configureTestingModule({
     providers: [
       { provide: KnotsApi, useValue: api },
       { provide: SessionService, useValue: { may: (wanted: string) => wanted === role } },
+      { provide: StartRun, useValue: { start } },
       provider,
     ],
   });
   const fixture = TestBed.createComponent(KnotTiming);
   fixture.componentRef.setInput('knot', 'customers');
   await fixture.whenStable();
-  return { ...hands(fixture), api, told };
+  return { ...hands(fixture), api, told, start };
 }
 
 beforeEach(() => sessionStorage.clear());
@@ -141,4 +145,11 @@ test('a viewer sees it, and can change nothing', async () => {
   const { text, buttons } = await shown(full, 'viewer');
   expect(await text()).toContain('lists everything on the 1. and last day of the month');
   expect(await buttons()).not.toContain('Save the timing');
+});
+
+test('a member is read anew by hand', async () => {
+  const { loader, start } = await shown(byHand, 'operator');
+  const [, second] = await loader.getAllHarnesses(MatButtonHarness.with({ text: 'Read it anew' }));
+  await second?.click();
+  expect(start).toHaveBeenCalledWith('customers', 'run', { full: true, members: ['shop'] });
 });

@@ -21,6 +21,7 @@ import { Pennant } from '../../../pennant/pennant';
 import { tableParts } from '../../../tables/rows';
 import { Telling } from '../../../telling/telling';
 import { AgoTime } from '../../../words/agoTime';
+import { StartRun } from '../../runs/startRun';
 import { ProblemText } from '../../problem';
 import { State } from '../../state';
 import { OnDaysForm } from './onDaysForm';
@@ -62,6 +63,7 @@ export class KnotTiming {
   readonly #telling = inject(Telling);
   readonly #until = inject(DestroyRef);
   protected readonly session = inject(SessionService);
+  protected readonly runs = inject(StartRun);
   protected readonly asking = new Asking();
   protected readonly view = load(this.knot, (knot) => this.#api.timing(knot));
   protected readonly form = signal<TimingForm | undefined>(undefined);
