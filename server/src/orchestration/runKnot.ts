@@ -242,7 +242,10 @@ class KnotRun {
           ...identityOf(knot, member, reading),
         })),
       );
-    const isAsked = ({ id }: CompiledMember): boolean => this.#options.members?.has(id) ?? true;
+    const cursors = await store.cursors(knot.id);
+    // Under another version a record may say something else, also one that nobody has touched.
+    const isAsked = ({ id }: CompiledMember): boolean =>
+      (this.#options.members?.has(id) ?? true) || cursors.get(id)?.knotVersion !== this.#options.knotVersion;
     await this.#readMembers(knot.members.filter(isAsked));
     // What is new in one may be new in another as well, that did not tell of it yet.
     if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0))

@@ -1,5 +1,5 @@
 /** Runs of what one member told: they read no more than they must, and no record is made twice by what they left. */
-import type { Knot } from '@anchor-knot/core';
+import { compileKnot, type Knot } from '@anchor-knot/core';
 import { seededRandom } from '@anchor-knot/standins';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
 import { SimulatedInstallation } from '../testing/simulation.js';
@@ -64,6 +64,26 @@ test('what could only now be made in a member waits until that member is read', 
   await world.run({ members: new Set(['list']) });
   expect(world.system('list').records.size).toBe(1);
   expect(record(world, 'list', 1)?.fields.name).toBe('Heron');
+});
+
+test('under a new version what was not read under it is read too, so that no value there is overwritten unseen', async () => {
+  const withoutLimit = (field: Knot['fields'][number]) =>
+    field.id === 'limit'
+      ? { ...field, mappings: Object.fromEntries(Object.entries(field.mappings).filter(([id]) => id !== 'list')) }
+      : field;
+  const { world } = begin({ ...simulationKnot, fields: simulationKnot.fields.map(withoutLimit) });
+  edit(world, 'crm', 1, 'name', 'Heron');
+  edit(world, 'crm', 1, 'limit', 5);
+  await world.run();
+  edit(world, 'list', 1, 'limit', 9);
+  await world.run();
+  const compiled = compileKnot(simulationKnot);
+  if (!compiled.ok) throw new Error('the second version cannot be compiled');
+  edit(world, 'crm', 1, 'name', 'Heron & Quince');
+  world.faults.calls.length = 0;
+  await world.run({ knot: compiled.knot, knotVersion: 2, members: new Set(['crm']) });
+  expect(readsOf(world)).toEqual(new Set(members));
+  expect(record(world, 'list', 1)?.fields.limit).toBe(9);
 });
 
 test.each(Array.from({ length: 40 }, (_, index) => index + 1))(
