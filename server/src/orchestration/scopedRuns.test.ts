@@ -66,7 +66,7 @@ test('what could only now be made in a member waits until that member is read', 
   expect(record(world, 'list', 1)?.fields.name).toBe('Heron');
 });
 
-test('under a new version what was not read under it is read too, so that no value there is overwritten unseen', async () => {
+test('under a new version what was not read under it is read too: no value is overwritten unseen', async () => {
   const withoutLimit = (field: Knot['fields'][number]) =>
     field.id === 'limit'
       ? { ...field, mappings: Object.fromEntries(Object.entries(field.mappings).filter(([id]) => id !== 'list')) }
