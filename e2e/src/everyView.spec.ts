@@ -117,12 +117,18 @@ async function closeDrawer(page: Page): Promise<void> {
   }).toPass();
 }
 
+/** Another size of the window, once it is laid out. */
+async function resize(page: Page, size: { readonly width: number; readonly height: number }): Promise<void> {
+  await page.setViewportSize(size);
+  await page.evaluate(() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn))));
+}
+
 async function foundIn(page: Page, path: string): Promise<string[]> {
   const found: string[] = [];
   await show(page, path);
+  await page.waitForLoadState('networkidle');
   for (const width of widths) {
-    await page.setViewportSize({ width, height: 800 });
-    await page.waitForLoadState('networkidle');
+    await resize(page, { width, height: 800 });
     await closeDrawer(page);
     found.push(...(await page.evaluate(covered)).map((what) => `${path} at ${width}: ${what}`));
     for (const theme of ['light', 'dark'] as const) {
@@ -130,8 +136,7 @@ async function foundIn(page: Page, path: string): Promise<string[]> {
       found.push(...(await foundByAxe(page, theme)).map((what) => `${path} at ${width}, ${theme}: ${what}`));
     }
   }
-  await page.setViewportSize(halved);
-  await page.waitForLoadState('networkidle');
+  await resize(page, halved);
   await closeDrawer(page);
   found.push(...(await page.evaluate(covered)).map((what) => `${path} at 200 percent: ${what}`));
   return found;

@@ -121,16 +121,20 @@ export class Worker {
     const { data, systems, objects, inbox, log } = this.#parts;
     this.#checking = true;
     this.#checkedAt = Date.now();
-    const work = systems
-      .watch(silentMinutes)
-      .then(() => inbox.checkAll())
-      .then(() => objects.lookForChanges(unaskedMinutes))
-      .then(() => dropQuietRuns(data, quietDays))
-      .catch((error: unknown) => log.error({ err: error }, 'systems cannot be checked'))
-      .finally(() => {
-        this.#checking = false;
-        this.#active.delete(work);
-      });
+    const steps: readonly (() => Promise<void>)[] = [
+      () => systems.watch(silentMinutes),
+      () => inbox.checkAll(),
+      () => objects.lookForChanges(unaskedMinutes),
+      () => dropQuietRuns(data, quietDays),
+    ];
+    const checkAll = async (): Promise<void> => {
+      for (const step of steps)
+        await step().catch((error: unknown) => log.error({ err: error }, 'systems cannot be checked'));
+    };
+    const work = checkAll().finally(() => {
+      this.#checking = false;
+      this.#active.delete(work);
+    });
     this.#active.add(work);
   }
 
