@@ -38,11 +38,7 @@ export class RunsApi {
   operations(run: string, query: Query): Observable<OperationList> {
     return this.#calls.get(`/api/runs/${encodeURIComponent(run)}/operations`, operationListSchema, query);
   }
-  startRun(
-    knot: string,
-    kind: 'run' | 'dry run',
-    more: StartOptions = {},
-  ): Observable<string> {
+  startRun(knot: string, kind: 'run' | 'dry run', more: StartOptions = {}): Observable<string> {
     return this.#http
       .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })
       .pipe(map((answer) => startedRunSchema.parse(answer).run));
