@@ -1,6 +1,6 @@
 /** What a person does with the demo, from the first sign-in to a settled conflict, in order and on one installation. */
 import { expect, test } from '@playwright/test';
-import { address, choose, crmPage, editThere, openAnchor, runNow, shopPage, signIn } from './steps.js';
+import { address, choose, crmPage, editThere, openAnchor, runNow, shopPage, signIn, takeBack } from './steps.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -113,7 +113,7 @@ test('a record is untied by hand, with what would follow said before, and tied a
   await asked.getByRole('button', { name: 'Untie' }).click();
   await expect(page.getByText('The next run takes it as a thing of its own.')).toBeVisible();
   await expect(page.getByRole('button', { name: 'Tie a record of Market Row' })).toBeVisible();
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await takeBack(page);
   await expect(page.locator('header small')).toContainText(ties.split(' · ')[1] ?? 'ties');
   await expect(page.getByRole('complementary')).toContainText('Untied by hand in Market Row');
   await page

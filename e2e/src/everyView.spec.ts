@@ -67,7 +67,8 @@ function covered(): string[] {
   const controls = 'a[href], button, input:not([type=file]), textarea, [role=combobox], [role=tab]';
   /** What is left of a box when all that scrolls around it has cut its part. */
   const seen = (element: Element): DOMRect | undefined => {
-    let { left, top, right, bottom } = element.getBoundingClientRect();
+    // Of a link that goes over two lines the first one: between them there may be other words.
+    let { left, top, right, bottom } = element.getClientRects()[0] ?? element.getBoundingClientRect();
     for (let box = element.parentElement; box; box = box.parentElement) {
       const style = getComputedStyle(box);
       if (style.overflowX === 'visible' && style.overflowY === 'visible') continue;

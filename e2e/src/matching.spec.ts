@@ -3,7 +3,7 @@
  * then.
  */
 import { expect, type Page, test } from '@playwright/test';
-import { address, crmPage, openAnchor, runNow, shopPage, signIn } from './steps.js';
+import { address, crmPage, openAnchor, runNow, shopPage, signIn, takeBack } from './steps.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -164,7 +164,7 @@ test(
     const keep = groups.first().getByRole('button', { name: /^Keep record/ });
     await keep.first().click();
     await expect(groups).toHaveCount(before - 1);
-    await page.getByRole('button', { name: 'Undo' }).click();
+    await takeBack(page);
     await expect(groups).toHaveCount(before);
     await keep.first().click();
     await expect(groups).toHaveCount(before - 1);
@@ -196,7 +196,7 @@ test('an anchor is split as was said before, the systems hold what follows, and 
   await expect(said).toContainText('would be kept out: nothing may start in Coldharbour ERP or Granary');
   await said.getByRole('button', { name: 'Untie' }).click();
   await expect(page.getByText('2 records are untied.')).toBeVisible();
-  await page.getByRole('button', { name: 'Undo' }).click();
+  await takeBack(page);
   await expect(page.getByLabel('Choose the record of Granary')).toBeVisible();
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(title);
 

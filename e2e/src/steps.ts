@@ -62,3 +62,8 @@ export async function pick(button: Locator, entry: string | RegExp): Promise<voi
   await button.click();
   await button.page().getByRole('menuitem', { name: entry }).click();
 }
+
+/** Takes back what was just done, by the button of the words that tell of it: a draft has one of that name too. */
+export async function takeBack(page: Page): Promise<void> {
+  await page.locator('mat-snack-bar-container').getByRole('button', { name: 'Undo' }).click();
+}
