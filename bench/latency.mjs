@@ -9,6 +9,7 @@ import { join, resolve } from 'node:path';
 import { performance } from 'node:perf_hooks';
 import { createInterface } from 'node:readline';
 import { setTimeout as wait } from 'node:timers/promises';
+import { editOnPage } from '@anchor-knot/standins';
 
 const edits = Number(process.env.BENCH_EDITS ?? 60);
 const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-bench-'));
@@ -33,7 +34,7 @@ try {
   const [took, calls] = [[], []];
   for (let edit = 0; edit < edits; edit += 1) {
     const town = `Marrowby ${edit}`;
-    await editAccount(crm, 'A-20051', { 'address.town': town });
+    await editOnPage(crm, 'A-20051', { 'address.town': town });
     const begun = performance.now();
     while (!(await shown(town))) await wait(2);
     took.push(performance.now() - begun);
@@ -73,17 +74,6 @@ async function firstRun(here) {
   while (!(await isOver())) await wait(200);
   // The systems tell of what the first run wrote.
   await wait(5000);
-}
-
-/** As a person would, on the system's own page. */
-async function editAccount(crm, id, changes) {
-  const page = await (await fetch(`${crm}/records/${id}`)).text();
-  const form = new URLSearchParams();
-  for (const [, name, value] of page.matchAll(/<input id="[^"]*" name="([^"]*)" value="([^"]*)"/g))
-    form.set(name, value.replaceAll('&amp;', '&').replaceAll('&quot;', '"'));
-  for (const [name, value] of Object.entries(changes)) form.set(name, value);
-  const answer = await fetch(`${crm}/records/${id}`, { method: 'POST', body: form, redirect: 'manual' });
-  if (answer.status !== 302) throw new Error(`the page answered ${answer.status}`);
 }
 
 function report(name, times, floor) {

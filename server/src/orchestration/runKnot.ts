@@ -8,20 +8,21 @@ import {
   recordId,
 } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
-import { decisionKinds, failureKinds } from '@anchor-knot/contracts';
 import { applyPlan } from './applyPlan.js';
 import { decisionsOfGuards } from './decisions.js';
+import { inPart, nothingBegins, stateOf } from './endOfRun.js';
 import { findGone, forgetGoneFiltered } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
+import { accountsOf, stageOutside } from './outsideRecords.js';
 import { planAgain } from './planAgain.js';
 import { planAnchors, type PlanContext } from './planAnchors.js';
-import { identityOf, type MemberReading, readMember } from './readMembers.js';
+import { type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
 import type { MemberCursor, OutsideRecord, RecordRef, RunLease } from './store.js';
-import { emptyAccount, type MemberAccount, type MemberTrouble, type RunResult } from './runResult.js';
+import type { MemberTrouble, RunResult } from './runResult.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
 import { decisionsOfSources, tooShort } from './sourceDecisions.js';
@@ -99,21 +100,17 @@ class KnotRun {
 
   async drive(): Promise<RunResult> {
     const { store, clock } = this.#installation;
+    const { knot } = this.#options;
     let cursors: ReadonlyMap<MemberId, MemberCursor> = new Map();
     let result: RunResult;
     try {
       cursors = await this.#steps();
-      const partly = this.#troubles.size > 0;
-      const state = this.#stopAsked
-        ? 'stopped'
-        : partly
-          ? [...this.#readings.values()].every(({ trouble }) => trouble !== undefined)
-            ? 'failed'
-            : 'succeeded in part'
-          : 'succeeded';
+      const failed = [...this.#readings.values()].map(({ trouble }) => trouble !== undefined);
+      const troubles = [...this.#troubles.values()].map(({ words }) => words);
+      const untied = knot.members.reduce((sum, { id }) => sum + this.#tally.of(id).accounts.untied, 0);
       result = this.#result(
-        state,
-        partly ? [...this.#troubles.values()].map(({ words }) => words).join(' ') : this.#nothingBegins(),
+        stateOf(this.#stopAsked, troubles.length, failed),
+        troubles.length > 0 ? troubles.join(' ') : nothingBegins(knot, untied),
       );
       if (this.#stopAsked) cursors = new Map();
     } catch (error) {
@@ -126,7 +123,7 @@ class KnotRun {
     result = { ...result, progress: this.#tally.snapshot(), now: clock.now() };
     if (this.#options.kind === 'run') {
       await this.#tellOfSources();
-      result = await this.#inPart(result);
+      result = inPart(result, await store.newDecisions(this.#lease, this.#begunAt));
     }
     await this.#options.beforeEnd?.(result);
     await store.endRun(this.#lease, result, this.#options.kind === 'run' ? cursors : new Map());
@@ -169,7 +166,7 @@ class KnotRun {
     const ties = new Map(await this.#installation.store.tieCounts(knot.id));
     for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.countLeftAlone(ties, updatedButHeld);
-    this.#tally.setAccounts(await this.#accounts(ties, matched.outside));
+    this.#tally.setAccounts(await accountsOf(this.#installation.store, knot, ties, matched.outside));
     await this.#guard(ties);
     if (kind === 'run' && !this.#stopAsked) await this.#write(context);
     // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
@@ -194,21 +191,6 @@ class KnotRun {
     return new Set(this.#options.knot.members.filter((member) => !isWhole(member)).map(({ id }) => id));
   }
 
-  /** In which list each record is that was read: those that are tied, of each reason outside, and the filtered ones. */
-  async #accounts(
-    ties: ReadonlyMap<MemberId, number>,
-    outside: readonly OutsideRecord[],
-  ): Promise<ReadonlyMap<MemberId, MemberAccount>> {
-    const known = await this.#installation.store.accounts(this.#lease.knot);
-    return new Map(
-      this.#options.knot.members.map(({ id }) => {
-        const account = { ...emptyAccount, filtered: known.get(id)?.filtered ?? 0, tied: ties.get(id) ?? 0 };
-        for (const { member, reason, verdict } of outside) if (member === id) account[verdict ?? reason] += 1;
-        return [id, account];
-      }),
-    );
-  }
-
   #outside = new Map<string, OutsideRecord>();
   /** The records that were outside of anchors when the run began. */
   #knownOutside: readonly RecordRef[] = [];
@@ -219,29 +201,9 @@ class KnotRun {
     const { knot } = this.#options;
     const { store } = this.#installation;
     this.#tally.begin('reading');
-    const outside = await store.outside(knot.id);
-    this.#knownOutside = outside.map(({ member, key }) => ({ member, key }));
-    for (const member of knot.members) {
-      const known = outside.filter((record) => record.member === member.id);
-      const tied = await store.tieHeads(
-        knot.id,
-        member.id,
-        known.map(({ key }) => key),
-      );
-      for (const record of known) if (!tied.has(record.key)) this.#outside.set(recordId(record), record);
-    }
-    const waiting = [...this.#outside.values()].filter(({ verdict }) => verdict !== 'aside');
-    if (waiting.length > 0)
-      await store.stage(
-        this.#lease,
-        waiting.map(({ member, key, reading }) => ({
-          member,
-          key,
-          reading: this.#checkedAgain(member, reading),
-          anchor: undefined,
-          ...identityOf(knot, member, reading),
-        })),
-      );
+    const { known, records } = await stageOutside(store, knot, this.#lease);
+    this.#knownOutside = known;
+    this.#outside = records;
     const cursors = await store.cursors(knot.id);
     // Under another version a record may say something else, also one that nobody has touched.
     const isAsked = ({ id }: CompiledMember): boolean =>
@@ -283,12 +245,6 @@ class KnotRun {
       const reading = this.#readings.get(id);
       if (reading) await this.#afterReading(id, reading);
     }
-  }
-
-  /** A waiting record that was not read again is judged by the checks as they are now. */
-  #checkedAgain(member: MemberId, { rejected: _, ...reading }: OutsideRecord['reading']): OutsideRecord['reading'] {
-    const { says } = this.#options.knot.failedChecks(member, reading.fields);
-    return says.length > 0 ? { ...reading, rejected: says } : reading;
   }
 
   async #afterReading(member: MemberId, { listed, deleted, unusable, stopping }: MemberReading): Promise<void> {
@@ -408,19 +364,6 @@ class KnotRun {
     await store.saveSourceDecisions(this.#lease, sources, decisions, clock.now());
   }
 
-  /** A run in which something failed that had not failed before has not done all that it was to do. */
-  async #inPart(result: RunResult): Promise<RunResult> {
-    if (result.state !== 'succeeded') return result;
-    const opened = await this.#installation.store.newDecisions(this.#lease, this.#begunAt);
-    const said = failureKinds.flatMap((kind) => {
-      const count = opened.get(kind) ?? 0;
-      return count === 0 ? [] : [`${count} ${decisionKinds[kind].words[count === 1 ? 0 : 1]}`];
-    });
-    if (said.length === 0) return result;
-    const words = `New since the last run: ${said.join(', ')}.`;
-    return { ...result, state: 'succeeded in part', words: [result.words, words].filter(Boolean).join(' ') };
-  }
-
   /** After each page and batch: tell how far it is, keep the lease, and see whether somebody asked to stop. */
   async #beat(): Promise<void> {
     const { store, clock } = this.#installation;
@@ -433,16 +376,6 @@ class KnotRun {
     if ((stop || this.#options.signal?.aborted) && this.#tally.phase !== 'writing')
       throw new Halt('stopped', 'it was stopped before anything was written');
     this.#stopAsked ||= stop || (this.#options.signal?.aborted ?? false);
-  }
-
-  /** What is said where no member may start a thing: else records that belong to nothing were left in silence. */
-  #nothingBegins(): string | undefined {
-    const { members, thing } = this.#options.knot;
-    if (members.some(({ startsAnchors }) => startsAnchors)) return undefined;
-    const untied = members.reduce((sum, { id }) => sum + this.#tally.of(id).accounts.untied, 0);
-    if (untied === 0) return undefined;
-    const are = untied === 1 ? '1 record is' : `${untied} records are`;
-    return `${are} tied to nothing and left so: no member may start a new ${thing}`;
   }
 
   #result(state: RunResult['state'], words: string | undefined): RunResult {

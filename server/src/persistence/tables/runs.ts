@@ -134,10 +134,10 @@ export async function closeRun(
 }
 
 /** Whether nobody need know of the run. */
-function hasDoneNothing({ state, progress, words }: RunResult): boolean {
+function hasDoneNothing({ state, progress }: RunResult): boolean {
   const counts = Object.values(progress.tally);
   const operations = counts.map((tally) => tally.create + tally.update + tally.archive + tally.delete);
-  return state === 'succeeded' && words === undefined && operations.every((count) => count === 0);
+  return state === 'succeeded' && operations.every((count) => count === 0);
 }
 
 export async function cursorsOf(data: SqlDatabase, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {

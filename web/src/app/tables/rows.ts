@@ -32,18 +32,16 @@ export class RowCell<Row> extends MatCellDef {
 
 /**
  * A row of Material's table that has its type: `*akRow="let run of runs(); columns: ['when', 'what']"`. Where rows are
- * of several shapes, the first whose `when` holds is taken; the one without is for all others.
+ * of several shapes, the first whose `when` holds is taken; one without is for every row.
  */
 @Directive({
   selector: '[akRow]',
-  // An input of the class that it extends, by the name that it has here.
-  // eslint-disable-next-line @angular-eslint/no-inputs-metadata-property
-  inputs: [{ name: 'when', alias: 'akRowWhen' }],
   providers: [{ provide: CdkRowDef, useExisting: RowOf }],
 })
 export class RowOf<Row> extends MatRowDef<Row> {
   // The class that it extends listens to changes of a property of this name.
   @Input({ alias: 'akRowColumns', required: true }) override columns: Iterable<string> = [];
+  @Input({ alias: 'akRowWhen' }) override when: (index: number, row: Row) => boolean = () => true;
   readonly of = input.required<readonly Row[]>({ alias: 'akRowOf' });
 
   static ngTemplateContextGuard<Row>(_: RowOf<Row>, context: unknown): context is RowContext<Row> {

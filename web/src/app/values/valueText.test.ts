@@ -5,8 +5,10 @@ const text = fc.string({
   unit: fc.constantFrom('a', 'b', ' ', '1', 'ü', '\u{1F33F}', '\u{1F331}', '\t'),
   maxLength: 12,
 });
-const undotted = (shown: string, original: string): string =>
-  [...original].map((character, index) => ([...shown][index] === '·' ? character : ([...shown][index] ?? ''))).join('');
+function undotted(shown: string, original: string): string {
+  const characters = [...shown];
+  return [...original].map((character, index) => (characters[index] === '·' ? character : characters[index])).join('');
+}
 
 test('pieces put together are the text, with blanks at its ends as dots, and no character is cut in two', () => {
   fc.assert(

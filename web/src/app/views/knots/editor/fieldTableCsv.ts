@@ -63,7 +63,8 @@ export function csvFieldTable(
   const problems = columns
     .filter((name) => !possible.has(name))
     .map((name) => `There is no column “${name}” here: ${called}.`);
-  if (!columns.includes('field')) problems.push('The column “field” is missing: it holds the id of each shared field.');
+  const noField = 'The column “field” is missing: it holds the id of each shared field.';
+  if (!columns.includes('field')) problems.push(noField);
   if (problems.length > 0) return { ok: false, problems };
 
   const fields = new Map(definition.fields.map((field) => [field.id, field]));
@@ -119,7 +120,8 @@ function readMapping(
   if (path === '') return undefined;
   if (known && !known.has(path) && path !== before?.field) report(`${member} has no field “${path}”.`);
   const direction = cell(`${member} direction`) || before?.direction || 'from';
-  if (!directions.includes(direction)) report(`“${direction}” is no direction; there are ${directions.join(', ')}.`);
+  const possible = directions.join(', ');
+  if (!directions.includes(direction)) report(`“${direction}” is no direction; there are ${possible}.`);
   const text = cell(`${member} steps`);
   let steps = before?.steps ?? [];
   if (text !== undefined) {

@@ -1,0 +1,40 @@
+import { type DecisionKind, decisionKinds, failureKinds } from '@anchor-knot/contracts';
+import type { CompiledKnot } from '@anchor-knot/core';
+import type { RunResult } from './runResult.js';
+
+/** How a run ended that came to its end: what is said of it, and whether it has done all that it was to do. */
+
+/**
+ * @param stopAsked whether somebody asked to stop it
+ * @param troubled how many members were in trouble
+ * @param readings of each member that was read, whether that failed
+ */
+export function stateOf(stopAsked: boolean, troubled: number, readings: readonly boolean[]): RunResult['state'] {
+  if (stopAsked) return 'stopped';
+  if (troubled === 0) return 'succeeded';
+  return readings.every((failed) => failed) ? 'failed' : 'succeeded in part';
+}
+
+/**
+ * A run in which something failed that had not failed before has not done all that it was to do.
+ * @param opened how many decisions of each kind opened in it
+ */
+export function inPart(result: RunResult, opened: ReadonlyMap<DecisionKind, number>): RunResult {
+  const said = failureKinds.flatMap((kind) => {
+    const count = opened.get(kind) ?? 0;
+    return count === 0 ? [] : [`${count} ${decisionKinds[kind].words[count === 1 ? 0 : 1]}`];
+  });
+  if (result.state !== 'succeeded' || said.length === 0) return result;
+  const words = `New since the last run: ${said.join(', ')}.`;
+  return { ...result, state: 'succeeded in part', words: [result.words, words].filter(Boolean).join(' ') };
+}
+
+/**
+ * What is said where no member may start a thing: else records that belong to nothing were left in silence.
+ * @param untied how many records belong to nothing
+ */
+export function nothingBegins({ members, thing }: CompiledKnot, untied: number): string | undefined {
+  if (untied === 0 || members.some(({ startsAnchors }) => startsAnchors)) return undefined;
+  const are = untied === 1 ? '1 record is' : `${untied} records are`;
+  return `${are} tied to nothing and left so: no member may start a new ${thing}`;
+}
