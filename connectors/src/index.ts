@@ -15,6 +15,7 @@ export { exploreFolder, type FileFound, type List, previewFile, readList } from 
 export { type CallBudget, type CallerDependencies } from './http/caller.js';
 export { beginConsent, completeConsent, type ConsentedSystem, revokeConsent } from './http/consent.js';
 export { fetchDocument, listUnits } from './http/exploreHttp.js';
+export { filteredAgent } from './http/agent.js';
 export { DeliveryRefused, Subscriptions, verifyDelivery } from './http/webhooks.js';
 export { NotOpenApi, type OpenApiReading, type ProposedObject, readOpenApi } from './http/openApi.js';
 export { HttpConnector } from './http/httpConnector.js';

@@ -10,6 +10,8 @@ export * from './journal.js';
 export * from './knots.js';
 export * from './matches.js';
 export * from './members.js';
+export * from './noticeTopics.js';
+export * from './notices.js';
 export * from './problem.js';
 export * from './records.js';
 export * from './runs.js';

@@ -9,6 +9,8 @@ const longestExpression = 200;
 const mostTimes = 48;
 /** A system may be asked so often, in seconds: as often as is of any use, and at least once a day. */
 export const askingSeconds = { least: 5, most: 86_400 } as const;
+/** A knot may be a year late before that is said. */
+export const mostLateMinutes = 527_040;
 const seconds = z.int().min(askingSeconds.least).max(askingSeconds.most);
 
 const repeatedSchema = z.object({
@@ -40,6 +42,7 @@ export const timingSchema = z.object({
   lastDay: localDay.optional(),
   regular: z.discriminatedUnion('kind', [repeatedSchema, onDaysSchema, cronSchema]).optional(),
   complete: onDaysSchema.optional(),
+  lateAfterMinutes: z.int().min(1).max(mostLateMinutes).optional(),
   triggers: z.record(
     z.string(),
     z.discriminatedUnion('kind', [

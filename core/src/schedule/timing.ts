@@ -51,6 +51,8 @@ export interface Timing {
   readonly regular?: Schedule | undefined;
   /** When all members are listed as a whole, which finds deletions and what no event told of. */
   readonly complete?: OnDays | undefined;
+  /** What changed may be unknown for so long; a knot of which it is for longer is late. */
+  readonly lateAfterMinutes?: number | undefined;
   /** By member. */
   readonly triggers: Readonly<Record<string, Trigger>>;
 }

@@ -20,6 +20,7 @@ import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { matchRoutes } from '../decisions/matchRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
+import { noticeRoutes } from '../notices/noticeRoutes.js';
 import { recordRoutes } from '../records/recordRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
 import { guardRoutes, signInRoutes } from '../signIn/signInRoutes.js';
@@ -133,6 +134,7 @@ export async function makeApp(
   correctionRoutes(app, context);
   recordRoutes(app, context);
   matchRoutes(app, context);
+  noticeRoutes(app, context);
 
   await serveWeb(app, settings.WEB_FOLDER);
   return app;

@@ -2,6 +2,9 @@ import { parseNetwork } from '@anchor-knot/connectors';
 import { delimiter } from 'node:path';
 import { z } from 'zod';
 
+/** Who mail is from, where nobody said. */
+export const noSender = 'anchor-knot@localhost.localdomain';
+
 /** Settings come from the environment and are checked at start. `docs/settings.md` lists them. */
 const settingsSchema = z.object({
   DATABASE_URL: z.url({ protocol: /^postgres(ql)?$/ }),
@@ -28,6 +31,10 @@ const settingsSchema = z.object({
    * Where people and other systems reach this installation, for consents and webhooks; otherwise as the request came.
    */
   PUBLIC_ADDRESS: z.url({ protocol: /^https?$/ }).optional(),
+  /** The server that takes mail: `smtp://` or `smtps://`, with user and password where it wants them. */
+  SMTP_URL: z.url({ protocol: /^smtps?$/ }).optional(),
+  /** Who mail is from. */
+  MAIL_FROM: z.email().default(noSender),
   LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
 });
 export type Settings = z.output<typeof settingsSchema>;

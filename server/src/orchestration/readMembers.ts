@@ -133,6 +133,7 @@ export async function readMember(
     cursor: {
       changedSince: since,
       listedAt: complete ? startedAt : (known?.listedAt ?? startedAt),
+      readAt: startedAt,
       knotVersion: options.knotVersion,
     },
     trouble: undefined,

@@ -234,6 +234,8 @@ export interface MemberCursor {
   readonly changedSince: Instant;
   /** When this member was last listed completely. */
   readonly listedAt: Instant;
+  /** When it was read last: everything that changed before is known. By our own clock. */
+  readonly readAt: Instant;
   readonly knotVersion: number;
 }
 

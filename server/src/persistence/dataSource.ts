@@ -15,6 +15,7 @@ import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfO
 import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecisions.js';
 import { DeclaredFields1764955000000 } from './migrations/1764955000000-DeclaredFields.js';
 import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
+import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
@@ -36,6 +37,7 @@ export const migrations = [
   SeenDecisions1764945000000,
   DeclaredFields1764955000000,
   Timings1764960000000,
+  Notices1764970000000,
 ];
 
 /** As TypeORM takes it from the name. */

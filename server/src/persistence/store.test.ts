@@ -434,12 +434,12 @@ describe.each([
     await store.endRun(
       lease,
       { state: 'succeeded', progress, troubles: [], guards: [], now: 10 },
-      new Map([['crm', { changedSince: 5, listedAt: 6, knotVersion: 1 }]]),
+      new Map([['crm', { changedSince: 5, listedAt: 6, readAt: 7, knotVersion: 1 }]]),
     );
     expect(await store.outside('customers')).toEqual([
       { member: 'crm', key: 'd', reading: { fields: { name: 'ü' } }, reason: 'waiting', verdict: 'aside' },
     ]);
-    expect((await store.cursors('customers')).get('crm')).toEqual({ changedSince: 5, listedAt: 6, knotVersion: 1 });
+    expect((await store.cursors('customers')).get('crm')).toEqual({ changedSince: 5, listedAt: 6, readAt: 7, knotVersion: 1 });
     expect(await store.beginRun(request(2, 11))).toBeDefined();
   });
 });

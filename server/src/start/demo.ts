@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Credential, knotFileSchema, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
+import { type Credential, knotFileSchema, type NoticeRule, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
 import type { Timing } from '@anchor-knot/core';
 import { movedTo, type Place } from '../systems/systems.js';
 import { countPeople } from '../persistence/tables/people.js';
@@ -42,10 +42,48 @@ export const demoSystems = {
 const demoTiming: Timing = {
   zone: 'Europe/London',
   complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['02:00'] },
+  lateAfterMinutes: 15,
   triggers: {
     crm: { kind: 'events', otherwiseSeconds: 60 },
     shop: { kind: 'events', otherwiseSeconds: 60 },
     erp: { kind: 'asking', seconds: 60 },
+  },
+};
+
+/** Who hears of what: at once what stops, in the morning what waits. */
+const demoRules: Readonly<Record<string, NoticeRule>> = {
+  '0193a0de-7a11-7c00-8000-000000000001': {
+    name: 'What stops',
+    isOn: true,
+    topics: ['run failed', 'run stopped', 'run missed', 'late', 'system in trouble', 'subscription lost'],
+    decisionKinds: [],
+    waitsHours: 24,
+    usedPercent: 80,
+    knots: null,
+    recipients: [{ kind: 'mail', address: 'ottilie@hazelmoor.example' }],
+    rhythm: { kind: 'at once' },
+    zone: 'Europe/London',
+    isRepeated: false,
+    tellsEnd: true,
+    mostPerHour: 12,
+  },
+  '0193a0de-7a11-7c00-8000-000000000002': {
+    name: 'Morning list',
+    isOn: true,
+    topics: ['run in part', 'decision', 'waits long', 'allowance'],
+    decisionKinds: [],
+    waitsHours: 48,
+    usedPercent: 80,
+    knots: null,
+    recipients: [
+      { kind: 'mail', address: 'halima@hazelmoor.example' },
+      { kind: 'mail', address: 'bram@hazelmoor.example' },
+    ],
+    rhythm: { kind: 'daily', at: '07:30' },
+    zone: 'Europe/London',
+    isRepeated: true,
+    tellsEnd: false,
+    mostPerHour: 12,
   },
 };
 
@@ -87,6 +125,7 @@ export async function loadDemo(
   if (await parts.knots.inForce(knot.id)) return;
   const maker = demoPeople[0]?.name ?? '';
   await parts.knots.create(knot, maker);
+  for (const [id, rule] of Object.entries(demoRules)) await parts.notices.keep(id, rule, 0, maker, new Date());
   if (byHand) return;
   for (const { id, system, object } of knot.members) {
     const row = await parts.systems.find(system);

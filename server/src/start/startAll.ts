@@ -83,6 +83,7 @@ const standInStarts: readonly StandInStart[] = [
   // Mail is sent, not tied: it is no system of the demo.
   { which: 'post', systems: [], port: 4318 },
 ];
+const smtpPort = 4325;
 const otherNames: Readonly<Record<string, string>> = { post: 'Gull Post' };
 const nameOf = ({ which, systems: [first] }: StandInStart): string =>
   first ? demoSystems[first].name : (otherNames[which] ?? which);
@@ -144,7 +145,7 @@ async function startStandIn(kept: Kept, start: StandInStart, cluster: Cluster): 
       STANDIN_SECRET: credential.secret,
       STANDIN_DATABASE_URL: cluster.url('postgres'),
       STANDIN_FOLDER: folder,
-      ...(which === 'post' ? { STANDIN_SMTP_PORT: String(await portFor(kept, 'smtp', 4325)) } : {}),
+      ...(which === 'post' ? { STANDIN_SMTP_PORT: String(await portFor(kept, 'smtp', smtpPort)) } : {}),
     },
     stdio: ['ignore', 'pipe', 'inherit'],
     detached: true,
@@ -266,6 +267,9 @@ async function main(): Promise<void> {
     // The stand-ins are on this machine.
     REACHABLE_NETWORKS: process.env.REACHABLE_NETWORKS ?? '127.0.0.0/8',
     FILE_FOLDERS: process.env.FILE_FOLDERS ?? join(data, 'loading-bay'),
+    // Gull Post takes all mail, and sends none on.
+    SMTP_URL: process.env.SMTP_URL ?? `smtp://127.0.0.1:${kept.ports.smtp ?? smtpPort}`,
+    MAIL_FROM: process.env.MAIL_FROM ?? 'anchor-knot@hazelmoor.example',
     PUBLIC_ADDRESS: process.env.PUBLIC_ADDRESS ?? `http://127.0.0.1:${webPort}`,
   };
   const parts = await openInstallation({

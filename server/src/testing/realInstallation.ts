@@ -96,6 +96,8 @@ export class RealInstallation {
       readonly prepare?: (crm: FastifyInstance, shop: FastifyInstance) => void;
       readonly timeoutMs?: number;
       readonly knot?: Knot;
+      /** The server that takes mail. */
+      readonly smtpUrl?: string;
     } = {},
   ): Promise<RealInstallation> {
     const { url } = await database.fresh();
@@ -106,6 +108,9 @@ export class RealInstallation {
       SECRET_KEY: key,
       REACHABLE_NETWORKS: ['127.0.0.0/8'],
       FILE_FOLDERS: [tmpdir()],
+      SMTP_URL: options.smtpUrl,
+      MAIL_FROM: 'anchor-knot@hazelmoor.example',
+      PUBLIC_ADDRESS: 'https://knots.hazelmoor.example',
     });
     const crm = await crmServer({ seed: data.accounts, clientId: 'id', clientSecret: secret, ...options.crm });
     const shop = await shopServer({

@@ -61,7 +61,7 @@ export function timingRoutes(app: FastifyInstance, context: ApiContext): void {
         const row = rows.find(({ id }) => id === member.system);
         const description = row && systemSchema.parse(row.description);
         const subscription = row && (await inbox.of(row.id)).find(({ object }) => object === member.object);
-        const readUntil = cursors.get(member.id)?.changedSince;
+        const readUntil = cursors.get(member.id)?.readAt;
         return {
           ...member,
           tells: description !== undefined && hasEvents(description, member.object),

@@ -9,7 +9,9 @@ import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
 import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
+import type { Notices } from '../notices/notices.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
+import { dropOldNotices } from '../persistence/tables/notices.js';
 import { dropQuietRuns } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { endAsFailed } from '../persistence/tables/runLists.js';
@@ -23,8 +25,12 @@ import { systemClock } from './systemClock.js';
 const idlePollMs = 2000;
 const checkMs = 60_000;
 const dueMs = 1000;
+/** How often it is looked what people are to be told of. */
+const noticeMs = 3000;
 /** Runs that nobody started, and that found nothing, are kept for so long. */
 const quietDays = 2;
+/** What is over, and what was sent of it, is kept for so long. */
+const noticeDays = 90;
 /** How long a run waits before it asks again for a knot that another run holds. */
 const busyWaitMs = 500;
 /** A system of which nothing was heard for so long is looked after. */
@@ -42,6 +48,7 @@ export interface WorkerParts {
   readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
   readonly scheduler: Scheduler;
+  readonly notices: Notices;
   readonly log: Logger;
   readonly leaseMs: number;
 }
@@ -59,6 +66,8 @@ export class Worker {
   #checking = false;
   #checkedAt = 0;
   #startedDueAt = 0;
+  #toldAt = 0;
+  #telling = false;
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
@@ -75,6 +84,7 @@ export class Worker {
           await this.#parts.queue.takeUpOrphans(this.#parts.leaseMs / 1000);
         }
         await this.#startDue();
+        if (!this.#telling && Date.now() - this.#toldAt > noticeMs) this.#tell();
         if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
         const job = await this.#parts.queue.fetch();
         if (job) {
@@ -126,6 +136,7 @@ export class Worker {
       () => inbox.checkAll(),
       () => objects.lookForChanges(unaskedMinutes),
       () => dropQuietRuns(data, quietDays),
+      () => dropOldNotices(data, noticeDays),
     ];
     const checkAll = async (): Promise<void> => {
       for (const step of steps)
@@ -135,6 +146,25 @@ export class Worker {
       this.#checking = false;
       this.#active.delete(work);
     });
+    this.#active.add(work);
+  }
+
+  /** People are told in their own time: nothing waits for a mail server. */
+  #tell(): void {
+    const { notices, log } = this.#parts;
+    this.#telling = true;
+    this.#toldAt = Date.now();
+    const now = (): Date => new Date(this.#clock.now());
+    const tell = async (): Promise<void> => {
+      await notices.find(now);
+      await notices.send(now);
+    };
+    const work = tell()
+      .catch((error: unknown) => log.error({ err: error }, 'nobody can be told of what happens'))
+      .finally(() => {
+        this.#telling = false;
+        this.#active.delete(work);
+      });
     this.#active.add(work);
   }
 

@@ -119,12 +119,13 @@ export async function closeRun(
       hasDoneNothing(result),
     ],
   );
-  for (const [member, { changedSince, listedAt, knotVersion }] of cursors) {
+  for (const [member, { changedSince, listedAt, readAt, knotVersion }] of cursors) {
     await db.query(
-      `insert into member_cursor (knot_id, member, changed_since, listed_at, knot_version) values ($1, $2, $3, $4, $5)
+      `insert into member_cursor (knot_id, member, changed_since, listed_at, read_at, knot_version)
+       values ($1, $2, $3, $4, $5, $6)
        on conflict (knot_id, member) do update set changed_since = excluded.changed_since,
-         listed_at = excluded.listed_at, knot_version = excluded.knot_version`,
-      [lease.knot, member, Math.round(changedSince), Math.round(listedAt), knotVersion],
+         listed_at = excluded.listed_at, read_at = excluded.read_at, knot_version = excluded.knot_version`,
+      [lease.knot, member, ...[changedSince, listedAt, readAt].map(Math.round), knotVersion],
     );
   }
   await applyComingVersion(db, lease.knot);
@@ -140,20 +141,26 @@ function hasDoneNothing({ state, progress }: RunResult): boolean {
   return state === 'succeeded' && operations.every((count) => count === 0);
 }
 
-export async function cursorsOf(data: SqlDatabase, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
+export async function cursorsOf(data: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
   const rows = (await data.query(
-    'select member, changed_since, listed_at, knot_version from member_cursor where knot_id = $1',
+    'select member, changed_since, listed_at, read_at, knot_version from member_cursor where knot_id = $1',
     [knot],
   )) as {
     member: string;
     changed_since: string;
     listed_at: string;
+    read_at: string;
     knot_version: number;
   }[];
   return new Map(
     rows.map((row) => [
       row.member,
-      { changedSince: Number(row.changed_since), listedAt: Number(row.listed_at), knotVersion: row.knot_version },
+      {
+        changedSince: Number(row.changed_since),
+        listedAt: Number(row.listed_at),
+        readAt: Number(row.read_at),
+        knotVersion: row.knot_version,
+      },
     ]),
   );
 }

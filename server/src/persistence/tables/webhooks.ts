@@ -148,6 +148,19 @@ export async function isSubscribed(db: SqlConnection, system: string, object: st
   return rows.length > 0;
 }
 
+export interface Hearing {
+  readonly system: string;
+  readonly object: string;
+  readonly lastAt: Date | null;
+}
+
+/** What systems tell of by themselves, and when they did last. */
+export async function workingSubscriptions(db: SqlConnection): Promise<readonly Hearing[]> {
+  return (await db.query(
+    `select system_id as system, object, last_at as "lastAt" from webhook_subscription where state = 'working'`,
+  )) as Hearing[];
+}
+
 /** Keeps what a delivery led to. */
 export async function noteRuns(
   db: SqlConnection,

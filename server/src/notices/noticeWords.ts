@@ -1,0 +1,30 @@
+import { DateTime } from 'luxon';
+import type { LateKnot } from './findNotices.js';
+
+const minuteMs = 60_000;
+const number = (value: number): string => value.toLocaleString('en-GB');
+
+/** @param now for how fast they are used: a day of UTC begins anew at its midnight */
+export function allowanceWords(
+  { name, used, perDay }: { readonly name: string; readonly used: number; readonly perDay: number },
+  now: Date,
+  zone: string,
+): string {
+  const said = `${name}: ${number(used)} of the day’s ${number(perDay)} calls are used`;
+  if (used >= perDay) return `${said}; there are none left until midnight in UTC.`;
+  const empty = emptyAt(used, perDay, now);
+  if (empty === undefined) return `${said}; at this rate they will do for the day.`;
+  return `${said}; at this rate none is left at ${DateTime.fromMillis(empty, { zone }).toFormat('HH:mm ZZZZ')}.`;
+}
+
+/** When the calls of a day (UTC) are used up at the rate of this day; `undefined` where they will do for the day. */
+export function emptyAt(used: number, perDay: number, now: Date): number | undefined {
+  const dayBegan = Date.UTC(now.getUTCFullYear(), now.getUTCMonth(), now.getUTCDate());
+  const empty = dayBegan + ((now.getTime() - dayBegan) * perDay) / Math.max(1, used);
+  return empty < dayBegan + 24 * 60 * minuteMs ? empty : undefined;
+}
+
+export function lateWords(knotName: string, { systemName, knownAt }: LateKnot, now: Date): string {
+  const minutes = Math.floor((now.getTime() - knownAt) / minuteMs);
+  return `${knotName} is late: what changed in ${systemName} is known only up to ${number(minutes)} min ago.`;
+}

@@ -1,0 +1,44 @@
+import type { Instant, Knot, Timing } from '@anchor-knot/core';
+import type { MemberCursor } from '../orchestration/store.js';
+import type { Hearing } from '../persistence/tables/webhooks.js';
+
+const minuteMs = 60_000;
+
+export interface Freshness {
+  readonly member: string;
+  /** Everything that changed there before is known here; `undefined` where it was never read. */
+  readonly knownAt: Instant | undefined;
+}
+
+/**
+ * Up to when the changes of each member are known. Of one that tells by itself that is now, as long as what it told
+ * last was read since.
+ * @param hearings of systems that tell, as far as they do
+ */
+export function freshnessOf(
+  { members }: Knot,
+  timing: Timing,
+  cursors: ReadonlyMap<string, Pick<MemberCursor, 'readAt'>>,
+  hearings: readonly Hearing[],
+  now: Instant,
+): readonly Freshness[] {
+  return members.map(({ id, system, object }) => {
+    const readAt = cursors.get(id)?.readAt;
+    const hearing = hearings.find((heard) => heard.system === system && heard.object === object);
+    const isHeard = timing.triggers[id]?.kind === 'events' && hearing !== undefined;
+    const isAllRead = readAt !== undefined && (hearing?.lastAt?.getTime() ?? 0) <= readAt;
+    return { member: id, knownAt: isHeard && isAllRead ? now : readAt };
+  });
+}
+
+/** The member that is furthest behind; `undefined` where the knot is not later than it may be. */
+export function latestMember(
+  { lateAfterMinutes }: Timing,
+  freshness: readonly Freshness[],
+  now: Instant,
+): (Freshness & { readonly knownAt: Instant }) | undefined {
+  if (lateAfterMinutes === undefined) return undefined;
+  const known = freshness.flatMap(({ member, knownAt }) => (knownAt === undefined ? [] : [{ member, knownAt }]));
+  const [furthest] = known.toSorted((one, other) => one.knownAt - other.knownAt);
+  return furthest && now - furthest.knownAt > lateAfterMinutes * minuteMs ? furthest : undefined;
+}
