@@ -42,6 +42,10 @@ const paths = [
   '/tables',
   '/consent?state=none',
   '/runs',
+  '/notices/happened',
+  '/notices/told',
+  '/notices/told/new',
+  '/notices/sent',
 ];
 
 /** So that every part of the form is there, and nothing runs meanwhile. */

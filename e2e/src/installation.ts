@@ -54,6 +54,7 @@ export default async function demo(): Promise<() => Promise<void>> {
   process.env.ANCHOR_KNOT = addressOf('Anchor Knot');
   process.env.CRM_PAGE = addressOf('Fernhill CRM');
   process.env.ERP_PAGE = addressOf('Coldharbour ERP');
+  process.env.POST_PAGE = addressOf('Gull Post');
   process.env.SHOP_PAGE = addressOf('Market Row');
   process.env.STANDIN_SECRETS = JSON.stringify(secrets);
   return stop;

@@ -3,7 +3,7 @@
  * systems.
  */
 import { expect, type Page, test } from '@playwright/test';
-import { address, choose, erpPage, pick, runNow, signIn } from './steps.js';
+import { address, choose, erpPage, pick, runNow, signIn, writeFormula } from './steps.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -82,9 +82,9 @@ test('a field is computed from others; what is wrong in a formula is marked whil
   await page.getByLabel('Name', { exact: true }).fill('Contact');
   await page.getByRole('button', { name: 'Compute it' }).click();
   const formula = page.getByLabel('Formula of the field');
-  await formula.fill('join(" ", contactFirstName, contactSurname)');
+  await writeFormula(formula, 'join(" ", contactFirstName, contactSurname)');
   await expect(page.getByText('there is nothing called “contactSurname” here (at character 29)').first()).toBeVisible();
-  await formula.fill('join(" ", contactFirstName, contactLast');
+  await writeFormula(formula, 'join(" ", contactFirstName, contactLast');
   await page.getByRole('option', { name: /contactLastName/ }).click();
   await page.keyboard.type(')');
   await expect(page.locator('.cm-lintRange-error')).toHaveCount(0);
@@ -104,13 +104,13 @@ test(
     await cell(page, 'Credit limit', 'Coldharbour ERP').click();
     const side = page.getByRole('complementary', { name: 'The chosen cell' });
     await pick(side.getByRole('button', { name: 'Add a step' }), /^Formula/);
-    await side.getByLabel('Formula from there').fill('value / 100');
+    await writeFormula(side.getByLabel('Formula from there'), 'value / 100');
     await expect(side.getByText('would read back as').first()).toBeVisible();
     await expect(side.getByText('The way out could be')).toBeVisible();
     await side.getByRole('button', { name: 'Use it' }).click();
     await expect(side.getByLabel('Formula to there')).toHaveText('value * 100');
-    await side.getByLabel('Formula from there').fill('round(value, 0)');
-    await side.getByLabel('Formula to there').fill('');
+    await writeFormula(side.getByLabel('Formula from there'), 'round(value, 0)');
+    await writeFormula(side.getByLabel('Formula to there'), '');
     await expect(side.getByText('round cannot be undone: several values give the same one')).toBeVisible();
     // Whoever leaves right after an edit has it kept.
     const kept = page.waitForResponse((response) => {
@@ -127,8 +127,8 @@ test(
     await choose(page.getByLabel('Field to check'), 'Credit limit');
     await choose(page.getByLabel('Ready-made check'), 'is filled');
     await page.getByRole('button', { name: 'Add', exact: true }).click();
-    await page.getByLabel('Formula of check 1').fill('creditLimit.startsWith("1")');
-    await page.getByLabel('Formula of check 1').fill('year(creditLimit) > 2000');
+    await writeFormula(page.getByLabel('Formula of check 1'), 'creditLimit.startsWith("1")');
+    await writeFormula(page.getByLabel('Formula of check 1'), 'year(creditLimit) > 2000');
     await expect(page.getByText('year does not take (number)').first()).toBeVisible();
     await page.getByRole('button', { name: 'remove' }).click();
     await saved(page);

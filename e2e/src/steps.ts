@@ -3,6 +3,7 @@ import { type BrowserContext, expect, type Locator, type Page } from '@playwrigh
 export const address = (): string => process.env.ANCHOR_KNOT as string;
 export const crmPage = (): string => process.env.CRM_PAGE as string;
 export const erpPage = (): string => process.env.ERP_PAGE as string;
+export const postPage = (): string => process.env.POST_PAGE as string;
 export const shopPage = (): string => process.env.SHOP_PAGE as string;
 
 const people = {
@@ -47,6 +48,16 @@ export async function openAnchor(page: Page, key: string): Promise<void> {
   await page.goto(`${address()}/anchors?knot=customers&search=${key}`);
   await page.locator('.row a.title').first().click();
   await expect(page.getByRole('table')).toBeVisible();
+}
+
+/** Writes a formula in place of the one that is there, as hands do: its editor is no field that can be filled. */
+export async function writeFormula(editor: Locator, formula: string): Promise<void> {
+  await editor.click();
+  await editor.press('ControlOrMeta+a');
+  await editor.press('Delete');
+  if (formula === '') return;
+  await editor.page().keyboard.insertText(formula);
+  await expect(editor).toHaveText(formula);
 }
 
 /** Chooses an option of a field, by its words. */

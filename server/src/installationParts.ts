@@ -16,7 +16,6 @@ import { Scheduler } from './triggers/scheduler.js';
 import { Timings } from './triggers/timings.js';
 import { RunQueue } from './worker/jobs.js';
 
-
 export interface InstallationParts {
   readonly data: DataSource;
   readonly knots: Knots;

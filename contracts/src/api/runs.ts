@@ -51,8 +51,11 @@ export const runStates = [
   'failed',
   'missed',
 ] as const;
-/** Who or what started a run: somebody, a slot of its timing, what a system told, or what it is asked now and then. */
-export const runCauseSchema = z.enum(['person', 'schedule', 'event', 'asking']);
+/**
+ * Who or what started a run: somebody, a slot of its timing, what a system told, what it is asked now and then, or what
+ * an earlier run could not do.
+ */
+export const runCauseSchema = z.enum(['person', 'schedule', 'event', 'asking', 'retry']);
 export type RunCause = z.output<typeof runCauseSchema>;
 export const runSchema = z.object({
   id: z.string(),

@@ -14,14 +14,31 @@ export const watchSchema = z.object({
       state: knotStateSchema,
       anchors: z.number(),
       agree: z.number(),
-      members: z.array(memberSummarySchema.extend({ ties: z.number(), waiting: z.number(), trouble: z.boolean() })),
+      members: z.array(
+        memberSummarySchema.extend({
+          ties: z.number(),
+          waiting: z.number(),
+          trouble: z.boolean(),
+          /** Everything that changed there before is known; null where it was never read. */
+          knownAt: time.nullable(),
+        }),
+      ),
+      /** Whether changes of a member are unknown for longer than they may be. */
+      isLate: z.boolean(),
       lastRun: runSchema.nullable(),
       openRun: runSchema.nullable(),
       /** When it runs by its timing next; null where no time is set, or nothing may run. */
       nextAt: time.nullable(),
+      /** When it is tried again what the last run could not do; null where there is nothing. */
+      retryAt: time.nullable(),
     }),
   ),
-  systems: z.array(systemSummarySchema),
+  systems: z.array(
+    systemSummarySchema.extend({
+      /** Calls of this day (UTC), where only so many may be made; and when there are none left at this rate. */
+      calls: z.object({ used: z.number(), perDay: z.number(), emptyAt: time.nullable() }).nullable(),
+    }),
+  ),
   waiting: z.array(
     z.object({ knot: z.string(), kind: decisionKindSchema, count: z.number(), example: z.string(), since: time }),
   ),

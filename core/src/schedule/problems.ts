@@ -17,10 +17,12 @@ const shortestMinutes = 1;
 export function problemsOfTiming(timing: Timing, now: Instant): readonly TimingProblem[] {
   if (!IANAZone.isValidZone(timing.zone)) return [{ where: 'zone', says: `there is no time zone “${timing.zone}”` }];
   const problems: TimingProblem[] = [];
-  const { firstDay, lastDay } = timing;
+  const { firstDay, lastDay, lateAfterMinutes } = timing;
+  if (lateAfterMinutes !== undefined && !(Number.isInteger(lateAfterMinutes) && lateAfterMinutes >= shortestMinutes))
+    problems.push({ where: 'lateAfterMinutes', says: 'give whole minutes from 1 on, or nothing' });
   for (const [where, day] of Object.entries({ firstDay, lastDay }))
     if (day !== undefined && !isDay(day)) problems.push({ where, says: `“${day}” is no day such as 2026-11-23` });
-  if (problems.length > 0) return problems;
+  if (problems.some(({ where }) => where !== 'lateAfterMinutes')) return problems;
   if (firstDay !== undefined && lastDay !== undefined && lastDay < firstDay)
     problems.push({ where: 'lastDay', says: 'the last day is before the first' });
   for (const [where, schedule] of Object.entries({ regular: timing.regular, complete: timing.complete })) {

@@ -1,5 +1,4 @@
 import { type DecisionKind, decisionKinds, toldDecisionKinds } from '@anchor-knot/contracts';
-import type { Instant } from '@anchor-knot/core';
 import type { SqlConnection } from '../persistence/sql.js';
 import {
   busyKnots,
@@ -21,19 +20,12 @@ import {
   type OpenNotice,
   repeatNotices,
 } from '../persistence/tables/notices.js';
-import { allowanceWords, lateWords } from './noticeWords.js';
+import { allowanceWords, type LateKnot, lateWords } from './noticeWords.js';
 
 /** So many runs are looked at in one go; the others come next. */
 const mostRuns = 200;
 /** More that waits is told of as that many. */
 const mostCounted = 10_000;
-
-/** A knot that is later than it may be: what is known of the member that is furthest behind. */
-export interface LateKnot {
-  readonly knot: string;
-  readonly systemName: string;
-  readonly knownAt: Instant;
-}
 
 /** What is known beside the tables of notices. */
 export interface Surroundings {
@@ -69,7 +61,10 @@ export async function findNotices(
     now,
     false,
   );
-  await repeatNotices(db, lasting.filter((found) => isLater(found, open.get(found.key))));
+  await repeatNotices(
+    db,
+    lasting.filter((found) => isLater(found, open.get(found.key))),
+  );
   const over = [...open.values()].filter((notice) => !isOfRun(notice) && !goesOn.has(notice.key));
   await endNotices(
     db,

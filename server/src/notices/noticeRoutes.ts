@@ -21,7 +21,12 @@ import { type NoticeRuleRow, noticeRules, removeNoticeRule } from '../persistenc
 import { markSeen, type NoticeRow, noticesBefore, unreadOf } from '../persistence/tables/notices.js';
 
 const pageSize = 50;
-const noticePage = z.object({ before: z.string().regex(/^\d{1,18}$/).optional() });
+const noticePage = z.object({
+  before: z
+    .string()
+    .regex(/^\d{1,18}$/)
+    .optional(),
+});
 const messagePage = z.object({ before: z.uuid().optional() });
 const ruleName = z.object({ rule: z.uuid() });
 const nothing = z.null();

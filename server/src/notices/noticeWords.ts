@@ -1,5 +1,12 @@
 import { DateTime } from 'luxon';
-import type { LateKnot } from './findNotices.js';
+import type { Instant } from '@anchor-knot/core';
+
+/** A knot that is later than it may be: what is known of the member that is furthest behind. */
+export interface LateKnot {
+  readonly knot: string;
+  readonly systemName: string;
+  readonly knownAt: Instant;
+}
 
 const minuteMs = 60_000;
 const number = (value: number): string => value.toLocaleString('en-GB');

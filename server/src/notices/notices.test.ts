@@ -169,7 +169,9 @@ test('each rule tells of its own: topics, kinds, knots, rhythm; what is gathered
   await tell();
   expect(subjects().slice(2)).toEqual([expect.stringMatching(/^3 notices: /)]);
   expect(mail.mails[2]?.text).toContain('3 runs did not happen.');
-  const [{ due_at: due }] = (await sql('select due_at from notice_rule where id = $1', [morning])) as [{ due_at: Date }];
+  const [{ due_at: due }] = (await sql('select due_at from notice_rule where id = $1', [morning])) as [
+    { due_at: Date },
+  ];
   expect(due.toISOString()).toBe('2026-03-30T06:30:00.000Z');
 });
 
@@ -234,7 +236,7 @@ test('whoever dies between sending and noting it leaves a message that comes aga
   expect(mail.mails.map(({ messageId }) => messageId)).toEqual([`<${taken?.id}@hazelmoor.example>`]);
 });
 
-test('a program is told with a signature that a client of the specification takes, where it may be reached', async () => {
+test('a program is told with a signature that a client of the specification takes, if it may be reached', async () => {
   const told: { headers: Record<string, string>; body: string }[] = [];
   let status = 200;
   const program: Server = createServer((request, response) => {
@@ -256,9 +258,9 @@ test('a program is told with a signature that a client of the specification take
   });
   expect(secret).toMatch(/^whsec_/);
   // It is shown once.
-  expect((await keep({ topics: ['run missed'], recipients: [{ kind: 'webhook', address }] }, id, revision)).secret).toBe(
-    null,
-  );
+  expect(
+    (await keep({ topics: ['run missed'], recipients: [{ kind: 'webhook', address }] }, id, revision)).secret,
+  ).toBe(null);
   await keep({ topics: ['run missed'], recipients: [{ kind: 'webhook', address: 'http://169.254.169.254/' }] });
   await endRun('missed', 'One.');
   await tell();
@@ -326,7 +328,7 @@ test('however many look at once, and whatever happens between, each step is told
   expect(cases.filter((found) => found.steps.endsWith('over')).length).toBeGreaterThan(3);
 });
 
-test('a rule that cannot be is refused with words; only administrators make them, and a change on top of a change', async () => {
+test('what cannot be is refused with words; only administrators make rules, each on what they saw', async () => {
   const id = randomUUID();
   const put = async (changes: object, role: 'administrator' | 'editor' = 'administrator', revision = 0) =>
     api.as(role, 'PUT', `/api/notice-rules/${id}`, { rule: { ...rule, ...changes }, revision });
@@ -365,7 +367,7 @@ test('a worker tells by itself of a run that failed', async () => {
   await installation.shop.close();
   const { state } = await installation.run();
   expect(state).toBe('failed');
-  for (const end = Date.now() + 20_000; mail.mails.length === 0 && Date.now() < end; )
+  for (const end = Date.now() + 20_000; mail.mails.length === 0 && Date.now() < end;)
     await new Promise((done) => setTimeout(done, 50));
   expect(mail.mails).toHaveLength(1);
   expect(subjects()[0]).toMatch(/^Customers: the run failed\. /);

@@ -32,6 +32,8 @@ export interface Applied {
   /** Anchors that somebody changed between planning and writing: nothing was written, they are planned anew. */
   readonly late: readonly AnchorId[];
   readonly troubles: readonly MemberTrouble[];
+  /** Members that certainly did not take a write, and may take it another time. */
+  readonly undone: readonly MemberId[];
 }
 
 /** Applies a plan batch by batch: settle and store the intents, write, store the outcomes. */
@@ -48,6 +50,7 @@ export async function applyPlan(
   const raced: { anchor: AnchorId; member: MemberId }[] = [];
   const late: AnchorId[] = [];
   const troubles = new Map<MemberId, MemberTrouble>();
+  const undone = new Set<MemberId>();
   const widest = Math.max(...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
   const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
   let planned: readonly PlanEntry[] = [];
@@ -82,6 +85,7 @@ export async function applyPlan(
     const ends = await writeAll(installation, options, connectors, writing, anchors, troubles, stopped);
     for (const { intent, state } of ends) {
       if (state === 'raced') raced.push({ anchor: intent.operation.anchor, member: intent.operation.member });
+      if (state === 'not done') undone.add(intent.operation.member);
       tally.add(intent.operation.member, state === 'written' ? 'written' : 'failed');
     }
     const stored = entries.map((entry) => ({ ...entry, stored: entry.revision + 1 }));
@@ -89,7 +93,7 @@ export async function applyPlan(
     tally.done += entries.length;
     await afterBatch();
   }
-  return { raced, late, troubles: [...troubles.values()] };
+  return { raced, late, troubles: [...troubles.values()], undone: [...undone] };
 }
 
 /** The first entries, with no more writes than that (but at least one entry). */

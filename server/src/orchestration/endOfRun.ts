@@ -1,6 +1,7 @@
 import { type DecisionKind, decisionKinds, failureKinds } from '@anchor-knot/contracts';
-import type { CompiledKnot } from '@anchor-knot/core';
-import type { RunResult } from './runResult.js';
+import type { TroubleCode } from '@anchor-knot/connectors';
+import type { CompiledKnot, MemberId } from '@anchor-knot/core';
+import type { MemberTrouble, RunResult } from './runResult.js';
 
 /** How a run ended that came to its end: what is said of it, and whether it has done all that it was to do. */
 
@@ -13,6 +14,21 @@ export function stateOf(stopAsked: boolean, troubled: number, readings: readonly
   if (stopAsked) return 'stopped';
   if (troubled === 0) return 'succeeded';
   return readings.every((failed) => failed) ? 'failed' : 'succeeded in part';
+}
+
+/** Troubles that may pass by themselves: nobody answers, a server fails, no call is left for now. */
+const passing: ReadonlySet<string> = new Set<TroubleCode>(['unreachable', 'server error', 'too many calls']);
+
+/** Members of which something was not done, and may be when it is tried again. */
+export function worthAnotherTry(
+  troubles: ReadonlyMap<MemberId, MemberTrouble>,
+  undone: ReadonlySet<MemberId>,
+): readonly MemberId[] {
+  const mayPass = (member: MemberId): boolean => {
+    const trouble = troubles.get(member);
+    return trouble ? passing.has(trouble.code) : undone.has(member);
+  };
+  return [...new Set([...troubles.keys(), ...undone])].filter(mayPass);
 }
 
 /**

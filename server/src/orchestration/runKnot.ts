@@ -10,7 +10,7 @@ import {
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
 import { decisionsOfGuards } from './decisions.js';
-import { inPart, nothingBegins, stateOf } from './endOfRun.js';
+import { inPart, nothingBegins, stateOf, worthAnotherTry } from './endOfRun.js';
 import { findGone, forgetGoneFiltered } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -86,6 +86,8 @@ class KnotRun {
   readonly #readings = new Map<MemberId, MemberReading>();
   /** Complete listings that lack too many records to be believed. */
   readonly #shortListings: GuardBreach[] = [];
+  /** Members that did not take a write, and may take it another time. */
+  readonly #undone = new Set<MemberId>();
   readonly #begunAt: number;
   #stopAsked = false;
   #lastBeat = 0;
@@ -325,6 +327,7 @@ class KnotRun {
         () => this.#stopAsked,
       );
       for (const trouble of applied.troubles) this.#note(trouble);
+      for (const member of applied.undone) this.#undone.add(member);
       if (this.#stopAsked || applied.raced.length + applied.late.length === 0) return;
       if (pass >= mostPasses) {
         // What somebody else changed each time is read again by the next run.
@@ -385,6 +388,9 @@ class KnotRun {
       troubles: [...this.#troubles.values(), ...this.#notes],
       guards: [],
       words,
+      // Who stops a run does not want it tried again.
+      tryAgain: this.#stopAsked ? [] : worthAnotherTry(this.#troubles, this.#undone),
+      readWell: [...this.#readings].flatMap(([member, { trouble }]) => (trouble ? [] : [member])),
       now: this.#installation.clock.now(),
     };
   }

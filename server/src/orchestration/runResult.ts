@@ -49,5 +49,9 @@ export interface RunResult {
   readonly troubles: readonly MemberTrouble[];
   readonly guards: readonly { readonly member: MemberId; readonly says: string }[];
   readonly words?: string | undefined;
+  /** What was not done and may be when it is tried again, without anything being changed; by member. */
+  readonly tryAgain: readonly MemberId[];
+  /** Members of which all that was asked for was read. */
+  readonly readWell: readonly MemberId[];
   readonly now: Instant;
 }

@@ -16,6 +16,7 @@ import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecis
 import { DeclaredFields1764955000000 } from './migrations/1764955000000-DeclaredFields.js';
 import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
 import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
+import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
 
@@ -38,6 +39,7 @@ export const migrations = [
   DeclaredFields1764955000000,
   Timings1764960000000,
   Notices1764970000000,
+  Retries1764980000000,
 ];
 
 /** As TypeORM takes it from the name. */

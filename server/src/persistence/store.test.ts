@@ -433,13 +433,18 @@ describe.each([
     const progress = { phase: 'done', done: 0, tally: {} } as const;
     await store.endRun(
       lease,
-      { state: 'succeeded', progress, troubles: [], guards: [], now: 10 },
+      { state: 'succeeded', progress, troubles: [], guards: [], tryAgain: [], readWell: [], now: 10 },
       new Map([['crm', { changedSince: 5, listedAt: 6, readAt: 7, knotVersion: 1 }]]),
     );
     expect(await store.outside('customers')).toEqual([
       { member: 'crm', key: 'd', reading: { fields: { name: 'ü' } }, reason: 'waiting', verdict: 'aside' },
     ]);
-    expect((await store.cursors('customers')).get('crm')).toEqual({ changedSince: 5, listedAt: 6, readAt: 7, knotVersion: 1 });
+    expect((await store.cursors('customers')).get('crm')).toEqual({
+      changedSince: 5,
+      listedAt: 6,
+      readAt: 7,
+      knotVersion: 1,
+    });
     expect(await store.beginRun(request(2, 11))).toBeDefined();
   });
 });

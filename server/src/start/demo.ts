@@ -1,6 +1,13 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Credential, knotFileSchema, type NoticeRule, type Pennant, type Person, systemSchema } from '@anchor-knot/contracts';
+import {
+  type Credential,
+  knotFileSchema,
+  type NoticeRule,
+  type Pennant,
+  type Person,
+  systemSchema,
+} from '@anchor-knot/contracts';
 import type { Timing } from '@anchor-knot/core';
 import { movedTo, type Place } from '../systems/systems.js';
 import { countPeople } from '../persistence/tables/people.js';

@@ -157,7 +157,7 @@ export class RealInstallation {
 
   async run(
     kind: 'run' | 'dry run' = 'run',
-    more: { knot?: string; full?: boolean; overGuards?: boolean } = {},
+    more: { knot?: string; full?: boolean; overGuards?: boolean; members?: string[] } = {},
   ): Promise<RunRow> {
     const id = await this.parts.queue.send({
       knot: 'customers',

@@ -14,10 +14,12 @@ import {
   resumeKnots,
   takeDueSlot,
 } from '../persistence/tables/timings.js';
+import { takeDueRetry } from '../persistence/tables/retries.js';
+import { cursorsOf } from '../persistence/tables/runs.js';
 import { knotStates } from '../persistence/tables/versions.js';
-import { isSubscribed } from '../persistence/tables/webhooks.js';
+import { workingSubscriptions } from '../persistence/tables/webhooks.js';
 import type { RunJob, RunQueue } from '../worker/jobs.js';
-import { askingMs, purposeOf, type Timings } from './timings.js';
+import { askingMs, isByHandOnly, purposeOf, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
 const graceMs = 120_000;
@@ -50,11 +52,21 @@ export class Scheduler {
       const isTaken = await this.#data.transaction(async (db) => {
         const slot = await takeDueSlot(db, new Date(clock.now()));
         if (slot) await this.#settle(db, slot, clock.now());
-        return slot !== undefined;
+        return slot !== undefined || (await this.#tryAgain(db, new Date(clock.now())));
       });
       if (!isTaken) return count;
     }
     return mostAtOnce;
+  }
+
+  /** Tries again what a run could not do, unless the knot runs by hand only. @returns false where nothing is due */
+  async #tryAgain(db: SqlConnection, now: Date): Promise<boolean> {
+    const retry = await takeDueRetry(db, now);
+    if (!retry) return false;
+    const { timing } = await this.#timings.of(retry.knot, db);
+    if (!isByHandOnly(timing) && (await this.#mayStart(db, retry.knot)))
+      await this.#start(db, retry.knot, { cause: 'retry', members: retry.members, full: false });
+    return true;
   }
 
   /**
@@ -116,8 +128,20 @@ export class Scheduler {
     const asked = definition?.members.find(({ id }) => id === member);
     await moveDueSlot(db, knot, purpose, every === undefined ? undefined : new Date(now + every));
     if (every === undefined || !asked || !(await this.#mayStart(db, knot))) return;
-    const tells = timing.triggers[member]?.kind === 'events' && (await isSubscribed(db, asked.system, asked.object));
+    const tells = timing.triggers[member]?.kind === 'events' && (await this.#isHeard(db, knot, asked));
     if (!tells) await this.#start(db, knot, { cause: 'asking', members: [member], full: false });
+  }
+
+  /**
+   * Whether a member tells of its changes, and what it told last was read since: what came before the knot could run,
+   * or whose run was lost, is asked for.
+   */
+  async #isHeard(db: SqlConnection, knot: string, { id, system, object }: Knot['members'][number]): Promise<boolean> {
+    const hearings = await workingSubscriptions(db);
+    const hearing = hearings.find((heard) => heard.system === system && heard.object === object);
+    if (!hearing) return false;
+    const readAt = (await cursorsOf(db, knot)).get(id)?.readAt ?? 0;
+    return (hearing.lastAt?.getTime() ?? 0) <= readAt;
   }
 
   /** Nothing runs by itself while it is paused, nor before somebody has seen one run to its end. */

@@ -149,6 +149,74 @@ test('a member is asked when it does not tell, and as soon as it is not heard of
   await until(() => isAsked('crm'));
 });
 
+test('what is told in a pause is asked for when it is over, though the system is heard of all the time', async () => {
+  await begin();
+  await keep({ zone: 'UTC', triggers: { crm: { kind: 'events', otherwiseSeconds: 60 } } });
+  const setState = async (state: string) => api.as('editor', 'PUT', '/api/knots/customers/state', { state });
+  expect((await setState('paused')).statusCode).toBe(200);
+  const heard = async () => (await installation.parts.inbox.of('fernhill'))[0]?.received ?? 0;
+  await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
+  await until(async () => (await heard()) > 0);
+  expect((await setState('running')).statusCode).toBe(200);
+  await wait(300);
+  expect(await shopPage(shopper)).not.toContain('Marrowby');
+  const { scheduler } = installation.parts;
+  await scheduler.startDue({ now: () => Date.now() + 61_000 });
+  await until(async () => (await shopPage(shopper)).includes('Marrowby'));
+});
+
+test('what a system in trouble kept from being done is tried again by itself, later each time', async () => {
+  await begin();
+  await keep({ ...hourly, triggers: {} });
+  const { scheduler, data: database } = installation.parts;
+  const retry = async () =>
+    ((await database.query('select members, attempts, due_at from retry')) as Retry[])[0] ?? { attempts: 0 };
+  const pauseOf = ({ due_at: dueAt }: Partial<Retry>) => Math.round(((dueAt?.getTime() ?? 0) - Date.now()) / 60_000);
+  await installation.faults('crm', { errorRate: 1 });
+  const { state } = await installation.run();
+  expect(state).toBe('succeeded in part');
+  expect(await retry()).toMatchObject({ members: ['crm'], attempts: 1 });
+  expect(pauseOf(await retry())).toBe(1);
+  const tryAgain = async (attempt: number) => {
+    const before = (await runs('&quiet=true')).length;
+    await scheduler.startDue({ now: () => Date.now() + 59_000 });
+    expect((await runs('&quiet=true')).length).toBe(before);
+    await scheduler.startDue({ now: () => Date.now() + (attempt === 1 ? 61_000 : 121_000) });
+    const retried = async () => (await runs('&quiet=true')).filter(({ cause }) => cause === 'retry');
+    await until(async () => (await retried()).filter(({ endedAt }) => endedAt !== null).length === attempt);
+    return (await retried())[0];
+  };
+  await tryAgain(1);
+  expect(await retry()).toMatchObject({ members: ['crm'], attempts: 2 });
+  expect(pauseOf(await retry())).toBe(2);
+  // A run that has nothing to do with it changes nothing of it.
+  await installation.run('dry run');
+  await installation.run('run', { members: ['shop'] });
+  expect(await retry()).toMatchObject({ attempts: 2 });
+  await installation.faults('crm', {});
+  await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
+  const last = await tryAgain(2);
+  expect(last).toMatchObject({ cause: 'retry', state: 'succeeded', startedBy: '' });
+  // Of those that were well nothing is asked again.
+  expect(last?.progress?.tally.shop?.read).toBe(0);
+  expect(await shopPage(shopper)).toContain('Marrowby');
+  expect(await retry()).toEqual({ attempts: 0 });
+});
+
+test('what a system refuses is not tried again by itself, nor is a knot that runs by hand only', async () => {
+  await begin();
+  const retries = async () => (await installation.parts.data.query('select 1 from retry')) as unknown[];
+  await installation.faults('crm', { refuseSignIn: true });
+  expect((await installation.run()).state).toBe('succeeded in part');
+  expect(await retries()).toEqual([]);
+  await installation.faults('crm', { errorRate: 1 });
+  await installation.run();
+  expect(await retries()).toHaveLength(1);
+  await installation.parts.scheduler.startDue({ now: () => Date.now() + hour });
+  await wait(300);
+  expect((await runs('&quiet=true')).map(({ cause }) => cause)).toEqual(['person', 'person', 'person']);
+});
+
 test('a run by hand reads the members that are named, and no others', async () => {
   await begin();
   const start = async (members: string[]) =>
@@ -191,6 +259,11 @@ test('what cannot be is refused with where it is wrong; what somebody set meanwh
   ]);
 });
 
+interface Retry {
+  readonly members: string[];
+  readonly attempts: number;
+  readonly due_at: Date;
+}
 async function definition() {
   return (await installation.parts.knots.inForce('customers'))?.definition as NonNullable<
     Awaited<ReturnType<typeof installation.parts.knots.inForce>>

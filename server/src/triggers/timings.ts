@@ -31,6 +31,11 @@ export function askingMs(timing: Timing, member: string): number | undefined {
   return (trigger.kind === 'events' ? trigger.otherwiseSeconds : trigger.seconds) * 1000;
 }
 
+/** Whether nothing starts the knot but people. */
+export function isByHandOnly({ regular, complete, triggers }: Timing): boolean {
+  return regular === undefined && complete === undefined && Object.keys(triggers).length === 0;
+}
+
 /** When each knot runs by itself. It is no part of a definition: it is set while the knot runs, and holds at once. */
 export class Timings {
   readonly #data: DataSource;

@@ -56,7 +56,8 @@ export async function beginNotices(
   if (cases.length === 0) return;
   await db.query(
     `with begun as (
-       insert into notice (case_key, topic, decision_kind, knot_id, system_id, rule_id, words, path, began_at, latest_at,
+       insert into notice (case_key, topic, decision_kind, knot_id, system_id, rule_id, words, path, began_at,
+         latest_at,
          over_at)
        select key, topic, kind, knot, system, rule, words, path, latest, latest, case when $3 then $2::timestamptz end
        from jsonb_to_recordset($1::jsonb) as r(key text, topic text, kind text, knot text, system text, rule uuid,

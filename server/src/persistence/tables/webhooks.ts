@@ -139,15 +139,6 @@ export async function takeDelivery(
   return true;
 }
 
-/** Whether a system tells of what happens to an object. */
-export async function isSubscribed(db: SqlConnection, system: string, object: string): Promise<boolean> {
-  const rows = (await db.query(
-    `select 1 from webhook_subscription where system_id = $1 and object = $2 and state = 'working'`,
-    [system, object],
-  )) as unknown[];
-  return rows.length > 0;
-}
-
 export interface Hearing {
   readonly system: string;
   readonly object: string;

@@ -1,17 +1,20 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, type Signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
-import { catchError, filter, map, merge, of, startWith, switchMap, throttleTime } from 'rxjs';
+import { catchError, filter, map, merge, type Observable, of, startWith, switchMap, throttleTime, timer } from 'rxjs';
 import { DecisionsApi } from '../api/decisionsApi';
 import { LiveEvents } from '../api/liveEvents';
+import { NoticesApi } from '../api/noticesApi';
 import { SessionService } from '../api/session';
 import { Keys } from '../keys/keys';
 import { CommandSearch } from './commandSearch';
 import { Shortcuts } from './shortcuts';
 import { Theme } from './theme';
 import { viewKeys } from './viewKeys';
+
+const noticeMs = 15_000;
 
 /** The frame: views at the left, the chosen one beside them, and the keys that work everywhere. */
 @Component({
@@ -25,25 +28,18 @@ export class App {
   protected readonly session = inject(SessionService);
   protected readonly theme = inject(Theme);
   readonly #api = inject(DecisionsApi);
+  readonly #notices = inject(NoticesApi);
   readonly #live = inject(LiveEvents);
   readonly #router = inject(Router);
   readonly #dialog = inject(MatDialog);
   protected readonly views = viewKeys;
-  /** Open decisions, counted again whenever a run has ended or another view is opened. */
-  protected readonly waiting = toSignal(
-    merge(this.#router.events.pipe(filter((event) => event instanceof NavigationEnd)), this.#live.decided).pipe(
-      startWith(undefined),
-      filter(() => this.session.person() !== undefined),
-      switchMap(() =>
-        merge(of(undefined), this.#live.ends).pipe(throttleTime(500, undefined, { leading: true, trailing: true })),
-      ),
-      switchMap(() =>
-        this.#api.decisions({}).pipe(
-          map(({ total }) => total),
-          catchError(() => of(undefined)),
-        ),
-      ),
-    ),
+  /** Open decisions. */
+  protected readonly waiting = this.#counted(this.#live.decided, () =>
+    this.#api.decisions({}).pipe(map(({ total }) => total)),
+  );
+  /** Notices that the person has not seen. They come without a run, too. */
+  protected readonly unread = this.#counted(merge(this.#notices.seen, timer(noticeMs, noticeMs)), () =>
+    this.#notices.unread(),
   );
 
   constructor() {
@@ -56,6 +52,21 @@ export class App {
       })),
       { key: '?', says: 'this list', act: () => this.keys() },
     ]);
+  }
+
+  /** A number that is asked for again whenever a run has ended, another view is opened, or something tells to. */
+  #counted(again: Observable<unknown>, ask: () => Observable<number>): Signal<number | undefined> {
+    const moved = this.#router.events.pipe(filter((event) => event instanceof NavigationEnd));
+    return toSignal(
+      merge(moved, again).pipe(
+        startWith(undefined),
+        filter(() => this.session.person() !== undefined),
+        switchMap(() =>
+          merge(of(undefined), this.#live.ends).pipe(throttleTime(500, undefined, { leading: true, trailing: true })),
+        ),
+        switchMap(() => ask().pipe(catchError(() => of(undefined)))),
+      ),
+    );
   }
 
   protected skip(event: Event): void {

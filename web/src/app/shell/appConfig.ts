@@ -110,6 +110,17 @@ const routes: Routes = [
         title: 'Object · Anchor Knot',
         loadComponent: () => import('../views/systems/objectView').then((m) => m.OneObjectView),
       },
+      { path: 'notices', pathMatch: 'full', redirectTo: 'notices/happened' },
+      {
+        path: 'notices/:section',
+        title: 'Notices · Anchor Knot',
+        loadComponent: () => import('../views/notices/noticesView').then((m) => m.NoticesView),
+      },
+      {
+        path: 'notices/:section/:rule',
+        title: 'Notices · Anchor Knot',
+        loadComponent: () => import('../views/notices/noticesView').then((m) => m.NoticesView),
+      },
       {
         path: 'runs',
         title: 'Runs · Anchor Knot',

@@ -35,6 +35,8 @@ export function placesOf(knots: KnotList['knots'], systems: readonly SystemSumma
         path: `/knots/${id}/${section.toLowerCase()}`,
       })),
     ),
+    { name: 'Who is told of what', kind: 'section', path: '/notices/told' },
+    { name: 'Messages that were sent', kind: 'section', path: '/notices/sent' },
     { name: 'Connect a system', kind: 'action', path: '/systems/connect' },
     { name: 'New knot', kind: 'action', path: '/knots/new' },
   ];

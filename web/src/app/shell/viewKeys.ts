@@ -6,5 +6,6 @@ export const viewKeys: readonly { readonly key: string; readonly path: string; r
   { key: 'a', path: '/anchors', name: 'Anchors' },
   { key: 's', path: '/systems', name: 'Systems' },
   { key: 'r', path: '/runs', name: 'Runs' },
+  { key: 'n', path: '/notices', name: 'Notices' },
   { key: 't', path: '/tables', name: 'Tables' },
 ];

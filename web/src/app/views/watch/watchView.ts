@@ -10,13 +10,16 @@ import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { WithSide } from '../../layout/withSide';
 import { Pennant } from '../../pennant/pennant';
-import { kindWords, plural, runSentence, starterWords } from '../../words/sentences';
+import { count, kindWords, plural, runSentence, starterWords } from '../../words/sentences';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
 import { WrittenChart } from './writtenChart';
 import { AgoTime } from '../../words/agoTime';
+import { exactTime } from '../../words/times';
 import { WholeText } from '../../values/wholeText';
 import { tableParts } from '../../tables/rows';
+
+type Calls = NonNullable<Watch['systems'][number]['calls']>;
 
 /** Is everything telling the same story right now, and what needs me? */
 @Component({
@@ -89,6 +92,17 @@ export class WatchView {
   }
   protected sentenceOf(run: Watch['lastRuns'][number], watch: Watch): string {
     return runSentence(run, watch.knots.find(({ id }) => id === run.knot)?.members ?? []);
+  }
+  /** Calls that run short, or soon may. */
+  protected scarceCalls({ calls }: Watch['systems'][number]): Calls | null {
+    return calls && (calls.emptyAt !== null || calls.used * 2 > calls.perDay) ? calls : null;
+  }
+  protected percentOf({ used, perDay }: Calls): string {
+    return (used / perDay).toLocaleString('en-GB', { style: 'percent', maximumFractionDigits: 0 });
+  }
+  protected callWords({ used, perDay, emptyAt }: Calls): string {
+    const said = `${count(used)} of the day’s ${count(perDay)} calls are used.`;
+    return emptyAt === null ? said : `${said} At this rate none is left at ${exactTime(emptyAt)}.`;
   }
   protected settleable(kind: DecisionKind): boolean {
     return decisionKinds[kind].isSettledHere;

@@ -4,7 +4,7 @@ import type { Days, OnDays, Schedule, Timing, Trigger } from '@anchor-knot/core'
 /** A timing as it is set by hand: every choice that was once made is kept, also while another one is chosen. */
 const text = (value: string) => new FormControl(value, { nonNullable: true });
 const choice = <Value>(value: Value) => new FormControl<Value>(value, { nonNullable: true });
-const number = (value: number) => new FormControl<number | null>(value);
+const number = (value: number | null) => new FormControl<number | null>(value);
 
 export type DaysForm = ReturnType<typeof daysForm>;
 export type TriggerForm = ReturnType<typeof triggerForm>;
@@ -44,6 +44,7 @@ export function timingForm(timing: Timing, members: readonly string[]) {
     expression: text(regular?.kind === 'cron' ? regular.expression : ''),
     isComplete: choice(complete !== undefined),
     completeDays: daysForm(complete),
+    lateAfter: number(timing.lateAfterMinutes ?? null),
     triggers: new FormGroup<Record<string, TriggerForm>>(
       Object.fromEntries(members.map((member) => [member, triggerForm(timing.triggers[member])])),
     ),
@@ -62,6 +63,7 @@ export function timingOf(form: TimingForm): Timing {
     ...(lastDay === undefined ? {} : { lastDay }),
     ...(regular ? { regular } : {}),
     ...(value.isComplete ? { complete: onDaysOf(value.completeDays) } : {}),
+    ...(value.lateAfter === null ? {} : { lateAfterMinutes: Number(value.lateAfter) }),
     triggers: Object.fromEntries(
       Object.entries(value.triggers).flatMap(([member, { kind, seconds }]): [string, Trigger][] => {
         if (kind === 'none') return [];

@@ -43,7 +43,13 @@ function controlAt(form: TimingForm, where: string): AbstractControl | undefined
     };
     return controls.regular.value === 'days' ? controlOfDays(controls.days, part) : (byPart[part] ?? ofSchedule(form));
   }
-  return { zone: controls.zone, firstDay: controls.firstDay, lastDay: controls.lastDay }[schedule ?? ''];
+  const bySetting: Readonly<Record<string, AbstractControl>> = {
+    zone: controls.zone,
+    firstDay: controls.firstDay,
+    lastDay: controls.lastDay,
+    lateAfterMinutes: controls.lateAfter,
+  };
+  return bySetting[schedule ?? ''];
 }
 
 /** Where it is said of a schedule as a whole that it never comes. */
@@ -61,6 +67,14 @@ function everyControl({ controls }: TimingForm): AbstractControl[] {
     ...Object.values(controls.days.controls),
     ...Object.values(controls.completeDays.controls),
     ...Object.values(controls.triggers.controls).map(({ controls: { seconds } }) => seconds),
-    ...[controls.zone, controls.firstDay, controls.lastDay, controls.every, controls.from, controls.expression],
+    ...[
+      controls.zone,
+      controls.firstDay,
+      controls.lastDay,
+      controls.every,
+      controls.from,
+      controls.expression,
+      controls.lateAfter,
+    ],
   ];
 }
