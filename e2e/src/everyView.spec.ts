@@ -42,6 +42,7 @@ const paths = [
   '/tables',
   '/consent?state=none',
   '/runs',
+  '/repair',
   '/notices/happened',
   '/notices/told',
   '/notices/told/new',

@@ -18,6 +18,7 @@ import type { Settings } from '../configuration/settings.js';
 import { correctionRoutes } from '../decisions/correctionRoutes.js';
 import { decisionRoutes } from '../decisions/decisionRoutes.js';
 import { matchRoutes } from '../decisions/matchRoutes.js';
+import { repairRoutes } from '../decisions/repairRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { noticeRoutes } from '../notices/noticeRoutes.js';
@@ -132,6 +133,7 @@ export async function makeApp(
   timingRoutes(app, context);
   decisionRoutes(app, context);
   correctionRoutes(app, context);
+  repairRoutes(app, context);
   recordRoutes(app, context);
   matchRoutes(app, context);
   noticeRoutes(app, context);

@@ -8,6 +8,8 @@ interface DecisionDraftCommon {
   readonly field?: FieldId | undefined;
   /** What happened and what can be done, for people. */
   readonly says: string;
+  /** Of what failed why it did, without the name of the record: what fails alike is repaired together. */
+  readonly reason?: string | undefined;
   /** Changes when what a person would decide on has changed. */
   readonly fingerprint: string;
 }

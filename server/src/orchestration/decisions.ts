@@ -15,6 +15,9 @@ import type { DecisionDraft } from './decisionDraft.js';
 
 const fieldName = (knot: CompiledKnot, id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;
 
+/** Values stand in quotes: what is wrong with them in the same way is wrong alike. */
+const withoutValues = (reason: string): string => reason.replaceAll(/“[^”]*”/g, '“…”');
+
 /** Everything about one anchor that waits for a person. `systemName` gives the name of a member's system. */
 export function decisionsOfAnchor(
   knot: CompiledKnot,
@@ -39,6 +42,7 @@ export function decisionsOfAnchor(
     member: problem.member,
     field: problem.field,
     fingerprint: `${showRaw(problem.raw)}|${problem.reason}`,
+    reason: withoutValues(problem.reason),
     says:
       problem.kind === 'unreadable'
         ? `${fieldName(knot, problem.field)} in ${systemName(problem.member)} cannot be read: ` +
@@ -55,6 +59,7 @@ export function decisionsOfAnchor(
       member: tie.member,
       key: tie.key,
       fingerprint: (tie.rejected ?? []).join('|'),
+      reason: (tie.rejected ?? []).join('; '),
       says:
         `Record ${tie.key} in ${systemName(tie.member)} is rejected: ${(tie.rejected ?? []).join('; ')}. ` +
         'Correct it there; until then it neither gives nor receives.',
@@ -68,6 +73,7 @@ export function decisionsOfAnchor(
           anchor,
           member: one.member,
           fingerprint: one.reason,
+          reason: one.reason,
           says:
             `${systemName(one.member)} refused what was to be written: ${one.reason}. It is tried again when ` +
             'the record or the agreed value changes, or when you ask.',
@@ -82,6 +88,7 @@ export function decisionsOfAnchor(
           anchor,
           member: one.member,
           fingerprint: one.reason,
+          reason: one.reason,
           says: `It cannot be created in ${systemName(one.member)}: ${one.reason}. Fill it in another system.`,
           detail: {},
         },
@@ -117,6 +124,7 @@ export function decisionOfRefusal(
     anchor,
     member,
     fingerprint: words,
+    reason: words,
     says:
       `${systemName(member)} refused what was to be written: ${words}. It is tried again when the record ` +
       'or the agreed value changes, or when you ask.',
@@ -130,6 +138,7 @@ export function decisionOfUnclear(systemName: (member: string) => string, { oper
     anchor: operation.anchor,
     member: operation.member,
     fingerprint: id,
+    reason: 'nobody can tell whether it was created',
     says:
       `Nobody can tell whether a record was created in ${systemName(operation.member)}: the connection ` +
       'broke, and it cannot be searched for. Look there; if it is not there, have it created again.',
@@ -190,6 +199,7 @@ export function decisionsOfMatching(
     member: record.member,
     key: record.key,
     fingerprint: (record.reading.rejected ?? []).join('|'),
+    reason: (record.reading.rejected ?? []).join('; '),
     says:
       `Record ${record.key} in ${systemName(record.member)} is rejected: ` +
       `${(record.reading.rejected ?? []).join('; ')}. Correct it there; until then it neither gives nor receives.`,

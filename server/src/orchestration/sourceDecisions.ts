@@ -61,6 +61,7 @@ function decisionOfUnusable(system: string, member: MemberId, { reason, file, li
   return {
     kind: 'unusable',
     member,
+    reason,
     key: place.slice(0, longestKey) as DecisionDraft['key'],
     fingerprint: reason,
     says:

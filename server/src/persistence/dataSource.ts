@@ -15,6 +15,7 @@ import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfO
 import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecisions.js';
 import { DeclaredFields1764955000000 } from './migrations/1764955000000-DeclaredFields.js';
 import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
+import { FailureReasons1764985000000 } from './migrations/1764985000000-FailureReasons.js';
 import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -40,6 +41,7 @@ export const migrations = [
   Timings1764960000000,
   Notices1764970000000,
   Retries1764980000000,
+  FailureReasons1764985000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -27,6 +27,8 @@ export interface DecisionFilter {
   readonly knot?: string | undefined;
   readonly kind?: string | undefined;
   readonly field?: string | undefined;
+  /** Why it failed, of what did. */
+  readonly reason?: string | undefined;
   /** Members of knots of which one is concerned. */
   readonly members?: readonly { readonly knot: string; readonly member: string }[] | undefined;
   readonly openedBefore?: Date | undefined;
@@ -54,11 +56,11 @@ const givenBy = (member: string): string =>
   `jsonb_build_object('candidates', jsonb_build_array(jsonb_build_object('givers', jsonb_build_array(
      jsonb_build_object('kind', 'member', 'member', ${member})))))`;
 
-/** Parameters 1 to 9 are those of {@link parametersOf}. */
+/** Parameters 1 to 10 are those of {@link parametersOf}. */
 const fits = `d.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)
   and ($3::text is null or d.field = $3) and ($4::timestamptz is null or d.opened_at < $4)
   and (coalesce(d.put_off_until, '-infinity') > $5::timestamptz) = $6::boolean
-  and ($7::text is null or lower(d.given_to) = lower($7))
+  and ($7::text is null or lower(d.given_to) = lower($7)) and ($10::text is null or d.reason = $10)
   and ($8::text[] is null or exists (select from unnest($8::text[], $9::text[]) as m(knot, member)
     where m.knot = d.knot_id and (m.member = d.member or (d.kind = 'held' and d.detail @> ${givenBy('m.member')}))))`;
 
@@ -72,6 +74,7 @@ const parametersOf = (filter: DecisionFilter): unknown[] => [
   filter.givenTo ?? null,
   filter.members?.map(({ knot }) => knot) ?? null,
   filter.members?.map(({ member }) => member) ?? null,
+  filter.reason ?? null,
 ];
 
 /**
@@ -86,8 +89,8 @@ export async function waitingDecisions(
 ): Promise<readonly DecisionViewRow[]> {
   return (await db.query(
     `select ${columns} from ${tables} where ${fits}
-       and ($10::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $10))
-     order by ${place('d')} limit $11`,
+       and ($11::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $11))
+     order by ${place('d')} limit $12`,
     [...parametersOf(filter), after ?? null, limit],
   )) as DecisionViewRow[];
 }

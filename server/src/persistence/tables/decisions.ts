@@ -82,15 +82,15 @@ export async function openDecisions(
   const identities = drafts.map(decisionIdentity);
   await db.query(
     `insert into decision (knot_id, identity, kind, anchor_id, member, record_key, field, says, detail, fingerprint,
-      opened_at)
-     select distinct on (identity) $1, identity, kind, anchor, member, key, field, says, detail, fingerprint,
+      reason, opened_at)
+     select distinct on (identity) $1, identity, kind, anchor, member, key, field, says, detail, fingerprint, reason,
        $3::timestamptz
      from jsonb_to_recordset($2::jsonb) as r(identity text, kind text, anchor uuid, member text, key text, field text,
-       says text, detail jsonb, fingerprint text)
+       says text, detail jsonb, fingerprint text, reason text)
      where not exists (select from decision seen where seen.knot_id = $1 and seen.identity = r.identity
        and seen.fingerprint = r.fingerprint and seen.choice ->> 'choose' = 'seen')
      on conflict (knot_id, identity) where closed_at is null do update set says = excluded.says,
-       detail = excluded.detail, fingerprint = excluded.fingerprint`,
+       detail = excluded.detail, fingerprint = excluded.fingerprint, reason = excluded.reason`,
     [knot, JSON.stringify(drafts.map((draft, index) => ({ ...draft, identity: identities[index] }))), new Date(at)],
   );
 }

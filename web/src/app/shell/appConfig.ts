@@ -44,6 +44,11 @@ const routes: Routes = [
         loadComponent: () => import('../views/decisions/decisionsView').then((m) => m.DecisionsView),
       },
       {
+        path: 'repair',
+        title: 'Repair · Anchor Knot',
+        loadComponent: () => import('../views/repair/repairView').then((m) => m.RepairView),
+      },
+      {
         path: 'knots',
         title: 'Knots · Anchor Knot',
         loadComponent: () => import('../views/knots/knotsView').then((m) => m.KnotsView),

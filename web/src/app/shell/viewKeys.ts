@@ -2,6 +2,7 @@
 export const viewKeys: readonly { readonly key: string; readonly path: string; readonly name: string }[] = [
   { key: 'w', path: '/watch', name: 'Watch' },
   { key: 'd', path: '/decisions', name: 'Decisions' },
+  { key: 'p', path: '/repair', name: 'Repair' },
   { key: 'k', path: '/knots', name: 'Knots' },
   { key: 'a', path: '/anchors', name: 'Anchors' },
   { key: 's', path: '/systems', name: 'Systems' },

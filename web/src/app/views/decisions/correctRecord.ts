@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import type { Decision, MemberSummary, RecordToCorrect } from '@anchor-knot/contracts';
+import { type Decision, type MemberSummary, rawFromText, type RecordToCorrect } from '@anchor-knot/contracts';
 import { Asking } from '../../api/asking';
 import { DecisionsApi } from '../../api/decisionsApi';
 import { LiveEvents } from '../../api/liveEvents';
@@ -11,7 +11,6 @@ import { Telling } from '../../telling/telling';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { State } from '../state';
-import { rawFromText } from './rawFromText';
 import { ProblemText } from '../problem';
 
 type RecordField = RecordToCorrect['fields'][number];

@@ -77,6 +77,7 @@ export class DecisionsView {
   readonly knot = input<string>();
   readonly system = input<string>();
   readonly field = input<string>();
+  readonly reason = input<string>();
   readonly days = input<string>();
   readonly list = input<string>();
   readonly decision = input<string>();
@@ -96,8 +97,9 @@ export class DecisionsView {
 
   readonly #question = computed(
     () => {
-      const { kind, knot, system, field, days, list } = this;
-      const asked = { kind: kind(), knot: knot(), system: system(), field: field(), days: days(), list: list() };
+      const { kind, knot, system, field, reason, days, list } = this;
+      const where = { kind: kind(), knot: knot(), system: system(), field: field() };
+      const asked = { ...where, reason: reason(), days: days(), list: list() };
       return Object.fromEntries(Object.entries(asked).filter(([, value]) => value)) as Record<string, string>;
     },
     { equal: (before, now) => JSON.stringify(before) === JSON.stringify(now) },

@@ -1,5 +1,5 @@
 /** What is typed has the form of what stood there. */
-import { rawFromText } from './rawFromText';
+import { rawFromText } from './rawFromText.js';
 
 test.each<[string, Parameters<typeof rawFromText>[1], unknown]>([
   ['+44 1632', 'n/a', '+44 1632'],

@@ -1,4 +1,4 @@
-import type { Correction } from '@anchor-knot/contracts';
+import type { Correction } from './decisions.js';
 
 type JsonValue = Correction['values'][string];
 
