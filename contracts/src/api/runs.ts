@@ -74,12 +74,20 @@ export const runSchema = z.object({
   words: z.string().nullable(),
 });
 export type Run = z.output<typeof runSchema>;
+/** More of a member are found sooner by asking it for what changed. */
+export const mostNamedRecords = 500;
 export const startRunSchema = z.object({
   kind: z.enum(['run', 'dry run']),
   /** All records are listed, also where what changed could be asked for. */
   full: z.boolean().default(false),
   /** Only these are read; all of them when left out. */
   members: z.array(z.string()).min(1).optional(),
+  /** Only these records are read; where members are named too, these beside them. */
+  records: z
+    .array(z.object({ member: z.string(), key: z.string().min(1).max(1000) }))
+    .min(1)
+    .max(mostNamedRecords)
+    .optional(),
   overGuards: z.boolean().default(false),
 });
 export const startedRunSchema = z.object({ run: z.string() });

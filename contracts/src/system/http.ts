@@ -102,6 +102,8 @@ export const webhooksSchema = z.strictObject({
   events: fieldPath,
   /** What a subscription that works looks like; others are put right. */
   active: z.strictObject({ field: fieldPath, value: z.string() }).optional(),
+  /** Where a delivery has the key of the record that it tells of. */
+  record: fieldPath.optional(),
   signature: z.discriminatedUnion('kind', [
     /** The Standard Webhooks specification 1.0: webhook-id, webhook-timestamp, webhook-signature. */
     z.strictObject({ kind: z.literal('standard webhooks') }),

@@ -1,4 +1,4 @@
-import type { CompiledKnot, CompiledMember, MemberId } from '@anchor-knot/core';
+import type { CompiledKnot, CompiledMember, MemberId, RecordKey } from '@anchor-knot/core';
 import type { Clock, Connector } from '@anchor-knot/connectors';
 import type { RunCause } from '@anchor-knot/contracts';
 import type { RunKind, RunLease, Store } from './store.js';
@@ -26,6 +26,11 @@ export interface RunOptions {
   readonly full?: boolean;
   /** Those that told of changes; all when left out. Others are read only where something new has to be sought. */
   readonly members?: ReadonlySet<MemberId> | undefined;
+  /**
+   * Records that are read beside them, each by its key. Nothing is known of the others of these members: nothing is
+   * made there, and nothing counts as read.
+   */
+  readonly records?: ReadonlyMap<MemberId, readonly RecordKey[]> | undefined;
   readonly leaseMs: number;
   readonly signal?: AbortSignal | undefined;
   readonly run?: string;

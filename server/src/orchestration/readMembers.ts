@@ -1,3 +1,4 @@
+import pLimit from 'p-limit';
 import {
   type CompiledKnot,
   type CompiledMember,
@@ -10,7 +11,7 @@ import {
   type RecordKey,
   type SourceRecord,
 } from '@anchor-knot/core';
-import { type Connector, SystemTrouble, type UnusableRecord } from '@anchor-knot/connectors';
+import { type Connector, type Page, SystemTrouble, type UnusableRecord } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
 import type {
@@ -27,6 +28,8 @@ import type { Tally } from './tally.js';
 
 /** Systems' clocks and transactions: a change may become visible a little after its modification time. */
 const cursorOverlapMs = 10_000;
+/** Of records that are read by their keys: calls that are under way at once, and records of a page. */
+const [namedAtOnce, namedInPage] = [4, 200];
 /** More of them are told of by their number. */
 const mostUnusable = 1000;
 
@@ -40,6 +43,8 @@ export interface MemberReading {
   readonly newcomers: number;
   /** Whether all of it was read, or only what changed. */
   readonly isWhole: boolean;
+  /** Whether only records that were named were read. */
+  readonly isNamed: boolean;
   /** Of what comes in several files, those that were read. */
   readonly files: ReadonlySet<string>;
   /** Records of which the system itself says that they were deleted. */
@@ -53,6 +58,7 @@ export interface MemberReading {
 /**
  * Reads one member and stages what differs from what is known. A system in trouble ends this member's reading, and no
  * other's.
+ * @param named records that are read alone, each by its key; what changed, or all, where it is left out
  */
 export async function readMember(
   installation: Installation,
@@ -63,6 +69,7 @@ export async function readMember(
   outside: Map<string, OutsideRecord>,
   tally: Tally,
   afterPage: () => Promise<void>,
+  named?: readonly RecordKey[],
 ): Promise<MemberReading> {
   const { store, clock } = installation;
   const known = (await store.cursors(lease.knot)).get(member.id);
@@ -80,7 +87,8 @@ export async function readMember(
   const deleted = new Set<RecordKey>();
   let stopping: string | undefined;
   try {
-    for await (const page of connector.read({ changedSince, signal: options.signal })) {
+    const pages = named ? readNamed(connector, named) : connector.read({ changedSince, signal: options.signal });
+    for await (const page of pages) {
       unusable.push(...page.unusable.slice(0, mostUnusable - unusable.length));
       unusableCount += page.unusable.length;
       if (page.file !== undefined) files.add(page.file);
@@ -121,6 +129,7 @@ export async function readMember(
       unusableCount,
       newcomers: newcomerCount,
       isWhole: false,
+      isNamed: named !== undefined,
       files,
       deleted: [],
       listed: undefined,
@@ -128,25 +137,40 @@ export async function readMember(
     };
   }
   const since: Instant = startedAt + connector.clockOffset() - cursorOverlapMs;
-  const complete = changedSince === undefined;
+  const complete = changedSince === undefined && named === undefined;
   return {
-    cursor: {
-      changedSince: since,
-      listedAt: complete ? startedAt : (known?.listedAt ?? startedAt),
-      readAt: startedAt,
-      knotVersion: options.knotVersion,
-    },
+    cursor: named
+      ? undefined
+      : {
+          changedSince: since,
+          listedAt: complete ? startedAt : (known?.listedAt ?? startedAt),
+          readAt: startedAt,
+          knotVersion: options.knotVersion,
+        },
     trouble: undefined,
     unusable,
     unusableCount,
     newcomers: newcomerCount,
     isWhole: complete,
+    isNamed: named !== undefined,
     files,
     deleted: [...deleted],
     // A record that could not be read is not gone.
     listed: complete && unusable.length === 0 ? listed : undefined,
     stopping,
   };
+}
+
+/** Records by their keys, in pages; those that are not there are gone. @throws {SystemTrouble} */
+async function* readNamed(connector: Connector, keys: readonly RecordKey[]): AsyncGenerator<Page> {
+  const limit = pLimit(namedAtOnce);
+  for (let from = 0; from < keys.length; from += namedInPage) {
+    const asked = keys.slice(from, from + namedInPage);
+    const found = await Promise.all(asked.map((key) => limit(() => connector.readOne(key))));
+    const records = found.filter((record) => record !== undefined);
+    const there = new Set(records.map(({ key }) => key));
+    yield { records, unusable: [], gone: asked.filter((key) => !there.has(key)) };
+  }
 }
 
 /** What a page of records comes to. */

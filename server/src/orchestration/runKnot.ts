@@ -189,7 +189,10 @@ class KnotRun {
 
   /** Members of which it is not known whether a thing is there already. */
   get #partlyRead(): ReadonlySet<MemberId> {
-    const isWhole = ({ id }: CompiledMember): boolean => this.#readings.get(id)?.unusable.length === 0;
+    const isWhole = ({ id }: CompiledMember): boolean => {
+      const reading = this.#readings.get(id);
+      return reading?.unusable.length === 0 && !reading.isNamed;
+    };
     return new Set(this.#options.knot.members.filter((member) => !isWhole(member)).map(({ id }) => id));
   }
 
@@ -210,16 +213,21 @@ class KnotRun {
     // Under another version a record may say something else, also one that nobody has touched.
     const isAsked = ({ id }: CompiledMember): boolean =>
       (this.#options.members?.has(id) ?? true) || cursors.get(id)?.knotVersion !== this.#options.knotVersion;
+    const unasked = knot.members.filter((member) => !isAsked(member));
     await this.#readMembers(knot.members.filter(isAsked));
+    await this.#readMembers(
+      unasked.filter(({ id }) => this.#options.records?.has(id)),
+      this.#options.records,
+    );
     // What is new in one may be new in another as well, that did not tell of it yet.
-    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0))
-      await this.#readMembers(knot.members.filter((member) => !isAsked(member)));
+    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0)) await this.#readMembers(unasked);
     const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease);
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     return this.#readings;
   }
 
-  async #readMembers(members: readonly CompiledMember[]): Promise<void> {
+  /** @param named records that alone are read of their members */
+  async #readMembers(members: readonly CompiledMember[], named?: RunOptions['records']): Promise<void> {
     const oneByOne = pLimit(1);
     await together(members, async (member, failed) => {
       const connector = this.#connectors.get(member.id);
@@ -238,6 +246,7 @@ class KnotRun {
           this.#outside,
           this.#tally,
           afterPage,
+          named?.get(member.id),
         );
       const reading = await (connector.capabilities.heldWhole ? oneByOne(read) : read());
       this.#readings.set(member.id, reading);
@@ -390,7 +399,7 @@ class KnotRun {
       words,
       // Who stops a run does not want it tried again.
       tryAgain: this.#stopAsked ? [] : worthAnotherTry(this.#troubles, this.#undone),
-      readWell: [...this.#readings].flatMap(([member, { trouble }]) => (trouble ? [] : [member])),
+      readWell: [...this.#readings].flatMap(([member, { trouble, isNamed }]) => (trouble || isNamed ? [] : [member])),
       now: this.#installation.clock.now(),
     };
   }

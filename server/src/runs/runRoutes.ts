@@ -21,6 +21,12 @@ import { memberSummaries, runSummary, waitingRun } from '../views/summaries.js';
 
 const pageSize = 50;
 
+function keysByMember(records: readonly { readonly member: string; readonly key: string }[]): Record<string, string[]> {
+  const byMember: Record<string, string[]> = {};
+  for (const { member, key } of records) (byMember[member] ??= []).push(key);
+  return byMember;
+}
+
 export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, events }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
 
@@ -52,8 +58,10 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
           says: `This knot is ${standing.state}${standing.state_by ? `, by ${standing.state_by}` : ''}: nothing runs.`,
           advice: 'Take it up again where the knot is shown; a dry run can be made meanwhile.',
         });
-      const { members = null } = request.body;
-      const stranger = members?.find((id) => !inForce.definition.members.some((member) => member.id === id));
+      const { records = [] } = request.body;
+      const members = request.body.members ?? (records.length > 0 ? [] : null);
+      const wanted = [...(members ?? []), ...records.map(({ member }) => member)];
+      const stranger = wanted.find((id) => !inForce.definition.members.some((member) => member.id === id));
       if (stranger !== undefined) return reply.code(404).send(noSuch('member'));
       const run = await queue.send({
         knot,
@@ -61,6 +69,7 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         startedBy: request.person?.name ?? '',
         cause: 'person',
         members,
+        records: keysByMember(records),
       });
       return reply.code(202).send({ run });
     },

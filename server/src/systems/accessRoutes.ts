@@ -228,8 +228,8 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
         );
         const outcome =
           z.uuid().safeParse(subscription).success && Buffer.isBuffer(request.body)
-            ? await inbox.receive(subscription, headers, request.body, (db, system, object) =>
-                context.scheduler.startTold(db, system, object),
+            ? await inbox.receive(subscription, headers, request.body, (db, system, object, key) =>
+                context.scheduler.startTold(db, system, object, key),
               )
             : undefined;
         if (outcome === undefined) return reply.code(404).send(noSuch('subscription'));

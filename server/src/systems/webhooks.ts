@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
-import { DeliveryRefused, Subscriptions, SystemTrouble, verifyDelivery } from '@anchor-knot/connectors';
+import { DeliveryRefused, parseExactJson, Subscriptions, SystemTrouble, verifyDelivery } from '@anchor-knot/connectors';
 import { type Deliveries, type HttpSystem, systemSchema, type WebhookSubscription } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../persistence/sql.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
@@ -18,12 +18,23 @@ import {
   takeDelivery,
   takeDueCheck,
 } from '../persistence/tables/webhooks.js';
+import { readPath, scalarText } from '@anchor-knot/core';
+import { tellsChanges } from './objects.js';
 import type { SecretBox } from './secretBox.js';
 import type { Systems } from './systems.js';
 
 const deliveriesKept = 200;
 const deliveriesShown = 100;
 const longestId = 200;
+
+/** Does what follows from a delivery. @returns the ids of runs */
+export type Told = (
+  db: SqlConnection,
+  system: string,
+  object: string,
+  /** Of the record that was told of, where that alone is to be read. */
+  key: string | undefined,
+) => Promise<readonly string[]>;
 
 /** What systems tell by themselves: subscriptions there, kept in order, and what was delivered here. */
 export class WebhookInbox {
@@ -155,7 +166,7 @@ export class WebhookInbox {
     id: string,
     headers: Readonly<Record<string, string | undefined>>,
     body: Buffer,
-    told: (db: SqlConnection, system: string, object: string) => Promise<readonly string[]>,
+    told: Told,
   ): Promise<'taken' | 'seen before' | { refused: string } | undefined> {
     const row = await findSubscription(this.#data, id);
     const system = row && systemSchema.parse(row.description);
@@ -172,7 +183,7 @@ export class WebhookInbox {
       return await this.#data.transaction(async (db) => {
         const name = delivery.slice(0, longestId);
         if (!(await takeDelivery(db, id, name, text))) return 'seen before';
-        await noteRuns(db, id, name, await told(db, row.system_id, row.object));
+        await noteRuns(db, id, name, await told(db, row.system_id, row.object, keyTold(system, row.object, text)));
         return 'taken';
       });
     } catch (error) {
@@ -189,6 +200,20 @@ export class WebhookInbox {
     } finally {
       await there.close().catch(() => undefined);
     }
+  }
+}
+
+/**
+ * The record that a delivery tells of, of a system that cannot say what changed: it would be listed whole for each. Of
+ * others what changed is asked for, which trusts nothing that a delivery says.
+ */
+function keyTold(system: HttpSystem, object: string, body: string): string | undefined {
+  const path = system.webhooks?.record;
+  if (path === undefined || tellsChanges(system, object)) return undefined;
+  try {
+    return scalarText(readPath(parseExactJson(body), path)) || undefined;
+  } catch {
+    return undefined;
   }
 }
 

@@ -157,7 +157,7 @@ export class RealInstallation {
 
   async run(
     kind: 'run' | 'dry run' = 'run',
-    more: { knot?: string; full?: boolean; overGuards?: boolean; members?: string[] } = {},
+    more: { knot?: string; full?: boolean; overGuards?: boolean; members?: string[]; records?: Record<string, string[]> } = {},
   ): Promise<RunRow> {
     const id = await this.parts.queue.send({
       knot: 'customers',
@@ -165,6 +165,7 @@ export class RealInstallation {
       startedBy: 'test',
       cause: 'person',
       members: null,
+      records: {},
       full: false,
       overGuards: false,
       ...more,

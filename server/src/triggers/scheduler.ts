@@ -26,7 +26,7 @@ const graceMs = 120_000;
 /** So many slots are looked at in one go; then other work has its turn. */
 const mostAtOnce = 100;
 
-type Started = Pick<RunJob, 'cause' | 'members' | 'full'>;
+type Started = Pick<RunJob, 'cause' | 'members' | 'full'> & Partial<Pick<RunJob, 'records'>>;
 
 /**
  * Starts the runs that are due, and those of which systems tell. Any number of workers may look after the same table:
@@ -71,15 +71,22 @@ export class Scheduler {
 
   /**
    * A system told that something happened to an object: the knots that listen to it read what changed there.
+   * @param key of the record that it told of, where that alone is to be read
    * @param db the transaction in which what was told is kept
    * @returns the ids of the runs that were started, or joined
    */
-  async startTold(db: SqlConnection, system: string, object: string): Promise<readonly string[]> {
+  async startTold(
+    db: SqlConnection,
+    system: string,
+    object: string,
+    key: string | undefined,
+  ): Promise<readonly string[]> {
     const runs: string[] = [];
     for (const { knot, member } of await membersOfObject(db, system, object)) {
       const { timing } = await this.#timings.of(knot, db);
       if (timing.triggers[member]?.kind !== 'events' || !(await this.#mayStart(db, knot))) continue;
-      runs.push(await this.#start(db, knot, { cause: 'event', members: [member], full: false }));
+      const scope = key === undefined ? { members: [member] } : { members: [], records: { [member]: [key] } };
+      runs.push(await this.#start(db, knot, { cause: 'event', ...scope, full: false }));
     }
     return runs;
   }
@@ -150,7 +157,7 @@ export class Scheduler {
   }
 
   async #start(db: SqlConnection, knot: string, started: Started): Promise<string> {
-    return this.#queue.send({ knot, kind: 'run', startedBy: '', overGuards: false, ...started }, db);
+    return this.#queue.send({ knot, kind: 'run', startedBy: '', overGuards: false, records: {}, ...started }, db);
   }
 }
 

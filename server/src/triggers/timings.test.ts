@@ -1,6 +1,6 @@
 /** Knots that run by themselves: slots, what systems tell, and asking, on a real database and real stand-ins. */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { KnotStanding, Run, TimingView } from '@anchor-knot/contracts';
+import type { HttpSystem, KnotStanding, Run, TimingView } from '@anchor-knot/contracts';
 import type { Timing } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { openInstallation } from '../installationParts.js';
@@ -225,6 +225,61 @@ test('a run by hand reads the members that are named, and no others', async () =
   const { run } = (await start(['shop'])).json() as { run: string };
   const { progress, cause } = await installation.ended(run);
   expect([cause, progress?.tally.crm?.read, progress?.tally.shop?.read]).toEqual(['person', 0, 8]);
+});
+
+test('a run by hand of some records reads those alone; what is asked for meanwhile is gathered into one', async () => {
+  await begin();
+  const start = async (records: { member: string; key: string }[]) =>
+    api.as('operator', 'POST', '/api/knots/customers/runs', { kind: 'run', records });
+  const both = [
+    { member: 'crm', key: account },
+    { member: 'shop', key: shopper },
+  ];
+  expect((await start([{ member: 'moon', key: '1' }])).statusCode).toBe(404);
+  const { run } = (await start(both)).json() as { run: string };
+  const read = async (id: string) => {
+    const { progress } = await installation.ended(id);
+    return [progress?.tally.crm?.read, progress?.tally.shop?.read];
+  };
+  expect(await read(run)).toEqual([1, 1]);
+  // The one that waits takes up what the others want.
+  const { queue } = installation.parts;
+  const job = {
+    knot: 'customers',
+    kind: 'run',
+    startedBy: '',
+    cause: 'event',
+    full: false,
+    overGuards: false,
+  } as const;
+  await installation.faults('crm', { delayMs: 400 });
+  const first = await queue.send({ ...job, members: ['crm'], records: {} });
+  await until(async () => (await runs('&quiet=true')).some(({ id, state }) => id === first && state === 'running'));
+  const others = data.accounts.filter(({ id }) => id !== account).map(({ id }) => id);
+  const waiting = await queue.send({ ...job, members: [], records: { crm: [account, others[0] ?? ''] } });
+  expect(await queue.send({ ...job, members: [], records: { crm: [account], shop: [shopper] } })).toBe(waiting);
+  await installation.faults('crm', {});
+  expect(await read(waiting)).toEqual([2, 1]);
+});
+
+test('of a system that cannot say what changed, the record alone that it tells of is read', async () => {
+  const { systems } = installation.parts;
+  const row = await systems.find('fernhill');
+  const description = structuredClone(row?.description) as HttpSystem;
+  delete (description.objects.accounts?.list as { changedSince?: unknown } | undefined)?.changedSince;
+  const webhooks = { ...description.webhooks, record: 'data.id' };
+  await systems.save({
+    id: 'fernhill',
+    description: { ...description, webhooks } as HttpSystem,
+    pennant: row?.pennant as never,
+    credential: undefined,
+  });
+  await begin();
+  await keep({ zone: 'UTC', triggers: { crm: { kind: 'events', otherwiseSeconds: 3600 } } });
+  await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
+  await until(async () => (await shopPage(shopper)).includes('Marrowby'));
+  const told = (await runs()).filter(({ cause }) => cause === 'event');
+  expect(told.map(({ progress }) => [progress?.tally.crm?.read, progress?.tally.shop?.read])).toContainEqual([1, 0]);
 });
 
 test('what cannot be is refused with where it is wrong; what somebody set meanwhile is not overwritten', async () => {

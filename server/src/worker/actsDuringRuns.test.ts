@@ -46,6 +46,7 @@ async function runAndMeanwhile(act: () => Promise<void>): Promise<void> {
     startedBy: 'test',
     cause: 'person',
     members: null,
+    records: {},
     full: true,
     overGuards: false,
   });
@@ -165,6 +166,7 @@ test('a dry run that waits swallows no run, and each is found under the id that 
       startedBy: 'test',
       cause: 'person',
       members: null,
+      records: {},
       full,
       overGuards: false,
     });

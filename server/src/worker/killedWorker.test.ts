@@ -187,6 +187,7 @@ async function settle(): Promise<void> {
       startedBy: 'test',
       cause: 'person',
       members: null,
+      records: {},
       full: false,
       overGuards: true,
     });
@@ -212,6 +213,7 @@ test('killed at fifty and more points, it creates nothing twice and loses no cha
       startedBy: 'test',
       cause: 'person',
       members: null,
+      records: {},
       full: false,
       overGuards: true,
     });

@@ -2,8 +2,11 @@ import type { Logger } from 'pino';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
+import { mostNamedRecords } from '@anchor-knot/contracts';
+import { recordKey } from '@anchor-knot/core';
 import type { Knots } from '../knots/knots.js';
 import { LeaseLost, type RunLease } from '../orchestration/store.js';
+import type { RunOptions } from '../orchestration/installation.js';
 import type { RunResult } from '../orchestration/runResult.js';
 import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
 import { jobChannel } from '../persistence/channels.js';
@@ -247,7 +250,7 @@ export class Worker {
         kind: job.kind,
         startedBy: job.startedBy,
         cause: job.cause,
-        members: job.members ? new Set(job.members) : undefined,
+        ...scopeOf(job),
         overGuards: job.overGuards,
         full: job.full,
         leaseMs,
@@ -288,6 +291,17 @@ export class Worker {
     }, leaseMs / 3);
     return () => clearInterval(timer);
   }
+}
+
+/** What a job is to read. So many records of one member are found sooner by asking it for what changed. */
+function scopeOf({ members, records }: RunJob): Pick<RunOptions, 'members' | 'records'> {
+  const named = Object.entries(records ?? {});
+  const asked = named.filter(([, keys]) => keys.length > mostNamedRecords).map(([member]) => member);
+  const byKey = named.filter(([, keys]) => keys.length <= mostNamedRecords);
+  return {
+    members: members === null ? undefined : new Set([...members, ...asked]),
+    records: new Map(byKey.map(([member, keys]) => [member, keys.map(recordKey)])),
+  };
 }
 
 /** How each system of a knot did in a run. */

@@ -11,6 +11,8 @@ export interface RunJob {
   readonly cause: RunCause;
   /** Those that told of changes; all where it is null. */
   readonly members: readonly string[] | null;
+  /** Keys of records that are read beside them, by member. */
+  readonly records: Readonly<Record<string, readonly string[]>>;
   readonly full: boolean;
   readonly overGuards: boolean;
 }
@@ -37,6 +39,14 @@ export async function waitingRuns(db: SqlConnection, queue: string): Promise<rea
   )) as WaitingRun[];
 }
 
+/** Keys by member of two such objects, each once. */
+const unionOf = (one: string, other: string): string =>
+  `(select coalesce(jsonb_object_agg(member, keys), '{}') from (
+      select member, jsonb_agg(distinct key) as keys from (
+        select member, jsonb_array_elements(keys) as key from jsonb_each(${one}) as one(member, keys)
+        union all select member, jsonb_array_elements(keys) from jsonb_each(${other}) as other(member, keys)) each
+      group by member) together)`;
+
 /**
  * Lets the run that waits under a key do what another one wants as well.
  * @returns its id; `undefined` when none waits any more
@@ -45,18 +55,28 @@ export async function joinWaitingRun(
   db: SqlConnection,
   queue: string,
   key: string,
-  { full, overGuards, members, cause, startedBy }: RunJob,
+  { full, overGuards, members, records, cause, startedBy }: RunJob,
 ): Promise<string | undefined> {
   const [rows] = (await db.query(
     `update pgboss.job set data = data
        || jsonb_build_object('full', $3 or coalesce((data->>'full')::boolean, false))
        || jsonb_build_object('overGuards', $4 or coalesce((data->>'overGuards')::boolean, false))
        || jsonb_build_object('members', case when $5::jsonb is null or jsonb_typeof(data->'members') = 'null' then null
-            else (select jsonb_agg(distinct member) from jsonb_array_elements((data->'members') || $5::jsonb) member)
-          end)
+            else (select coalesce(jsonb_agg(distinct member), '[]')
+              from jsonb_array_elements((data->'members') || $5::jsonb) member) end)
+       || jsonb_build_object('records', ${unionOf("coalesce(data->'records', '{}')", '$8::jsonb')})
        || case when $6::text = 'person' then jsonb_build_object('cause', $6::text, 'startedBy', $7::text) else '{}' end
      where name = $1 and singleton_key = $2 and state = 'created' returning id`,
-    [queue, key, full, overGuards, members === null ? null : JSON.stringify(members), cause, startedBy],
+    [
+      queue,
+      key,
+      full,
+      overGuards,
+      members === null ? null : JSON.stringify(members),
+      cause,
+      startedBy,
+      JSON.stringify(records),
+    ],
   )) as [{ id: string }[], number];
   return rows[0]?.id;
 }

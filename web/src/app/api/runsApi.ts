@@ -13,11 +13,13 @@ import {
 import { map, type Observable } from 'rxjs';
 import { Calls, type Query } from './calls';
 
-/** Over the guards this once; all records, not only what changed; of these members alone. */
+/** Over the guards this once; all records, not only what changed; of these members, or records, alone. */
 export interface StartOptions {
   readonly overGuards?: boolean;
   readonly full?: boolean;
   readonly members?: readonly string[];
+  /** These records alone. */
+  readonly records?: readonly { readonly member: string; readonly key: string }[];
 }
 
 /** Runs: how things stand, what ran, and what was written. */

@@ -28,6 +28,7 @@ import { WholeText } from '../../values/wholeText';
     WithSide,
     RouterLink,
     MatButtonModule,
+    MatTooltip,
     RecordGrid,
     Value,
     DecisionPanel,
@@ -58,6 +59,12 @@ export class OneAnchorView {
 
   protected readonly rows = computed(
     (): GridRow[] => this.view.value()?.fields.map(({ id, name }) => ({ id, name })) ?? [],
+  );
+  /** Those that are tied and there, by their names. */
+  protected readonly records = computed(
+    () =>
+      this.view.value()?.members.flatMap(({ id, key, gone }) => (key === null || gone ? [] : [{ member: id, key }])) ??
+      [],
   );
   protected readonly tied = computed(
     () => this.view.value()?.members.filter(({ key, gone }) => key !== null && !gone).length ?? 0,

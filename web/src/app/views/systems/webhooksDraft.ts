@@ -10,6 +10,7 @@ export interface WebhooksDraft {
   readonly hookEvents: string;
   readonly hookActiveField: string;
   readonly hookActiveValue: string;
+  readonly hookRecord: string;
   readonly hookSignature: Webhooks['signature']['kind'];
   readonly hookHeader: string;
   readonly hookEncoding: 'hex' | 'base64';
@@ -26,6 +27,7 @@ export const emptyWebhooks: WebhooksDraft = {
   hookEvents: 'events',
   hookActiveField: '',
   hookActiveValue: '',
+  hookRecord: '',
   hookSignature: 'standard webhooks',
   hookHeader: '',
   hookEncoding: 'hex',
@@ -40,6 +42,7 @@ export const webhookPlaces: Readonly<Record<string, string>> = {
   'webhooks.address': 'subscription, address in',
   'webhooks.secret': 'subscription, secret in',
   'webhooks.events': 'subscription, events in',
+  'webhooks.record': 'key of the record in',
   'webhooks.active.field': 'works when',
   'webhooks.signature.header': 'signature, header',
   'webhooks.signature.timeHeader': 'time, header',
@@ -62,6 +65,7 @@ export function webhooksOf(draft: WebhooksDraft): object | undefined {
     ...(typed.hookActiveField === '' && typed.hookActiveValue === ''
       ? {}
       : { active: { field: typed.hookActiveField, value: typed.hookActiveValue } }),
+    ...(typed.hookRecord === '' ? {} : { record: typed.hookRecord }),
     signature:
       draft.hookSignature === 'standard webhooks'
         ? { kind: draft.hookSignature }
@@ -78,7 +82,7 @@ export function webhooksOf(draft: WebhooksDraft): object | undefined {
 /** The draft that a description came from. */
 export function webhooksDraftOf(webhooks: Webhooks | undefined): WebhooksDraft {
   if (!webhooks) return emptyWebhooks;
-  const { path, items, id, address, secret, events, active, signature } = webhooks;
+  const { path, items, id, address, secret, events, active, record, signature } = webhooks;
   return {
     hookPath: path,
     hookItems: items,
@@ -88,6 +92,7 @@ export function webhooksDraftOf(webhooks: Webhooks | undefined): WebhooksDraft {
     hookEvents: events,
     hookActiveField: active?.field ?? '',
     hookActiveValue: active?.value ?? '',
+    hookRecord: record ?? '',
     hookSignature: signature.kind,
     ...(signature.kind === 'standard webhooks'
       ? { hookHeader: '', hookEncoding: 'hex', hookTimeHeader: '', hookIdHeader: '' }
