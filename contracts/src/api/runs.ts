@@ -31,11 +31,20 @@ const memberTallySchema = z.object({
   failed: z.number(),
 });
 export type MemberTally = z.output<typeof memberTallySchema>;
+const phaseSchema = z.enum(['resolving', 'reading', 'matching', 'planning', 'writing', 'done']);
+const callCountSchema = z.object({ count: z.number(), failed: z.number(), ms: z.number(), longestMs: z.number() });
+/** A page of a listing, one record by its key, records by a value, or a batch of writes. */
+export const callKindSchema = z.enum(['page', 'record', 'search', 'write']);
+export type CallKind = z.output<typeof callKindSchema>;
 export const progressSchema = z.object({
-  phase: z.enum(['resolving', 'reading', 'matching', 'planning', 'writing', 'done']),
+  phase: phaseSchema,
   done: z.number(),
   total: z.number().optional(),
   tally: z.record(z.string(), memberTallySchema),
+  /** What was done so far, in order, and how long it took; runs of earlier versions do not say. */
+  steps: z.array(z.object({ phase: phaseSchema, ms: z.number() })).optional(),
+  /** What was asked of each member's system. Several calls go on at once: their times overlap. */
+  calls: z.record(z.string(), z.partialRecord(callKindSchema, callCountSchema)).optional(),
 });
 export const troubleSchema = z.object({ member: z.string(), code: z.string(), words: z.string(), advice: z.string() });
 export type Trouble = z.output<typeof troubleSchema>;

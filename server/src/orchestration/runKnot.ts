@@ -9,6 +9,7 @@ import {
 } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
+import { CallLog } from './callLog.js';
 import { decisionsOfGuards } from './decisions.js';
 import { inPart, nothingBegins, stateOf, worthAnotherTry } from './endOfRun.js';
 import { findGone, forgetGoneFiltered } from './findGone.js';
@@ -22,7 +23,7 @@ import { type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
 import type { MemberCursor, OutsideRecord, RecordRef, RunLease } from './store.js';
-import type { MemberTrouble, RunResult } from './runResult.js';
+import type { MemberTrouble, RunProgress, RunResult } from './runResult.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
 import { decisionsOfSources, tooShort } from './sourceDecisions.js';
@@ -88,6 +89,7 @@ class KnotRun {
   readonly #shortListings: GuardBreach[] = [];
   /** Members that did not take a write, and may take it another time. */
   readonly #undone = new Set<MemberId>();
+  readonly #calls: CallLog;
   readonly #begunAt: number;
   #stopAsked = false;
   #lastBeat = 0;
@@ -96,7 +98,8 @@ class KnotRun {
     this.#installation = installation;
     this.#options = options;
     this.#lease = lease;
-    this.#tally = new Tally(options.knot);
+    this.#tally = new Tally(options.knot, () => installation.clock.now());
+    this.#calls = new CallLog(installation.clock);
     this.#begunAt = begunAt;
   }
 
@@ -122,7 +125,7 @@ class KnotRun {
       await Promise.allSettled([...this.#connectors.values()].map((connector) => connector.close()));
     }
     this.#tally.begin('done');
-    result = { ...result, progress: this.#tally.snapshot(), now: clock.now() };
+    result = { ...result, progress: this.#progress(), now: clock.now() };
     if (this.#options.kind === 'run') {
       await this.#tellOfSources();
       result = inPart(result, await store.newDecisions(this.#lease, this.#begunAt));
@@ -357,7 +360,8 @@ class KnotRun {
 
   async #connect(member: CompiledMember): Promise<void> {
     try {
-      this.#connectors.set(member.id, await this.#installation.connect(member));
+      const connector = await this.#installation.connect(member);
+      this.#connectors.set(member.id, this.#calls.measured(member.id, connector));
     } catch (error) {
       if (!(error instanceof SystemTrouble)) throw error;
       this.#note({ member: member.id, code: error.code, words: error.message, advice: error.advice });
@@ -379,7 +383,7 @@ class KnotRun {
   /** After each page and batch: tell how far it is, keep the lease, and see whether somebody asked to stop. */
   async #beat(): Promise<void> {
     const { store, clock } = this.#installation;
-    const progress = this.#tally.snapshot();
+    const progress = this.#progress();
     this.#options.onProgress?.(progress);
     if (clock.now() - this.#lastBeat < beatMs) return;
     this.#lastBeat = clock.now();
@@ -390,10 +394,14 @@ class KnotRun {
     this.#stopAsked ||= stop || (this.#options.signal?.aborted ?? false);
   }
 
+  #progress(): RunProgress {
+    return { ...this.#tally.snapshot(), calls: this.#calls.snapshot() };
+  }
+
   #result(state: RunResult['state'], words: string | undefined): RunResult {
     return {
       state,
-      progress: this.#tally.snapshot(),
+      progress: this.#progress(),
       troubles: [...this.#troubles.values(), ...this.#notes],
       guards: [],
       words,

@@ -28,11 +28,29 @@ export interface MemberTally {
   readonly failed: number;
 }
 
+/** A page of a listing, one record by its key, records by a value, or a batch of writes. */
+export type CallKind = 'page' | 'record' | 'search' | 'write';
+
+/** Calls of a kind. Times are those of whoever waits: tries and pauses are part of them; several go on at once. */
+export interface CallCount {
+  readonly count: number;
+  /** Those that the system could not be worked with. */
+  readonly failed: number;
+  readonly ms: number;
+  readonly longestMs: number;
+}
+
+export type RunPhase = 'resolving' | 'reading' | 'matching' | 'planning' | 'writing' | 'done';
+
 export interface RunProgress {
-  readonly phase: 'resolving' | 'reading' | 'matching' | 'planning' | 'writing' | 'done';
+  readonly phase: RunPhase;
   readonly done: number;
   readonly total?: number | undefined;
   readonly tally: Readonly<Record<MemberId, MemberTally>>;
+  /** What was done so far, in order, and how long it took. */
+  readonly steps?: readonly { readonly phase: RunPhase; readonly ms: number }[];
+  /** What was asked of each member's system. */
+  readonly calls?: Readonly<Record<MemberId, Partial<Record<CallKind, CallCount>>>>;
 }
 
 export interface MemberTrouble {

@@ -90,7 +90,7 @@ const callsOf = (world: SimulatedInstallation) =>
   world.faults.calls.map((call) => call.split('.').slice(0, 2).join('.'));
 const named = (member: Member, ...keys: string[]) => new Map([[member, keys as RecordKey[]]]);
 
-test('a run of a named record reads that record alone; what else changed is read by the run that comes for it', async () => {
+test('a run of a named record reads that alone; what else changed is read by the run that comes for it', async () => {
   const { world } = begin();
   for (const customer of [1, 2]) edit(world, 'crm', customer, 'limit', customer);
   await world.run();

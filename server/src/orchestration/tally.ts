@@ -1,6 +1,6 @@
-import type { CompiledKnot, MemberId } from '@anchor-knot/core';
+import type { CompiledKnot, Instant, MemberId } from '@anchor-knot/core';
 import { type PlanEntry } from './store.js';
-import { emptyAccount, type MemberAccount, type MemberTally, type RunProgress } from './runResult.js';
+import { emptyAccount, type MemberAccount, type MemberTally, type RunPhase, type RunProgress } from './runResult.js';
 
 type Mutable<T> = { -readonly [Name in keyof T]: T[Name] };
 
@@ -11,7 +11,12 @@ export class Tally {
   total: number | undefined;
   readonly #members = new Map<MemberId, Mutable<MemberTally>>();
 
-  constructor(knot: CompiledKnot) {
+  /** When each phase began. */
+  readonly #begun: { readonly phase: RunPhase; readonly at: Instant }[] = [];
+  readonly #now: () => Instant;
+
+  constructor(knot: CompiledKnot, now: () => Instant) {
+    this.#now = now;
     for (const { id } of knot.members)
       this.#members.set(id, {
         read: 0,
@@ -31,6 +36,7 @@ export class Tally {
 
   begin(phase: RunProgress['phase'], total?: number): void {
     this.phase = phase;
+    this.#begun.push({ phase, at: this.#now() });
     this.done = 0;
     this.total = total;
   }
@@ -68,11 +74,19 @@ export class Tally {
     for (const [member, tally] of this.#members) tally.accounts = accounts.get(member) ?? emptyAccount;
   }
 
+  /** Each phase until the next one began, or until now. */
+  get #steps(): NonNullable<RunProgress['steps']> {
+    return this.#begun.flatMap(({ phase, at }, place) =>
+      phase === 'done' ? [] : [{ phase, ms: Math.max(0, (this.#begun[place + 1]?.at ?? this.#now()) - at) }],
+    );
+  }
+
   snapshot(): RunProgress {
     return {
       phase: this.phase,
       done: this.done,
       total: this.total,
+      steps: this.#steps,
       tally: Object.fromEntries([...this.#members].map(([id, tally]) => [id, { ...tally }])),
     };
   }

@@ -19,6 +19,7 @@ import {
 import { type InstallationParts, openInstallation } from '../installationParts.js';
 import { RunEntity, type RunRow } from '../persistence/entities/entities.js';
 import { PostgresStore } from '../persistence/postgresStore.js';
+import type { RunJob } from '../worker/jobs.js';
 import { Worker } from '../worker/worker.js';
 import type { TestDatabase } from './testDatabase.js';
 
@@ -157,7 +158,7 @@ export class RealInstallation {
 
   async run(
     kind: 'run' | 'dry run' = 'run',
-    more: { knot?: string; full?: boolean; overGuards?: boolean; members?: string[]; records?: Record<string, string[]> } = {},
+    more: Partial<Pick<RunJob, 'knot' | 'full' | 'overGuards' | 'members' | 'records'>> = {},
   ): Promise<RunRow> {
     const id = await this.parts.queue.send({
       knot: 'customers',

@@ -19,6 +19,7 @@ import { Value } from '../../values/value';
 import { causeWords, phaseWords, plural, runSentence, starterWords } from '../../words/sentences';
 import { ExactTimePipe } from '../../words/times';
 import { State } from '../state';
+import { RunSteps } from './runSteps';
 import { StartRun } from './startRun';
 import { ProblemText } from '../problem';
 import { tableParts } from '../../tables/rows';
@@ -66,6 +67,7 @@ interface ChangeRow {
     MatSelectModule,
     ReactiveFormsModule,
     RouterLink,
+    RunSteps,
     ExactTimePipe,
     Pennant,
     State,
