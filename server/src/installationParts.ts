@@ -13,6 +13,7 @@ import { SecretBox } from './systems/secretBox.js';
 import { Systems } from './systems/systems.js';
 import { WebhookInbox } from './systems/webhooks.js';
 import { Scheduler } from './triggers/scheduler.js';
+import { StartCalls } from './triggers/startCalls.js';
 import { Timings } from './triggers/timings.js';
 import { RunQueue } from './worker/jobs.js';
 
@@ -29,6 +30,7 @@ export interface InstallationParts {
   readonly timings: Timings;
   readonly scheduler: Scheduler;
   readonly notices: Notices;
+  readonly startCalls: StartCalls;
   close(): Promise<void>;
 }
 
@@ -51,13 +53,15 @@ export async function openInstallation(
   const knots = new Knots(data);
   const timings = new Timings(data);
   const post = new Post(data, secrets, { smtpUrl: settings.SMTP_URL, from: settings.MAIL_FROM ?? noSender, addresses });
+  const scheduler = new Scheduler(data, knots, timings, queue);
   const address = settings.PUBLIC_ADDRESS ?? `http://${settings.HOST ?? '127.0.0.1'}:${settings.PORT ?? 0}`;
   return {
     data,
     queue,
     knots,
     timings,
-    scheduler: new Scheduler(data, knots, timings, queue),
+    scheduler,
+    startCalls: new StartCalls(data, secrets, knots, scheduler),
     notices: new Notices({ data, knots, systems, timings, secrets, post, address }),
     systems,
     drafts: new Drafts(data),

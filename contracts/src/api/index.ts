@@ -18,6 +18,7 @@ export * from './records.js';
 export * from './repair.js';
 export * from './runs.js';
 export * from './session.js';
+export * from './startCalls.js';
 export * from './systems.js';
 export * from './timing.js';
 export * from './watch.js';

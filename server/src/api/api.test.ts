@@ -116,6 +116,21 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'GET /api/knots/{knot}/verdicts': 'viewer',
   'DELETE /api/knots/{knot}/verdicts/{verdict}': 'operator',
   'PUT /api/knots/{knot}/definition': 'editor',
+  'GET /api/knots/{knot}/start-calls': 'operator',
+  'POST /api/knots/{knot}/start-calls': 'editor',
+  'DELETE /api/knots/{knot}/start-calls/{call}': 'editor',
+  'GET /api/notices': 'viewer',
+  'GET /api/notices/unread': 'viewer',
+  'POST /api/notices/read': 'viewer',
+  'GET /api/notice-rules': 'operator',
+  'PUT /api/notice-rules/{rule}': 'administrator',
+  'DELETE /api/notice-rules/{rule}': 'administrator',
+  'POST /api/notice-rules/{rule}/test': 'administrator',
+  'GET /api/notice-messages': 'operator',
+  'POST /api/notice-messages/{message}/again': 'administrator',
+  'GET /api/repair': 'viewer',
+  'GET /api/repair/file': 'operator',
+  'POST /api/repair/file': 'operator',
 };
 
 async function routes(): Promise<string[]> {

@@ -31,6 +31,7 @@ import { systemRoutes } from '../systems/systemRoutes.js';
 import { trialRoutes } from '../systems/trialRoutes.js';
 import { anchorRoutes } from '../views/anchorRoutes.js';
 import { answers } from '../persistence/dataSource.js';
+import { startCallRoutes } from '../triggers/startCallRoutes.js';
 import { timingRoutes } from '../triggers/timingRoutes.js';
 import { watchRoutes } from '../views/watchRoutes.js';
 import type { ApiContext } from './context.js';
@@ -131,6 +132,7 @@ export async function makeApp(
   anchorRoutes(app, context);
   runRoutes(app, context);
   timingRoutes(app, context);
+  startCallRoutes(app, context);
   decisionRoutes(app, context);
   correctionRoutes(app, context);
   repairRoutes(app, context);

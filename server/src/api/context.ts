@@ -9,6 +9,7 @@ import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
 import type { Scheduler } from '../triggers/scheduler.js';
+import type { StartCalls } from '../triggers/startCalls.js';
 import type { Timings } from '../triggers/timings.js';
 import type { RunQueue } from '../worker/jobs.js';
 import type { ServerEvents } from '../api/serverEvents.js';
@@ -27,6 +28,7 @@ export interface ApiContext {
   readonly timings: Timings;
   readonly scheduler: Scheduler;
   readonly notices: Notices;
+  readonly startCalls: StartCalls;
   readonly events: ServerEvents;
   /** Where people and other systems reach this installation; where it is not set, as the request does. */
   readonly publicAddress?: string | undefined;

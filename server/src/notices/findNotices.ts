@@ -20,7 +20,8 @@ import {
   type OpenNotice,
   repeatNotices,
 } from '../persistence/tables/notices.js';
-import { allowanceWords, type LateKnot, lateWords } from './noticeWords.js';
+import { unusuallyQuiet } from '../persistence/tables/readHours.js';
+import { allowanceWords, type LateKnot, lateWords, quietWords } from './noticeWords.js';
 
 /** So many runs are looked at in one go; the others come next. */
 const mostRuns = 200;
@@ -30,6 +31,8 @@ const mostCounted = 10_000;
 /** What is known beside the tables of notices. */
 export interface Surroundings {
   readonly knotName: (knot: string) => Promise<string>;
+  /** The name of the system of a knot's member. */
+  readonly systemOf: (knot: string, member: string) => Promise<string>;
   readonly lateKnots: () => Promise<readonly LateKnot[]>;
 }
 
@@ -53,6 +56,7 @@ export async function findNotices(
     ...(await systemCases(db)),
     ...(await allowanceCases(db, rules, now)),
     ...(await lateCases(surroundings, now)),
+    ...(await quietCases(db, surroundings, now)),
   ];
   const goesOn = new Set(lasting.map(({ key }) => key));
   await beginNotices(
@@ -227,6 +231,20 @@ async function allowanceCases(db: SqlConnection, rules: readonly NoticeRuleRow[]
         latest: now,
       })),
   );
+}
+
+async function quietCases(db: SqlConnection, { knotName, systemOf }: Surroundings, now: Date): Promise<NoticeCase[]> {
+  const cases: NoticeCase[] = [];
+  for (const quiet of await unusuallyQuiet(db, now))
+    cases.push({
+      key: `unusually quiet:${quiet.knot}:${quiet.member}`,
+      topic: 'unusually quiet',
+      knot: quiet.knot,
+      words: `${await knotName(quiet.knot)}: ${quietWords(await systemOf(quiet.knot, quiet.member), quiet)}`,
+      path: `/knots/${encodeURIComponent(quiet.knot)}/timing`,
+      latest: now,
+    });
+  return cases;
 }
 
 async function lateCases({ knotName, lateKnots }: Surroundings, now: Date): Promise<NoticeCase[]> {

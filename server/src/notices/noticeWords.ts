@@ -1,4 +1,5 @@
 import { DateTime } from 'luxon';
+import type { QuietMember } from '../persistence/tables/readHours.js';
 import type { Instant } from '@anchor-knot/core';
 
 /** A knot that is later than it may be: what is known of the member that is furthest behind. */
@@ -29,6 +30,14 @@ export function emptyAt(used: number, perDay: number, now: Date): number | undef
   const dayBegan = Date.UTC(now.getUTCFullYear(), now.getUTCMonth(), now.getUTCDate());
   const empty = dayBegan + ((now.getTime() - dayBegan) * perDay) / Math.max(1, used);
   return empty < dayBegan + 24 * 60 * minuteMs ? empty : undefined;
+}
+
+export function quietWords(systemName: string, { usual, since }: Pick<QuietMember, 'usual' | 'since'>): string {
+  const hour = DateTime.fromJSDate(since, { zone: 'UTC' }).toFormat('HH:mm');
+  return (
+    `nothing has changed in ${systemName} since ${hour} UTC; at this hour of this day of the week there are usually ` +
+    `about ${number(usual)} changes.`
+  );
 }
 
 export function lateWords(knotName: string, { systemName, knownAt }: LateKnot, now: Date): string {

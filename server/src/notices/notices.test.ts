@@ -282,6 +282,40 @@ test('a program is told with a signature that a client of the specification take
   program.close();
 });
 
+test('where much usually changes and nothing does, that is told; what is always quiet is not', async () => {
+  await keep({ topics: ['unusually quiet'] });
+  now = Date.parse('2026-11-29T14:20:00Z');
+  const hourOf = (weeksAgo: number) => new Date(Date.parse('2026-11-29T13:00:00Z') - weeksAgo * 7 * 24 * hour);
+  const changes = (member: string, weeksAgo: number, records: number) =>
+    sql('insert into read_hour (knot_id, member, hour, records) values ($1, $2, $3, $4)', [
+      'customers',
+      member,
+      hourOf(weeksAgo),
+      records,
+    ]);
+  // One week of the four there was nothing either: a holiday.
+  for (const [week, records] of [
+    [1, 240],
+    [2, 260],
+    [4, 250],
+  ] as const)
+    await changes('crm', week, records);
+  for (const week of [1, 2, 3, 4]) await changes('shop', week, 3);
+  await tell();
+  expect(subjects()).toEqual([
+    expect.stringMatching(/^Customers: nothing has changed in Fernhill CRM since 13:00 UTC; /),
+  ]);
+  expect(mail.mails[0]?.text).toMatch(/usually about 2[45]0 changes/);
+  // As soon as something changes it is over.
+  await changes('crm', 0, 1);
+  await tell();
+  expect(subjects()[1]).toMatch(/^Over: Customers: nothing has changed/);
+  await sql('update read_hour set records = 0 where hour = $1', [hourOf(0)]);
+  await sql("update knot set state = 'paused'");
+  await tell();
+  expect(mail.mails).toHaveLength(2);
+});
+
 test('however many look at once, and whatever happens between, each step is told by each rule once', async () => {
   const random = seededRandom(20261129);
   const others = await Promise.all(

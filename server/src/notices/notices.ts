@@ -60,6 +60,7 @@ export class Notices {
       const rules = await noticeRules(db);
       const surroundings = {
         knotName: (knot: string) => this.#knotName(knot),
+        systemOf: (knot: string, member: string) => this.#systemOf(knot, member),
         lateKnots: () => this.#lateKnots(db, now()),
       };
       await findNotices(db, surroundings, rules, now());
@@ -130,8 +131,14 @@ export class Notices {
     return (await this.#parts.knots.inForce(knot))?.definition.name ?? knot;
   }
 
+  async #systemOf(knot: string, member: string): Promise<string> {
+    const { knots, systems } = this.#parts;
+    const system = (await knots.inForce(knot))?.definition.members.find(({ id }) => id === member)?.system ?? member;
+    return (await systems.find(system))?.name ?? system;
+  }
+
   async #lateKnots(db: SqlConnection, now: Date): Promise<readonly LateKnot[]> {
-    const { knots, timings, systems } = this.#parts;
+    const { knots, timings } = this.#parts;
     const states = await knotStates(db);
     const hearings = await workingSubscriptions(db);
     const late: LateKnot[] = [];
@@ -141,11 +148,10 @@ export class Notices {
       if (!(await hasSucceeded(db, id))) continue;
       const freshness = freshnessOf(definition, timing, await cursorsOf(db, id), hearings, now.getTime());
       const furthest = latestMember(timing, freshness, now.getTime());
-      const system = definition.members.find((member) => member.id === furthest?.member)?.system ?? '';
       if (furthest)
         late.push({
           knot: id,
-          systemName: (await systems.find(system))?.name ?? system,
+          systemName: await this.#systemOf(id, furthest.member),
           knownAt: furthest.knownAt,
         });
     }

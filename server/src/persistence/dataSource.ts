@@ -14,9 +14,11 @@ import { KnotStates1764910000000 } from './migrations/1764910000000-KnotStates.j
 import { PagesOfObjects1764940000000 } from './migrations/1764940000000-PagesOfObjects.js';
 import { SeenDecisions1764945000000 } from './migrations/1764945000000-SeenDecisions.js';
 import { DeclaredFields1764955000000 } from './migrations/1764955000000-DeclaredFields.js';
+import { StartCalls1764990000000 } from './migrations/1764990000000-StartCalls.js';
 import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
 import { FailureReasons1764985000000 } from './migrations/1764985000000-FailureReasons.js';
 import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
+import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
 import { UniqueValues1764400000000 } from './migrations/1764400000000-UniqueValues.js';
@@ -42,6 +44,8 @@ export const migrations = [
   Notices1764970000000,
   Retries1764980000000,
   FailureReasons1764985000000,
+  StartCalls1764990000000,
+  ReadHours1764995000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -433,7 +433,16 @@ describe.each([
     const progress = { phase: 'done', done: 0, tally: {} } as const;
     await store.endRun(
       lease,
-      { state: 'succeeded', progress, troubles: [], guards: [], tryAgain: [], readWell: [], now: 10 },
+      {
+        state: 'succeeded',
+        progress,
+        troubles: [],
+        guards: [],
+        tryAgain: [],
+        readWell: [],
+        changed: new Map(),
+        now: 10,
+      },
       new Map([['crm', { changedSince: 5, listedAt: 6, readAt: 7, knotVersion: 1 }]]),
     );
     expect(await store.outside('customers')).toEqual([

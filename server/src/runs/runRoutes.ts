@@ -18,14 +18,9 @@ import { countOperations, operationsAfter } from '../persistence/tables/plans.js
 import { askToStop, findRun, runsBefore } from '../persistence/tables/runLists.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { memberSummaries, runSummary, waitingRun } from '../views/summaries.js';
+import { keysByMember } from '../worker/jobs.js';
 
 const pageSize = 50;
-
-function keysByMember(records: readonly { readonly member: string; readonly key: string }[]): Record<string, string[]> {
-  const byMember: Record<string, string[]> = {};
-  for (const { member, key } of records) (byMember[member] ??= []).push(key);
-  return byMember;
-}
 
 export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, events }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();

@@ -62,7 +62,15 @@ const demoRules: Readonly<Record<string, NoticeRule>> = {
   '0193a0de-7a11-7c00-8000-000000000001': {
     name: 'What stops',
     isOn: true,
-    topics: ['run failed', 'run stopped', 'run missed', 'late', 'system in trouble', 'subscription lost'],
+    topics: [
+      'run failed',
+      'run stopped',
+      'run missed',
+      'late',
+      'unusually quiet',
+      'system in trouble',
+      'subscription lost',
+    ],
     decisionKinds: [],
     waitsHours: 24,
     usedPercent: 80,

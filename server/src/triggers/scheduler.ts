@@ -2,6 +2,7 @@ import { DateTime } from 'luxon';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
+import type { CalledScope } from '@anchor-knot/contracts';
 import { type Knot, passedSlots, scheduleFor, type SlotPurpose, type Timing } from '@anchor-knot/core';
 import type { Knots } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
@@ -18,7 +19,7 @@ import { takeDueRetry } from '../persistence/tables/retries.js';
 import { cursorsOf } from '../persistence/tables/runs.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
-import type { RunJob, RunQueue } from '../worker/jobs.js';
+import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
 import { askingMs, isByHandOnly, purposeOf, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
@@ -89,6 +90,17 @@ export class Scheduler {
       runs.push(await this.#start(db, knot, { cause: 'event', ...scope, full: false }));
     }
     return runs;
+  }
+
+  /**
+   * Another program asks for a run.
+   * @returns the id of the run that was started, or joined; `undefined` where the knot does not run by itself now
+   */
+  async startCalled(db: SqlConnection, knot: string, called: CalledScope): Promise<string | undefined> {
+    if (!(await this.#mayStart(db, knot))) return undefined;
+    const { full, members, records = [] } = called;
+    const asked = members ?? (records.length > 0 ? [] : null);
+    return this.#start(db, knot, { cause: 'call', full, members: asked, records: keysByMember(records) });
   }
 
   async #settle(db: SqlConnection, slot: DueSlot, now: number): Promise<void> {

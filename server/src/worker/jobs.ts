@@ -14,6 +14,15 @@ import type { SqlConnection } from '../persistence/sql.js';
 
 export type { RunJob } from '../persistence/tables/queue.js';
 
+/** Names of records as a job has them. */
+export function keysByMember(
+  records: readonly { readonly member: string; readonly key: string }[],
+): Record<string, string[]> {
+  const byMember: Record<string, string[]> = {};
+  for (const { member, key } of records) (byMember[member] ??= []).push(key);
+  return byMember;
+}
+
 /** To read all records of an object once. */
 export interface ProfileJob {
   readonly system: string;

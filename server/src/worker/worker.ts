@@ -15,6 +15,7 @@ import type { PostgresStore } from '../persistence/postgresStore.js';
 import type { Notices } from '../notices/notices.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { dropOldNotices } from '../persistence/tables/notices.js';
+import { dropReadHours } from '../persistence/tables/readHours.js';
 import { dropQuietRuns } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { endAsFailed } from '../persistence/tables/runLists.js';
@@ -140,6 +141,7 @@ export class Worker {
       () => objects.lookForChanges(unaskedMinutes),
       () => dropQuietRuns(data, quietDays),
       () => dropOldNotices(data, noticeDays),
+      () => dropReadHours(data),
     ];
     const checkAll = async (): Promise<void> => {
       for (const step of steps)

@@ -4,6 +4,7 @@ import type { MemberId } from '@anchor-knot/core';
 import { LeaseLost, type MemberCursor, type RunLease, type RunRequest } from '../../orchestration/store.js';
 import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 import { runChannel } from '../channels.js';
+import { noteRead } from './readHours.js';
 import { forgetRetry, noteRetry } from './retries.js';
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
@@ -120,7 +121,7 @@ export async function closeRun(
       hasDoneNothing(result),
     ],
   );
-  await keepRetry(db, lease, result);
+  await keepForLater(db, lease, result);
   for (const [member, { changedSince, listedAt, readAt, knotVersion }] of cursors) {
     await db.query(
       `insert into member_cursor (knot_id, member, changed_since, listed_at, read_at, knot_version)
@@ -136,10 +137,14 @@ export async function closeRun(
   await tell(db, lease.run);
 }
 
-/** What a run could not do is tried again by itself, until one makes up for it. A dry run changes nothing of that. */
-async function keepRetry(db: SqlConnection, { run, knot }: RunLease, result: RunResult): Promise<void> {
+/**
+ * What follows from a run for those to come: what it could not do is tried again by itself, until one makes up for it;
+ * and what it read tells what is usual. Nothing follows from a dry run.
+ */
+async function keepForLater(db: SqlConnection, { run, knot }: RunLease, result: RunResult): Promise<void> {
   const [row] = (await db.query('select kind from run where id = $1', [run])) as { kind: string }[];
   if (row?.kind !== 'run') return;
+  await noteRead(db, knot, result.changed, new Date(result.now));
   if (result.tryAgain.length > 0) await noteRetry(db, knot, result.tryAgain, new Date(result.now));
   else await forgetRetry(db, knot, result.readWell);
 }

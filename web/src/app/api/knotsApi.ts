@@ -24,6 +24,10 @@ import {
   type SaveDraft,
   type SurveyLine,
   surveyLineSchema,
+  type MadeStartCall,
+  madeStartCallSchema,
+  type StartCall,
+  startCallsSchema,
   type TimingView,
   timingViewSchema,
 } from '@anchor-knot/contracts';
@@ -99,6 +103,15 @@ export class KnotsApi {
     return this.#calls.get(`${knotUrl(knot)}/timing`, timingViewSchema);
   }
   /** @returns the new revision */
+  startCalls(knot: string): Observable<readonly StartCall[]> {
+    return this.#calls.get(`${knotUrl(knot)}/start-calls`, startCallsSchema).pipe(map(({ calls }) => calls));
+  }
+  makeStartCall(knot: string, name: string): Observable<MadeStartCall> {
+    return this.#calls.post(`${knotUrl(knot)}/start-calls`, { name }, madeStartCallSchema);
+  }
+  removeStartCall(knot: string, call: string): Observable<unknown> {
+    return this.#http.delete(`${knotUrl(knot)}/start-calls/${call}`);
+  }
   keepTiming(knot: string, change: DeepReadonly<KeepTiming>): Observable<number> {
     return this.#http
       .put(`${knotUrl(knot)}/timing`, change)

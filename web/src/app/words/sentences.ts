@@ -154,9 +154,14 @@ export function runSentence(run: Run, members: readonly MemberSummary[]): string
 
 /** Who or what started a run. */
 export function starterWords({ cause, startedBy }: Pick<Run, 'cause' | 'startedBy'>): string {
-  return { person: startedBy, schedule: 'its timing', event: 'an event', asking: 'asking', retry: 'another try' }[
-    cause
-  ];
+  return {
+    person: startedBy,
+    schedule: 'its timing',
+    event: 'an event',
+    asking: 'asking',
+    retry: 'another try',
+    call: 'another program',
+  }[cause];
 }
 
 export const phaseWords: Record<NonNullable<Run['progress']>['phase'], string> = {

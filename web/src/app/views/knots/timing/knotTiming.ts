@@ -24,6 +24,7 @@ import { AgoTime } from '../../../words/agoTime';
 import { StartRun } from '../../runs/startRun';
 import { ProblemText } from '../../problem';
 import { State } from '../../state';
+import { StartCalls } from './startCalls';
 import { OnDaysForm } from './onDaysForm';
 import { type TimingForm, timingForm, timingOf } from './timingForm';
 import { problemsOfForm, showProblems } from './timingProblems';
@@ -49,6 +50,7 @@ const ownZone = Intl.DateTimeFormat().resolvedOptions().timeZone;
     Pennant,
     ProblemText,
     ReactiveFormsModule,
+    StartCalls,
     State,
     ZoneField,
   ],
