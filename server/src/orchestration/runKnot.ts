@@ -408,6 +408,9 @@ class KnotRun {
       // Who stops a run does not want it tried again.
       tryAgain: this.#stopAsked ? [] : worthAnotherTry(this.#troubles, this.#undone),
       readWell: [...this.#readings].flatMap(([member, { trouble, isNamed }]) => (trouble || isNamed ? [] : [member])),
+      readByName: [...this.#readings].flatMap(([member, { trouble, isNamed }]) =>
+        !trouble && isNamed ? [member] : [],
+      ),
       changed: new Map(
         [...this.#readings].flatMap(([member, { isWhole }]) =>
           isWhole ? [] : [[member, this.#tally.of(member).read] as const],

@@ -71,6 +71,8 @@ export interface RunResult {
   readonly tryAgain: readonly MemberId[];
   /** Members of which all that was asked for was read. */
   readonly readWell: readonly MemberId[];
+  /** Members of which the records that were named, and no others, were read. */
+  readonly readByName: readonly MemberId[];
   /** How many records were read of members of which only what changed was; of the others nothing can be said. */
   readonly changed: ReadonlyMap<MemberId, number>;
   readonly now: Instant;

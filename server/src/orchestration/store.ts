@@ -236,6 +236,8 @@ export interface MemberCursor {
   readonly listedAt: Instant;
   /** When it was read last: everything that changed before is known. By our own clock. */
   readonly readAt: Instant;
+  /** When all that it had told of was read by its keys; never, where it is left out. By our own clock. */
+  readonly toldReadAt?: Instant | undefined;
   readonly knotVersion: number;
 }
 

@@ -440,6 +440,7 @@ describe.each([
         guards: [],
         tryAgain: [],
         readWell: [],
+        readByName: [],
         changed: new Map(),
         now: 10,
       },

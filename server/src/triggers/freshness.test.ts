@@ -18,7 +18,7 @@ const told = (minutesAgo: number) => ({
   object: crm?.object ?? '',
   lastAt: new Date(now - minutesAgo * minute),
 });
-const known = (cursors: [string, { readAt: number }][], hearings: ReturnType<typeof told>[]) =>
+const known = (cursors: [string, { readAt: number; toldReadAt?: number }][], hearings: ReturnType<typeof told>[]) =>
   Object.fromEntries(
     freshnessOf(knot, timing, new Map(cursors), hearings, now).map(({ member, knownAt }) => [
       member,
@@ -28,12 +28,19 @@ const known = (cursors: [string, { readAt: number }][], hearings: ReturnType<typ
 
 test('who tells is known up to now, as long as what it told last was read; others as far as they were read', () => {
   expect(compileKnot(knot).ok).toBe(true);
-  const cursors: [string, { readAt: number }][] = [
+  const cursors: [string, { readAt: number; toldReadAt?: number }][] = [
     ['crm', readAt(30)],
     ['shop', readAt(5)],
   ];
   expect(known(cursors, [told(31)])).toEqual({ crm: 0, shop: 5 });
   expect(known(cursors, [told(29)])).toEqual({ crm: 30, shop: 5 });
+  // What it told was read by its keys, though not all that may have changed.
+  const byKeys: typeof cursors = [
+    ['crm', { ...readAt(30), toldReadAt: now - 28 * minute }],
+    ['shop', readAt(5)],
+  ];
+  expect(known(byKeys, [told(29)])).toEqual({ crm: 0, shop: 5 });
+  expect(known(byKeys, [told(27)])).toEqual({ crm: 30, shop: 5 });
   expect(known(cursors, [])).toEqual({ crm: 30, shop: 5 });
   expect(known([['shop', readAt(5)]], [told(31)])).toEqual({ crm: undefined, shop: 5 });
   // One that is asked is known as far as it was asked, whatever it tells.

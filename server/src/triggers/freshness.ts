@@ -2,6 +2,8 @@ import type { Instant, Knot, Timing } from '@anchor-knot/core';
 import type { MemberCursor } from '../orchestration/store.js';
 import type { Hearing } from '../persistence/tables/webhooks.js';
 
+type Reading = Pick<MemberCursor, 'readAt' | 'toldReadAt'>;
+
 const minuteMs = 60_000;
 
 export interface Freshness {
@@ -18,7 +20,7 @@ export interface Freshness {
 export function freshnessOf(
   { members }: Knot,
   timing: Timing,
-  cursors: ReadonlyMap<string, Pick<MemberCursor, 'readAt'>>,
+  cursors: ReadonlyMap<string, Reading>,
   hearings: readonly Hearing[],
   now: Instant,
 ): readonly Freshness[] {
@@ -26,9 +28,14 @@ export function freshnessOf(
     const readAt = cursors.get(id)?.readAt;
     const hearing = hearings.find((heard) => heard.system === system && heard.object === object);
     const isHeard = timing.triggers[id]?.kind === 'events' && hearing !== undefined;
-    const isAllRead = readAt !== undefined && (hearing?.lastAt?.getTime() ?? 0) <= readAt;
-    return { member: id, knownAt: isHeard && isAllRead ? now : readAt };
+    return { member: id, knownAt: isHeard && isAllRead(hearing, cursors.get(id)) ? now : readAt };
   });
+}
+
+/** Whether what a member told last was read since: as a part of what changed, or by its key. */
+export function isAllRead({ lastAt }: Pick<Hearing, 'lastAt'>, reading: Reading | undefined): boolean {
+  if (!reading) return false;
+  return (lastAt?.getTime() ?? 0) <= Math.max(reading.readAt, reading.toldReadAt ?? 0);
 }
 
 /** The member that is furthest behind; `undefined` where the knot is not later than it may be. */

@@ -20,6 +20,7 @@ import { cursorsOf } from '../persistence/tables/runs.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
 import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
+import { isAllRead } from './freshness.js';
 import { askingMs, isByHandOnly, purposeOf, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
@@ -158,9 +159,7 @@ export class Scheduler {
   async #isHeard(db: SqlConnection, knot: string, { id, system, object }: Knot['members'][number]): Promise<boolean> {
     const hearings = await workingSubscriptions(db);
     const hearing = hearings.find((heard) => heard.system === system && heard.object === object);
-    if (!hearing) return false;
-    const readAt = (await cursorsOf(db, knot)).get(id)?.readAt ?? 0;
-    return (hearing.lastAt?.getTime() ?? 0) <= readAt;
+    return hearing !== undefined && isAllRead(hearing, (await cursorsOf(db, knot)).get(id));
   }
 
   /** Nothing runs by itself while it is paused, nor before somebody has seen one run to its end. */

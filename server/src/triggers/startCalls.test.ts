@@ -73,7 +73,7 @@ test('a signed call starts a run of what it names, once however often it comes; 
   expect(runs.filter(({ cause }) => cause === 'call')).toHaveLength(3);
 });
 
-test('what is not signed, late, of another secret, or asks for what is not, starts nothing and is counted', async () => {
+test('what is not signed, late, of another secret, or asks for what is not there, starts nothing', async () => {
   await installation.run();
   const made = (await make()).json() as MadeStartCall;
   const other = (await make()).json() as MadeStartCall;

@@ -280,6 +280,11 @@ test('of a system that cannot say what changed, the record alone that it tells o
   await until(async () => (await shopPage(shopper)).includes('Marrowby'));
   const told = (await runs()).filter(({ cause }) => cause === 'event');
   expect(told.map(({ progress }) => [progress?.tally.crm?.read, progress?.tally.shop?.read])).toContainEqual([1, 0]);
+  // All that it told was read: it is not listed for that once more.
+  await until(async () => (await runs('&quiet=true')).every(({ endedAt }) => endedAt !== null));
+  await installation.parts.scheduler.startDue({ now: () => Date.now() + 3601_000 });
+  await wait(300);
+  expect((await runs('&quiet=true')).filter(({ cause }) => cause === 'asking')).toEqual([]);
 });
 
 test('what cannot be is refused with where it is wrong; what somebody set meanwhile is not overwritten', async () => {

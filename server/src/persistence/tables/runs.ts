@@ -145,6 +145,11 @@ async function keepForLater(db: SqlConnection, { run, knot }: RunLease, result: 
   const [row] = (await db.query('select kind from run where id = $1', [run])) as { kind: string }[];
   if (row?.kind !== 'run') return;
   await noteRead(db, knot, result.changed, new Date(result.now));
+  await db.query(
+    `update member_cursor c set told_read_at = r.started_at from run r
+     where r.id = $1 and c.knot_id = r.knot_id and c.member = any($2)`,
+    [run, result.readByName],
+  );
   if (result.tryAgain.length > 0) await noteRetry(db, knot, result.tryAgain, new Date(result.now));
   else await forgetRetry(db, knot, result.readWell);
 }
@@ -158,13 +163,14 @@ function hasDoneNothing({ state, progress }: RunResult): boolean {
 
 export async function cursorsOf(data: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
   const rows = (await data.query(
-    'select member, changed_since, listed_at, read_at, knot_version from member_cursor where knot_id = $1',
+    'select member, changed_since, listed_at, read_at, told_read_at, knot_version from member_cursor where knot_id = $1',
     [knot],
   )) as {
     member: string;
     changed_since: string;
     listed_at: string;
     read_at: string;
+    told_read_at: Date | null;
     knot_version: number;
   }[];
   return new Map(
@@ -174,6 +180,7 @@ export async function cursorsOf(data: SqlConnection, knot: string): Promise<Read
         changedSince: Number(row.changed_since),
         listedAt: Number(row.listed_at),
         readAt: Number(row.read_at),
+        ...(row.told_read_at ? { toldReadAt: row.told_read_at.getTime() } : {}),
         knotVersion: row.knot_version,
       },
     ]),

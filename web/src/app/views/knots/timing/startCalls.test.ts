@@ -36,7 +36,7 @@ async function shown(calls: readonly StartCall[], role: 'editor' | 'operator' = 
   return { ...hands(fixture), api, told };
 }
 
-test('an address is made for a program by its name; its secret is shown, and what was refused is not hidden', async () => {
+test('an address is made for a program by its name; its secret is shown, what was refused is not hidden', async () => {
   const { rows, type, press, text, api, typed } = await shown([call]);
   expect((await rows())[0]).toMatch(/Stock count.*hooks\/start\/c1.*12 times.*3 refused/);
   await press('Make an address');
