@@ -58,6 +58,10 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   await page.locator('ak-pair-grid').waitFor();
   await picture('decisions');
+  await show('repair', '/repair');
+  await page.goto(`${address()}/notices`);
+  await page.getByRole('row').nth(3).waitFor();
+  await picture('notices');
   await show('knots', '/knots');
   await page.goto(`${address()}/knots/customers/members`);
   await readMembers();
@@ -84,9 +88,6 @@ test('pictures of the main views', async ({ page }) => {
   await show('anchors', '/anchors');
   await openAnchor(page, '77051');
   await picture('anchor');
-  await page.getByRole('button', { name: 'Dark' }).click();
-  await picture('anchor-dark');
-  await page.getByRole('button', { name: 'Light' }).click();
   const profileAll = async (system: string): Promise<void> => {
     await page.goto(`${address()}/systems/${system}`);
     await page.getByRole('button', { name: 'Profile all' }).click();
@@ -102,10 +103,6 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByText('the same time as here').waitFor();
   await picture('system');
   await show('object', '/systems/coldharbour/objects/debtors/fields');
-  await page.goto(`${address()}/systems/granary/change`);
-  await page.getByRole('button', { name: 'Test' }).click();
-  await page.getByRole('heading', { name: 'It works' }).waitFor();
-  await picture('connect');
   await show('systems', '/systems');
   await page.goto(`${address()}/knots/customers/timing`);
   for (const system of ['Fernhill CRM', 'Market Row'])

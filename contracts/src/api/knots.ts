@@ -14,6 +14,8 @@ export const knotStandingSchema = z.object({
   at: time.nullable(),
   /** When it runs again by itself; null where it does not. */
   until: time.nullable(),
+  /** It was paused with all others, and is taken up with them. */
+  pausedTogether: z.boolean(),
 });
 export type KnotStanding = z.output<typeof knotStandingSchema>;
 

@@ -119,6 +119,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'GET /api/knots/{knot}/start-calls': 'operator',
   'POST /api/knots/{knot}/start-calls': 'editor',
   'DELETE /api/knots/{knot}/start-calls/{call}': 'editor',
+  'PUT /api/knot-states': 'editor',
   'GET /api/notices': 'viewer',
   'GET /api/notices/unread': 'viewer',
   'POST /api/notices/read': 'viewer',

@@ -8,7 +8,7 @@ import { noSuch } from '../api/problems.js';
 import { tieCounts } from '../persistence/tables/anchors.js';
 import { latestVersions } from '../persistence/tables/knots.js';
 import { lastRunOf, openRunOf } from '../persistence/tables/runLists.js';
-import { knotStates, setKnotState } from '../persistence/tables/versions.js';
+import { knotStates, setAllStates, setKnotState } from '../persistence/tables/versions.js';
 import { standingOf } from '../persistence/tables/standing.js';
 import { memberSummaries, runSummary, standingView } from '../views/summaries.js';
 import { checkDefinition } from './knots.js';
@@ -87,6 +87,25 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
       if (!isThere) return reply.code(404).send(noSuch('knot in force'));
       await writeAudit(data, request.person, `knot ${state}`, { knot });
       return { changed: true as const };
+    },
+  );
+
+  typed.put(
+    '/api/knot-states',
+    {
+      config: { role: 'editor' },
+      schema: {
+        tags: ['knots'],
+        summary: 'Pause all knots that run, or take up again those that were paused so',
+        body: z.object({ state: z.enum(['running', 'paused']) }),
+        response: { 200: z.object({ changed: z.number() }) },
+      },
+    },
+    async (request) => {
+      const { state } = request.body;
+      const changed = await setAllStates(data, state, request.person?.name ?? '', new Date());
+      await writeAudit(data, request.person, `all knots ${state}`, { changed });
+      return { changed };
     },
   );
 

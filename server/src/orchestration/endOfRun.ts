@@ -1,7 +1,9 @@
 import { type DecisionKind, decisionKinds, failureKinds } from '@anchor-knot/contracts';
 import type { TroubleCode } from '@anchor-knot/connectors';
 import type { CompiledKnot, MemberId } from '@anchor-knot/core';
+import type { MemberReading } from './readMembers.js';
 import type { MemberTrouble, RunResult } from './runResult.js';
+import type { Tally } from './tally.js';
 
 /** How a run ended that came to its end: what is said of it, and whether it has done all that it was to do. */
 
@@ -29,6 +31,32 @@ export function worthAnotherTry(
     return trouble ? passing.has(trouble.code) : undone.has(member);
   };
   return [...new Set([...troubles.keys(), ...undone])].filter(mayPass);
+}
+
+/**
+ * Members whose reading counts from now on, and how much of them had changed. What a run read that was stopped before
+ * it was settled is read again, and counts for nothing.
+ * @param unsettled members of which something was read and not settled
+ */
+export function whatWasRead(
+  state: RunResult['state'],
+  readings: ReadonlyMap<MemberId, Pick<MemberReading, 'trouble' | 'isNamed' | 'isWhole'>>,
+  unsettled: ReadonlySet<MemberId>,
+  tally: Pick<Tally, 'of'>,
+): Pick<RunResult, 'readWell' | 'readByName' | 'changed'> {
+  const isStopped = state.startsWith('stopped');
+  const counting = isStopped
+    ? []
+    : [...readings].filter(([member, { trouble }]) => trouble === undefined && !unsettled.has(member));
+  const membersOf = (isNamed: boolean): MemberId[] =>
+    counting.flatMap(([member, reading]) => (reading.isNamed === isNamed ? [member] : []));
+  return {
+    readWell: membersOf(false),
+    readByName: membersOf(true),
+    changed: new Map(
+      counting.flatMap(([member, { isWhole }]) => (isWhole ? [] : [[member, tally.of(member).read] as const])),
+    ),
+  };
 }
 
 /**

@@ -11,7 +11,7 @@ import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
 import { CallLog } from './callLog.js';
 import { decisionsOfGuards } from './decisions.js';
-import { inPart, nothingBegins, stateOf, worthAnotherTry } from './endOfRun.js';
+import { inPart, nothingBegins, stateOf, whatWasRead, worthAnotherTry } from './endOfRun.js';
 import { findGone, forgetGoneFiltered } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -407,15 +407,7 @@ class KnotRun {
       words,
       // Who stops a run does not want it tried again.
       tryAgain: this.#stopAsked ? [] : worthAnotherTry(this.#troubles, this.#undone),
-      readWell: [...this.#readings].flatMap(([member, { trouble, isNamed }]) => (trouble || isNamed ? [] : [member])),
-      readByName: [...this.#readings].flatMap(([member, { trouble, isNamed }]) =>
-        !trouble && isNamed ? [member] : [],
-      ),
-      changed: new Map(
-        [...this.#readings].flatMap(([member, { isWhole }]) =>
-          isWhole ? [] : [[member, this.#tally.of(member).read] as const],
-        ),
-      ),
+      ...whatWasRead(state, this.#readings, this.#unsettled, this.#tally),
       now: this.#installation.clock.now(),
     };
   }

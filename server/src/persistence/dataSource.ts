@@ -18,6 +18,7 @@ import { StartCalls1764990000000 } from './migrations/1764990000000-StartCalls.j
 import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
 import { FailureReasons1764985000000 } from './migrations/1764985000000-FailureReasons.js';
 import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
+import { PausedTogether1765000000000 } from './migrations/1765000000000-PausedTogether.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -46,6 +47,7 @@ export const migrations = [
   FailureReasons1764985000000,
   StartCalls1764990000000,
   ReadHours1764995000000,
+  PausedTogether1765000000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -152,8 +152,14 @@ export class WebhookInbox {
 
   /** Checks the subscriptions of all systems that have any; by one worker at a time. */
   async checkAll(): Promise<void> {
-    for (const row of await this.#systems.all()) if (await takeDueCheck(this.#data, row.id)) await this.check(row);
+    const failed: unknown[] = [];
+    for (const row of await this.#systems.all()) {
+      if (!(await takeDueCheck(this.#data, row.id))) continue;
+      // One that cannot be checked at all keeps no other from being checked.
+      await this.check(row).catch((error: unknown) => failed.push(error));
+    }
     await dropOldDeliveries(this.#data, deliveriesKept);
+    if (failed.length > 0) throw new AggregateError(failed, `${failed.length} systems could not be checked`);
   }
 
   /**

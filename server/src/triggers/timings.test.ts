@@ -131,6 +131,26 @@ test('nothing starts in a pause, which ends when it was said to; what was paused
   expect((await runs('&quiet=true')).map(({ state }) => state)).not.toContain('missed');
 });
 
+test('all are paused and taken up together; what somebody had paused before stays so', async () => {
+  const { knots } = installation.parts;
+  await knots.create({ ...(await definition()), id: 'clients', name: 'Clients' }, 'test');
+  await knots.create({ ...(await definition()), id: 'patrons', name: 'Patrons' }, 'test');
+  const setAll = async (state: string) => (await api.as('editor', 'PUT', '/api/knot-states', { state })).json();
+  const states = async () =>
+    (await get<{ knots: { id: string; standing: KnotStanding }[] }>('/api/knots')).knots
+      .map(({ id, standing: { state, pausedTogether } }) => `${id} ${state}${pausedTogether ? ', together' : ''}`)
+      .sort();
+  expect((await api.as('operator', 'PUT', '/api/knot-states', { state: 'paused' })).statusCode).toBe(403);
+  await api.as('editor', 'PUT', '/api/knots/clients/state', { state: 'paused' });
+  expect(await setAll('paused')).toEqual({ changed: 2 });
+  expect(await states()).toEqual(['clients paused', 'customers paused, together', 'patrons paused, together']);
+  expect((await api.as('operator', 'POST', '/api/knots/patrons/runs', { kind: 'run' })).statusCode).toBe(409);
+  // One that is taken up by itself is not taken up once more.
+  await api.as('editor', 'PUT', '/api/knots/patrons/state', { state: 'running' });
+  expect(await setAll('running')).toEqual({ changed: 1 });
+  expect(await states()).toEqual(['clients paused', 'customers running', 'patrons running']);
+});
+
 test('a member is asked when it does not tell, and as soon as it is not heard of any more', async () => {
   await begin();
   const trigger = { kind: 'events', otherwiseSeconds: 60 } as const;

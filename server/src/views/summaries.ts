@@ -50,6 +50,7 @@ export function standingView(row: StateRow | undefined): KnotStanding {
     by: row?.state_by ?? null,
     at: row?.state_at?.toISOString() ?? null,
     until: row?.resume_at?.toISOString() ?? null,
+    pausedTogether: row?.paused_together ?? false,
   };
 }
 

@@ -1,6 +1,6 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** How much changes in members, hour by hour, so that it is noticed when nothing does; and what of it was read by name. */
+/** How much changes in members, hour by hour, so that it is noticed when nothing does; and what was read by name. */
 export class ReadHours1764995000000 implements MigrationInterface {
   async up(runner: QueryRunner): Promise<void> {
     await runner.query(`

@@ -163,7 +163,8 @@ function hasDoneNothing({ state, progress }: RunResult): boolean {
 
 export async function cursorsOf(data: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>> {
   const rows = (await data.query(
-    'select member, changed_since, listed_at, read_at, told_read_at, knot_version from member_cursor where knot_id = $1',
+    `select member, changed_since, listed_at, read_at, told_read_at, knot_version from member_cursor
+     where knot_id = $1`,
     [knot],
   )) as {
     member: string;

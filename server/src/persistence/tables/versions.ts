@@ -56,11 +56,15 @@ export interface StateRow {
   readonly state_by: string | null;
   readonly state_at: Date | null;
   readonly resume_at: Date | null;
+  /** It was paused with all others, and is taken up with them. */
+  readonly paused_together: boolean;
 }
 
 /** Whether each knot runs, by id. */
 export async function knotStates(db: SqlConnection): Promise<ReadonlyMap<string, StateRow>> {
-  const rows = (await db.query('select id, state, state_by, state_at, resume_at from knot')) as (StateRow & {
+  const rows = (await db.query(
+    'select id, state, state_by, state_at, resume_at, paused_together from knot',
+  )) as (StateRow & {
     id: string;
   })[];
   return new Map(rows.map(({ id, ...row }) => [id, row]));
@@ -76,11 +80,28 @@ export async function setKnotState(
   resumeAt?: Date,
 ): Promise<boolean> {
   const [rows] = (await db.query(
-    `update knot set state = $2, state_by = $3, state_at = $4, resume_at = $5
+    `update knot set state = $2, state_by = $3, state_at = $4, resume_at = $5,
+       paused_together = false
      where id = $1 and version_in_force > 0 returning id`,
     [knot, state, person, at, resumeAt ?? null],
   )) as [unknown[], number];
   return rows.length > 0;
+}
+
+/** Pauses all knots that run, or takes up those that were paused so. @returns how many */
+export async function setAllStates(
+  db: SqlConnection,
+  state: 'running' | 'paused',
+  person: string,
+  at: Date,
+): Promise<number> {
+  const [rows] = (await db.query(
+    `update knot set state = $1, state_by = $2, state_at = $3, resume_at = null, paused_together = $1 = 'paused'
+     where version_in_force > 0 and case when $1 = 'paused' then state = 'running' else paused_together end
+     returning id`,
+    [state, person, at],
+  )) as [unknown[], number];
+  return rows.length;
 }
 
 /** Whether a run of the knot is under way. */

@@ -103,6 +103,12 @@ export class KnotsApi {
     return this.#calls.get(`${knotUrl(knot)}/timing`, timingViewSchema);
   }
   /** @returns the new revision */
+  /** Pauses all that run, or takes up those that were paused so. @returns how many */
+  setAllStates(state: 'running' | 'paused'): Observable<number> {
+    return this.#http
+      .put('/api/knot-states', { state })
+      .pipe(map((answer) => z.object({ changed: z.number() }).parse(answer).changed));
+  }
   startCalls(knot: string): Observable<readonly StartCall[]> {
     return this.#calls.get(`${knotUrl(knot)}/start-calls`, startCallsSchema).pipe(map(({ calls }) => calls));
   }

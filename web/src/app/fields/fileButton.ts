@@ -7,6 +7,8 @@ import { MatButtonModule } from '@angular/material/button';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [MatButtonModule],
   templateUrl: './fileButton.html',
+  // What is hidden within stays where the button is, also where that is scrolled out of sight.
+  styles: ':host { position: relative; display: inline-block; }',
 })
 export class FileButton {
   readonly says = input.required<string>();

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Router, RouterLink } from '@angular/router';
-import { forkJoin } from 'rxjs';
+import { forkJoin, of } from 'rxjs';
 import { KnotsApi } from '../../api/knotsApi';
 import { RunsApi } from '../../api/runsApi';
 import { Asking } from '../../api/asking';
@@ -9,8 +9,9 @@ import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { FileButton } from '../../fields/fileButton';
+import { Telling } from '../../telling/telling';
 import { Pennant } from '../../pennant/pennant';
-import { count } from '../../words/sentences';
+import { count, plural } from '../../words/sentences';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { ProblemText } from '../problem';
@@ -29,6 +30,7 @@ export class KnotsView {
   readonly #knotsApi = inject(KnotsApi);
   readonly #runsApi = inject(RunsApi);
   readonly #router = inject(Router);
+  readonly #telling = inject(Telling);
   protected readonly session = inject(SessionService);
   protected readonly asking = new Asking();
   protected readonly loaded = load(
@@ -41,6 +43,27 @@ export class KnotsView {
     const [watch, knots] = this.loaded.value() ?? [undefined, []];
     return knots.map((knot) => ({ ...knot, live: watch?.knots.find(({ id }) => id === knot.id) }));
   });
+
+  readonly #states = computed(() => this.rows().flatMap(({ version, standing }) => (version > 0 ? [standing] : [])));
+  protected readonly canPause = computed(() => this.#states().some(({ state }) => state === 'running'));
+  protected readonly canTakeUp = computed(() => this.#states().some(({ pausedTogether }) => pausedTogether));
+
+  protected setAll(state: 'running' | 'paused'): void {
+    const confirmed =
+      state === 'running'
+        ? of(undefined)
+        : this.#telling.confirm({
+            title: 'Pause all knots?',
+            says: 'Nothing runs until they are taken up again; a run that is under way ends first.',
+            action: 'Pause all',
+          });
+    confirmed.subscribe(() =>
+      this.asking.ask(this.#knotsApi.setAllStates(state), (changed) => {
+        this.#telling.say(`${plural(changed, 'knot')} ${state === 'paused' ? 'paused' : 'taken up again'}.`);
+        this.loaded.reload();
+      }),
+    );
+  }
 
   protected open(file: File): void {
     void file.text().then((text) => {
