@@ -23,4 +23,5 @@ const stop = async (): Promise<void> => {
 process.on('SIGTERM', () => void stop());
 process.on('SIGINT', () => void stop());
 log.info({ address: await app.listen({ host: settings.HOST, port: settings.PORT }) }, 'listening');
-process.send?.('ready');
+// Whoever started it may be gone by now.
+if (process.connected) process.send?.('ready');

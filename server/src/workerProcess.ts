@@ -18,7 +18,8 @@ const worker = new Worker({
 process.on('SIGTERM', () => worker.stop());
 process.on('SIGINT', () => worker.stop());
 log.info('working');
-process.send?.('ready');
+// Whoever started it may be gone by now.
+if (process.connected) process.send?.('ready');
 await worker.work();
 await parts.close();
 process.exit(0);

@@ -1,7 +1,10 @@
-import type { MemberId, RecordKey } from '@anchor-knot/core';
-import type { Connector } from '@anchor-knot/connectors';
+import { type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
+import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { Installation } from './installation.js';
-import type { RunLease, Store } from './store.js';
+import type { MemberReading } from './readMembers.js';
+import type { MemberTrouble } from './runResult.js';
+import { tooShort } from './sourceDecisions.js';
+import type { OutsideRecord, RunLease, Store } from './store.js';
 
 const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
@@ -10,11 +13,50 @@ const believableCount = 20;
 /** However few there are: more than half of some gone at once, or all of them, is for a person to believe. */
 const believablePart = 0.5;
 const fewest = 4;
+const doubtAdvice =
+  'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was written there in ' +
+  'this run. Where it is so, let a run go over the guards.';
 
-export interface GoneOutcome {
+interface GoneOutcome {
   readonly gone: readonly RecordKey[];
   /** Set when so many are missing that the listing itself is doubted. */
   readonly doubted?: string;
+}
+
+/** What is known of a member's records after it was read. */
+export type Presence = Pick<MemberReading, 'deleted' | 'listed'>;
+
+/**
+ * Notes what is gone: what the system says was deleted, and what a complete listing lacks. It is so whether the run
+ * writes or not; a dry run shows what would follow.
+ * @param outside records of no anchor, of all members; those that are gone are taken out
+ * @returns why the listing is doubted, where it is, and the trouble that came of it
+ */
+export async function settleGone(
+  installation: Installation,
+  lease: RunLease,
+  member: MemberId,
+  connector: Connector,
+  { deleted, listed }: Presence,
+  outside: Map<string, OutsideRecord>,
+  overGuards: boolean,
+): Promise<{ readonly doubted?: string; readonly trouble?: MemberTrouble }> {
+  const { store, clock } = installation;
+  for (const key of deleted) outside.delete(recordId({ member, key }));
+  if (deleted.length > 0) await store.markGone(lease, member, deleted, clock.now());
+  if (!listed) return {};
+  for (const [id, { member: of, key }] of outside) if (of === member && !listed.has(key)) outside.delete(id);
+  await forgetGoneFiltered(store, lease, member, listed);
+  try {
+    const { gone, doubted } = await findGone(installation, lease, member, connector, listed, overGuards);
+    if (gone.length > 0) await store.markGone(lease, member, gone, clock.now());
+    if (doubted === undefined) return {};
+    const words = `${installation.systemName(member)}: ${doubted}`;
+    return { doubted, trouble: { member, code: tooShort, words, advice: doubtAdvice } };
+  } catch (error) {
+    if (!(error instanceof SystemTrouble)) throw error;
+    return { trouble: { member, code: error.code, words: error.message, advice: error.advice } };
+  }
 }
 
 /**
@@ -22,7 +64,7 @@ export interface GoneOutcome {
  * because
  * a skipped page or a filter must not look like a deletion.
  */
-export async function findGone(
+async function findGone(
   { store }: Installation,
   lease: RunLease,
   member: MemberId,
@@ -59,7 +101,7 @@ function isDoubtful(missing: number, total: number): boolean {
 }
 
 /** Forgets records that the filter left out and that are not there any more. @param listed all that are there */
-export async function forgetGoneFiltered(
+async function forgetGoneFiltered(
   store: Store,
   lease: RunLease,
   member: MemberId,

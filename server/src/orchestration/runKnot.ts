@@ -1,18 +1,11 @@
 import pLimit from 'p-limit';
-import {
-  type AnchorId,
-  breachedGuards,
-  type GuardBreach,
-  type CompiledMember,
-  type MemberId,
-  recordId,
-} from '@anchor-knot/core';
+import { type AnchorId, breachedGuards, type GuardBreach, type CompiledMember, type MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { applyPlan } from './applyPlan.js';
 import { CallLog } from './callLog.js';
 import { decisionsOfGuards } from './decisions.js';
 import { inPart, nothingBegins, stateOf, whatWasRead, worthAnotherTry } from './endOfRun.js';
-import { findGone, forgetGoneFiltered } from './findGone.js';
+import { settleGone } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
@@ -26,7 +19,7 @@ import type { MemberCursor, OutsideRecord, RecordRef, RunLease } from './store.j
 import type { MemberTrouble, RunProgress, RunResult } from './runResult.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
-import { decisionsOfSources, tooShort } from './sourceDecisions.js';
+import { decisionsOfSources } from './sourceDecisions.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
@@ -262,7 +255,6 @@ class KnotRun {
   }
 
   async #afterReading(member: MemberId, { listed, deleted, unusable, stopping }: MemberReading): Promise<void> {
-    const { store, clock } = this.#installation;
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     for (const { reason } of unusable.slice(0, mostNoted))
       this.#notes.push({
@@ -271,38 +263,17 @@ class KnotRun {
         words: reason,
         advice: 'Correct it in its system; the others were read. Until then nothing new is created there.',
       });
-    for (const key of deleted) this.#outside.delete(recordId({ member, key }));
-    // What is gone is so whether this run writes or not; a dry run shows what would follow.
-    if (deleted.length > 0) await store.markGone(this.#lease, member, deleted, clock.now());
-    if (!listed) return;
-    for (const [id, { member: of, key }] of this.#outside)
-      if (of === member && !listed.has(key)) this.#outside.delete(id);
-    await forgetGoneFiltered(store, this.#lease, member, listed);
-    try {
-      const { gone, doubted } = await findGone(
-        this.#installation,
-        this.#lease,
-        member,
-        this.#connectors.get(member) as Connector,
-        listed,
-        this.#options.overGuards === true,
-      );
-      if (doubted !== undefined) {
-        this.#shortListings.push({ member, says: doubted });
-        this.#note({
-          member,
-          code: tooShort,
-          words: `${this.#installation.systemName(member)}: ${doubted}`,
-          advice:
-            'Look whether records were deleted there, or whether the account sees fewer of them. Nothing was ' +
-            'written there in this run. Where it is so, let a run go over the guards.',
-        });
-      }
-      if (gone.length > 0) await store.markGone(this.#lease, member, gone, clock.now());
-    } catch (error) {
-      if (!(error instanceof SystemTrouble)) throw error;
-      this.#note({ member, code: error.code, words: error.message, advice: error.advice });
-    }
+    const { doubted, trouble } = await settleGone(
+      this.#installation,
+      this.#lease,
+      member,
+      this.#connectors.get(member) as Connector,
+      { deleted, listed },
+      this.#outside,
+      this.#options.overGuards === true,
+    );
+    if (doubted !== undefined) this.#shortListings.push({ member, says: doubted });
+    if (trouble) this.#note(trouble);
   }
 
   #countsOf(member: MemberId, ties: number) {
