@@ -30,7 +30,7 @@ const idlePollMs = 2000;
 const checkMs = 60_000;
 const dueMs = 1000;
 /** How often it is looked what people are to be told of. */
-const noticeMs = 3000;
+const noticeMs = 5000;
 /** Runs that nobody started, and that found nothing, are kept for so long. */
 const quietDays = 2;
 /** What is over, and what was sent of it, is kept for so long. */
