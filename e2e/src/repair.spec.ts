@@ -7,6 +7,7 @@ test('records that fail for one reason are corrected by file in their own system
   page,
 }) => {
   await signIn(page);
+  await page.goto(`${address()}/knots/customers/timing`);
   await runNow(page);
   await page.goto(`${address()}/repair?knot=customers`);
   const albion = page.getByRole('row').filter({ hasText: 'Country: no country is called' });
