@@ -1,4 +1,5 @@
 /** What a person does with the demo, from the first sign-in to a settled conflict, in order and on one installation. */
+import { readFileSync } from 'node:fs';
 import { expect, test } from '@playwright/test';
 import { address, choose, crmPage, editThere, openAnchor, runNow, shopPage, signIn, takeBack } from './steps.js';
 
@@ -178,6 +179,43 @@ test('a system in trouble is named with what to do, and everything else goes on'
   await page.goto(`${shopPage()}/faults`);
   await page.getByLabel('Every sign-in is refused').uncheck();
   await page.getByRole('button', { name: 'Switch' }).click();
+});
+
+test('records that fail for one reason are corrected by file in their own system', async ({ page }) => {
+  await page.goto(`${address()}/repair`);
+  const unread = page.getByRole('row').filter({ hasText: 'Country: no country is called' });
+  await expect(unread).toContainText('Fernhill CRM');
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    unread.getByRole('button', { name: /^Download/ }).click(),
+  ]);
+  const [header = '', ...rows] = readFileSync(await download.path(), 'utf8')
+    .trim()
+    .split('\n');
+  expect(header.trim()).toBe('decision,record,thing,field,value there,what is wrong,corrected value');
+  expect(rows.length).toBeGreaterThan(1);
+  // The last column of the first record is filled in; that of the second with something that is no better.
+  const filled = rows.map((row, place) => row.trimEnd() + (['Ireland', 'Avalon'][place] ?? ''));
+  const [first = '', second = ''] = filled.map((row) => row.split(',')[1] ?? '');
+  const take = async (text: string) =>
+    unread.locator('input[type=file]').setInputFiles({
+      name: 'corrected.csv',
+      mimeType: 'text/csv',
+      buffer: Buffer.from(text),
+    });
+  await take([header, ...filled].join('\n'));
+  await expect(page.getByText('1 record corrected in Fernhill CRM.')).toBeVisible();
+  await expect(page.getByText(`Row 3, record ${second}: `)).toContainText('no country is called “Avalon”');
+  await page.goto(`${crmPage()}/records/${first}`);
+  await expect(page.getByLabel('Country', { exact: true })).toHaveValue('Ireland');
+  await page.goto(`${address()}/repair`);
+  await take('no table');
+  await expect(page.getByText('The file has no column')).toBeVisible();
+  await unread.getByRole('link', { name: /no country is called/ }).click();
+  await expect(page.getByText('because: no country is called “…”')).toBeVisible();
+  await expect(page.locator('.item')).toHaveCount(rows.length - 1);
+  await page.getByRole('button', { name: 'Whatever the reason' }).click();
+  await expect(page).not.toHaveURL(/reason=/);
 });
 
 test('a viewer may look and not run; signing out leads back; a deep link survives the sign-in', async ({

@@ -63,8 +63,8 @@ export class StateFolder {
       const known = await knotOf(database);
       if (known !== undefined && known !== definition.id)
         throw new Error(
-          `${folder} holds the state of the knot “${known}”, not of “${definition.id}”. Choose another folder with ` +
-            '--state.',
+          `${folder} holds the state of the knot “${known}”, not of “${definition.id}”. ` +
+            'Choose another folder with --state.',
         );
       const version = await takeDefinition(database, definition);
       return new StateFolder(folder, definition, database, version);

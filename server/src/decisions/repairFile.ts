@@ -7,8 +7,7 @@ import { spreadsheetCsv } from '../api/spreadsheetCsv.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import type { SqlDatabase } from '../persistence/sql.js';
 import { type DecisionRow, findDecision } from '../persistence/tables/decisions.js';
-import type { Corrected } from './correct.js';
-import { correct, recordOfDecision, recordToCorrect } from './correct.js';
+import { correct, type Corrected, recordOfDecision, recordToCorrect } from './correct.js';
 
 /** Calls to the system that are under way at once. */
 const callsAtOnce = 4;

@@ -59,7 +59,8 @@ export class Readings {
           return {
             member,
             object: undefined,
-            trouble: `There is no object “${member.object}” in a system “${member.system}” here. Choose another one.`,
+            trouble:
+              `There is no object “${member.object}” in a system “${member.system}” here. ` + 'Choose another one.',
           };
         try {
           return { member, object: await this.#object(member.system, member.object, whole), trouble: null };

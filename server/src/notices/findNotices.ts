@@ -8,9 +8,9 @@ import {
   lostSubscriptions,
   systemsInTrouble,
   takeUntoldRuns,
-  usedAllowances,
-  waitingKinds,
+  kindsThatWait,
 } from '../persistence/tables/noticeCases.js';
+import { usedAllowances } from '../persistence/tables/callBudget.js';
 import type { NoticeRuleRow } from '../persistence/tables/noticeRules.js';
 import {
   beginNotices,
@@ -143,7 +143,7 @@ async function waitingCases(
 ): Promise<NoticeCase[]> {
   const busy = await busyKnots(db);
   const cases: NoticeCase[] = [];
-  for (const waiting of await waitingKinds(db, toldDecisionKinds)) {
+  for (const waiting of await kindsThatWait(db, toldDecisionKinds)) {
     const { knot, kind, latest } = waiting;
     const key = `decision:${knot}:${kind}`;
     const known = open.get(key);

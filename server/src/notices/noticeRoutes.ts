@@ -125,7 +125,7 @@ export function noticeRoutes(app: FastifyInstance, { data, knots, systems, notic
       if (!kept)
         return reply.code(409).send({
           code: 'changed meanwhile',
-          says: 'Somebody changed or removed this rule meanwhile.',
+          says: 'Somebody changed or removed this meanwhile.',
           advice: 'Load it again; what you set is kept here until then.',
         });
       await writeAudit(data, request.person, 'notice rule kept', { rule: request.params.rule, name: rule.name });
@@ -145,7 +145,8 @@ export function noticeRoutes(app: FastifyInstance, { data, knots, systems, notic
       },
     },
     async (request, reply) => {
-      if (!(await removeNoticeRule(data, request.params.rule))) return reply.code(404).send(noSuch('rule'));
+      if (!(await removeNoticeRule(data, request.params.rule)))
+        return reply.code(404).send(noSuch('entry of who is told'));
       await writeAudit(data, request.person, 'notice rule removed', { rule: request.params.rule });
       return reply.code(204).send(null);
     },
@@ -164,7 +165,7 @@ export function noticeRoutes(app: FastifyInstance, { data, knots, systems, notic
     },
     async (request, reply) => {
       const isThere = await notices.test(request.params.rule, request.person?.name ?? '', new Date());
-      return isThere ? reply.code(204).send(null) : reply.code(404).send(noSuch('rule'));
+      return isThere ? reply.code(204).send(null) : reply.code(404).send(noSuch('entry of who is told'));
     },
   );
 

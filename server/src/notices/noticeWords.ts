@@ -1,4 +1,5 @@
 import { DateTime } from 'luxon';
+import { emptyAt } from '../systems/callBudget.js';
 import type { QuietMember } from '../persistence/tables/readHours.js';
 import type { Instant } from '@anchor-knot/core';
 
@@ -23,13 +24,6 @@ export function allowanceWords(
   const empty = emptyAt(used, perDay, now);
   if (empty === undefined) return `${said}; at this rate they will do for the day.`;
   return `${said}; at this rate none is left at ${DateTime.fromMillis(empty, { zone }).toFormat('HH:mm ZZZZ')}.`;
-}
-
-/** When the calls of a day (UTC) are used up at the rate of this day; `undefined` where they will do for the day. */
-export function emptyAt(used: number, perDay: number, now: Date): number | undefined {
-  const dayBegan = Date.UTC(now.getUTCFullYear(), now.getUTCMonth(), now.getUTCDate());
-  const empty = dayBegan + ((now.getTime() - dayBegan) * perDay) / Math.max(1, used);
-  return empty < dayBegan + 24 * 60 * minuteMs ? empty : undefined;
 }
 
 export function quietWords(systemName: string, { usual, since }: Pick<QuietMember, 'usual' | 'since'>): string {

@@ -1,4 +1,3 @@
-import { randomBytes } from 'node:crypto';
 import type { DataSource } from 'typeorm';
 import type { NoticeRule } from '@anchor-knot/contracts';
 import type { Knots } from '../knots/knots.js';
@@ -17,7 +16,7 @@ import { cursorsOf } from '../persistence/tables/runs.js';
 import { hasSucceeded } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
-import type { SecretBox } from '../systems/secretBox.js';
+import { newSigningSecret, type SecretBox } from '../systems/secretBox.js';
 import type { Systems } from '../systems/systems.js';
 import { freshnessOf, latestMember } from '../triggers/freshness.js';
 import type { Timings } from '../triggers/timings.js';
@@ -26,8 +25,6 @@ import type { LateKnot } from './noticeWords.js';
 import { renderNotice } from './renderNotice.js';
 import { type Post, secretName } from './sendMessages.js';
 import { messagesOf, nextDue, tellRules } from './tellRules.js';
-
-const secretBytes = 32;
 
 export interface NoticeParts {
   readonly data: DataSource;
@@ -110,8 +107,7 @@ export class Notices {
   ): { readonly sealed: Buffer | null; readonly secret: string | null } {
     if (known?.secret) return { sealed: known.secret, secret: null };
     if (!recipients.some(({ kind }) => kind === 'webhook')) return { sealed: null, secret: null };
-    // As the specification of Standard Webhooks writes secrets.
-    const secret = `whsec_${randomBytes(secretBytes).toString('base64')}`;
+    const secret = newSigningSecret();
     return { sealed: this.#parts.secrets.seal(secret, secretName(id)), secret };
   }
 

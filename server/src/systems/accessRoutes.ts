@@ -6,13 +6,14 @@ import { deliveriesSchema, type Person, problemSchema } from '@anchor-knot/contr
 import { writeAudit } from '../api/audit.js';
 import { type ApiContext, publicAddressOf } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
+import { signedHook } from '../api/signedHook.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { consented } from './consents.js';
 import { orTrouble } from './orTrouble.js';
 
 /**
- * Where people come back to after a consent: a page of the web client, so that the answer is sent on with the session’s
- * own cookies.
+ * Where people come back to after a consent: a page of the web client, so that the answer is sent on with the
+ * session’s own cookies.
  */
 const consentPath = '/consent';
 
@@ -208,35 +209,16 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
     async (request) => ({ deliveries: await inbox.deliveries(request.params.subscription) }),
   );
 
-  // Signatures are over the raw bytes: nothing is parsed here.
-  void app.register(async (hooks) => {
-    hooks.removeAllContentTypeParsers();
-    hooks.addContentTypeParser('*', { parseAs: 'buffer', bodyLimit: 1024 * 1024 }, (_, body, done) => done(null, body));
-    hooks.post(
-      '/hooks/:subscription',
-      {
-        config: {
-          role: 'everybody',
-          rateLimit: { max: 1200, timeWindow: '1 minute', keyGenerator: (request: FastifyRequest) => request.url },
-        },
-        schema: { hide: true },
-      },
-      async (request, reply) => {
-        const { subscription } = request.params as { subscription: string };
-        const headers = Object.fromEntries(
-          Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value[0] : value]),
-        );
-        const outcome =
-          z.uuid().safeParse(subscription).success && Buffer.isBuffer(request.body)
-            ? await inbox.receive(subscription, headers, request.body, (db, system, object, key) =>
-                context.scheduler.startTold(db, system, object, key),
-              )
-            : undefined;
-        if (outcome === undefined) return reply.code(404).send(noSuch('subscription'));
-        // A delivery that was taken before is good: whoever sent it again only missed the answer.
-        if (typeof outcome === 'string') return reply.code(outcome === 'taken' ? 202 : 200).send({ outcome });
-        return reply.code(401).send({ code: 'not taken', says: `The delivery is not taken: ${outcome.refused}.` });
-      },
-    );
+  signedHook(app, '/hooks/:id', { bytes: 1024 * 1024, perMinute: 1200 }, async ({ id, headers, body }, reply) => {
+    const outcome =
+      id === undefined
+        ? undefined
+        : await inbox.receive(id, headers, body, (db, system, object, key) =>
+            context.scheduler.startTold(db, system, object, key),
+          );
+    if (outcome === undefined) return reply.code(404).send(noSuch('subscription'));
+    // A delivery that was taken before is good: whoever sent it again only missed the answer.
+    if (typeof outcome === 'string') return reply.code(outcome === 'taken' ? 202 : 200).send({ outcome });
+    return reply.code(401).send({ code: 'not taken', says: `The delivery is not taken: ${outcome.refused}.` });
   });
 }

@@ -7,6 +7,14 @@ import { type CallBudget, type Clock, SystemTrouble } from '@anchor-knot/connect
 const holdSeconds = 10;
 const holdAgainMs = 4000;
 const slotPollMs = 25;
+const dayMs = 86_400_000;
+
+/** When the calls of a day (UTC) are used up at the rate of this day; `undefined` where they will do for the day. */
+export function emptyAt(used: number, perDay: number, now: Date): number | undefined {
+  const dayBegan = Date.UTC(now.getUTCFullYear(), now.getUTCMonth(), now.getUTCDate());
+  const empty = dayBegan + ((now.getTime() - dayBegan) * perDay) / Math.max(1, used);
+  return empty < dayBegan + dayMs ? empty : undefined;
+}
 
 /** The calls of one system, counted and spaced for all workers together: each call takes its place from one row. */
 export class PostgresCallBudget implements CallBudget {

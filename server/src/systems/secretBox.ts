@@ -3,6 +3,11 @@ import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:cr
 const nonceBytes = 12;
 const tagBytes = 16;
 
+const signingBytes = 32;
+
+/** A secret of signatures, in the form that the Standard Webhooks specification 1.0 gives it. */
+export const newSigningSecret = (): string => `whsec_${randomBytes(signingBytes).toString('base64')}`;
+
 /** Keeps secrets encrypted at rest: AES-256-GCM (NIST SP 800-38D) with a random nonce per secret. */
 export class SecretBox {
   readonly #key: Buffer;

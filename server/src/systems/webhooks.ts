@@ -20,7 +20,7 @@ import {
 } from '../persistence/tables/webhooks.js';
 import { readPath, scalarText } from '@anchor-knot/core';
 import { tellsChanges } from './objects.js';
-import type { SecretBox } from './secretBox.js';
+import { newSigningSecret, type SecretBox } from './secretBox.js';
 import type { Systems } from './systems.js';
 
 const deliveriesKept = 200;
@@ -83,9 +83,7 @@ export class WebhookInbox {
     const { webhooks } = httpOf(row);
     // The specification's own form of secrets, with its prefix; any other gets plain text.
     const secret =
-      webhooks?.signature.kind === 'standard webhooks'
-        ? `whsec_${randomBytes(32).toString('base64')}`
-        : randomBytes(32).toString('base64url');
+      webhooks?.signature.kind === 'standard webhooks' ? newSigningSecret() : randomBytes(32).toString('base64url');
     const address = new URL(`/hooks/${id}`, publicAddress).href;
     const sealed = this.#secrets.seal(secret, `webhook ${id}`);
     await addSubscription(this.#data, { id, system_id: row.id, object, address, secret: sealed });

@@ -5,6 +5,7 @@ import { madeStartCallSchema, makeStartCallSchema, problemSchema, startCallsSche
 import { writeAudit } from '../api/audit.js';
 import { type ApiContext, publicAddressOf } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
+import { signedHook } from '../api/signedHook.js';
 import { removeStartCall, startCallsOf } from '../persistence/tables/startCalls.js';
 
 const ofKnot = z.object({ knot: z.string() });
@@ -82,44 +83,19 @@ export function startCallRoutes(app: FastifyInstance, context: ApiContext): void
     },
   );
 
-  // Signatures are over the raw bytes: nothing is parsed before they were checked.
-  void app.register(async (hooks) => {
-    hooks.removeAllContentTypeParsers();
-    hooks.addContentTypeParser('*', { parseAs: 'buffer', bodyLimit: largestBody }, (_, body, done) => done(null, body));
-    hooks.post(
-      '/hooks/start/:call',
-      {
-        config: {
-          role: 'everybody',
-          rateLimit: {
-            max: 300,
-            timeWindow: '1 minute',
-            keyGenerator: (request: FastifyRequest) => (request.params as { call: string }).call,
-          },
-        },
-        schema: { hide: true },
-      },
-      async (request, reply) => {
-        const { call } = request.params as { call: string };
-        const body = Buffer.isBuffer(request.body) ? request.body : Buffer.alloc(0);
-        const headers = Object.fromEntries(
-          Object.entries(request.headers).map(([name, value]) => [name, Array.isArray(value) ? value[0] : value]),
-        );
-        const isId = z.uuid().safeParse(call).success;
-        const outcome = isId ? await startCalls.receive(call, headers, body) : undefined;
-        switch (outcome?.kind) {
-          case undefined:
-            return reply.code(404).send(noSuch('address'));
-          case 'started':
-            return reply.code(202).send({ run: outcome.run });
-          case 'refused':
-            return reply.code(401).send({ code: 'not taken', says: `The call is not taken: ${outcome.says}.` });
-          case 'not possible':
-            return reply.code(409).send({ code: 'not possible', says: outcome.says });
-          default:
-            throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies undefined)}`);
-        }
-      },
-    );
+  signedHook(app, '/hooks/start/:id', { bytes: largestBody, perMinute: 300 }, async ({ id, headers, body }, reply) => {
+    const outcome = id === undefined ? undefined : await startCalls.receive(id, headers, body);
+    switch (outcome?.kind) {
+      case undefined:
+        return reply.code(404).send(noSuch('address'));
+      case 'started':
+        return reply.code(202).send({ run: outcome.run });
+      case 'refused':
+        return reply.code(401).send({ code: 'not taken', says: `The call is not taken: ${outcome.says}.` });
+      case 'not possible':
+        return reply.code(409).send({ code: 'not possible', says: outcome.says });
+      default:
+        throw new Error(`unknown outcome ${JSON.stringify(outcome satisfies undefined)}`);
+    }
   });
 }

@@ -1,4 +1,3 @@
-import { randomBytes } from 'node:crypto';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import { DeliveryRefused, verifyDelivery } from '@anchor-knot/connectors';
@@ -13,10 +12,9 @@ import {
   runOfCall,
   type StartCallRow,
 } from '../persistence/tables/startCalls.js';
-import type { SecretBox } from '../systems/secretBox.js';
+import { newSigningSecret, type SecretBox } from '../systems/secretBox.js';
 import type { Scheduler } from './scheduler.js';
 
-const secretBytes = 32;
 /** Signed times are good for five minutes to either side; who was taken is remembered for longer than that. */
 const rememberedMinutes = 15;
 const longestMessageId = 200;
@@ -46,7 +44,7 @@ export class StartCalls {
   /** @returns the secret of the signatures, in the form of the Standard Webhooks specification; it is given once */
   async make(knot: string, name: string, person: string): Promise<{ readonly id: string; readonly secret: string }> {
     const id = uuid();
-    const secret = `whsec_${randomBytes(secretBytes).toString('base64')}`;
+    const secret = newSigningSecret();
     const sealed = this.#secrets.seal(secret, secretName(id));
     await addStartCall(this.#data, { id, knot_id: knot, name, secret: sealed, made_by: person });
     return { id, secret };

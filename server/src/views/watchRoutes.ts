@@ -5,13 +5,13 @@ import type { ApiContext } from '../api/context.js';
 import { tieCounts } from '../persistence/tables/anchors.js';
 import { lastRunOf, openRunOf, runsBefore } from '../persistence/tables/runLists.js';
 import { standingOf, waitingByKind, waitingByMember, writtenByHour } from '../persistence/tables/standing.js';
-import { type UsedAllowance, usedAllowances } from '../persistence/tables/noticeCases.js';
+import { type UsedAllowance, usedAllowances } from '../persistence/tables/callBudget.js';
 import { cursorsOf } from '../persistence/tables/runs.js';
 import { dueRetries } from '../persistence/tables/retries.js';
 import { nextDue } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
-import { emptyAt } from '../notices/noticeWords.js';
+import { emptyAt } from '../systems/callBudget.js';
 import { freshnessOf, latestMember } from '../triggers/freshness.js';
 import { memberSummaries, runSummary, systemSummary } from './summaries.js';
 

@@ -99,3 +99,19 @@ export async function holdSlot(
   )) as [HeldSlot[], number];
   return held;
 }
+
+export interface UsedAllowance {
+  readonly system: string;
+  readonly name: string;
+  readonly used: number;
+  readonly perDay: number;
+}
+
+/** How many calls of the day (UTC) systems have used, of those that have only so many. */
+export async function usedAllowances(db: SqlConnection): Promise<readonly UsedAllowance[]> {
+  return (await db.query(
+    `select y.id as system, y.name, b.used::int as used, (y.description -> 'budget' ->> 'perDay')::int as "perDay"
+     from call_budget b join system y on y.id = b.system_id
+     where b.day = (now() at time zone 'utc')::date and (y.description -> 'budget' ->> 'perDay') is not null`,
+  )) as UsedAllowance[];
+}

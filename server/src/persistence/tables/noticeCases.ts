@@ -37,7 +37,7 @@ const waits = "d.closed_at is null and coalesce(d.put_off_until, '-infinity') <=
  * Of which kinds some wait, in which knots. Each costs one look into an index, however many there are. Knots that are
  * just running are left out for some minutes: what a run finds is told of together.
  */
-export async function waitingKinds(
+export async function kindsThatWait(
   db: SqlConnection,
   kinds: readonly DecisionKind[],
 ): Promise<readonly WaitingDecisions[]> {
@@ -107,20 +107,4 @@ export async function lostSubscriptions(
      where s.state <> 'working' and s.checked_at is not null
      group by y.id, y.name`,
   )) as { system: string; name: string; objects: string; at: Date }[];
-}
-
-export interface UsedAllowance {
-  readonly system: string;
-  readonly name: string;
-  readonly used: number;
-  readonly perDay: number;
-}
-
-/** How many calls of the day (UTC) systems have used, of those that have only so many. */
-export async function usedAllowances(db: SqlConnection): Promise<readonly UsedAllowance[]> {
-  return (await db.query(
-    `select y.id as system, y.name, b.used::int as used, (y.description -> 'budget' ->> 'perDay')::int as "perDay"
-     from call_budget b join system y on y.id = b.system_id
-     where b.day = (now() at time zone 'utc')::date and (y.description -> 'budget' ->> 'perDay') is not null`,
-  )) as UsedAllowance[];
 }

@@ -7,6 +7,11 @@ export function plural(number: number, one: string, many = `${one}s`): string {
   return `${count(number)} ${number === 1 ? one : many}`;
 }
 
+/** Parts of a sentence, one after the other. */
+export function listed(parts: readonly string[], last: 'and' | 'or' = 'and'): string {
+  return parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} ${last} ${parts.at(-1)}`;
+}
+
 /** A size as a person would say it. */
 export function bytes(size: number): string {
   if (size < 1000) return plural(size, 'byte');

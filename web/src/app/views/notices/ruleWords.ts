@@ -1,4 +1,5 @@
 import { type KeptNoticeRule, noticeTopics, type NoticeRule } from '@anchor-knot/contracts';
+import { listed } from '../../words/sentences';
 
 /** Who is told of what, and how, in one sentence. @param knotNames by id */
 export function ruleSentence(rule: NoticeRule, knotNames: ReadonlyMap<string, string>): string {
@@ -32,8 +33,4 @@ function topicWords(topic: NoticeRule['topics'][number], { waitsHours, usedPerce
   if (topic === 'waits long') return `decisions that have waited for more than ${waitsHours} h`;
   if (topic === 'allowance') return `systems of which ${usedPercent} % of the day’s calls are used`;
   return noticeTopics[topic].words;
-}
-
-function listed(parts: readonly string[]): string {
-  return parts.length < 2 ? (parts[0] ?? 'nothing') : `${parts.slice(0, -1).join(', ')} and ${parts.at(-1)}`;
 }

@@ -68,6 +68,7 @@ export class ToldRule {
   protected readonly asking = new Asking();
   protected readonly topics = noticeTopicNames.map((topic) => ({ topic, words: noticeTopics[topic].words }));
   protected readonly kinds = toldDecisionKinds.map((kind) => ({ kind, words: decisionKinds[kind].words[1] }));
+  protected readonly placeholders = { mail: 'name@company.example', webhook: 'https://company.example/told' };
   protected readonly form = signal<RuleForm | undefined>(undefined);
   /** With what messages to programs are signed; it is shown once. */
   protected readonly secret = signal<string | undefined>(undefined);

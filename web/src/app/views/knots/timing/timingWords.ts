@@ -1,5 +1,6 @@
 import type { Days, OnDays, Schedule, Timing } from '@anchor-knot/core';
 import type { TimingView } from '@anchor-knot/contracts';
+import { listed } from '../../../words/sentences';
 
 export const weekdays = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'] as const;
 
@@ -72,10 +73,6 @@ export function spanWords(seconds: number): string {
   if (seconds % 3600 === 0) return seconds === 3600 ? 'hour' : `${seconds / 3600} hours`;
   if (seconds % 60 === 0) return seconds === 60 ? 'minute' : `${seconds / 60} minutes`;
   return `${seconds} s`;
-}
-
-function listed(parts: readonly string[], last: 'and' | 'or'): string {
-  return parts.length < 2 ? (parts[0] ?? '') : `${parts.slice(0, -1).join(', ')} ${last} ${parts.at(-1)}`;
 }
 
 function capital(words: string): string {
