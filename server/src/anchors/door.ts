@@ -12,6 +12,7 @@ import {
   saveAnchors,
   tiedAmong,
 } from '../persistence/tables/anchors.js';
+import { countAct } from '../persistence/tables/restingRecords.js';
 
 /**
  * The one door: whatever changes an anchor or a tie goes through here (a run's merge, the outcome of a write, a
@@ -72,6 +73,7 @@ export async function changeAnchors(
   change: (stored: StoredAnchor) => AnchorSave | undefined,
   at: number,
 ): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
+  await countAct(db, knot);
   await lockRevisions(db, ids);
   const stored = await loadAnchors(db, ids);
   const saves = [...stored.values()].flatMap((anchor) => change(anchor) ?? []);
@@ -92,6 +94,7 @@ export async function storeAnchor(
   save: AnchorSave,
   at: number,
 ): Promise<void> {
+  await countAct(db, knot);
   await saveWithoutTies(db, knot, [{ save, ended: tiesEnded(before, save.anchor) }], at);
 }
 

@@ -1,10 +1,11 @@
-import { type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
+import type { MemberId, RecordKey } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { Installation } from './installation.js';
 import type { MemberReading } from './readMembers.js';
 import type { MemberTrouble } from './runResult.js';
 import { tooShort } from './sourceDecisions.js';
-import type { OutsideRecord, RunLease, Store } from './store.js';
+import type { OutsideRecords } from './outsideRecords.js';
+import type { RunLease, Store } from './store.js';
 
 const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
@@ -38,14 +39,17 @@ export async function settleGone(
   member: MemberId,
   connector: Connector,
   { deleted, listed }: Presence,
-  outside: Map<string, OutsideRecord>,
+  outside: OutsideRecords,
   overGuards: boolean,
 ): Promise<{ readonly doubted?: string; readonly trouble?: MemberTrouble }> {
   const { store, clock } = installation;
-  for (const key of deleted) outside.delete(recordId({ member, key }));
+  await outside.leave(
+    store,
+    deleted.map((key) => ({ member, key })),
+  );
   if (deleted.length > 0) await store.markGone(lease, member, deleted, clock.now());
   if (!listed) return {};
-  for (const [id, { member: of, key }] of outside) if (of === member && !listed.has(key)) outside.delete(id);
+  await outside.leaveUnlisted(store, member, listed);
   await forgetGoneFiltered(store, lease, member, listed);
   try {
     const { gone, doubted } = await findGone(installation, lease, member, connector, listed, overGuards);

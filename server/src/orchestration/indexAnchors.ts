@@ -63,6 +63,18 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
   }));
 }
 
+/** In which blocks records are, by what they have for the evidence, and how many of each are looked at at most. */
+export function blocksOf(
+  { evidence, members }: CompiledKnot,
+  texts: readonly EvidenceTexts[],
+): { readonly block: number; readonly limit: number }[][] {
+  const columns = prepareColumns(evidence?.fields ?? [], texts);
+  // A block holds records of all members.
+  return texts.map((_, place) =>
+    storedBlocks(columns, place).map(({ block, limit }) => ({ block, limit: limit * members.length })),
+  );
+}
+
 /** Changes with everything that the index depends on. */
 export function indexFingerprint({ keyRules, evidence, fields, crosswalks }: CompiledKnot): string {
   const named = new Set([

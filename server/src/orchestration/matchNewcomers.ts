@@ -7,19 +7,20 @@ import {
   matchFree,
   type MemberId,
   type Newcomer,
-  prepareColumns,
   type Reading,
   type RecordKey,
   recordId,
   RecordMatching,
   type RecordName,
-  storedBlocks,
   Verdicts,
 } from '@anchor-knot/core';
 import { compareRecords } from '../matching/compareRecords.js';
 import { inSteps } from '../matching/inSteps.js';
 import { decisionsOfMatching, type ExplainPair } from './decisions.js';
+import { blocksOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
+import type { OutsideRecords } from './outsideRecords.js';
+import { restUntied, wakeLike } from './restingRecords.js';
 import type { OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store, TieRef } from './store.js';
 import type { DecisionDraft } from './decisionDraft.js';
 import type { Tally } from './tally.js';
@@ -41,14 +42,15 @@ export async function matchNewcomers(
   installation: Installation,
   options: RunOptions,
   lease: RunLease,
-  outside: Map<string, OutsideRecord>,
+  outside: OutsideRecords,
   tally: Tally,
   beat: () => Promise<void>,
 ): Promise<MatchOutcome> {
   const { store, nextId } = installation;
-  const { knot } = options;
-  const staged: StagedNewcomer[] = [];
-  for await (const batch of store.stagedNewcomers(lease)) staged.push(...batch);
+  const { knot, kind } = options;
+  const read: StagedNewcomer[] = [];
+  for await (const batch of store.stagedNewcomers(lease)) read.push(...batch);
+  const staged = [...read, ...(await wakeLike(store, knot, outside, read))];
   const newcomers = staged.map(({ member, key, matchKeys, isRejected }): Newcomer => ({
     member,
     key,
@@ -84,12 +86,11 @@ export async function matchNewcomers(
   const waiting = result.doubts.flatMap((doubt) =>
     ('keys' in doubt ? doubt.keys : [doubt.key]).map((key): RecordRef => ({ member: doubt.member, key })),
   );
-  const asides = [...outside.values()].filter(({ verdict }) => verdict === 'aside');
-  const staying = [
-    ...asides,
-    ...(await readingsOf(store, lease, waiting, () => 'waiting')),
-    ...(await readingsOf(store, lease, result.unmatched, ({ rejected }) => (rejected ? 'rejected' : 'untied'))),
-  ];
+  const unmatched = await readingsOf(store, lease, result.unmatched, ({ rejected }) =>
+    rejected ? 'rejected' : 'untied',
+  );
+  if (kind === 'run') await restUntied(store, options, lease, outside, staged, unmatched);
+  const staying = [...outside.setAside(), ...(await readingsOf(store, lease, waiting, () => 'waiting')), ...unmatched];
   const rejected = staying.filter(({ reason, verdict }) => reason === 'rejected' && verdict === undefined);
   for (const { member } of rejected) tally.add(member, 'rejected');
   for (const doubt of result.doubts) tally.add(doubt.member, 'waiting', 'keys' in doubt ? doubt.keys.length : 1);
@@ -194,12 +195,7 @@ function explainer(
 }
 
 async function candidatesOf(store: Store, lease: RunLease, knot: CompiledKnot, texts: readonly EvidenceTexts[]) {
-  const columns = prepareColumns(knot.evidence?.fields ?? [], texts);
-  // A block holds records of all members.
-  const times = knot.members.length;
-  const blocks = texts.map((_, place) =>
-    storedBlocks(columns, place).map(({ block, limit }) => ({ block, limit: limit * times })),
-  );
+  const blocks = blocksOf(knot, texts);
   const known: {
     readonly member: MemberId;
     readonly key: RecordKey;

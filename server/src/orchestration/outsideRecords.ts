@@ -1,47 +1,160 @@
-import { type CompiledKnot, type MemberId, recordId } from '@anchor-knot/core';
+import { type CompiledKnot, type MemberId, type Reading, recordId, type RecordKey } from '@anchor-knot/core';
+import type { RunOptions } from './installation.js';
 import { identityOf } from './readMembers.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
-import type { OutsideRecord, RecordRef, RunLease, Store } from './store.js';
+import type { OutsideRecord, RecordRef, RunLease, StagedRecord, Store } from './store.js';
 
-/** Records that were read once and belong to no anchor: they take part in each run until they do. */
-export interface OutsideRecords {
-  /** All that were outside when the run began. */
-  readonly known: readonly RecordRef[];
-  /** By record, those that are not tied meanwhile. */
-  readonly records: Map<string, OutsideRecord>;
-}
+const lookedAtOnce = 1000;
 
-/** Loads them, and stages those that a person has not set aside. */
-export async function stageOutside(store: Store, knot: CompiledKnot, lease: RunLease): Promise<OutsideRecords> {
-  const outside = await store.outside(knot.id);
-  const records = new Map<string, OutsideRecord>();
-  for (const member of knot.members) {
-    const known = outside.filter((record) => record.member === member.id);
-    const keys = known.map(({ key }) => key);
-    const tied = await store.tieHeads(knot.id, member.id, keys);
-    for (const record of known) if (!tied.has(record.key)) records.set(recordId(record), record);
+/**
+ * The records that were read once and belong to no anchor. Those that wait for a person or are rejected take part in
+ * each run. An untied one *rests*: it takes part again when it has changed, when something is read that shares a key or
+ * a block with it, and after something of that kind was stored or said; also under a new version of the knot, and when
+ * everything is read anew. So a run's cost does not grow with the records that nothing is like.
+ */
+export class OutsideRecords {
+  readonly #options: RunOptions;
+  readonly #lease: RunLease;
+  /** By record, those that take part in this run. */
+  readonly #awake = new Map<string, OutsideRecord>();
+  readonly #known: RecordRef[] = [];
+  readonly #resting: Map<MemberId, number>;
+  /** How often people had acted on anchors when the run began. */
+  readonly acts: number;
+
+  private constructor(options: RunOptions, lease: RunLease, resting: ReadonlyMap<MemberId, number>, acts: number) {
+    this.#options = options;
+    this.#lease = lease;
+    this.#resting = new Map(resting);
+    this.acts = acts;
   }
-  const waiting = [...records.values()].filter(({ verdict }) => verdict !== 'aside');
-  if (waiting.length > 0)
-    await store.stage(
-      lease,
-      waiting.map(({ member, key, reading }) => ({
-        member,
-        key,
-        reading: checkedAgain(knot, member, reading),
-        anchor: undefined,
-        ...identityOf(knot, member, reading),
-      })),
-    );
-  return { known: outside.map(({ member, key }) => ({ member, key })), records };
+
+  /** Loads those that do not rest, and stages them but for those that a person has set aside. */
+  static async begin(store: Store, options: RunOptions, lease: RunLease): Promise<OutsideRecords> {
+    const { knot, knotVersion, full } = options;
+    const { counts, acts } = await store.resting(knot.id, knotVersion);
+    const outside = new OutsideRecords(options, lease, full ? new Map() : counts, acts);
+    const records = await store.outside(knot.id, full ? undefined : knotVersion);
+    outside.#known.push(...records.map(({ member, key }) => ({ member, key })));
+    for (const member of knot.members) {
+      const own = records.filter((record) => record.member === member.id);
+      const keys = own.map(({ key }) => key);
+      const tied = await store.tieHeads(knot.id, member.id, keys);
+      for (const record of own) if (!tied.has(record.key)) outside.#awake.set(recordId(record), record);
+    }
+    const waiting = [...outside.#awake.values()].filter(({ verdict }) => verdict !== 'aside');
+    await outside.#stage(store, waiting, ({ member, reading }) => checkedAgain(knot, member, reading));
+    return outside;
+  }
+
+  /** Those that were outside before and took part in this run, or have left: those that do not stay are forgotten. */
+  get known(): readonly RecordRef[] {
+    return this.#known;
+  }
+
+  get someRest(): boolean {
+    return [...this.#resting.values()].some((count) => count > 0);
+  }
+
+  restingOf(member: MemberId): number {
+    return this.#resting.get(member) ?? 0;
+  }
+
+  get(record: RecordRef): OutsideRecord | undefined {
+    return this.#awake.get(recordId(record));
+  }
+
+  /** A record as it is known now; one that rested takes part from then on. */
+  put(record: OutsideRecord): void {
+    if (!this.get(record)) this.#restsNoMore(record);
+    this.#awake.set(recordId(record), record);
+  }
+
+  setAside(): OutsideRecord[] {
+    return [...this.#awake.values()].filter(({ verdict }) => verdict === 'aside');
+  }
+
+  /** Those among these that rest, by their names. */
+  async restingAmong(
+    store: Store,
+    knot: string,
+    records: readonly RecordRef[],
+  ): Promise<ReadonlyMap<string, OutsideRecord>> {
+    const asked = records.filter((record) => this.restingOf(record.member) > 0 && !this.get(record));
+    if (asked.length === 0) return new Map();
+    return new Map((await store.restingAmong(knot, asked)).map((record) => [recordId(record), record]));
+  }
+
+  /** Has those among these that rest take part. @param readingOf what is known of one by now */
+  async wakeAmong(
+    store: Store,
+    records: readonly RecordRef[],
+    readingOf: (record: OutsideRecord) => Reading,
+  ): Promise<void> {
+    const found = [...(await this.restingAmong(store, this.#lease.knot, records)).values()];
+    await this.wake(store, found, readingOf);
+  }
+
+  /** Has records that rest take part. */
+  async wake(
+    store: Store,
+    records: readonly OutsideRecord[],
+    readingOf: (record: OutsideRecord) => Reading = ({ reading }) => reading,
+  ): Promise<readonly StagedRecord[]> {
+    for (const record of records) this.put(record);
+    return this.#stage(store, records, readingOf);
+  }
+
+  #restsNoMore({ member, key }: RecordRef): void {
+    this.#known.push({ member, key });
+    this.#resting.set(member, this.restingOf(member) - 1);
+  }
+
+  /** Records that are gone, or take no part any more. */
+  async leave(store: Store, records: readonly RecordRef[]): Promise<void> {
+    const resting = [...(await this.restingAmong(store, this.#lease.knot, records)).values()];
+    if (resting.length > 0) await store.wake(this.#lease, resting);
+    for (const record of resting) this.#restsNoMore(record);
+    const awake = records.filter((record) => this.get(record));
+    if (awake.length > 0) await store.unstage(this.#lease, awake);
+    for (const record of records) this.#awake.delete(recordId(record));
+  }
+
+  /** @param listed all records of a member that are there */
+  async leaveUnlisted(store: Store, member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
+    const isGone = (record: RecordRef): boolean => record.member === member && !listed.has(record.key);
+    await this.leave(store, [...this.#awake.values()].filter(isGone));
+    for (let after: RecordKey | undefined; this.restingOf(member) > 0;) {
+      const keys = await store.restingKeys(this.#lease.knot, member, after, lookedAtOnce);
+      await this.leave(
+        store,
+        keys.map((key) => ({ member, key })).filter((record) => isGone(record)),
+      );
+      after = keys.at(-1);
+      if (keys.length < lookedAtOnce) return;
+    }
+  }
+
+  async #stage(
+    store: Store,
+    records: readonly OutsideRecord[],
+    readingOf: (record: OutsideRecord) => Reading,
+  ): Promise<readonly StagedRecord[]> {
+    const { knot } = this.#options;
+    const staged = records.map((record): StagedRecord => ({
+      member: record.member,
+      key: record.key,
+      reading: readingOf(record),
+      anchor: undefined,
+      ...identityOf(knot, record.member, record.reading),
+    }));
+    if (staged.length > 0) await store.stage(this.#lease, staged);
+    return staged;
+  }
 }
 
 /** A waiting record that was not read again is judged by the checks as they are now. */
-function checkedAgain(
-  knot: CompiledKnot,
-  member: MemberId,
-  { rejected: _, ...reading }: OutsideRecord['reading'],
-): OutsideRecord['reading'] {
+function checkedAgain(knot: CompiledKnot, member: MemberId, { rejected: _, ...reading }: Reading): Reading {
   const { says } = knot.failedChecks(member, reading.fields);
   return says.length > 0 ? { ...reading, rejected: says } : reading;
 }
@@ -51,13 +164,15 @@ export async function accountsOf(
   store: Store,
   knot: CompiledKnot,
   ties: ReadonlyMap<MemberId, number>,
-  outside: readonly OutsideRecord[],
+  outside: OutsideRecords,
+  staying: readonly OutsideRecord[],
 ): Promise<ReadonlyMap<MemberId, MemberAccount>> {
   const known = await store.accounts(knot.id);
   return new Map(
     knot.members.map(({ id }) => {
       const account = { ...emptyAccount, filtered: known.get(id)?.filtered ?? 0, tied: ties.get(id) ?? 0 };
-      for (const { member, reason, verdict } of outside) if (member === id) account[verdict ?? reason] += 1;
+      account.untied = outside.restingOf(id);
+      for (const { member, reason, verdict } of staying) if (member === id) account[verdict ?? reason] += 1;
       return [id, account];
     }),
   );

@@ -14,15 +14,8 @@ import {
 import { type Connector, type Page, SystemTrouble, type UnusableRecord } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
 import type { Installation, RunOptions } from './installation.js';
-import type {
-  FilteredRecord,
-  RecordRef,
-  TieHead,
-  MemberCursor,
-  OutsideRecord,
-  RunLease,
-  StagedRecord,
-} from './store.js';
+import type { OutsideRecords } from './outsideRecords.js';
+import type { FilteredRecord, RecordRef, TieHead, MemberCursor, RunLease, StagedRecord } from './store.js';
 import type { MemberTrouble } from './runResult.js';
 import type { Tally } from './tally.js';
 
@@ -66,7 +59,7 @@ export async function readMember(
   lease: RunLease,
   member: CompiledMember,
   connector: Connector,
-  outside: Map<string, OutsideRecord>,
+  outside: OutsideRecords,
   tally: Tally,
   afterPage: () => Promise<void>,
   named?: readonly RecordKey[],
@@ -108,7 +101,7 @@ export async function readMember(
         listed.add(key);
         deleted.delete(key);
       }
-      if (left.length > 0) await store.unstage(lease, left);
+      if (left.length > 0) await outside.leave(store, left);
       if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
       newcomerCount += sorted.newcomers;
       const untied = staged.filter(({ anchor }) => anchor === undefined).map(({ key }) => key);
@@ -190,12 +183,14 @@ async function sortPage(
   knot: CompiledKnot,
   member: CompiledMember,
   records: readonly SourceRecord[],
-  outside: Map<string, OutsideRecord>,
+  outside: OutsideRecords,
   knotId: string,
   sameVersion: boolean,
 ): Promise<PageOutcome> {
   const latest = new Map(records.map((record) => [record.key, record]));
   const heads = await store.tieHeads(knotId, member.id, [...latest.keys()]);
+  const names = [...latest.keys()].map((key) => ({ member: member.id, key }));
+  const resting = await outside.restingAmong(store, knotId, names);
   const staged: StagedRecord[] = [];
   const filtered: FilteredRecord[] = [];
   const left: RecordRef[] = [];
@@ -207,14 +202,19 @@ async function sortPage(
     const head = heads.get(record.key);
     const takesPart = knot.takesPart(member.id, record.fields, now);
     const fields = knot.rawFields(member.id, record);
-    const known = outside.get(recordId(name));
+    const rests = resting.get(recordId(name));
+    const known = outside.get(name) ?? rests;
     if (!head && takesPart.ok && !takesPart.value) {
       filtered.push({ key: record.key, title: titleIn(knot, member.id, fields) });
       if (known) left.push(name);
-      outside.delete(recordId(name));
       continue;
     }
     if (head && isAsKnown(head, record, fields, sameVersion)) continue;
+    if (
+      rests?.reading.version === record.version &&
+      fingerprintOf(rests?.reading.fields ?? {}) === fingerprintOf(fields)
+    )
+      continue;
     const failing = knot.failedChecks(member.id, fields);
     const says = takesPart.ok
       ? failing.says
@@ -226,7 +226,7 @@ async function sortPage(
       modifiedAt: record.modifiedAt,
       ...(says.length > 0 ? { rejected: says } : {}),
     };
-    if (known) outside.set(recordId(name), { ...known, reading });
+    if (known) outside.put({ ...known, reading });
     if (known?.verdict === 'aside') continue;
     if (!head && !known) newcomers += 1;
     staged.push({

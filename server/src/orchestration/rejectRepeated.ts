@@ -7,6 +7,7 @@ import {
   type RecordKey,
 } from '@anchor-knot/core';
 import type { Installation, RunOptions } from './installation.js';
+import type { OutsideRecords } from './outsideRecords.js';
 import type { RecordRef, RunLease, StagedRecord } from './store.js';
 
 const atOnce = 1000;
@@ -22,6 +23,7 @@ export async function rejectRepeated(
   installation: Installation,
   { knot }: RunOptions,
   lease: RunLease,
+  outside: OutsideRecords,
 ): Promise<string | undefined> {
   const { store } = installation;
   if (knot.uniqueChecks.length === 0) return undefined;
@@ -49,6 +51,11 @@ export async function rejectRepeated(
       })),
     );
   }
+  const waking = [...failing.values()].filter(({ isStaged }) => !isStaged);
+  for (let at = 0; at < waking.length; at += atOnce)
+    await outside.wakeAmong(store, waking.slice(at, at + atOnce), (record) =>
+      rejectedFor(record.reading, record.reading.rejected, failing.get(recordId(record))?.says ?? []),
+    );
   await stageTies(installation, lease, failing, new Set(knot.uniqueChecks.map(({ says }) => says)));
   return stopping;
 }

@@ -9,13 +9,13 @@ import { settleGone } from './findGone.js';
 import { keepIndex } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
-import { accountsOf, stageOutside } from './outsideRecords.js';
+import { accountsOf, OutsideRecords } from './outsideRecords.js';
 import { planAgain } from './planAgain.js';
 import { planAnchors, type PlanContext } from './planAnchors.js';
 import { type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
-import type { MemberCursor, OutsideRecord, RecordRef, RunLease } from './store.js';
+import type { MemberCursor, RunLease } from './store.js';
 import type { MemberTrouble, RunProgress, RunResult } from './runResult.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
@@ -140,10 +140,14 @@ class KnotRun {
 
     const readings = await this.#read();
     this.#tally.begin('matching');
-    const outside = this.#outside;
     await keepIndex(this.#installation.store, knot, this.#lease, () => this.#beat());
-    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally, () =>
-      this.#beat(),
+    const matched = await matchNewcomers(
+      this.#installation,
+      this.#options,
+      this.#lease,
+      readings.outside,
+      this.#tally,
+      () => this.#beat(),
     );
     await this.#beat();
     this.#tally.begin('planning');
@@ -164,20 +168,21 @@ class KnotRun {
     const ties = new Map(await this.#installation.store.tieCounts(knot.id));
     for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.countLeftAlone(ties, updatedButHeld);
-    this.#tally.setAccounts(await accountsOf(this.#installation.store, knot, ties, matched.outside));
+    const accounts = await accountsOf(this.#installation.store, knot, ties, readings.outside, matched.outside);
+    this.#tally.setAccounts(accounts);
     await this.#guard(ties);
     if (kind === 'run' && !this.#stopAsked) await this.#write(context);
     // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
     if (kind === 'run' && !this.#stopAsked)
       await this.#installation.store.saveOutside(
         this.#lease,
-        this.#knownOutside,
+        readings.outside.known,
         matched.outside,
         matched.decisions,
         this.#installation.clock.now(),
       );
     return new Map(
-      [...readings].flatMap(([member, { cursor }]) =>
+      [...readings.ofMembers].flatMap(([member, { cursor }]) =>
         cursor && !this.#unsettled.has(member) ? [[member, cursor] as const] : [],
       ),
     );
@@ -192,38 +197,38 @@ class KnotRun {
     return new Set(this.#options.knot.members.filter((member) => !isWhole(member)).map(({ id }) => id));
   }
 
-  #outside = new Map<string, OutsideRecord>();
-  /** The records that were outside of anchors when the run began. */
-  #knownOutside: readonly RecordRef[] = [];
   /** Members of which something was read and not settled: they are read from there again. */
   readonly #unsettled = new Set<MemberId>();
 
-  async #read(): Promise<ReadonlyMap<MemberId, MemberReading>> {
+  async #read() {
     const { knot } = this.#options;
     const { store } = this.#installation;
     this.#tally.begin('reading');
-    const { known, records } = await stageOutside(store, knot, this.#lease);
-    this.#knownOutside = known;
-    this.#outside = records;
+    const outside = await OutsideRecords.begin(store, this.#options, this.#lease);
     const cursors = await store.cursors(knot.id);
     // Under another version a record may say something else, also one that nobody has touched.
     const isAsked = ({ id }: CompiledMember): boolean =>
       (this.#options.members?.has(id) ?? true) || cursors.get(id)?.knotVersion !== this.#options.knotVersion;
     const unasked = knot.members.filter((member) => !isAsked(member));
-    await this.#readMembers(knot.members.filter(isAsked));
+    await this.#readMembers(knot.members.filter(isAsked), outside);
     await this.#readMembers(
       unasked.filter(({ id }) => this.#options.records?.has(id)),
+      outside,
       this.#options.records,
     );
     // What is new in one may be new in another as well, that did not tell of it yet.
-    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0)) await this.#readMembers(unasked);
-    const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease);
+    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0)) await this.#readMembers(unasked, outside);
+    const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease, outside);
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
-    return this.#readings;
+    return { ofMembers: this.#readings, outside };
   }
 
   /** @param named records that alone are read of their members */
-  async #readMembers(members: readonly CompiledMember[], named?: RunOptions['records']): Promise<void> {
+  async #readMembers(
+    members: readonly CompiledMember[],
+    outside: OutsideRecords,
+    named?: RunOptions['records'],
+  ): Promise<void> {
     const oneByOne = pLimit(1);
     await together(members, async (member, failed) => {
       const connector = this.#connectors.get(member.id);
@@ -239,7 +244,7 @@ class KnotRun {
           this.#lease,
           member,
           connector,
-          this.#outside,
+          outside,
           this.#tally,
           afterPage,
           named?.get(member.id),
@@ -250,11 +255,15 @@ class KnotRun {
     });
     for (const { id } of members) {
       const reading = this.#readings.get(id);
-      if (reading) await this.#afterReading(id, reading);
+      if (reading) await this.#afterReading(id, reading, outside);
     }
   }
 
-  async #afterReading(member: MemberId, { listed, deleted, unusable, stopping }: MemberReading): Promise<void> {
+  async #afterReading(
+    member: MemberId,
+    { listed, deleted, unusable, stopping }: MemberReading,
+    outside: OutsideRecords,
+  ): Promise<void> {
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     for (const { reason } of unusable.slice(0, mostNoted))
       this.#notes.push({
@@ -269,7 +278,7 @@ class KnotRun {
       member,
       this.#connectors.get(member) as Connector,
       { deleted, listed },
-      this.#outside,
+      outside,
       this.#options.overGuards === true,
     );
     if (doubted !== undefined) this.#shortListings.push({ member, says: doubted });

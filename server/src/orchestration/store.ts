@@ -116,6 +116,22 @@ export interface OutsideRecord extends RecordRef {
   readonly verdict?: 'aside' | undefined;
 }
 
+/** A record outside of anchors that nothing is like, and by what something that is like it finds it. */
+export interface RestingRecord extends RecordRef {
+  readonly reading: Reading;
+  readonly keys: AnchorIndex['keys'];
+  readonly blocks: readonly number[];
+}
+
+/** By what records that rest are looked for. */
+export interface Likeness {
+  readonly keys: AnchorIndex['keys'];
+  /** Blocks, and how many records of them are looked at at most. */
+  readonly blocks: readonly { readonly block: number; readonly limit: number }[];
+  /** Records of which somebody may have said that others are the same, or not. */
+  readonly records: readonly RecordRef[];
+}
+
 export interface StoredAnchor {
   readonly anchor: Anchor;
   /** Grows with every change; a plan made from an older revision is not applied. */
@@ -275,7 +291,35 @@ export interface Store {
   tiedKeys(knot: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]>;
   markGone(lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: Instant): Promise<void>;
 
-  outside(knot: string): Promise<readonly OutsideRecord[]>;
+  /**
+   * The records outside of anchors.
+   * @param restingUnder a version of the knot; those that rest under it are left out
+   */
+  outside(knot: string, restingUnder?: number): Promise<readonly OutsideRecord[]>;
+  /** How many records of each member rest under a version, and how often people have acted on anchors until now. */
+  resting(
+    knot: string,
+    version: number,
+  ): Promise<{ readonly counts: ReadonlyMap<MemberId, number>; readonly acts: number }>;
+  /** Those of some records that rest. */
+  restingAmong(knot: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]>;
+  /** Keys of a member's records that rest, in order, after a key. */
+  restingKeys(
+    knot: string,
+    member: MemberId,
+    after: RecordKey | undefined,
+    limit: number,
+  ): Promise<readonly RecordKey[]>;
+  /** Those that rest and share something with others. */
+  restingLike(knot: string, likeness: Likeness): Promise<readonly OutsideRecord[]>;
+  /**
+   * Keeps untied records, which rest under the run's version until an anchor that shares something with them is stored,
+   * somebody says something of them, or a run wakes them. Where people have acted since, they do not rest: what they
+   * might be like may have changed while they were matched.
+   * @param acts how often people had acted before they were matched
+   */
+  letRest(lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]): Promise<void>;
+  wake(lease: RunLease, records: readonly RecordRef[]): Promise<void>;
   stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
   /** Takes records out of a run again: they take no part. */
   unstage(lease: RunLease, records: readonly RecordRef[]): Promise<void>;

@@ -19,6 +19,7 @@ import { Timings1764960000000 } from './migrations/1764960000000-Timings.js';
 import { FailureReasons1764985000000 } from './migrations/1764985000000-FailureReasons.js';
 import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
 import { PausedTogether1765000000000 } from './migrations/1765000000000-PausedTogether.js';
+import { RestingRecords1765010000000 } from './migrations/1765010000000-RestingRecords.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -48,6 +49,7 @@ export const migrations = [
   StartCalls1764990000000,
   ReadHours1764995000000,
   PausedTogether1765000000000,
+  RestingRecords1765010000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -8,11 +8,13 @@ import type {
   FilteredRecord,
   Intent,
   JournalRow,
+  Likeness,
   MemberCursor,
   Outcomes,
   OutsideRecord,
   PlanEntry,
   RecordRef,
+  RestingRecord,
   RunLease,
   RunRequest,
   StagedRecord,
@@ -26,6 +28,7 @@ import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
 import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
+import * as resting from './tables/restingRecords.js';
 import * as runs from './tables/runs.js';
 import * as staged from './tables/stagedRecords.js';
 import * as uniqueValues from './tables/uniqueValues.js';
@@ -58,7 +61,16 @@ export class PostgresStore implements Store {
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
     runs.withLease(this.#data, lease, (db) => recordsGone(db, lease, member, keys, at));
 
-  outside = (knot: string) => outside.outsideRecords(this.#data, knot);
+  outside = (knot: string, restingUnder?: number) => outside.outsideRecords(this.#data, knot, restingUnder);
+  resting = (knot: string, version: number) => resting.resting(this.#data, knot, version);
+  restingAmong = (knot: string, records: readonly RecordRef[]) => resting.restingAmong(this.#data, knot, records);
+  restingKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
+    resting.restingKeys(this.#data, knot, member, after, limit);
+  restingLike = (knot: string, likeness: Likeness) => resting.restingLike(this.#data, knot, likeness);
+  letRest = (lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]) =>
+    runs.withLease(this.#data, lease, (db) => resting.letRest(db, lease, version, acts, records));
+  wake = (lease: RunLease, records: readonly RecordRef[]) =>
+    runs.withLease(this.#data, lease, (db) => resting.wake(db, lease.knot, records));
   stage = (lease: RunLease, records: readonly StagedRecord[]) =>
     runs.withLease(this.#data, lease, (db) => staged.stage(db, lease, records));
   unstage = (lease: RunLease, records: readonly RecordRef[]) =>

@@ -9,6 +9,7 @@ import {
   LeaseLost,
   type Outcomes,
   type PlanEntry,
+  type RestingRecord,
   type RunLease,
   type Store,
 } from '../orchestration/store.js';
@@ -78,6 +79,13 @@ const operation = (of: Anchor) =>
     fingerprint: '',
   }) as const;
 
+const untied = (name: string, key: string): RestingRecord => ({
+  member: 'crm',
+  key: recordKey(name),
+  reading: reading({ name }),
+  keys: [[0, key]],
+  blocks: [7],
+});
 const outcome = (revision: number, of: AnchorOutcome): Outcomes['anchors'][number] => ({
   revision,
   outcome: of,
@@ -273,9 +281,8 @@ describe.each([
   });
 
   test('keeps what a person put outside while a run was on, and counts each record in one list', async () => {
-    const outside = (key: string) =>
-      ({ member: 'crm', key: recordKey(key), reading: reading({ name: key }), reason: 'untied' }) as const;
-    await store.saveOutside(lease, [], [outside('known'), outside('put')], [], 0);
+    const { acts } = await store.resting('customers', 1);
+    await store.letRest(lease, 1, acts, [untied('known', 'k'), untied('put', 'p')]);
     await store.commitMerge(lease, [entry(anchor(5, 'a'), 0), entry(anchor(6, 'b'), 0)], [], [], 0);
     await store.noteFiltered(lease, 'crm', [
       { key: recordKey('f'), title: 'F' },
@@ -295,6 +302,24 @@ describe.each([
       untied: 1,
       filtered: 1,
     });
+  });
+
+  test('lets untied records rest under a version, unless a person acted since, until something like them is stored', async () => {
+    const resting = async () => [...(await store.resting('customers', 1)).counts];
+    const { acts } = await store.resting('customers', 1);
+    await store.letRest(lease, 1, acts - 1, [untied('late', 'x')]);
+    await store.letRest(lease, 1, acts, [untied('a', 'x'), untied('b', 'y')]);
+    expect(await resting()).toEqual([['crm', 2]]);
+    expect((await store.outside('customers', 1)).map(({ key }) => key)).toEqual(['late']);
+    expect((await store.outside('customers', 2)).map(({ key }) => key).sort()).toEqual(['a', 'b', 'late']);
+    const like = async (keys: [number, string][], blocks: { block: number; limit: number }[]) =>
+      (await store.restingLike('customers', { keys, blocks, records: [] })).map(({ key }) => key).sort();
+    expect(await like([[0, 'y']], [])).toEqual(['b']);
+    expect(await like([[1, 'y']], [{ block: 7, limit: 2 }])).toEqual(['a', 'b']);
+    await store.commitMerge(lease, [entry(anchor(5, 'k'), 0, { index: keyed([0, 'x']) })], [], [], 0);
+    expect((await store.outside('customers', 1)).map(({ key }) => key).sort()).toEqual(['a', 'late']);
+    await store.wake(lease, [{ member: 'crm', key: recordKey('b') }]);
+    expect(await resting()).toEqual([]);
   });
 
   test('lists what is open again, until an outcome closes it, and moves keys along', async () => {

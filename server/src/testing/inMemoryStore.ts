@@ -18,6 +18,7 @@ import {
   type Intent,
   type JournalRow,
   LeaseLost,
+  type Likeness,
   type MemberCursor,
   type OperationState,
   type Outcomes,
@@ -25,6 +26,7 @@ import {
   type PlanEntry,
   type RecordRef,
   type RepeatedValue,
+  type RestingRecord,
   type RunLease,
   type RunRequest,
   type StagedNewcomer,
@@ -92,6 +94,8 @@ export class InMemoryStore implements Store {
   /** By block: the records of anchors that are in it. */
   readonly #blocks = new Map<number, Map<string, IndexedRecord & { readonly anchor: AnchorId }>>();
   #verdicts: readonly Verdict[] = [];
+  readonly #resting = new Map<string, RestingRecord & { readonly version: number }>();
+  #acts = 0;
   #indexedAs: string | undefined;
 
   state(): KeptState {
@@ -212,8 +216,77 @@ export class InMemoryStore implements Store {
     this.journal.push(...rows);
   }
 
-  async outside(): Promise<readonly OutsideRecord[]> {
-    return this.#outside;
+  async outside(_?: string, restingUnder?: number): Promise<readonly OutsideRecord[]> {
+    return this.#outside.filter(
+      (record) => restingUnder === undefined || this.#restingAs(record)?.version !== restingUnder,
+    );
+  }
+
+  async resting(_: string, version: number) {
+    const counts = new Map<MemberId, number>();
+    for (const record of this.#outside)
+      if (this.#restingAs(record)?.version === version) counts.set(record.member, (counts.get(record.member) ?? 0) + 1);
+    return { counts, acts: this.#acts };
+  }
+
+  async restingAmong(_: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]> {
+    const asked = new Set(records.map(recordId));
+    return this.#outside.filter((record) => asked.has(recordId(record)) && this.#restingAs(record));
+  }
+
+  async restingKeys(_: string, member: MemberId, after: RecordKey | undefined, limit: number) {
+    return this.#outside
+      .filter((record) => record.member === member && (after === undefined || record.key > after))
+      .filter((record) => this.#restingAs(record))
+      .map(({ key }) => key)
+      .sort()
+      .slice(0, limit);
+  }
+
+  async restingLike(_: string, likeness: Likeness): Promise<readonly OutsideRecord[]> {
+    return this.#outside.filter((record) => {
+      const resting = this.#restingAs(record);
+      return resting && this.#isLike(resting, likeness);
+    });
+  }
+
+  async letRest(lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]): Promise<void> {
+    this.#check(lease);
+    for (const record of records) {
+      const { member, key, reading } = record;
+      const name = recordId(record);
+      const before = this.#outside.find((one) => recordId(one) === name);
+      if (this.#tied.has(name) || before?.verdict) continue;
+      this.#outside = [...this.#outside.filter((one) => one !== before), { member, key, reading, reason: 'untied' }];
+      if (acts === this.#acts) this.#resting.set(name, { ...record, version });
+    }
+  }
+
+  async wake(lease: RunLease, records: readonly RecordRef[]): Promise<void> {
+    this.#check(lease);
+    this.#wake(records);
+  }
+
+  #restingAs(record: RecordRef): (RestingRecord & { readonly version: number }) | undefined {
+    return this.#resting.get(recordId(record));
+  }
+
+  #wake(records: readonly RecordRef[]): void {
+    for (const record of records) this.#resting.delete(recordId(record));
+  }
+
+  #isLike(
+    resting: RestingRecord,
+    { keys, blocks, records }: Omit<Likeness, 'blocks'> & { blocks: readonly { block: number }[] },
+  ): boolean {
+    const isNamed = ({ a, b }: Verdict): boolean =>
+      records.some((one) => [a, b].some((named) => recordId(named) === recordId(one))) &&
+      [a, b].some((named) => recordId(named) === recordId(resting));
+    return (
+      keys.some(([rule, key]) => resting.keys.some(([own, value]) => own === rule && value === key)) ||
+      blocks.some(({ block }) => resting.blocks.includes(block)) ||
+      this.#verdicts.some(isNamed)
+    );
   }
 
   async stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
@@ -245,6 +318,7 @@ export class InMemoryStore implements Store {
       const [check, member] = JSON.parse(name) as [string, MemberId];
       const isPresent = (key: RecordKey): boolean =>
         staged.has(recordId({ member, key })) ||
+        this.#resting.has(recordId({ member, key })) ||
         this.#anchorOf(member, key)?.anchor.ties.some(
           (tie) => tie.member === member && tie.key === key && !tie.gone,
         ) === true;
@@ -410,9 +484,13 @@ export class InMemoryStore implements Store {
     decisions: readonly DecisionDraft[],
   ): Promise<void> {
     this.#check(lease);
-    const gone = new Set([...known, ...staying].map(recordId));
+    const kept = staying.filter(({ reason, verdict }) => reason !== 'untied' || verdict);
+    const stays = new Set(staying.map(recordId));
+    const gone = new Set([...known.filter((record) => !stays.has(recordId(record))), ...kept].map(recordId));
+    const resting = new Set(staying.filter(({ reason, verdict }) => reason === 'untied' && !verdict).map(recordId));
+    this.#wake([...known, ...staying].filter((record) => !resting.has(recordId(record))));
     const put = this.#outside.filter((record) => !gone.has(recordId(record)));
-    this.#outside = [...put, ...staying].filter((record) => !this.#tied.has(recordId(record)));
+    this.#outside = [...put, ...kept].filter((record) => !this.#tied.has(recordId(record)));
     this.#replaceDecisions((draft) => subjectOfDraft(draft) === 'record', decisions);
   }
 
@@ -551,12 +629,15 @@ export class InMemoryStore implements Store {
   /** A person's change of an anchor, outside of a run: the next run merges it. */
   async changeAnchor(id: AnchorId, change: (anchor: Anchor) => Anchor): Promise<void> {
     const kept = this.#anchors.get(id) as KeptAnchor;
+    this.#acts += 1;
     this.#keep({ ...kept, anchor: change(kept.anchor), revision: kept.revision + 1, open: true });
   }
 
   /** A person's word on two records. */
   async say(verdict: Verdict): Promise<void> {
+    this.#acts += 1;
     this.#verdicts = [...this.#verdicts, verdict];
+    this.#wake([verdict.a, verdict.b]);
   }
 
   #check(lease: RunLease): OpenRun {
@@ -587,6 +668,9 @@ export class InMemoryStore implements Store {
       const name = `${rule}\u001f${key}`;
       this.#keyed.set(name, (this.#keyed.get(name) ?? new Set()).add(id));
     }
+    const blocks = kept.index.evidence.flatMap((record) => record.blocks.map((block) => ({ block })));
+    const likeness = { keys: kept.index.keys, blocks, records: kept.anchor.ties };
+    this.#wake([...this.#resting.values()].filter((resting) => this.#isLike(resting, likeness)));
   }
 
   #anchorOf(member: MemberId, key: RecordKey): KeptAnchor | undefined {

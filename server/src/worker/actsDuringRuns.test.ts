@@ -38,6 +38,18 @@ const keysOf = (view: AnchorView | undefined) => view?.members.map(({ key }) => 
 const agreedOf = (view: AnchorView | undefined, field: string) =>
   view?.fields.find(({ id }) => id === field)?.agreed?.value;
 
+async function someRow(table: string, id?: string): Promise<void> {
+  for (let tries = 0; ; tries += 1) {
+    const [{ some }] = (await installation.parts.data.query(
+      `select exists (select from ${table} where $1::text is null or id::text = $1) as some`,
+      [id ?? null],
+    )) as [{ some: boolean }];
+    if (some) return;
+    if (tries > 1000) throw new Error(`nothing came into ${table}`);
+    await wait(10);
+  }
+}
+
 /** Starts a run, and acts when its first writes are on their way to systems that take their time. */
 async function runAndMeanwhile(act: () => Promise<void>): Promise<void> {
   const id = await installation.parts.queue.send({
@@ -50,14 +62,7 @@ async function runAndMeanwhile(act: () => Promise<void>): Promise<void> {
     full: true,
     overGuards: false,
   });
-  for (let tries = 0; ; tries += 1) {
-    const [{ count }] = (await installation.parts.data.query('select count(*)::int as count from write_intent')) as [
-      { count: number },
-    ];
-    if (count > 0) break;
-    if (tries > 1000) throw new Error('the run wrote nothing');
-    await wait(10);
-  }
+  await someRow('write_intent');
   await act();
   const [{ ended }] = (await installation.parts.data.query(
     'select ended_at is not null as ended from run where id = $1',
@@ -171,6 +176,8 @@ test('a dry run that waits swallows no run, and each is found under the id that 
       overGuards: false,
     });
   const first = await send('run');
+  // Until it has begun, another one would join it.
+  await someRow('run', first);
   const dry = await send('dry run');
   const waiting = await send('run');
   const joined = await send('run', true);

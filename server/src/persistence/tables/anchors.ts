@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import type { SqlConnection } from '../sql.js';
 import {
   type Anchor,
@@ -22,8 +21,10 @@ import {
   tieToRow,
 } from '../rows.js';
 import { saveEvidence } from './evidenceIndex.js';
+import { hashKey } from './hashKey.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
+import { wakeLikeAnchors } from './restingRecords.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
@@ -107,6 +108,11 @@ async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorS
     db,
     knot,
     saves.map(({ anchor, index }) => ({ anchor: anchor.id, index })),
+  );
+  await wakeLikeAnchors(
+    db,
+    knot,
+    saves.map(({ anchor }) => anchor.id),
   );
 }
 
@@ -354,11 +360,6 @@ export async function forgetSeen(
      update anchor set revision = revision + 1 from forgotten where anchor.id = forgotten.anchor_id`,
     [knot, member, fields],
   );
-}
-
-/** Keys are personal data, and of any length: 162 bits of their SHA-256 are kept. */
-function hashKey(key: string): string {
-  return createHash('sha256').update(key).digest('base64url').slice(0, 27);
 }
 
 export async function rejectedTies(data: SqlConnection, knot: string): Promise<readonly RecordRef[]> {

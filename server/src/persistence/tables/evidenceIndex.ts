@@ -8,7 +8,7 @@ import { byAnchor } from '../rows.js';
  * Blocks are below 2^45; a knot's own number in the bits above keeps knots apart, but for chance, which costs a
  * comparison in vain.
  */
-function blockNumber(knot: string): (block: number) => string {
+export function blockNumber(knot: string): (block: number) => string {
   const high = BigInt(createHash('sha256').update(knot).digest().readUInt16BE()) << 45n;
   return (block) => String(high + BigInt(block));
 }

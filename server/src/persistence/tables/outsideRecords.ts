@@ -16,10 +16,17 @@ interface OutsideRow {
   readonly verdict: OutsideRecord['verdict'] | null;
 }
 
-export async function outsideRecords(db: SqlConnection, knot: string): Promise<readonly OutsideRecord[]> {
+/** @param restingUnder a version; those that rest under it are left out */
+export async function outsideRecords(
+  db: SqlConnection,
+  knot: string,
+  restingUnder?: number,
+): Promise<readonly OutsideRecord[]> {
+  const found = 'select member, record_key, reading, reason, verdict from outside_record where knot_id = $1';
   const rows = (await db.query(
-    'select member, record_key, reading, reason, verdict from outside_record where knot_id = $1',
-    [knot],
+    `${found} and rests_under is null union all ${found} and rests_under < $2
+     union all ${found} and rests_under >= coalesce($2, 0) and rests_under is distinct from $2`,
+    [knot, restingUnder ?? null],
   )) as OutsideRow[];
   return rows.map(({ member, record_key, reading, reason, verdict }) => ({
     member,
@@ -48,25 +55,28 @@ export async function keepOutsideRecords(
        where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
       [knot, left.map(({ member }) => member), left.map(({ key }) => key)],
     );
-  if (staying.length > 0)
+  // The untied ones were kept when they were matched.
+  const kept = staying.filter(({ reason, verdict }) => reason !== 'untied' || verdict);
+  if (kept.length > 0)
     await db.query(
       `insert into outside_record (knot_id, member, record_key, reason, reading, verdict)
        select $1, member, record_key, reason, reading::jsonb, verdict
        from unnest($2::text[], $3::text[], $4::text[], ${fromJsonColumn('$5')}, $6::text[])
          as r(member, record_key, reason, reading, verdict)
-       on conflict (knot_id, member, record_key) do update set reason = excluded.reason, reading = excluded.reading
+       on conflict (knot_id, member, record_key) do update set reason = excluded.reason, reading = excluded.reading,
+         rests_under = null
        where (outside_record.reason, outside_record.reading) is distinct from (excluded.reason, excluded.reading)`,
       [
         knot,
-        staying.map(({ member }) => member),
-        staying.map(({ key }) => key),
-        staying.map(({ reason }) => reason),
-        jsonColumn(staying.map(({ reading }) => reading)),
-        staying.map(({ verdict }) => verdict ?? null),
+        kept.map(({ member }) => member),
+        kept.map(({ key }) => key),
+        kept.map(({ reason }) => reason),
+        jsonColumn(kept.map(({ reading }) => reading)),
+        kept.map(({ verdict }) => verdict ?? null),
       ],
     );
   await db.query(
-    `update outside_record o set reading = s.reading::jsonb from staged_record s
+    `update outside_record o set reading = s.reading::jsonb, rests_under = null from staged_record s
      where s.run_id = $2 and not s.is_new and o.knot_id = $1 and o.member = s.member and o.record_key = s.record_key`,
     [knot, run],
   );
@@ -143,7 +153,8 @@ export async function putOutside(
 ): Promise<void> {
   await db.query(
     `insert into outside_record (knot_id, member, record_key, reading, reason) values ($1, $2, $3, $4, 'untied')
-     on conflict (knot_id, member, record_key) do update set reading = excluded.reading, verdict = null`,
+     on conflict (knot_id, member, record_key) do update set reading = excluded.reading, verdict = null,
+       rests_under = null`,
     [knot, member, key, JSON.stringify(reading)],
   );
 }
@@ -191,7 +202,7 @@ export async function renewReadings(
 ): Promise<void> {
   if (records.length === 0) return;
   await db.query(
-    `update outside_record o set reading = r.reading::jsonb
+    `update outside_record o set reading = r.reading::jsonb, rests_under = null
      from unnest($2::text[], $3::text[], ${fromJsonColumn('$4')}) as r(member, record_key, reading)
      where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
     [

@@ -60,7 +60,7 @@ export async function setAside(
   by: { readonly person: string; readonly at: Date } | undefined,
 ): Promise<void> {
   await db.query(
-    `update outside_record set verdict = $4, set_aside_by = $5, set_aside_at = $6
+    `update outside_record set verdict = $4, set_aside_by = $5, set_aside_at = $6, rests_under = null
      where knot_id = $1 and member = $2 and record_key = any($3::text[])`,
     [knot, member, keys, by ? 'aside' : null, by?.person ?? null, by?.at ?? null],
   );
@@ -85,7 +85,7 @@ export async function recordsSetAside(db: SqlConnection, knot: string, limit: nu
 /** @returns whether it was set aside */
 export async function takeInAgain(db: SqlConnection, knot: string, member: string, key: string): Promise<boolean> {
   const [rows] = (await db.query(
-    `update outside_record set verdict = null, set_aside_by = null, set_aside_at = null
+    `update outside_record set verdict = null, set_aside_by = null, set_aside_at = null, rests_under = null
      where knot_id = $1 and member = $2 and record_key = $3 and verdict = 'aside' returning record_key`,
     [knot, member, key],
   )) as [unknown[], number];

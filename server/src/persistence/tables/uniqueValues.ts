@@ -41,7 +41,9 @@ export async function repeatedValues(data: SqlConnection, { run, knot }: RunLeas
        left join staged_record s on s.run_id = $1 and s.member = u.member and s.record_key = u.record_key
        where u.knot_id = $2 and (s.record_key is not null
          or exists (select from tie t where t.knot_id = $2 and t.member = u.member and t.record_key = u.record_key
-           and not t.gone))
+           and not t.gone)
+         or exists (select from outside_record o where o.knot_id = $2 and o.member = u.member
+           and o.record_key = u.record_key and o.rests_under is not null))
      )
      select check_id, member, record_key, staged from (select present.*, count(*) over (partition by check_id, member,
        value_hash) as alike from present) counted

@@ -1,4 +1,5 @@
 import type { SqlConnection } from '../sql.js';
+import { countAct, wake } from './restingRecords.js';
 import { recordId, recordKey, type RecordName, type Verdict } from '@anchor-knot/core';
 
 export async function verdictsOf(data: SqlConnection, knot: string): Promise<readonly Verdict[]> {
@@ -34,6 +35,7 @@ export async function saveVerdicts(
   );
   const rows = [...pairs.values()];
   const column = (value: (row: (typeof rows)[number]) => string): string[] => rows.map(value);
+  await countAct(db, knot);
   await db.query(
     `insert into verdict (knot_id, member_a, key_a, member_b, key_b, same, person, at, decision_id)
      select $1, member_a, key_a, member_b, key_b, same, $7, $8, $9 from unnest($2::text[], $3::text[], $4::text[],
@@ -52,6 +54,11 @@ export async function saveVerdicts(
       decision ?? null,
     ],
   );
+  await wake(
+    db,
+    knot,
+    rows.flatMap(({ first, second }) => [first, second]),
+  );
 }
 
 /** Pairs of each record of one list with each of another. */
@@ -61,7 +68,26 @@ export function verdictsBetween(some: readonly RecordName[], others: readonly Re
 
 /** What was said with a decision is taken back with it. */
 export async function dropVerdictsOf(db: SqlConnection, decision: string): Promise<void> {
-  await db.query('delete from verdict where decision_id = $1', [decision]);
+  const [rows] = (await db.query(
+    'delete from verdict where decision_id = $1 returning knot_id, member_a, key_a, member_b, key_b',
+    [decision],
+  )) as [(Pick<VerdictRow, 'member_a' | 'key_a' | 'member_b' | 'key_b'> & { readonly knot_id: string })[], number];
+  const [first] = rows;
+  if (first) await wakePairs(db, first.knot_id, rows);
+}
+
+/** What is said of a pair no longer may be what kept its records apart. */
+async function wakePairs(
+  db: SqlConnection,
+  knot: string,
+  pairs: readonly Pick<VerdictRow, 'member_a' | 'key_a' | 'member_b' | 'key_b'>[],
+): Promise<void> {
+  await countAct(db, knot);
+  const records = pairs.flatMap((row) => [
+    { member: row.member_a, key: recordKey(row.key_a) },
+    { member: row.member_b, key: recordKey(row.key_b) },
+  ]);
+  await wake(db, knot, records);
 }
 
 export interface VerdictRow {
@@ -106,5 +132,6 @@ export async function dropVerdict(
     'delete from verdict where id = $1 and knot_id = $2 returning member_a, key_a, member_b, key_b, same',
     [id, knot],
   )) as [Omit<VerdictRow, 'id' | 'person' | 'at'>[], number];
+  if (row) await wakePairs(db, knot, [row]);
   return row;
 }

@@ -1,0 +1,234 @@
+/**
+ * Untied records that rest: a run does not look at them again, and no history shows a difference. Two installations play
+ * the same one; in the other nothing ever rests.
+ */
+import fc from 'fast-check';
+import { type Anchor, type Knot, recordId, recordKey, type Verdict } from '@anchor-knot/core';
+import { howMany } from '@anchor-knot/core/testing';
+import type { DataSource } from 'typeorm';
+import { PostgresStore } from '../persistence/postgresStore.js';
+import { saveVerdicts } from '../persistence/tables/verdicts.js';
+import { InMemoryStore } from '../testing/inMemoryStore.js';
+import { SimulatedInstallation } from '../testing/simulation.js';
+import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
+import { storedState } from '../testing/storedState.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+import { decisionIdentity } from './decisionDraft.js';
+import type { RunProgress } from './runResult.js';
+import type { OutsideRecord, RestingRecord, RunLease, StagedRecord, Store } from './store.js';
+
+const members = ['crm', 'shop', 'list'] as const;
+type Member = (typeof members)[number];
+
+/** Only the CRM may begin a thing; emails and names are keys, and names weigh too. */
+const knot: Knot = {
+  ...simulationKnot,
+  members: simulationKnot.members.map((member) => ({
+    ...member,
+    startsAnchors: member.id === 'crm',
+    may: { create: member.id === 'list', update: true },
+  })),
+  checks: [{ id: 'limits', says: 'the limit is another’s', unique: 'limit', members: ['shop'], onFail: 'reject' }],
+  keyRules: [
+    { name: 'Email', fields: [{ field: 'email', normalise: 'email' }] },
+    {
+      name: 'Name and limit',
+      fields: [
+        { field: 'name', normalise: 'text' },
+        { field: 'limit', normalise: 'exact' },
+      ],
+    },
+  ],
+  evidence: {
+    fields: [{ name: 'Name', fields: ['name'], compare: 'text' }],
+    thresholds: { upper: 5, lower: -2 },
+    weights: {
+      prior: 1 / 257,
+      fields: [{ m: [0.001, 0.1, 0.3, 0.6], u: [0.99, 0.0004, 0.0012, 2.3e-6], common: {}, rare: -1870 }],
+    },
+  },
+};
+
+class Counting extends InMemoryStore {
+  staged = 0;
+  rested = 0;
+  override async stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
+    this.staged += records.length;
+    return super.stage(lease, records);
+  }
+  override async letRest(lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]) {
+    this.rested += records.length;
+    return super.letRest(lease, version, acts, records);
+  }
+}
+class Restless extends Counting {
+  override async letRest(lease: RunLease, version: number, _: number, records: readonly RestingRecord[]) {
+    return super.letRest(lease, version, -1, records);
+  }
+}
+
+const names = ['Osprey', 'Saltpan', 'Marram', 'Ospray'];
+const slots = fc.integer({ min: 0, max: 3 });
+const event = fc.oneof(
+  fc.record({
+    kind: fc.constant('edit' as const),
+    member: fc.constantFrom(...members),
+    slot: slots,
+    field: fc.constantFrom('email', 'name', 'limit'),
+    value: fc.integer({ min: 0, max: 3 }),
+  }),
+  fc.record({ kind: fc.constant('delete' as const), member: fc.constantFrom(...members), slot: slots }),
+  fc.record({
+    kind: fc.constant('say' as const),
+    a: fc.tuple(fc.constantFrom(...members), slots),
+    b: fc.tuple(fc.constantFrom(...members), slots),
+    same: fc.boolean(),
+  }),
+  fc.record({ kind: fc.constant('run' as const), member: fc.option(fc.constantFrom(...members), { nil: undefined }) }),
+);
+type Event = typeof event extends fc.Arbitrary<infer T> ? T : never;
+
+const keyOf = (member: Member, slot: number): string => `${member}-${slot}`;
+const valueOf = (field: string, value: number): string | number =>
+  field === 'email' ? `${value}@marram.example` : field === 'name' ? (names[value] as string) : value;
+
+/** What the histories need of a store, in memory or not. */
+interface Kept {
+  readonly store: Store;
+  say(verdict: Verdict): Promise<void>;
+  look(): Promise<{ readonly anchors: readonly Anchor[]; readonly outside: readonly OutsideRecord[] }>;
+}
+
+const inMemory = <S extends InMemoryStore>(store: S): Kept & { readonly store: S } => ({
+  store,
+  say: (verdict) => store.say(verdict),
+  look: async () => {
+    const { anchors, outside } = store.state();
+    return { anchors: anchors.map(([, { anchor }]) => anchor), outside };
+  },
+});
+
+function inPostgres(data: DataSource): Kept {
+  const store = new PostgresStore(data);
+  const said = { person: 'Vera', at: new Date(0) };
+  return {
+    store,
+    say: (verdict) => data.transaction((db) => saveVerdicts(db, knot.id, [verdict], said)),
+    look: async () => ({
+      anchors: [...(await storedState(data, knot.id)).anchors.values()],
+      outside: await store.outside(knot.id),
+    }),
+  };
+}
+
+class World<K extends Kept> {
+  readonly kept: K;
+  readonly #world: SimulatedInstallation;
+
+  constructor(kept: K) {
+    this.kept = kept;
+    this.#world = new SimulatedInstallation(knot, kept.store, simulationAbilities);
+  }
+
+  async play(told: Event): Promise<void> {
+    switch (told.kind) {
+      case 'edit':
+        return this.#world
+          .system(told.member)
+          .edit(keyOf(told.member, told.slot), told.field, valueOf(told.field, told.value));
+      case 'delete':
+        this.#world.system(told.member).records.delete(recordKey(keyOf(told.member, told.slot)));
+        return undefined;
+      case 'say': {
+        const [a, b] = [told.a, told.b].map(([member, slot]) => ({ member, key: recordKey(keyOf(member, slot)) }));
+        if (a && b && recordId(a) !== recordId(b)) await this.kept.say({ a, b, same: told.same });
+        return undefined;
+      }
+      default:
+        await this.run(told.member);
+    }
+  }
+
+  async run(member?: Member): Promise<RunProgress['tally'] | undefined> {
+    const end = await this.#world.run({ overGuards: true, ...(member ? { members: new Set([member]) } : {}) });
+    this.#accounts = end.kind === 'ended' ? end.result.progress.tally : undefined;
+    return this.#accounts;
+  }
+  #accounts: RunProgress['tally'] | undefined;
+
+  /** Which records belong together, which are in no anchor and why, how they are counted, and what the systems hold. */
+  async seen() {
+    const { anchors, outside } = await this.kept.look();
+    return {
+      together: anchors
+        .map(({ ties }) => ties.map(({ member, key, gone = false }) => [member, key, gone]).sort())
+        .sort(),
+      outside: outside.map(({ member, key, reason }) => [member, key, reason]).sort(),
+      systems: members.map((member) =>
+        [...this.#world.system(member).records.values()].map(({ key, fields }) => [key, fields]),
+      ),
+      accounts: this.#accounts && Object.values(this.#accounts).map(({ accounts }) => accounts),
+    };
+  }
+}
+
+/** Plays a history twice and compares what is seen after each run. */
+async function playBoth(history: readonly Event[], resting: World<Kept>, restless: World<Kept>): Promise<void> {
+  const end = { kind: 'run' as const, member: undefined };
+  for (const told of [...history, end, end]) {
+    await resting.play(told);
+    await restless.play(told);
+    if (told.kind === 'run') expect(await resting.seen()).toEqual(await restless.seen());
+  }
+}
+
+const histories = fc.array(event, { minLength: 5, maxLength: 25 });
+
+test('records that rest are tied, asked about and listed as if they had been looked at each time', async () => {
+  let [rested, spared] = [0, 0];
+  await fc.assert(
+    fc.asyncProperty(histories, async (history) => {
+      const [resting, restless] = [new World(inMemory(new Counting())), new World(inMemory(new Restless()))];
+      await playBoth(history, resting, restless);
+      const waiting = [resting, restless].map(({ kept }) => kept.store.state().decisions.map(decisionIdentity).sort());
+      expect(waiting[0]).toEqual(waiting[1]);
+      rested += resting.kept.store.rested;
+      spared += restless.kept.store.staged - resting.kept.store.staged;
+    }),
+    howMany(process.env.RESTING_HISTORIES, 300),
+  );
+  expect(rested).toBeGreaterThan(100);
+  expect(spared).toBeGreaterThan(100);
+});
+
+test('so it is in PostgreSQL', async () => {
+  const database = await TestDatabase.start();
+  try {
+    const { data } = await database.fresh();
+    await fc.assert(
+      fc.asyncProperty(histories, async (history) => {
+        await data.query('truncate knot cascade');
+        await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
+        await playBoth(history, new World(inPostgres(data)), new World(inMemory(new Restless())));
+      }),
+      howMany(process.env.RESTING_HISTORIES, 25),
+    );
+  } finally {
+    await database.stop();
+  }
+}, 600_000);
+
+test('a run of what changed stages nothing of a thousand records that nothing is like, and finds the one that is', async () => {
+  const store = new Counting();
+  const world = new SimulatedInstallation(knot, store, simulationAbilities);
+  for (let number = 0; number < 1000; number += 1)
+    world.system('shop').edit(`shop-${number}`, 'email', `${number}@marram.example`);
+  await world.run();
+  store.staged = 0;
+  world.system('crm').edit('crm-7', 'email', '7@marram.example');
+  await world.run();
+  expect(store.staged).toBe(2);
+  expect(store.state().anchors.map(([, { anchor }]) => anchor.ties.map(({ key }) => key).slice(0, 2))).toEqual([
+    ['crm-7', 'shop-7'],
+  ]);
+});
