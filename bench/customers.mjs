@@ -1,8 +1,8 @@
 /**
  * 100,000 customers in two stand-ins: no change, 1 percent changed, first load. Each is measured against a floor of the
  * same run: fetching and parsing the same pages with the plain HTTP client, with the same page size; for the first
- * load,
- * fetching and copying the raw records into one table. Prints ratios and peak memory. Settings: BENCH_CUSTOMERS.
+ * load, fetching and copying the raw records into one table. Prints ratios and peak memory. Settings: BENCH_CUSTOMERS,
+ * and BENCH_UNTIED: how many accounts the CRM has besides, which the shop does not have and which begin nothing.
  */
 import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
@@ -19,6 +19,7 @@ import { Agent, request } from 'undici';
 import { v7 as uuid } from 'uuid';
 
 const customers = Number(process.env.BENCH_CUSTOMERS ?? 100_000);
+const untied = Number(process.env.BENCH_UNTIED ?? 0);
 const pageSize = 1000;
 const root = resolve(import.meta.dirname, '..');
 const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-bench-'));
@@ -37,7 +38,7 @@ async function standIn(which) {
       STANDIN_ID: 'bench',
       STANDIN_SECRET: secret,
       STANDIN_FAULTS: '{"callsPerSecond":0}',
-      STANDIN_CUSTOMERS: JSON.stringify({ inBoth: customers, onlyCrm: 0, onlyShop: 0, mess: false }),
+      STANDIN_CUSTOMERS: JSON.stringify({ inBoth: customers, onlyCrm: untied, onlyShop: 0, mess: false }),
     },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
@@ -88,7 +89,10 @@ definition.keyRules = definition.keyRules.filter((rule) =>
   rule.fields.every(({ field }) => definition.fields.some(({ id }) => id === field)),
 );
 delete definition.evidence;
-for (const member of definition.members) member.guards = {};
+for (const member of definition.members) {
+  member.guards = {};
+  if (untied > 0) member.startsAnchors = member.id !== 'crm';
+}
 definition.fields.find(({ id }) => id === 'note').mappings.crm.steps = [
   { kind: 'formula', inbound: 'trim(value)', outbound: 'value' },
 ];
@@ -189,7 +193,7 @@ async function measure(work) {
   };
 }
 
-const records = customers * 2;
+const records = customers * 2 + untied;
 const micro = (seconds) => `${((seconds / records) * 1e6).toFixed(1)} µs a record`;
 function report(name, measured, floor, goal) {
   const tally = measured.result?.result?.progress.tally;
@@ -203,7 +207,7 @@ function report(name, measured, floor, goal) {
 }
 
 try {
-  console.log(`${customers} customers in two stand-ins, pages of ${pageSize}`);
+  console.log(`${customers} customers in two stand-ins, ${untied} untied accounts, pages of ${pageSize}`);
   await plainFetch();
   const copyFloor = await measure(() => plainFetch(copyRaw));
   const first = await measure(() => run(true));
@@ -257,7 +261,10 @@ try {
   });
   report('1 percent changed, complete listing', await measure(() => run(true)), changedFloor, 2.2);
   const delta = await measure(() => run(false));
-  console.log(`no change, changes only where the system can tell them: ${delta.seconds.toFixed(2)} s`);
+  console.log(
+    `no change, changes only where the system can tell them: ${delta.seconds.toFixed(2)} s, ` +
+      `peak ${delta.megabytes.toFixed(0)} MB`,
+  );
 } finally {
   await agent.close();
   await close();

@@ -150,6 +150,7 @@ const fieldSchema = z.strictObject({
   }),
   owner: z.string().max(200).optional(),
   note: z.string().max(2000).optional(),
+  sensitive: z.boolean().optional(),
   formula: formula.optional(),
   mappings: z.record(id, mappingSchema),
 });

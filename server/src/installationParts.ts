@@ -4,6 +4,7 @@ import { noSender, type Settings } from './configuration/settings.js';
 import { Drafts } from './knots/drafts.js';
 import { Knots } from './knots/knots.js';
 import { Readings } from './knots/readings.js';
+import { FollowUps } from './notices/followUps.js';
 import { Notices } from './notices/notices.js';
 import { Post } from './notices/sendMessages.js';
 import { openDatabase } from './persistence/dataSource.js';
@@ -30,6 +31,7 @@ export interface InstallationParts {
   readonly timings: Timings;
   readonly scheduler: Scheduler;
   readonly notices: Notices;
+  readonly followUps: FollowUps;
   readonly startCalls: StartCalls;
   close(): Promise<void>;
 }
@@ -63,6 +65,7 @@ export async function openInstallation(
     scheduler,
     startCalls: new StartCalls(data, secrets, knots, scheduler),
     notices: new Notices({ data, knots, systems, timings, secrets, post, address }),
+    followUps: new FollowUps({ data, knots, systems, address }),
     systems,
     drafts: new Drafts(data),
     readings: new Readings(data, systems, objects),

@@ -43,6 +43,17 @@ export const watchSchema = z.object({
     z.object({ knot: z.string(), kind: decisionKindSchema, count: z.number(), example: z.string(), since: time }),
   ),
   written: z.array(z.object({ hour: time, values: z.number() })),
+  /** The last 30 days (UTC) of all knots, today the last: runs, and records that were written or not taken. */
+  days: z.array(
+    z.object({
+      day: z.iso.date(),
+      runs: z.number(),
+      /** Runs that did not succeed wholly. */
+      troubled: z.number(),
+      written: z.number(),
+      failed: z.number(),
+    }),
+  ),
   lastRuns: z.array(runSchema),
 });
 export type Watch = z.output<typeof watchSchema>;

@@ -91,6 +91,8 @@ export interface SharedField {
   /** Who answers for it. */
   readonly owner?: string | undefined;
   readonly note?: string | undefined;
+  /** Its values stay out of mails and logs. */
+  readonly sensitive?: boolean | undefined;
   /**
    * A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it.
    */

@@ -20,7 +20,7 @@ export function changeField(definition: Knot, id: string, change: (field: Shared
 
 export function setField(
   id: string,
-  change: Partial<Pick<SharedField, 'name' | 'type' | 'rule' | 'owner' | 'note'>>,
+  change: Partial<Pick<SharedField, 'name' | 'type' | 'rule' | 'owner' | 'note' | 'sensitive'>>,
 ): Edit {
   return (definition) => changeField(definition, id, (field) => withRuleOfType({ ...field, ...change }));
 }

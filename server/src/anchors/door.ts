@@ -12,7 +12,7 @@ import {
   saveAnchors,
   tiedAmong,
 } from '../persistence/tables/anchors.js';
-import { countAct } from '../persistence/tables/restingRecords.js';
+import { countAct, wakeLikeAnchors } from '../persistence/tables/restingRecords.js';
 
 /**
  * The one door: whatever changes an anchor or a tie goes through here (a run's merge, the outcome of a write, a
@@ -52,7 +52,7 @@ export async function storeIfUnchanged(
     ({ revision, save, came }) =>
       (revisions.get(save.anchor.id) ?? 0) === revision && !came.some((record) => taken.has(recordId(record))),
   );
-  await saveAnchors(
+  await save(
     db,
     knot,
     current.map(({ save }) => save),
@@ -150,7 +150,17 @@ async function saveWithoutTies(
     const parted = { ...save.anchor.parted, ...Object.fromEntries(ended.map(({ member, key }) => [member, key])) };
     return { ...save, anchor: { ...save.anchor, parted } };
   });
-  await saveAnchors(db, knot, remembering, at);
+  await save(db, knot, remembering, at);
+}
+
+/** Stores anchors, and wakes what may belong to them as they are now. */
+async function save(db: SqlConnection, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
+  await saveAnchors(db, knot, saves, at);
+  await wakeLikeAnchors(
+    db,
+    knot,
+    saves.map(({ anchor }) => anchor.id),
+  );
 }
 
 async function endTies(db: SqlConnection, knot: string, ties: readonly RecordOfTie[]): Promise<void> {

@@ -21,6 +21,7 @@ import { matchRoutes } from '../decisions/matchRoutes.js';
 import { repairRoutes } from '../decisions/repairRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
+import { followUpRoutes } from '../notices/followUpRoutes.js';
 import { noticeRoutes } from '../notices/noticeRoutes.js';
 import { recordRoutes } from '../records/recordRoutes.js';
 import { runRoutes } from '../runs/runRoutes.js';
@@ -138,6 +139,7 @@ export async function makeApp(
   repairRoutes(app, context);
   recordRoutes(app, context);
   matchRoutes(app, context);
+  followUpRoutes(app, context);
   noticeRoutes(app, context);
 
   await serveWeb(app, settings.WEB_FOLDER);

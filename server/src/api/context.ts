@@ -3,6 +3,7 @@ import type { DataSource } from 'typeorm';
 import type { Drafts } from '../knots/drafts.js';
 import type { Knots } from '../knots/knots.js';
 import type { Readings } from '../knots/readings.js';
+import type { FollowUps } from '../notices/followUps.js';
 import type { Notices } from '../notices/notices.js';
 import type { Consents } from '../systems/consents.js';
 import type { SystemObjects } from '../systems/objects.js';
@@ -28,6 +29,7 @@ export interface ApiContext {
   readonly timings: Timings;
   readonly scheduler: Scheduler;
   readonly notices: Notices;
+  readonly followUps: FollowUps;
   readonly startCalls: StartCalls;
   readonly events: ServerEvents;
   /** Where people and other systems reach this installation; where it is not set, as the request does. */

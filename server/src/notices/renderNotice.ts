@@ -74,8 +74,8 @@ function subjectOf(words: readonly string[]): string {
   return subject.length > longestSubject ? `${subject.slice(0, longestSubject - 1)}…` : subject;
 }
 
-/** What a system says may have any characters; a subject is one line (RFC 5322 section 2.2). */
-function oneLine(words: string): string {
+/** What a system or a record says may have any characters; a subject is one line (RFC 5322 section 2.2). */
+export function oneLine(words: string): string {
   return words.replace(/[\p{Cc}\p{Zl}\p{Zp}\s]+/gu, ' ').trim();
 }
 

@@ -9,10 +9,12 @@ import {
   expectedFields,
   isAlive,
   keyOf,
+  type MemberId,
   prepareColumns,
+  type Reading,
   storedBlocks,
 } from '@anchor-knot/core';
-import type { AnchorIndex, IndexedRecord, RunLease, Store } from './store.js';
+import type { AnchorIndex, IndexedRecord, RunLease, StagedRecord, Store } from './store.js';
 
 const indexedAtOnce = 1000;
 /** Changes with how the index is made: mappings that only write are read for it, dead anchors are left out. */
@@ -61,6 +63,19 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
       blocks: storedBlocks(columns, place).map(({ block }) => block),
     })),
   }));
+}
+
+/** The keys of a record by the knot's key rules, and what it has for the evidence. */
+export function identityOf(
+  knot: CompiledKnot,
+  member: MemberId,
+  { fields }: Reading,
+): Pick<StagedRecord, 'matchKeys' | 'texts'> {
+  const values = knot.comparableValues(member, fields, knot.keyFields);
+  return {
+    matchKeys: knot.keyRules.map((rule) => keyOf(rule, values) ?? null),
+    texts: evidenceTexts(knot.evidence?.fields ?? [], values),
+  };
 }
 
 /** In which blocks records are, by what they have for the evidence, and how many of each are looked at at most. */

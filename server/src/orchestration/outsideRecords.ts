@@ -1,6 +1,6 @@
 import { type CompiledKnot, type MemberId, type Reading, recordId, type RecordKey } from '@anchor-knot/core';
+import { identityOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
-import { identityOf } from './readMembers.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
 import type { OutsideRecord, RecordRef, RunLease, StagedRecord, Store } from './store.js';
 
@@ -9,8 +9,8 @@ const lookedAtOnce = 1000;
 /**
  * The records that were read once and belong to no anchor. Those that wait for a person or are rejected take part in
  * each run. An untied one *rests*: it takes part again when it has changed, when something is read that shares a key or
- * a block with it, and after something of that kind was stored or said; also under a new version of the knot, and when
- * everything is read anew. So a run's cost does not grow with the records that nothing is like.
+ * a block with it, and after something of that kind was stored or said; also under a new version of the knot. So a run's
+ * cost does not grow with the records that nothing is like.
  */
 export class OutsideRecords {
   readonly #options: RunOptions;
@@ -31,10 +31,10 @@ export class OutsideRecords {
 
   /** Loads those that do not rest, and stages them but for those that a person has set aside. */
   static async begin(store: Store, options: RunOptions, lease: RunLease): Promise<OutsideRecords> {
-    const { knot, knotVersion, full } = options;
+    const { knot, knotVersion } = options;
     const { counts, acts } = await store.resting(knot.id, knotVersion);
-    const outside = new OutsideRecords(options, lease, full ? new Map() : counts, acts);
-    const records = await store.outside(knot.id, full ? undefined : knotVersion);
+    const outside = new OutsideRecords(options, lease, counts, acts);
+    const records = await store.outside(knot.id, knotVersion);
     outside.#known.push(...records.map(({ member, key }) => ({ member, key })));
     for (const member of knot.members) {
       const own = records.filter((record) => record.member === member.id);

@@ -11,6 +11,7 @@ import {
 import { decisionsOfAnchor } from './decisions.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
+import { mergeRows } from './journalRows.js';
 import type { AnchorIndex, PlanEntry, RunLease, StagedReading } from './store.js';
 import type { Tally } from './tally.js';
 
@@ -29,7 +30,11 @@ export interface PlanContext {
   readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
 }
 
-/** Merges and plans every anchor that this run has to look at. Planning ends before writing begins. */
+/**
+ * Merges and plans every anchor that this run has to look at. Planning ends before writing begins. Anchors without
+ * operations are settled as they are planned: there is nothing to write of them, and nothing of them to be stored twice.
+ * @returns the anchors among these that somebody changed meanwhile: they are planned anew
+ */
 export async function planAnchors(
   installation: Installation,
   options: RunOptions,
@@ -37,14 +42,14 @@ export async function planAnchors(
   context: PlanContext,
   tally: Tally,
   afterBatch: () => Promise<void>,
-): Promise<{ updatedButHeld: Map<MemberId, number> }> {
-  const { store } = installation;
+): Promise<{ readonly updatedButHeld: ReadonlyMap<MemberId, number>; readonly late: readonly AnchorId[] }> {
+  const late: AnchorId[] = [];
   const updatedButHeld = new Map<MemberId, number>();
   /** The database takes one batch while the next is worked out. */
   let saving: Promise<void> = Promise.resolve();
   try {
     for (let after: AnchorId | undefined; ;) {
-      const ids = await store.anchorsToMerge(lease, after, mergedAtOnce);
+      const ids = await installation.store.anchorsToMerge(lease, after, mergedAtOnce);
       const entries = await planBatch(installation, options, lease, ids, context);
       for (const entry of entries) {
         tally.addPlan(entry);
@@ -53,7 +58,9 @@ export async function planAnchors(
             if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
       }
       await saving;
-      if (entries.length > 0) saving = store.savePlan(lease, entries);
+      saving = keepPlan(installation, options, lease, entries).then((changed) => {
+        late.push(...changed);
+      });
       // It is awaited further down; until then its failure is not lost, only not yet told.
       saving.catch(() => undefined);
       tally.done += entries.length;
@@ -65,7 +72,24 @@ export async function planAnchors(
     // Also after a failure nothing is left under way; its own failure is told where there was none before.
     await saving;
   }
-  return { updatedButHeld };
+  return { updatedButHeld, late };
+}
+
+/** @returns the anchors that were to be settled, and that somebody changed meanwhile */
+async function keepPlan(
+  { store, clock }: Installation,
+  { kind }: RunOptions,
+  lease: RunLease,
+  entries: readonly PlanEntry[],
+): Promise<readonly AnchorId[]> {
+  const isSettled = ({ operations }: PlanEntry): boolean => kind === 'run' && operations.length === 0;
+  const writing = entries.filter((entry) => !isSettled(entry));
+  if (writing.length > 0) await store.savePlan(lease, writing);
+  const settled = entries.filter(isSettled);
+  if (settled.length === 0) return [];
+  const rows = settled.flatMap((entry) => mergeRows(entry, clock.now()));
+  const applied = new Set(await store.commitMerge(lease, settled, [], rows, clock.now()));
+  return settled.map(({ anchor }) => anchor).filter((anchor) => !applied.has(anchor));
 }
 
 /** What was read of the records of an anchor, for its merge. */

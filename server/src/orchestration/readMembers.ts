@@ -2,9 +2,7 @@ import pLimit from 'p-limit';
 import {
   type CompiledKnot,
   type CompiledMember,
-  evidenceTexts,
   type Instant,
-  keyOf,
   type MemberId,
   type Reading,
   recordId,
@@ -13,6 +11,7 @@ import {
 } from '@anchor-knot/core';
 import { type Connector, type Page, SystemTrouble, type UnusableRecord } from '@anchor-knot/connectors';
 import { fingerprintOf } from './fingerprint.js';
+import { identityOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { FilteredRecord, RecordRef, TieHead, MemberCursor, RunLease, StagedRecord } from './store.js';
@@ -255,17 +254,4 @@ function isAsKnown(head: TieHead, record: SourceRecord, fields: Reading['fields'
 function titleIn(knot: CompiledKnot, member: MemberId, fields: Reading['fields']): string {
   const title = knot.sharedValues(member, fields, new Set([knot.titleField])).get(knot.titleField);
   return title === undefined || title === null ? '' : String(title);
-}
-
-/** The keys of a record by the knot's key rules, and what it has for the evidence. */
-export function identityOf(
-  knot: CompiledKnot,
-  member: MemberId,
-  { fields }: Reading,
-): Pick<StagedRecord, 'matchKeys' | 'texts'> {
-  const values = knot.comparableValues(member, fields, knot.keyFields);
-  return {
-    matchKeys: knot.keyRules.map((rule) => keyOf(rule, values) ?? null),
-    texts: evidenceTexts(knot.evidence?.fields ?? [], values),
-  };
 }

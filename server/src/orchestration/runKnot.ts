@@ -157,7 +157,7 @@ class KnotRun {
       troubled: new Set(this.#troubles.keys()),
       partlyRead: this.#partlyRead,
     };
-    const { updatedButHeld } = await planAnchors(
+    const { updatedButHeld, late } = await planAnchors(
       this.#installation,
       this.#options,
       this.#lease,
@@ -171,7 +171,7 @@ class KnotRun {
     const accounts = await accountsOf(this.#installation.store, knot, ties, readings.outside, matched.outside);
     this.#tally.setAccounts(accounts);
     await this.#guard(ties);
-    if (kind === 'run' && !this.#stopAsked) await this.#write(context);
+    if (kind === 'run' && !this.#stopAsked) await this.#write(context, late);
     // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
     if (kind === 'run' && !this.#stopAsked)
       await this.#installation.store.saveOutside(
@@ -306,7 +306,8 @@ class KnotRun {
       );
   }
 
-  async #write(context: PlanContext): Promise<void> {
+  /** @param changed anchors that somebody changed while they were planned */
+  async #write(context: PlanContext, changed: readonly AnchorId[]): Promise<void> {
     this.#tally.begin('writing');
     for (let pass = 1; ; pass += 1) {
       const applied = await applyPlan(
@@ -320,10 +321,11 @@ class KnotRun {
       );
       for (const trouble of applied.troubles) this.#note(trouble);
       for (const member of applied.undone) this.#undone.add(member);
-      if (this.#stopAsked || applied.raced.length + applied.late.length === 0) return;
+      const late = pass === 1 ? [...changed, ...applied.late] : applied.late;
+      if (this.#stopAsked || applied.raced.length + late.length === 0) return;
       if (pass >= mostPasses) {
         // What somebody else changed each time is read again by the next run.
-        if (applied.late.length > 0) for (const { id } of this.#options.knot.members) this.#unsettled.add(id);
+        if (late.length > 0) for (const { id } of this.#options.knot.members) this.#unsettled.add(id);
         return;
       }
       await planAgain(
@@ -331,7 +333,7 @@ class KnotRun {
         this.#options,
         this.#lease,
         new Map([...this.#connectors].filter(([member]) => !this.#troubles.has(member))),
-        applied,
+        { ...applied, late },
         { ...context, troubled: new Set(this.#troubles.keys()) },
         (trouble) => this.#note(trouble),
       );

@@ -20,6 +20,9 @@ import { FailureReasons1764985000000 } from './migrations/1764985000000-FailureR
 import { Notices1764970000000 } from './migrations/1764970000000-Notices.js';
 import { PausedTogether1765000000000 } from './migrations/1765000000000-PausedTogether.js';
 import { RestingRecords1765010000000 } from './migrations/1765010000000-RestingRecords.js';
+import { StagedTies1765020000000 } from './migrations/1765020000000-StagedTies.js';
+import { RunDays1765030000000 } from './migrations/1765030000000-RunDays.js';
+import { FollowUps1765040000000 } from './migrations/1765040000000-FollowUps.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -50,6 +53,9 @@ export const migrations = [
   ReadHours1764995000000,
   PausedTogether1765000000000,
   RestingRecords1765010000000,
+  StagedTies1765020000000,
+  RunDays1765030000000,
+  FollowUps1765040000000,
 ];
 
 /** As TypeORM takes it from the name. */

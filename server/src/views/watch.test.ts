@@ -46,6 +46,11 @@ test('Watch says how many things agree, what was written in the last hours, and 
   // The hour may have turned meanwhile.
   expect(after.written.slice(-2).reduce((sum, { values }) => sum + values, 0)).toBe(count);
   expect(count).toBeGreaterThan(0);
+  // Of today, and of a day that begins meanwhile.
+  const days = after.days.slice(-2);
+  expect(after.days).toHaveLength(30);
+  expect(days.reduce((sum, { runs }) => sum + runs, 0)).toBe(2);
+  expect(days.reduce((sum, { written }) => sum + written, 0)).toBeGreaterThan(0);
   const hours = after.written.map(({ hour }) => Date.parse(hour));
   expect(hours.slice(1).every((hour, place) => hour - (hours[place] ?? 0) === 3_600_000)).toBe(true);
 });

@@ -8,6 +8,7 @@ import { standingOf, waitingByKind, waitingByMember, writtenByHour } from '../pe
 import { type UsedAllowance, usedAllowances } from '../persistence/tables/callBudget.js';
 import { cursorsOf } from '../persistence/tables/runs.js';
 import { dueRetries } from '../persistence/tables/retries.js';
+import { lastRunDays } from '../persistence/tables/runDays.js';
 import { nextDue } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
@@ -19,6 +20,7 @@ const timeOf = (at: number | undefined): string | null => (at === undefined ? nu
 
 /** How many of the last runs are shown. */
 const lastRuns = 6;
+const trendDays = 30;
 
 export function watchRoutes(app: FastifyInstance, { data, knots, systems, timings }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
@@ -109,6 +111,7 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems, timing
         systems: await allSystems(),
         waiting: waiting.map(({ since, ...kind }) => ({ ...kind, since: since.toISOString() })),
         written: written.map(({ hour, values }) => ({ hour: hour.toISOString(), values })),
+        days: [...(await lastRunDays(data, trendDays))],
         lastRuns: (await runsBefore(data, {}, lastRuns)).map(runSummary),
       };
     },

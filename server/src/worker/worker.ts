@@ -12,10 +12,12 @@ import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
 import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
+import type { FollowUps } from '../notices/followUps.js';
 import type { Notices } from '../notices/notices.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { dropOldNotices } from '../persistence/tables/notices.js';
 import { dropReadHours } from '../persistence/tables/readHours.js';
+import { dropRunDays } from '../persistence/tables/runDays.js';
 import { dropQuietRuns } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { endAsFailed } from '../persistence/tables/runLists.js';
@@ -53,6 +55,7 @@ export interface WorkerParts {
   readonly queue: RunQueue;
   readonly scheduler: Scheduler;
   readonly notices: Notices;
+  readonly followUps: FollowUps;
   readonly log: Logger;
   readonly leaseMs: number;
 }
@@ -142,6 +145,7 @@ export class Worker {
       () => dropQuietRuns(data, quietDays),
       () => dropOldNotices(data, noticeDays),
       () => dropReadHours(data),
+      () => dropRunDays(data),
     ];
     const checkAll = async (): Promise<void> => {
       for (const step of steps)
@@ -156,12 +160,13 @@ export class Worker {
 
   /** People are told in their own time: nothing waits for a mail server. */
   #tell(): void {
-    const { notices, log } = this.#parts;
+    const { notices, followUps, log } = this.#parts;
     this.#telling = true;
     this.#toldAt = Date.now();
     const now = (): Date => new Date(this.#clock.now());
     const tell = async (): Promise<void> => {
       await notices.find(now);
+      await followUps.tell(now());
       await notices.send(now);
     };
     const work = tell()

@@ -24,7 +24,6 @@ import { saveEvidence } from './evidenceIndex.js';
 import { hashKey } from './hashKey.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
-import { wakeLikeAnchors } from './restingRecords.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
@@ -108,11 +107,6 @@ async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorS
     db,
     knot,
     saves.map(({ anchor, index }) => ({ anchor: anchor.id, index })),
-  );
-  await wakeLikeAnchors(
-    db,
-    knot,
-    saves.map(({ anchor }) => anchor.id),
   );
 }
 

@@ -5,7 +5,9 @@ import type { SqlConnection } from '../sql.js';
 
 export interface NewMessage {
   readonly id: string;
-  readonly rule: string;
+  /** What it was made by. */
+  readonly rule?: string;
+  readonly followUp?: string;
   readonly ruleName: string;
   readonly recipient: Recipient;
   readonly subject: string;
@@ -35,9 +37,9 @@ export interface MessageRow {
 export async function addMessages(db: SqlConnection, messages: readonly NewMessage[], now: Date): Promise<void> {
   if (messages.length === 0) return;
   await db.query(
-    `insert into notice_message (id, rule_id, rule_name, recipient, subject, text, html, body, created_at, next_at)
-     select id, rule, "ruleName", recipient, subject, text, html, body, $2, $2
-     from jsonb_to_recordset($1::jsonb) as r(id uuid, rule uuid, "ruleName" text, recipient jsonb, subject text,
+    `insert into notice_message (id, rule_id, follow_up_id, rule_name, recipient, subject, text, html, body, created_at, next_at)
+     select id, rule, "followUp", "ruleName", recipient, subject, text, html, body, $2, $2
+     from jsonb_to_recordset($1::jsonb) as r(id uuid, rule uuid, "followUp" uuid, "ruleName" text, recipient jsonb, subject text,
        text text, html text, body jsonb)`,
     [JSON.stringify(messages), now],
   );

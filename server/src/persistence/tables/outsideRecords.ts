@@ -3,6 +3,7 @@ import { type FilteredRecord, type OutsideRecord, type RecordRef, type RunLease 
 import { emptyAccount, type MemberAccount } from '../../orchestration/runResult.js';
 import type { SqlConnection } from '../sql.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
+import { dropOutside, dropTied } from './restingRecords.js';
 
 /** The records of a knot's members that belong to no anchor, and those that take no part. */
 
@@ -49,12 +50,7 @@ export async function keepOutsideRecords(
 ): Promise<void> {
   const stays = new Set(staying.map(({ member, key }) => JSON.stringify([member, key])));
   const left = known.filter(({ member, key }) => !stays.has(JSON.stringify([member, key])));
-  if (left.length > 0)
-    await db.query(
-      `delete from outside_record o using unnest($2::text[], $3::text[]) as r(member, record_key)
-       where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
-      [knot, left.map(({ member }) => member), left.map(({ key }) => key)],
-    );
+  if (left.length > 0) await dropOutside(db, knot, left);
   // The untied ones were kept when they were matched.
   const kept = staying.filter(({ reason, verdict }) => reason !== 'untied' || verdict);
   if (kept.length > 0)
@@ -77,15 +73,11 @@ export async function keepOutsideRecords(
     );
   await db.query(
     `update outside_record o set reading = s.reading::jsonb, rests_under = null from staged_record s
-     where s.run_id = $2 and not s.is_new and o.knot_id = $1 and o.member = s.member and o.record_key = s.record_key`,
+     where s.run_id = $2 and s.anchor_id is not null and o.knot_id = $1 and o.member = s.member and o.record_key = s.record_key`,
     [knot, run],
   );
   // A record that was tied while the run went is outside no longer.
-  await db.query(
-    `delete from outside_record o using tie t
-     where o.knot_id = $1 and t.knot_id = $1 and t.member = o.member and t.record_key = o.record_key`,
-    [knot],
-  );
+  await dropTied(db, knot, kept);
 }
 
 export async function noteFiltered(
@@ -161,8 +153,12 @@ export async function putOutside(
 
 /** A record that a person ties to an anchor is in no other list from then on. */
 export async function takeFromLists(db: SqlConnection, knot: string, { member, key }: RecordRef): Promise<void> {
-  for (const list of ['outside_record', 'filtered_record'])
-    await db.query(`delete from ${list} where knot_id = $1 and member = $2 and record_key = $3`, [knot, member, key]);
+  await dropOutside(db, knot, [{ member, key }]);
+  await db.query('delete from filtered_record where knot_id = $1 and member = $2 and record_key = $3', [
+    knot,
+    member,
+    key,
+  ]);
 }
 
 /** What was last read of a record outside of anchors. */

@@ -1,6 +1,7 @@
-import { type AnchorId, type MemberId, type RecordKey, recordKey, type Reading } from '@anchor-knot/core';
+import { type AnchorId, type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { Likeness, OutsideRecord, RecordRef, RestingRecord, RunLease } from '../../orchestration/store.js';
 import type { SqlConnection } from '../sql.js';
+import { tiedAmong } from './anchors.js';
 import { blockNumber } from './evidenceIndex.js';
 import { hashKey } from './hashKey.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
@@ -9,6 +10,9 @@ import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
  * Records outside of anchors that nothing is like: they take part in a run only when something changes that they might
  * be tied to.
  */
+
+/** By what those that rest are found. */
+const marks = ['outside_key', 'outside_block'] as const;
 
 interface RestingRow {
   readonly member: string;
@@ -106,54 +110,86 @@ export async function letRest(
   acts: number,
   records: readonly RestingRecord[],
 ): Promise<void> {
-  const names = [records.map(({ member }) => member), records.map(({ key }) => key)];
   // Who acts counts first, then changes, then wakes: either we see the count, or are woken by the change.
   const [known] = (await db.query('select acts::int as acts from knot where id = $1 for share', [knot])) as {
     acts: number;
   }[];
-  await db.query(
-    `insert into outside_record (knot_id, member, record_key, reason, reading, rests_under)
+  const rests = known?.acts === acts;
+  const kept = (await db.query(
+    `insert into outside_record as o (knot_id, member, record_key, reason, reading, rests_under)
      select $1, r.member, r.record_key, 'untied', r.reading::jsonb, $5
      from unnest($2::text[], $3::text[], ${fromJsonColumn('$4')}) as r(member, record_key, reading)
-     where not exists (select from tie t where t.knot_id = $1 and t.member = r.member and t.record_key = r.record_key)
      on conflict (knot_id, member, record_key) do update set reason = excluded.reason, reading = excluded.reading,
-       rests_under = excluded.rests_under where outside_record.verdict is null`,
-    [knot, ...names, jsonColumn(records.map(({ reading }) => reading)), known?.acts === acts ? version : null],
-  );
-  for (const table of ['outside_key', 'outside_block'])
-    await db.query(
-      `delete from ${table} o using unnest($2::text[], $3::text[]) as r(member, record_key)
-       where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
-      [knot, ...names],
-    );
-  const keys = records.flatMap(({ member, key: name, keys: own }) =>
-    own.map(([rule, key]) => ({ member, name, rule, key })),
+       rests_under = excluded.rests_under where o.verdict is null
+     returning member, record_key, xmax <> 0 as was_there`,
+    [
+      knot,
+      records.map(({ member }) => member),
+      records.map(({ key }) => key),
+      jsonColumn(records.map(({ reading }) => reading)),
+      rests ? version : null,
+    ],
+  )) as { member: string; record_key: string; was_there: boolean }[];
+  const nameOf = (row: (typeof kept)[number]): RecordRef => ({ member: row.member, key: recordKey(row.record_key) });
+  await deleteFrom(db, marks, knot, kept.filter(({ was_there }) => was_there).map(nameOf));
+  const names = new Set(rests ? kept.map((row) => recordId(nameOf(row))) : []);
+  const resting = records.filter((record) => names.has(recordId(record)));
+  const keys = resting.flatMap(({ member, key: name, keys: own }) =>
+    own.map(([rule, key]) => ({ member, name, rule, hash: hashKey(key) })),
   );
   await db.query(
     `insert into outside_key (knot_id, rule, key_hash, member, record_key)
-     select distinct o.knot_id, r.rule, r.key_hash, o.member, o.record_key
-     from unnest($2::smallint[], $3::text[], $4::text[], $5::text[]) as r(rule, key_hash, member, record_key)
-     join outside_record o on o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key
-       and o.rests_under is not null`,
+     select $1, * from unnest($2::smallint[], $3::text[], $4::text[], $5::text[]) on conflict do nothing`,
     [
       knot,
       keys.map(({ rule }) => rule),
-      keys.map(({ key }) => hashKey(key)),
+      keys.map(({ hash }) => hash),
       keys.map(({ member }) => member),
       keys.map(({ name }) => name),
     ],
   );
   const number = blockNumber(knot);
-  const blocks = records.flatMap(({ member, key, blocks: own }) => own.map((block) => ({ member, key, block })));
-  if (blocks.length === 0) return;
-  await db.query(
-    `insert into outside_block (block, knot_id, member, record_key)
-     select distinct r.block, o.knot_id, o.member, o.record_key
-     from unnest($2::bigint[], $3::text[], $4::text[]) as r(block, member, record_key)
-     join outside_record o on o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key
-       and o.rests_under is not null`,
-    [knot, blocks.map(({ block }) => number(block)), blocks.map(({ member }) => member), blocks.map(({ key }) => key)],
+  const blocks = resting.flatMap(({ member, key, blocks: own }) =>
+    own.map((block) => ({ member, key, block: number(block) })),
   );
+  if (blocks.length > 0)
+    await db.query(
+      `insert into outside_block (block, knot_id, member, record_key)
+       select block, $1, member, record_key from unnest($2::bigint[], $3::text[], $4::text[])
+         as r(block, member, record_key) on conflict do nothing`,
+      [knot, blocks.map(({ block }) => block), blocks.map(({ member }) => member), blocks.map(({ key }) => key)],
+    );
+  await dropTied(db, knot, records);
+}
+
+/** Records that are outside of anchors no longer. */
+export async function dropOutside(db: SqlConnection, knot: string, records: readonly RecordRef[]): Promise<void> {
+  await deleteFrom(db, ['outside_record', ...marks], knot, records);
+}
+
+/** A record that was tied meanwhile is in no list beside. */
+export async function dropTied(db: SqlConnection, knot: string, records: readonly RecordRef[]): Promise<void> {
+  const tied = await tiedAmong(db, knot, records);
+  await dropOutside(
+    db,
+    knot,
+    records.filter((record) => tied.has(recordId(record))),
+  );
+}
+
+async function deleteFrom(
+  db: SqlConnection,
+  tables: readonly string[],
+  knot: string,
+  records: readonly RecordRef[],
+): Promise<void> {
+  if (records.length === 0) return;
+  for (const table of tables)
+    await db.query(
+      `delete from ${table} o using unnest($2::text[], $3::text[]) as r(member, record_key)
+       where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
+      [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
+    );
 }
 
 export async function wake(db: SqlConnection, knot: string, records: readonly RecordRef[]): Promise<void> {

@@ -1,6 +1,7 @@
 import { type DataSource, IsNull, LessThan, Not } from 'typeorm';
 import { RunEntity, type RunRow } from '../entities/entities.js';
 import type { SqlConnection } from '../sql.js';
+import { noteLostRun } from './runDays.js';
 
 /** Runs as people and workers ask about them. */
 
@@ -51,10 +52,11 @@ export async function askToStop(data: DataSource, id: string): Promise<RunRow | 
 
 /** Ends a run whose worker failed, so that the next one need not wait for its lease. */
 export async function endAsFailed(db: SqlConnection, id: string, words: string): Promise<void> {
-  await db.query(`update run set ended_at = now(), state = 'failed', words = $2 where id = $1 and ended_at is null`, [
-    id,
-    words,
-  ]);
+  const [ended] = (await db.query(
+    `update run set ended_at = now(), state = 'failed', words = $2 where id = $1 and ended_at is null returning id`,
+    [id, words],
+  )) as [unknown[], number];
+  if (ended.length > 0) await noteLostRun(db, id);
 }
 
 /** Whether a run of the knot has begun since a moment. */

@@ -5,7 +5,11 @@ import { LeaseLost, type MemberCursor, type RunLease, type RunRequest } from '..
 import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 import { runChannel } from '../channels.js';
 import { noteRead } from './readHours.js';
+import { noteLostRun, noteRunDay } from './runDays.js';
 import { forgetRetry, noteRetry } from './retries.js';
+
+/** What belongs to one run, and is worth nothing after it. */
+const ofOneRun = ['staged_tie', 'staged_record', 'plan_entry'];
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
 async function tell(db: SqlConnection, run: string): Promise<void> {
@@ -47,14 +51,15 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
         words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`,
       [open.id, new Date(request.now)],
     );
+    await noteLostRun(db, open.id);
     await tell(db, open.id);
     await applyComingVersion(db, request.knot);
   }
   // Another version was put in force since the run was prepared: it is prepared anew.
   const standing = await lockKnot(db, request.knot);
   if (standing && standing.version !== request.knotVersion) return undefined;
-  await db.query('delete from staged_record where run_id in (select id from run where knot_id = $1)', [request.knot]);
-  await db.query('delete from plan_entry where run_id in (select id from run where knot_id = $1)', [request.knot]);
+  for (const table of ofOneRun)
+    await db.query(`delete from ${table} where run_id in (select id from run where knot_id = $1)`, [request.knot]);
   const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [
     request.knot,
   ])) as [{ token: string }];
@@ -132,8 +137,7 @@ export async function closeRun(
     );
   }
   await applyComingVersion(db, lease.knot);
-  await db.query('delete from staged_record where run_id = $1', [lease.run]);
-  await db.query('delete from plan_entry where run_id = $1', [lease.run]);
+  for (const table of ofOneRun) await db.query(`delete from ${table} where run_id = $1`, [lease.run]);
   await tell(db, lease.run);
 }
 
@@ -144,6 +148,7 @@ export async function closeRun(
 async function keepForLater(db: SqlConnection, { run, knot }: RunLease, result: RunResult): Promise<void> {
   const [row] = (await db.query('select kind from run where id = $1', [run])) as { kind: string }[];
   if (row?.kind !== 'run') return;
+  await noteRunDay(db, knot, result);
   await noteRead(db, knot, result.changed, new Date(result.now));
   await db.query(
     `update member_cursor c set told_read_at = r.started_at from run r

@@ -25,13 +25,13 @@ interface StagedRow {
 
 export async function stage(db: SqlConnection, lease: RunLease, records: readonly StagedRecord[]): Promise<void> {
   await db.query(
-    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts, is_new)
-     select $1, *, anchor_id is null from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')},
+    `insert into staged_record (run_id, member, record_key, anchor_id, match_keys, rejected, reading, texts)
+     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], ${fromJsonColumn('$5')},
        $6::boolean[], ${fromJsonColumn('$7')}, ${fromJsonColumn('$8')})
        as r(member, record_key, anchor_id, match_keys, rejected, reading, texts)
      on conflict (run_id, member, record_key) do update
        set anchor_id = excluded.anchor_id, match_keys = excluded.match_keys, rejected = excluded.rejected,
-         reading = excluded.reading, texts = excluded.texts, is_new = excluded.is_new`,
+         reading = excluded.reading, texts = excluded.texts`,
     [
       lease.run,
       records.map(({ member }) => member),
@@ -122,9 +122,8 @@ export async function assign(
   records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],
 ): Promise<void> {
   await db.query(
-    `update staged_record s set anchor_id = r.anchor, why = r.why from unnest($2::text[], $3::text[], $4::uuid[],
-      $5::text[]) as r(member, key, anchor, why)
-     where s.run_id = $1 and s.member = r.member and s.record_key = r.key`,
+    `insert into staged_tie (run_id, member, record_key, anchor_id, why)
+     select $1, * from unnest($2::text[], $3::text[], $4::uuid[], $5::text[])`,
     [
       run,
       records.map(({ member }) => member),
@@ -145,6 +144,7 @@ export async function anchorsToMerge(
   const rows = (await data.query(
     `select id from (
        (select distinct anchor_id as id from staged_record where run_id = $1 and anchor_id > $3 order by 1 limit $4)
+       union (select distinct anchor_id from staged_tie where run_id = $1 and anchor_id > $3 order by 1 limit $4)
        union (select id from anchor where knot_id = $2 and open and id > $3 order by 1 limit $4)
      ) both_kinds order by id limit $4`,
     [run, knot, after ?? leastAnchor, limit],
@@ -157,13 +157,17 @@ async function analyseIfMany(data: SqlConnection, run: string): Promise<void> {
     'select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows',
     [run, worthAnalysing],
   )) as [{ many: boolean }];
-  if (many) await data.query('analyze staged_record');
+  if (many) await data.query('analyze staged_record, staged_tie');
 }
 
 export async function stagedFor(data: SqlConnection, { run }: RunLease, anchors: readonly AnchorId[]) {
   const rows = (await data.query(
-    'select anchor_id, member, record_key, reading, why, is_new from staged_record where run_id = $1 and ' +
-      'anchor_id = any($2::uuid[]) order by member, record_key',
+    `select anchor_id, member, record_key, reading, null as why, false as is_new from staged_record
+       where run_id = $1 and anchor_id = any($2::uuid[])
+     union all select t.anchor_id, member, record_key, s.reading, t.why, true
+       from staged_tie t join staged_record s using (run_id, member, record_key)
+       where run_id = $1 and t.anchor_id = any($2::uuid[])
+     order by member, record_key`,
     [run, anchors],
   )) as (StagedRow & { anchor_id: string; why: string | null; is_new: boolean })[];
   const staged = rows.map((row) => ({

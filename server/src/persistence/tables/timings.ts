@@ -1,5 +1,6 @@
 import type { Timing } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
+import { noteLostRun } from './runDays.js';
 
 /** When knots run by themselves, and what is due next. */
 
@@ -105,6 +106,7 @@ export async function addMissed(
      values ($1, $2, $3, 'run', 'schedule', '', $4, $5, 'missed', 0, $5, $6)`,
     [missed.run, missed.knot, missed.version, missed.since, missed.now, missed.words],
   );
+  await noteLostRun(db, missed.run);
 }
 
 /** Whether a run of the knot came to a good end, so that somebody has seen what it does. */

@@ -1,6 +1,7 @@
 import type { ComponentFixture } from '@angular/core/testing';
 import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { MatButtonHarness } from '@angular/material/button/testing';
+import { MatButtonToggleHarness } from '@angular/material/button-toggle/testing';
 import { MatCheckboxHarness } from '@angular/material/checkbox/testing';
 import { MatFormFieldHarness } from '@angular/material/form-field/testing';
 import { MatInputHarness } from '@angular/material/input/testing';
@@ -32,6 +33,7 @@ export function hands(fixture: ComponentFixture<unknown>) {
     },
     buttons: async () => Promise.all((await loader.getAllHarnesses(MatButtonHarness)).map((one) => one.getText())),
     press: async (words: string | RegExp) => (await loader.getHarness(MatButtonHarness.with({ text: words }))).click(),
+    toggle: async (words: string) => (await loader.getHarness(MatButtonToggleHarness.with({ text: words }))).check(),
     /** Ticks a box, or takes the tick away. */
     tick: async (words: string | RegExp) =>
       (await loader.getHarness(MatCheckboxHarness.with({ label: words }))).toggle(),

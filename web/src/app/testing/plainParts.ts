@@ -20,8 +20,13 @@ export class PlainFormula {
 export class NoGoLive {}
 
 /** Stands in for a chart, which needs a canvas. */
-@Component({ selector: 'ak-written-chart', changeDetection: ChangeDetectionStrategy.OnPush, template: '' })
+@Component({
+  selector: 'ak-written-chart',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: '{{ says() }}',
+})
 export class NoChart {
-  readonly hours = input<unknown>();
-  readonly total = input<unknown>();
+  readonly bars = input<unknown>();
+  readonly of = input<unknown>();
+  readonly says = input('');
 }

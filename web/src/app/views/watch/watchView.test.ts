@@ -54,6 +54,7 @@ const watched = (more: object = {}): Watch =>
     systems: [system('crm'), system('shop')],
     waiting: [],
     written: [],
+    days: [],
     lastRuns: [],
     ...more,
   }) as never;
@@ -109,6 +110,15 @@ test('each member says whether it is well, waits or is in trouble, and the troub
   expect((await rows())[0]).toMatch(/100 1 waits for you 100 in trouble/);
   expect(await text()).toContain('in trouble: sign-in refused');
   expect(await text()).toContain('Market Row is in troubleThe secret is wrong. Give another.');
+});
+
+test('what was written is shown for the last day, or for thirty with what was not taken', async () => {
+  const written = [{ hour: '2026-11-23T10:00:00Z', values: 12 }];
+  const day = { day: '2026-11-23', runs: 30, troubled: 2, written: 1200, failed: 7 };
+  const { text, toggle } = await shown(watched({ written, days: [{ ...day, runs: 10, troubled: 0, failed: 0 }, day] }));
+  expect(await text()).toContain('Written in the last 24 hours 12 values');
+  await toggle('30 days');
+  expect(await text()).toContain('2,400 records, 7 not taken · 40 runs, 2 of them not wholly well');
 });
 
 test('what waits is counted, with an example, and leads to its kind', async () => {

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { RouterLink } from '@angular/router';
 import { type DecisionKind, decisionKinds, type Watch } from '@anchor-knot/contracts';
 import { MatTooltip } from '@angular/material/tooltip';
@@ -13,11 +14,17 @@ import { Pennant } from '../../pennant/pennant';
 import { count, kindWords, plural, runSentence, starterWords } from '../../words/sentences';
 import { StartRun } from '../runs/startRun';
 import { State } from '../state';
-import { WrittenChart } from './writtenChart';
+import { type WrittenBar, WrittenChart } from './writtenChart';
 import { AgoTime } from '../../words/agoTime';
 import { exactTime } from '../../words/times';
 import { WholeText } from '../../values/wholeText';
 import { tableParts } from '../../tables/rows';
+
+const hourOf = (hour: string): string =>
+  new Date(hour).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
+/** A day of the calendar is the same wherever it is read. */
+const dayOf = (day: string): string =>
+  new Date(day).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' });
 
 type Calls = NonNullable<Watch['systems'][number]['calls']>;
 
@@ -30,6 +37,7 @@ type Calls = NonNullable<Watch['systems'][number]['calls']>;
     WithSide,
     RouterLink,
     MatButtonModule,
+    MatButtonToggleModule,
     Pennant,
     State,
     WrittenChart,
@@ -58,9 +66,24 @@ export class WatchView {
   protected readonly kindWords = kindWords;
   protected readonly plural = plural;
   protected readonly starterWords = starterWords;
-  protected readonly written = computed(
-    () => this.watch.value()?.written.reduce((sum, { values }) => sum + values, 0) ?? 0,
-  );
+  protected readonly span = signal<'hours' | 'days'>('hours');
+  protected readonly bars = computed((): readonly WrittenBar[] => {
+    const now = this.watch.value();
+    if (!now) return [];
+    return this.span() === 'hours'
+      ? now.written.map(({ hour, values }) => ({ label: hourOf(hour), written: values, failed: 0 }))
+      : now.days.map(({ day, written, failed }) => ({ label: dayOf(day), written, failed }));
+  });
+  protected readonly writtenWords = computed(() => {
+    const sum = (of: 'written' | 'failed'): number => this.bars().reduce((total, bar) => total + bar[of], 0);
+    if (this.span() === 'hours') return plural(sum('written'), 'value');
+    const days = this.watch.value()?.days ?? [];
+    const runs = days.reduce((total, day) => total + day.runs, 0);
+    const troubled = days.reduce((total, day) => total + day.troubled, 0);
+    const refused = sum('failed') > 0 ? `, ${count(sum('failed'))} not taken` : '';
+    const parts = troubled > 0 ? `, ${count(troubled)} of them not wholly well` : '';
+    return `${plural(sum('written'), 'record')}${refused} · ${plural(runs, 'run')}${parts}`;
+  });
   protected readonly waitingCount = computed(
     () => this.watch.value()?.waiting.reduce((sum, one) => sum + one.count, 0) ?? 0,
   );

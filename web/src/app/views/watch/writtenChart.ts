@@ -8,13 +8,19 @@ import {
   input,
   viewChild,
 } from '@angular/core';
-import type { Watch } from '@anchor-knot/contracts';
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from 'chart.js';
 import { Theme } from '../../shell/theme';
 
 Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
 
-/** Values written per hour in the last day. */
+/** What was written in one hour or day, and what was not taken. */
+export interface WrittenBar {
+  readonly label: string;
+  readonly written: number;
+  readonly failed: number;
+}
+
+/** What was written over time. */
 @Component({
   selector: 'ak-written-chart',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -22,8 +28,11 @@ Chart.register(BarController, BarElement, CategoryScale, LinearScale, Tooltip);
   styles: `:host { display: block; height: 150px; position: relative; }`,
 })
 export class WrittenChart {
-  readonly hours = input.required<Watch['written']>();
-  readonly total = input(0);
+  readonly bars = input.required<readonly WrittenBar[]>();
+  /** What the chart shows, in words. */
+  readonly says = input.required<string>();
+  /** What is counted. */
+  readonly of = input('values');
   readonly #theme = inject(Theme);
   private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('canvas');
   #chart: Chart | undefined;
@@ -32,11 +41,11 @@ export class WrittenChart {
   constructor() {
     afterRenderEffect(() => {
       this.#theme.dark();
-      const hours = this.hours();
+      const [bars, of] = [this.bars(), this.of()];
       // A canvas does not wait for fonts by itself.
       void document.fonts
         .load('12px "Atkinson Hyperlegible Mono Variable"')
-        .then(() => !this.#gone && this.#draw(hours));
+        .then(() => !this.#gone && this.#draw(bars, of));
     });
     inject(DestroyRef).onDestroy(() => {
       this.#gone = true;
@@ -44,7 +53,7 @@ export class WrittenChart {
     });
   }
 
-  #draw(hours: Watch['written']): void {
+  #draw(bars: readonly WrittenBar[], of: string): void {
     const style = getComputedStyle(document.documentElement);
     const colour = (name: string): string => style.getPropertyValue(`--${name}`).trim();
     const font = { family: 'Atkinson Hyperlegible Mono Variable', size: 11.5 };
@@ -52,10 +61,21 @@ export class WrittenChart {
     this.#chart = new Chart(this.canvas().nativeElement, {
       type: 'bar',
       data: {
-        labels: hours.map(({ hour }) =>
-          new Date(hour).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' }),
-        ),
-        datasets: [{ data: hours.map(({ values }) => values), backgroundColor: colour('petrol'), barPercentage: 0.7 }],
+        labels: bars.map(({ label }) => label),
+        datasets: [
+          {
+            label: `${of} written`,
+            data: bars.map(({ written }) => written),
+            backgroundColor: colour('petrol'),
+            barPercentage: 0.7,
+          },
+          {
+            label: `${of} not taken`,
+            data: bars.map(({ failed }) => failed),
+            backgroundColor: colour('vermilion'),
+            barPercentage: 0.7,
+          },
+        ],
       },
       options: {
         animation: false,
@@ -63,15 +83,20 @@ export class WrittenChart {
         responsive: true,
         plugins: {
           legend: { display: false },
-          tooltip: { displayColors: false, callbacks: { label: ({ parsed }) => `${parsed.y} values` } },
+          tooltip: {
+            displayColors: false,
+            callbacks: { label: ({ parsed, dataset }) => `${parsed.y} ${dataset.label}` },
+          },
         },
         scales: {
           x: {
+            stacked: true,
             grid: { display: false },
             border: { color: colour('hair') },
             ticks: { color: colour('ink-2'), font, maxRotation: 0, autoSkip: true, maxTicksLimit: 7 },
           },
           y: {
+            stacked: true,
             beginAtZero: true,
             suggestedMax: 10,
             grid: { color: colour('hair-2') },

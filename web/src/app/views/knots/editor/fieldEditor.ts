@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckbox } from '@angular/material/checkbox';
 import { RouterLink } from '@angular/router';
 import { removeField, setField, setFormula, type SharedField } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
@@ -25,7 +26,7 @@ const types: readonly Choice<SharedField['type']>[] = [
 @Component({
   selector: 'ak-field-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [MatButtonModule, RouterLink, ChoiceField, FormulaEditor, TextField, Value],
+  imports: [MatButtonModule, MatCheckbox, RouterLink, ChoiceField, FormulaEditor, TextField, Value],
   templateUrl: './fieldEditor.html',
   styleUrl: './fieldEditor.scss',
 })
