@@ -9,8 +9,8 @@ const lookedAtOnce = 1000;
 /**
  * The records that were read once and belong to no anchor. Those that wait for a person or are rejected take part in
  * each run. An untied one *rests*: it takes part again when it has changed, when something is read that shares a key or
- * a block with it, and after something of that kind was stored or said; also under a new version of the knot. So a run's
- * cost does not grow with the records that nothing is like.
+ * a block with it, and after something of that kind was stored or said; also under a new version of the knot. So the
+ * cost of a run does not grow with the records that nothing is like.
  */
 export class OutsideRecords {
   readonly #options: RunOptions;

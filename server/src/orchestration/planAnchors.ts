@@ -32,7 +32,7 @@ export interface PlanContext {
 
 /**
  * Merges and plans every anchor that this run has to look at. Planning ends before writing begins. Anchors without
- * operations are settled as they are planned: there is nothing to write of them, and nothing of them to be stored twice.
+ * operations are settled as they are planned: there is nothing to write of them, and nothing is stored twice.
  * @returns the anchors among these that somebody changed meanwhile: they are planned anew
  */
 export async function planAnchors(

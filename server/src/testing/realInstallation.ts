@@ -207,9 +207,14 @@ export class RealInstallation {
     );
   }
 
-  async stop(): Promise<void> {
+  async stopWorker(): Promise<void> {
     this.#worker?.worker.stop();
     await this.#worker?.done;
+    this.#worker = undefined;
+  }
+
+  async stop(): Promise<void> {
+    await this.stopWorker();
     await this.crm.close();
     await this.shop.close();
     await this.parts.close();

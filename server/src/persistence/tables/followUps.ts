@@ -58,7 +58,8 @@ export async function takeUnfollowedRuns(
   limit: number,
 ): Promise<readonly { readonly id: string; readonly knot: string }[]> {
   await db.query(
-    'update run set is_followed = true where not is_followed and ended_at is not null and knot_id <> all($1)',
+    `update run set is_followed = true
+     where not is_followed and ended_at is not null and knot_id <> all($1)`,
     [knots],
   );
   const [rows] = (await db.query(
@@ -91,7 +92,8 @@ export async function followedWrites(
   limit: number,
 ): Promise<{ readonly writes: readonly FollowedWrite[]; readonly count: number }> {
   const writes = (await db.query(
-    `select anchor_id, record_key, title, kind, state, words from plan_operation where ${followed} order by id limit $4`,
+    `select anchor_id, record_key, title, kind, state, words from plan_operation where ${followed}
+     order by id limit $4`,
     [run, member, outcomes, limit],
   )) as FollowedWrite[];
   const [{ count }] = (await db.query(`select count(*)::int as count from plan_operation where ${followed}`, [

@@ -37,10 +37,11 @@ export interface MessageRow {
 export async function addMessages(db: SqlConnection, messages: readonly NewMessage[], now: Date): Promise<void> {
   if (messages.length === 0) return;
   await db.query(
-    `insert into notice_message (id, rule_id, follow_up_id, rule_name, recipient, subject, text, html, body, created_at, next_at)
+    `insert into notice_message (id, rule_id, follow_up_id, rule_name, recipient, subject, text, html, body,
+       created_at, next_at)
      select id, rule, "followUp", "ruleName", recipient, subject, text, html, body, $2, $2
-     from jsonb_to_recordset($1::jsonb) as r(id uuid, rule uuid, "followUp" uuid, "ruleName" text, recipient jsonb, subject text,
-       text text, html text, body jsonb)`,
+     from jsonb_to_recordset($1::jsonb) as r(id uuid, rule uuid, "followUp" uuid, "ruleName" text,
+       recipient jsonb, subject text, text text, html text, body jsonb)`,
     [JSON.stringify(messages), now],
   );
 }

@@ -73,7 +73,8 @@ export async function keepOutsideRecords(
     );
   await db.query(
     `update outside_record o set reading = s.reading::jsonb, rests_under = null from staged_record s
-     where s.run_id = $2 and s.anchor_id is not null and o.knot_id = $1 and o.member = s.member and o.record_key = s.record_key`,
+     where s.run_id = $2 and s.anchor_id is not null and o.knot_id = $1 and o.member = s.member
+       and o.record_key = s.record_key`,
     [knot, run],
   );
   // A record that was tied while the run went is outside no longer.

@@ -36,6 +36,7 @@ export function placesOf(knots: KnotList['knots'], systems: readonly SystemSumma
       })),
     ),
     { name: 'Who is told of what', kind: 'section', path: '/notices/told' },
+    { name: 'Mails about records', kind: 'section', path: '/notices/records' },
     { name: 'Messages that were sent', kind: 'section', path: '/notices/sent' },
     { name: 'Connect a system', kind: 'action', path: '/systems/connect' },
     { name: 'New knot', kind: 'action', path: '/knots/new' },

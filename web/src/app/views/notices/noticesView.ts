@@ -2,6 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, inject, input } from '@an
 import { SessionService } from '../../api/session';
 import { type Section, Sections } from '../../layout/sections';
 import { Happened } from './happened';
+import { RecordMail } from './recordMail';
+import { RecordMails } from './recordMails';
 import { SentMessages } from './sentMessages';
 import { ToldRule } from './toldRule';
 import { ToldRules } from './toldRules';
@@ -10,12 +12,12 @@ import { ToldRules } from './toldRules';
 @Component({
   selector: 'ak-notices-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Happened, Sections, SentMessages, ToldRule, ToldRules],
+  imports: [Happened, RecordMail, RecordMails, Sections, SentMessages, ToldRule, ToldRules],
   templateUrl: './noticesView.html',
 })
 export class NoticesView {
   readonly section = input('happened');
-  /** One of those who are told: an id, or `new`. */
+  /** One of those who are told, or of the mails about records: an id, or `new`. */
   readonly rule = input<string>();
   /** Only notices, or messages, from before this one; from the address. */
   readonly before = input<string>();
@@ -26,6 +28,7 @@ export class NoticesView {
     ...(this.#session.may('operator')
       ? [
           { name: 'Who is told', link: ['/notices', 'told'] },
+          { name: 'About records', link: ['/notices', 'records'] },
           { name: 'Sent', link: ['/notices', 'sent'] },
         ]
       : []),

@@ -73,6 +73,8 @@ test('what was kept comes out of the form as it went in, and is one sentence', (
 test('what is missing or wrong is said beside its field, and nothing is sent before it is right', async () => {
   const { type, press, text, tick, choose, api } = await shown('new');
   expect(await text()).toContain('Something is still missing.');
+  await press('Save');
+  expect(await text()).toContain('It needs a name');
   expect(await type('Name', ' ')).toContain('It needs a name');
   expect(await type('Address of recipient 1', 'bram')).toBe('An address such as name@company.example.');
   await choose('How recipient 1 is told', 'a program');

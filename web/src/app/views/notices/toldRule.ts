@@ -121,8 +121,9 @@ export class ToldRule {
   }
 
   protected save(form: RuleForm): void {
+    // Fields that nobody has touched yet are checked too.
+    const rule = ruleOf(form);
     form.markAllAsTouched();
-    const rule = this.#set();
     if (!rule) return;
     const id = this.isNew() ? crypto.randomUUID() : this.rule();
     this.asking.ask(this.#api.keepRule(id, rule, this.#known?.revision ?? 0), ({ secret }) => {
