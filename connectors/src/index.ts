@@ -26,3 +26,4 @@ export { type Probe, type ProbeStep, probeSystem } from './probe.js';
 export { listTables, previewQuery, type QueryPreview, type TableFound } from './sql/exploreDatabase.js';
 export { SqlConnector, type SqlDependencies } from './sql/sqlConnector.js';
 export { parseExactJson, stringifyExactJson } from './json/exactJson.js';
+export type { Exchange, ExchangeListener } from './exchange.js';

@@ -3,6 +3,7 @@ import type { HttpSystem } from '@anchor-knot/contracts';
 import type { Raw } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { SystemTrouble } from '../connector.js';
+import type { ExchangeListener } from '../exchange.js';
 import { parseExactJson } from '../json/exactJson.js';
 import { askedPauseMs, mostAttempts, pause } from '../pause.js';
 import { isRefusedConnection } from '../refusedConnection.js';
@@ -43,6 +44,8 @@ export interface CallerDependencies extends SignInDependencies {
   /** Where systems may be. */
   readonly addresses: AddressFilter;
   readonly budget?: CallBudget | undefined;
+  /** Is told of each call. */
+  readonly onExchange?: ExchangeListener | undefined;
 }
 
 /** The time limit is for each silence; an answer that drips for ever is left after so many times as long. */
@@ -175,8 +178,10 @@ export class Caller {
       () => limit.abort(new DOMException('the whole answer took too long', 'TimeoutError')),
       this.#system.timeoutMs * wholeAnswerFactor,
     );
+    const sentAt = clock.now();
+    let [status, text]: [number?, string?] = [];
+    let trouble: unknown;
     try {
-      const sentAt = clock.now();
       const response = await request(url, {
         method: call.method,
         dispatcher: this.#agent,
@@ -189,7 +194,8 @@ export class Caller {
         ...(call.body === undefined ? {} : { body: call.body }),
         signal: call.signal ? AbortSignal.any([call.signal, limit.signal]) : limit.signal,
       });
-      const text = await boundedText(response.body, this.#system.name);
+      status = response.statusCode;
+      text = await boundedText(response.body, this.#system.name);
       const headers: Record<string, string> = {};
       for (const [name, value] of Object.entries(response.headers))
         if (value !== undefined) headers[name] = Array.isArray(value) ? value.join(', ') : value;
@@ -199,9 +205,22 @@ export class Caller {
         headers,
         body: call.isText ? text : this.#parse(text, response.statusCode),
       };
+    } catch (error) {
+      trouble = error;
+      throw error;
     } finally {
       clearTimeout(timer);
       ended?.();
+      this.#dependencies.onExchange?.({
+        at: sentAt,
+        tookMs: clock.now() - sentAt,
+        method: call.method,
+        target: url.pathname + url.search,
+        sent: call.body,
+        status,
+        received: text,
+        trouble: trouble === undefined ? undefined : messageOf(trouble),
+      });
     }
   }
 

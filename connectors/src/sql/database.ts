@@ -3,6 +3,7 @@ import type { Credential, SqlSystem } from '@anchor-knot/contracts';
 import type { Raw } from '@anchor-knot/core';
 import type { AddressFilter } from '../addressFilter.js';
 import { SystemTrouble } from '../connector.js';
+import type { ExchangeListener } from '../exchange.js';
 import { valueParser } from './values.js';
 
 export interface Column {
@@ -25,19 +26,42 @@ export class Database {
   readonly #system: SqlSystem;
   readonly #credential: Credential | undefined;
   readonly #addresses: AddressFilter;
+  readonly #onExchange: ExchangeListener | undefined;
   #client: Promise<Client> | undefined;
   #arrays: ReadonlySet<number> | undefined;
 
-  constructor(system: SqlSystem, credential: Credential | undefined, addresses: AddressFilter) {
+  constructor(
+    system: SqlSystem,
+    credential: Credential | undefined,
+    addresses: AddressFilter,
+    onExchange?: ExchangeListener,
+  ) {
     this.#system = system;
     this.#credential = credential;
     this.#addresses = addresses;
+    this.#onExchange = onExchange;
   }
 
   /**
    * @throws {SystemTrouble} when the database cannot be reached or used; {DatabaseError} when the statement is at fault
    */
   async query(text: string, values: readonly unknown[]): Promise<Answer> {
+    if (!this.#onExchange) return this.#query(text, values);
+    const at = Date.now();
+    const told = { at, method: 'SQL', target: text, sent: JSON.stringify(values), status: undefined };
+    try {
+      const answer = await this.#query(text, values);
+      const received = JSON.stringify(answer.rows);
+      this.#onExchange({ ...told, tookMs: Date.now() - at, received, trouble: undefined });
+      return answer;
+    } catch (error) {
+      const trouble = (error as Error).message;
+      this.#onExchange({ ...told, tookMs: Date.now() - at, received: undefined, trouble });
+      throw error;
+    }
+  }
+
+  async #query(text: string, values: readonly unknown[]): Promise<Answer> {
     const client = await this.#connected();
     const isArray = (typeId: number): boolean => this.#arrays?.has(typeId) ?? false;
     try {

@@ -1,3 +1,4 @@
+import type { ExchangeListener } from '../exchange.js';
 import { DatabaseError } from 'pg';
 import type { Credential, SqlObject, SqlSystem } from '@anchor-knot/contracts';
 import {
@@ -36,6 +37,8 @@ export interface SqlDependencies {
   readonly clock: Clock;
   readonly credential?: Credential | undefined;
   readonly addresses: AddressFilter;
+  /** Is told of each statement. */
+  readonly onExchange?: ExchangeListener | undefined;
 }
 
 /** Reads and writes a table of a PostgreSQL database, or reads a query, as an object. */
@@ -49,12 +52,12 @@ export class SqlConnector implements Connector {
   /** Whether times of changes name no zone, as `timestamp` does not; asked where a zone is given. */
   #isWallTime: boolean | undefined;
 
-  constructor(system: SqlSystem, objectName: string, { clock, credential, addresses }: SqlDependencies) {
+  constructor(system: SqlSystem, objectName: string, { clock, credential, addresses, onExchange }: SqlDependencies) {
     const object = describedObject(system, objectName);
     this.#system = system;
     this.#object = object;
     this.#clock = clock;
-    this.#database = new Database(system, credential, addresses);
+    this.#database = new Database(system, credential, addresses, onExchange);
     const isTable = object.source.kind === 'table';
     this.capabilities = {
       batchSize: 100,

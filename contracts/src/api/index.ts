@@ -7,6 +7,7 @@ export * from './decisions.js';
 export * from './drafts.js';
 export * from './events.js';
 export * from './journal.js';
+export * from './exchanges.js';
 export * from './followUps.js';
 export * from './knots.js';
 export * from './matches.js';

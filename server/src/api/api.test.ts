@@ -127,6 +127,8 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'PUT /api/notice-rules/{rule}': 'administrator',
   'DELETE /api/notice-rules/{rule}': 'administrator',
   'POST /api/notice-rules/{rule}/test': 'administrator',
+  'GET /api/runs/{run}/exchanges': 'operator',
+  'PUT /api/knots/{knot}/detail': 'operator',
   'GET /api/follow-ups': 'operator',
   'PUT /api/follow-ups/{followUp}': 'administrator',
   'DELETE /api/follow-ups/{followUp}': 'administrator',

@@ -23,6 +23,7 @@ import { RestingRecords1765010000000 } from './migrations/1765010000000-RestingR
 import { StagedTies1765020000000 } from './migrations/1765020000000-StagedTies.js';
 import { RunDays1765030000000 } from './migrations/1765030000000-RunDays.js';
 import { FollowUps1765040000000 } from './migrations/1765040000000-FollowUps.js';
+import { Exchanges1765050000000 } from './migrations/1765050000000-Exchanges.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -56,6 +57,7 @@ export const migrations = [
   StagedTies1765020000000,
   RunDays1765030000000,
   FollowUps1765040000000,
+  Exchanges1765050000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -2,6 +2,8 @@ import type { FastifyInstance } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import {
+  exchangeListSchema,
+  keepDetailSchema,
   operationListSchema,
   operationSchema,
   type PlannedOperation,
@@ -12,8 +14,10 @@ import {
   startedRunSchema,
   startRunSchema,
 } from '@anchor-knot/contracts';
+import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
+import { callsLeftOut, detailRuns, exchangesAfter, keepDetail } from '../persistence/tables/exchanges.js';
 import { countOperations, operationsAfter } from '../persistence/tables/plans.js';
 import { askToStop, findRun, runsBefore } from '../persistence/tables/runLists.js';
 import { knotStates } from '../persistence/tables/versions.js';
@@ -168,6 +172,56 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         changes: row.changes,
       }));
       return { operations, next: rows.length === pageSize ? (rows.at(-1)?.id ?? null) : null, total };
+    },
+  );
+
+  typed.get(
+    '/api/runs/:run/exchanges',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['runs'],
+        summary: 'The calls of systems that a run made, where they were to be kept; for a day',
+        params: z.object({ run: z.uuid() }),
+        querystring: z.object({
+          after: z
+            .string()
+            .regex(/^\d{1,18}$/)
+            .optional(),
+        }),
+        response: { 200: exchangeListSchema, 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const run = await findRun(data, request.params.run);
+      if (!run) return reply.code(404).send(noSuch('run'));
+      const rows = await exchangesAfter(data, run.id, request.query.after, pageSize + 1);
+      return {
+        exchanges: rows.slice(0, pageSize).map((row) => ({ ...row, at: row.at.toISOString() })),
+        next: rows.length > pageSize ? (rows[pageSize - 1]?.id ?? null) : null,
+        leftOut: (await callsLeftOut(data, run.id)) ?? null,
+        nextRuns: await detailRuns(data, run.knotId),
+      };
+    },
+  );
+
+  typed.put(
+    '/api/knots/:knot/detail',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['runs'],
+        summary: 'Keep the calls of the next runs of a knot, each for a day',
+        params: z.object({ knot: z.string() }),
+        body: keepDetailSchema,
+        response: { 204: z.null(), 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { knot } = request.params;
+      if (!(await keepDetail(data, knot, request.body.runs))) return reply.code(404).send(noSuch('knot'));
+      await writeAudit(data, request.person, 'calls kept', { knot, runs: request.body.runs });
+      return reply.code(204).send(null);
     },
   );
 

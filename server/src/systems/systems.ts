@@ -4,6 +4,7 @@ import {
   type Clock,
   type Connector,
   type ConnectorDependencies,
+  type ExchangeListener,
   openConnector,
   type Probe,
   probeSystem,
@@ -20,6 +21,7 @@ import {
 import type { CompiledMember } from '@anchor-knot/core';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { callsToday } from '../persistence/tables/callBudget.js';
+import { withoutSecret } from '../runs/strikeOut.js';
 import {
   allSystems,
   changeSystem,
@@ -217,8 +219,16 @@ export class Systems {
     };
   }
 
-  /** A connector for one member's object. @throws {SystemTrouble} when there is no such system or object */
-  async connect(member: Pick<CompiledMember, 'system' | 'object'>, clock: Clock): Promise<Connector> {
+  /**
+   * A connector for one member's object.
+   * @param onExchange is told of its calls, without the system's secret
+   * @throws {SystemTrouble} when there is no such system or object
+   */
+  async connect(
+    member: Pick<CompiledMember, 'system' | 'object'>,
+    clock: Clock,
+    onExchange?: ExchangeListener,
+  ): Promise<Connector> {
     const row = await this.find(member.system);
     if (!row)
       throw new SystemTrouble(
@@ -226,7 +236,9 @@ export class Systems {
         `there is no system “${member.system}”`,
         'Connect it, or choose another system for this member.',
       );
-    return openConnector(systemSchema.parse(row.description), member.object, this.dependencies(row, clock));
+    const dependencies = this.dependencies(row, clock);
+    const told = onExchange && withSecretStruck(onExchange, dependencies.credential?.secret);
+    return openConnector(systemSchema.parse(row.description), member.object, { ...dependencies, onExchange: told });
   }
 
   /** How many calls a system had today, and what it bears; `null` for what is not called over HTTP. */
@@ -319,4 +331,16 @@ function placeOf(description: System): string {
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }
+}
+
+function withSecretStruck(listener: ExchangeListener, secret: string | undefined): ExchangeListener {
+  const struck = (text: string | undefined): string | undefined => text && withoutSecret(text, secret);
+  return (exchange) =>
+    listener({
+      ...exchange,
+      target: withoutSecret(exchange.target, secret),
+      sent: struck(exchange.sent),
+      received: struck(exchange.received),
+      trouble: struck(exchange.trouble),
+    });
 }

@@ -12,10 +12,12 @@ import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
 import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
+import { ExchangeRecorder } from '../runs/exchangeRecorder.js';
 import type { FollowUps } from '../notices/followUps.js';
 import type { Notices } from '../notices/notices.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { dropOldNotices } from '../persistence/tables/notices.js';
+import { detailRuns, dropOldExchanges, noteDetail } from '../persistence/tables/exchanges.js';
 import { dropReadHours } from '../persistence/tables/readHours.js';
 import { dropRunDays } from '../persistence/tables/runDays.js';
 import { dropQuietRuns } from '../persistence/tables/timings.js';
@@ -35,6 +37,8 @@ const dueMs = 1000;
 const noticeMs = 5000;
 /** Runs that nobody started, and that found nothing, are kept for so long. */
 const quietDays = 2;
+/** Calls that were kept for somebody to look into. */
+const exchangeHours = 24;
 /** What is over, and what was sent of it, is kept for so long. */
 const noticeDays = 90;
 /** How long a run waits before it asks again for a knot that another run holds. */
@@ -146,6 +150,7 @@ export class Worker {
       () => dropOldNotices(data, noticeDays),
       () => dropReadHours(data),
       () => dropRunDays(data),
+      () => dropOldExchanges(data, exchangeHours),
     ];
     const checkAll = async (): Promise<void> => {
       for (const step of steps)
@@ -243,12 +248,13 @@ export class Worker {
     const names = new Map((await systems.all()).map((system) => [system.id, system.name]));
     const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
     const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
+    const recorder = (await detailRuns(data, job.knot)) > 0 ? new ExchangeRecorder(data, id, knot.compiled) : undefined;
     return runKnot(
       {
         store,
         clock: this.#clock,
         nextId: () => uuid(),
-        connect: (member) => systems.connect(member, this.#clock),
+        connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id)),
         systemName,
       },
       {
@@ -264,7 +270,10 @@ export class Worker {
         run: id,
         signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
         whileRunning: (lease) => this.#keepAlive(lease, lost),
-        beforeEnd: (result) => systems.recordHealth(healthOf(result, systemOf)),
+        beforeEnd: async (result) => {
+          if (recorder) await noteDetail(data, id, await recorder.end());
+          await systems.recordHealth(healthOf(result, systemOf));
+        },
       },
     );
   }

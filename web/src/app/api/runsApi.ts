@@ -1,6 +1,8 @@
 import { HttpClient } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import {
+  type ExchangeList,
+  exchangeListSchema,
   type OperationList,
   operationListSchema,
   runListSchema,
@@ -44,6 +46,13 @@ export class RunsApi {
     return this.#http
       .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })
       .pipe(map((answer) => startedRunSchema.parse(answer).run));
+  }
+  exchanges(run: string, query: Query): Observable<ExchangeList> {
+    return this.#calls.get(`/api/runs/${encodeURIComponent(run)}/exchanges`, exchangeListSchema, query);
+  }
+  /** Keeps the calls of so many runs to come. */
+  keepDetail(knot: string, runs: number): Observable<unknown> {
+    return this.#http.put(`/api/knots/${encodeURIComponent(knot)}/detail`, { runs });
   }
   stopRun(run: string): Observable<unknown> {
     return this.#http.post(`/api/runs/${run}/stop`, {});

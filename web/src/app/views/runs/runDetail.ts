@@ -14,11 +14,13 @@ import { problemOf } from '../../api/problems';
 import { LiveEvents } from '../../api/liveEvents';
 import { load, type Loaded } from '../../api/loaded';
 import { SessionService } from '../../api/session';
+import { Fold } from '../../fields/fold';
 import { Pennant } from '../../pennant/pennant';
 import { Value } from '../../values/value';
 import { causeWords, phaseWords, plural, runSentence, starterWords } from '../../words/sentences';
 import { ExactTimePipe } from '../../words/times';
 import { State } from '../state';
+import { RunCalls } from './runCalls';
 import { RunSteps } from './runSteps';
 import { StartRun } from './startRun';
 import { ProblemText } from '../problem';
@@ -59,6 +61,7 @@ interface ChangeRow {
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
     ...tableParts,
+    Fold,
     ProblemText,
     MatButtonModule,
     MatFormFieldModule,
@@ -67,6 +70,7 @@ interface ChangeRow {
     MatSelectModule,
     ReactiveFormsModule,
     RouterLink,
+    RunCalls,
     RunSteps,
     ExactTimePipe,
     Pennant,
@@ -78,6 +82,7 @@ interface ChangeRow {
 })
 export class RunDetail {
   readonly run = input.required<string>();
+  protected readonly areCallsShown = signal(false);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
   readonly #api = inject(RunsApi);
