@@ -46,6 +46,8 @@ const paths = [
   '/notices/happened',
   '/notices/told',
   '/notices/told/new',
+  '/notices/records',
+  '/notices/records/new',
   '/notices/sent',
 ];
 
