@@ -112,8 +112,9 @@ const installation = {
     }),
   systemName: (member) => member,
 };
-const run = (full) =>
+const run = (full, more = {}) =>
   runKnot(installation, {
+    ...more,
     knot: compiled.knot,
     knotVersion: 1,
     kind: 'run',
@@ -193,6 +194,32 @@ async function measure(work) {
   };
 }
 
+/** A run of one record that was edited, as an event starts it: its steps, and what the systems' calls took of them. */
+async function oneRecord(bearer, key) {
+  const runs = [];
+  for (let edit = 0; edit < 20; edit += 1) {
+    const answer = await request(`${addresses.fernhill}/api/accounts/${key}`, {
+      method: 'PATCH',
+      dispatcher: agent,
+      headers: { authorization: `Bearer ${bearer}`, 'content-type': 'application/json' },
+      body: JSON.stringify({ address: { street: `Weir Lane ${edit}` } }),
+    });
+    await answer.body.dump();
+    const started = performance.now();
+    const { result } = await run(false, { members: new Set(), records: new Map([['crm', [key]]]) });
+    const calls = Object.values(result.progress.calls).flatMap((kinds) => Object.values(kinds));
+    const steps = Object.fromEntries(result.progress.steps.map(({ phase, ms }) => [phase, ms]));
+    runs.push({ ms: performance.now() - started, calls: calls.reduce((sum, { ms }) => sum + ms, 0), steps });
+  }
+  const middle = runs.toSorted((one, other) => one.ms - other.ms)[runs.length / 2];
+  console.log(
+    `one edited record by its key: median ${middle.ms.toFixed(0)} ms, of them ${middle.calls.toFixed(0)} ms in calls; ` +
+      Object.entries(middle.steps)
+        .map(([phase, ms]) => `${phase} ${ms.toFixed(0)}`)
+        .join(', '),
+  );
+}
+
 const records = customers * 2 + untied;
 const micro = (seconds) => `${((seconds / records) * 1e6).toFixed(1)} µs a record`;
 function report(name, measured, floor, goal) {
@@ -265,6 +292,7 @@ try {
     `no change, changes only where the system can tell them: ${delta.seconds.toFixed(2)} s, ` +
       `peak ${delta.megabytes.toFixed(0)} MB`,
   );
+  await oneRecord(bearer, accounts[50]);
 } finally {
   await agent.close();
   await close();

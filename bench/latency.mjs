@@ -1,6 +1,7 @@
 /**
  * From an edit in the CRM of the demo to its value in the shop, by webhook: the median and the 95th percentile, next to
- * what the systems' own calls take, measured in the same run. Settings: BENCH_EDITS.
+ * what the systems' own calls take, measured in the same run. Settings: BENCH_EDITS, and BENCH_DELAY_MS: how long each
+ * call of the two systems takes besides.
  */
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
@@ -9,9 +10,10 @@ import { join, resolve } from 'node:path';
 import { performance } from 'node:perf_hooks';
 import { createInterface } from 'node:readline';
 import { setTimeout as wait } from 'node:timers/promises';
-import { editOnPage } from '@anchor-knot/standins';
+import { editOnPage, noFaults } from '@anchor-knot/standins';
 
 const edits = Number(process.env.BENCH_EDITS ?? 60);
+const delayMs = Number(process.env.BENCH_DELAY_MS ?? 0);
 const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-bench-'));
 const root = resolve(import.meta.dirname, '..');
 const printed = [];
@@ -30,6 +32,12 @@ try {
   );
   const [here, crm, shop] = ['Anchor Knot', 'Fernhill CRM', 'Market Row'].map(addressOf);
   await firstRun(here);
+  for (const system of [crm, shop])
+    await fetch(`${system}/faults.json`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ ...noFaults, callsPerSecond: 0, delayMs }),
+    });
   const shown = async (town) => (await (await fetch(`${shop}/records/77051`)).text()).includes(`value="${town}"`);
   const [took, calls] = [[], []];
   for (let edit = 0; edit < edits; edit += 1) {
@@ -40,10 +48,13 @@ try {
     took.push(performance.now() - begun);
     // What no engine can do without: the event, what changed, the record as it is now, and the write.
     const floor = performance.now();
-    for (let call = 0; call < 4; call += 1) await fetch(`${shop}/records/77051`);
+    for (let call = 0; call < 4; call += 1) {
+      await fetch(`${shop}/records/77051`);
+      await wait(delayMs);
+    }
     calls.push(performance.now() - floor);
     // What we wrote is told of as well; the next edit meets an installation at rest.
-    await wait(400);
+    await wait(400 + 10 * delayMs);
   }
   report('four calls of such a system (the floor)', calls, calls);
   report('from the edit to the value elsewhere', took, calls);

@@ -5,7 +5,7 @@ import { definitionChangeSchema, knotStateSchema, knotViewSchema, problemSchema 
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { tieCounts } from '../persistence/tables/anchors.js';
+import { recordCounts } from '../persistence/tables/recordCounts.js';
 import { latestVersions } from '../persistence/tables/knots.js';
 import { lastRunOf, openRunOf } from '../persistence/tables/runLists.js';
 import { knotStates, setAllStates, setKnotState } from '../persistence/tables/versions.js';
@@ -40,7 +40,7 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
       if (!knot) return reply.code(404).send(noSuch('knot'));
       const versions = await latestVersions(data, knot.id, versionsShown);
       const counts = await standingOf(data, knot.id);
-      const ties = await tieCounts(data, knot.id);
+      const ties = await recordCounts(data, knot.id, 'tied');
       const lastRun = await lastRunOf(data, knot.id);
       const openRun = await openRunOf(data, knot.id);
       return {

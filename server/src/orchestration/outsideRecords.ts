@@ -167,10 +167,10 @@ export async function accountsOf(
   outside: OutsideRecords,
   staying: readonly OutsideRecord[],
 ): Promise<ReadonlyMap<MemberId, MemberAccount>> {
-  const known = await store.accounts(knot.id);
+  const filtered = await store.filteredCounts(knot.id);
   return new Map(
     knot.members.map(({ id }) => {
-      const account = { ...emptyAccount, filtered: known.get(id)?.filtered ?? 0, tied: ties.get(id) ?? 0 };
+      const account = { ...emptyAccount, filtered: filtered.get(id) ?? 0, tied: ties.get(id) ?? 0 };
       account.untied = outside.restingOf(id);
       for (const { member, reason, verdict } of staying) if (member === id) account[verdict ?? reason] += 1;
       return [id, account];

@@ -150,6 +150,9 @@ class KnotRun {
       () => this.#beat(),
     );
     await this.#beat();
+    // Before planning settles what needs no write.
+    const ties = new Map(await this.#installation.store.tieCounts(knot.id));
+    for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.begin('planning');
     const context: PlanContext = {
       blocked: matched.blocked,
@@ -165,8 +168,6 @@ class KnotRun {
       this.#tally,
       () => this.#beat(),
     );
-    const ties = new Map(await this.#installation.store.tieCounts(knot.id));
-    for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.countLeftAlone(ties, updatedButHeld);
     const accounts = await accountsOf(this.#installation.store, knot, ties, readings.outside, matched.outside);
     this.#tally.setAccounts(accounts);

@@ -391,6 +391,8 @@ export interface Store {
   ): Promise<readonly RecordKey[]>;
   /** Records that the filter leaves out no longer: they are gone, or take part. */
   forgetFiltered(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void>;
+  /** How many records of each member the filter leaves out. */
+  filteredCounts(knot: string): Promise<ReadonlyMap<MemberId, number>>;
   /** How many records of each member are in which list. */
   accounts(knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>>;
 

@@ -24,6 +24,7 @@ import { StagedTies1765020000000 } from './migrations/1765020000000-StagedTies.j
 import { RunDays1765030000000 } from './migrations/1765030000000-RunDays.js';
 import { FollowUps1765040000000 } from './migrations/1765040000000-FollowUps.js';
 import { Exchanges1765050000000 } from './migrations/1765050000000-Exchanges.js';
+import { RecordCounts1765060000000 } from './migrations/1765060000000-RecordCounts.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -58,6 +59,7 @@ export const migrations = [
   RunDays1765030000000,
   FollowUps1765040000000,
   Exchanges1765050000000,
+  RecordCounts1765060000000,
 ];
 
 /** As TypeORM takes it from the name. */

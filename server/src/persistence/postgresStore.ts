@@ -28,6 +28,7 @@ import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
 import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
+import { recordCounts } from './tables/recordCounts.js';
 import * as resting from './tables/restingRecords.js';
 import * as runs from './tables/runs.js';
 import * as staged from './tables/stagedRecords.js';
@@ -55,7 +56,7 @@ export class PostgresStore implements Store {
 
   tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) =>
     anchors.tieHeads(this.#data, knot, member, keys);
-  tieCounts = (knot: string) => anchors.tieCounts(this.#data, knot);
+  tieCounts = (knot: string) => recordCounts(this.#data, knot, 'tied');
   tiedKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
     anchors.tiedKeys(this.#data, knot, member, after, limit);
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
@@ -122,6 +123,7 @@ export class PostgresStore implements Store {
     outside.filteredKeys(this.#data, knot, member, after, limit);
   forgetFiltered = (lease: RunLease, member: MemberId, keys: readonly RecordKey[]) =>
     runs.withLease(this.#data, lease, (db) => outside.forgetFiltered(db, lease, member, keys));
+  filteredCounts = (knot: string) => recordCounts(this.#data, knot, 'filtered');
   accounts = (knot: string) => outside.accounts(this.#data, knot);
 
   anchorsToMerge = (lease: RunLease, after: AnchorId | undefined, limit: number) =>

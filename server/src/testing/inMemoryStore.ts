@@ -464,6 +464,10 @@ export class InMemoryStore implements Store {
     for (const key of keys) this.#filtered.delete(recordId({ member, key }));
   }
 
+  async filteredCounts(): Promise<ReadonlyMap<MemberId, number>> {
+    return new Map([...(await this.accounts())].map(([member, { filtered }]) => [member, filtered]));
+  }
+
   async accounts(): Promise<ReadonlyMap<MemberId, MemberAccount>> {
     const counted = new Map<MemberId, MemberAccount>();
     const count = (member: MemberId, list: keyof MemberAccount): void => {

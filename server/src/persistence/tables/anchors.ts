@@ -264,14 +264,6 @@ export async function tieHeads(
   );
 }
 
-export async function tieCounts(data: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, number>> {
-  const rows = (await data.query(
-    'select member, count(*)::int as count from tie where knot_id = $1 and not gone group by member',
-    [knot],
-  )) as { member: string; count: number }[];
-  return new Map(rows.map(({ member, count }) => [member, count]));
-}
-
 export async function tiedKeys(
   data: SqlConnection,
   knot: string,

@@ -125,11 +125,10 @@ export async function forgetFiltered(
 /** How many records of each member are in which list. */
 export async function accounts(db: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>> {
   const rows = (await db.query(
-    `select member, 'tied' as list, count(*)::int as count from tie where knot_id = $1 and not gone group by member
+    `select member, list, sum(difference)::int as count from record_count where knot_id = $1 group by 1, 2
+       having sum(difference) <> 0
      union all
-     select member, coalesce(verdict, reason), count(*)::int from outside_record where knot_id = $1 group by 1, 2
-     union all
-     select member, 'filtered', count(*)::int from filtered_record where knot_id = $1 group by member`,
+     select member, coalesce(verdict, reason), count(*)::int from outside_record where knot_id = $1 group by 1, 2`,
     [knot],
   )) as { member: string; list: keyof MemberAccount; count: number }[];
   const counted = new Map<MemberId, MemberAccount>();

@@ -5,6 +5,7 @@ import { LeaseLost, type MemberCursor, type RunLease, type RunRequest } from '..
 import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 import { runChannel } from '../channels.js';
 import { noteRead } from './readHours.js';
+import { addUpCounts } from './recordCounts.js';
 import { noteLostRun, noteRunDay } from './runDays.js';
 import { forgetRetry, noteRetry } from './retries.js';
 
@@ -58,6 +59,7 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
   // Another version was put in force since the run was prepared: it is prepared anew.
   const standing = await lockKnot(db, request.knot);
   if (standing && standing.version !== request.knotVersion) return undefined;
+  await addUpCounts(db, request.knot);
   for (const table of ofOneRun)
     await db.query(`delete from ${table} where run_id in (select id from run where knot_id = $1)`, [request.knot]);
   const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [
