@@ -213,7 +213,7 @@ async function oneRecord(bearer, key) {
   }
   const middle = runs.toSorted((one, other) => one.ms - other.ms)[runs.length / 2];
   console.log(
-    `one edited record by its key: median ${middle.ms.toFixed(0)} ms, of them ${middle.calls.toFixed(0)} ms in calls; ` +
+    `one edited record by its key: median ${middle.ms.toFixed(0)} ms, ${middle.calls.toFixed(0)} of them in calls; ` +
       Object.entries(middle.steps)
         .map(([phase, ms]) => `${phase} ${ms.toFixed(0)}`)
         .join(', '),

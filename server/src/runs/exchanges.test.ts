@@ -30,7 +30,7 @@ const keep = async (runs: number) => {
 const callsOf = async (run: string): Promise<ExchangeList> =>
   (await api.as('operator', 'GET', `/api/runs/${run}/exchanges`)).json() as ExchangeList;
 
-test('of as many runs as were asked for each call is kept for a day, without the secret and what is sensitive', async () => {
+test('of as many runs as were asked for each call is kept for a day, without what is secret or sensitive', async () => {
   const fields = demoKnot.fields.map((field) => (field.id === 'phone' ? { ...field, sensitive: true } : field));
   const change = { definition: { ...demoKnot, fields }, basedOn: 1, draft: 0, note: '' };
   await installation.parts.knots.change(change, 'test');
