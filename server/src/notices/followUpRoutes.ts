@@ -110,6 +110,7 @@ export function followUpRoutes(app: FastifyInstance, { data, notices, followUps:
       const problems = await mails.problemsOf(request.body);
       if (problems.length > 0) return reply.code(422).send(cannotBe(problems));
       const preview = await mails.preview(request.body);
+      if (typeof preview === 'string') return reply.code(422).send(cannotBe([preview]));
       return preview ?? reply.code(404).send(noExample);
     },
   );

@@ -152,6 +152,19 @@ test('a template that names what is not there, or is sensitive, is refused with 
   expect(shown.subject).toMatch(/^7700\d was created$/);
 });
 
+test('a template that takes too long costs its own mail, and says so', async () => {
+  const text = '{% for a in (1..9999999) %}{% for b in (1..9999999) %}x{% endfor %}{% endfor %}';
+  await keep({ text });
+  const shown = await api.as('administrator', 'POST', '/api/follow-ups/preview', { ...followUp, text });
+  expect([shown.statusCode, shown.body]).toEqual([422, expect.stringContaining('It cannot be made')]);
+  await editTown('A-20001', 'Thornquay');
+  await run();
+  await tell();
+  const told = await made();
+  expect(told.map(({ subject }) => subject)).toEqual(['Shop desk: a mail could not be made']);
+  expect(told[0]?.text).toMatch(/77001\) was updated; its mail could not be made: .*limit/);
+});
+
 test('who changes what somebody else has changed is told; a test goes to oneself alone', async () => {
   const id = randomUUID();
   expect((await keep({}, 0, id)).json()).toEqual({ revision: 1 });

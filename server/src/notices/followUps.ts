@@ -75,11 +75,16 @@ export class FollowUps {
     return keepFollowUp(this.#parts.data, id, followUp, seen, person);
   }
 
-  /** What the mail about some thing of the knot would be; `undefined` where it has none. */
-  async preview(followUp: FollowUp): Promise<FollowUpPreview | undefined> {
+  /**
+   * What the mail about some thing of the knot would be; `undefined` where it has none.
+   * @returns words where it cannot be made
+   */
+  async preview(followUp: FollowUp): Promise<FollowUpPreview | string | undefined> {
     const example = await this.#example(followUp);
     if (!example) return undefined;
-    const { subject, text } = await this.#render(followUp, example.knot, example.followed, '');
+    const rendered = await this.#render(followUp, example.knot, example.followed, '').catch((error: Error) => error);
+    if (rendered instanceof Error) return `It cannot be made: ${rendered.message}`;
+    const { subject, text } = rendered;
     return { subject, text, title: example.followed.title, to: addressesOf(followUp, example.followed.anchor) };
   }
 
@@ -87,7 +92,9 @@ export class FollowUps {
   async test({ id, follow_up: followUp }: FollowUpRow, address: string, now: Date): Promise<boolean> {
     const example = await this.#example(followUp);
     if (!example) return false;
-    const rendered = await this.#render(followUp, example.knot, example.followed, id);
+    const rendered = await this.#render(followUp, example.knot, example.followed, id).catch((error: unknown) =>
+      unrendered(followUp, example.followed, error),
+    );
     await addMessages(this.#parts.data, [messageTo(address, id, followUp, rendered)], now);
     return true;
   }
@@ -118,7 +125,10 @@ export class FollowUps {
     for (const write of writes) {
       const anchor = anchors.get(anchorId(write.anchor_id))?.anchor;
       const outcome = write.state === 'refused' ? 'refused' : outcomeOf[write.kind];
-      const rendered = await this.#render(followUp, knot, { ...write, anchor, outcome }, id);
+      const followed = { ...write, anchor, outcome };
+      const rendered = await this.#render(followUp, knot, followed, id).catch((error: unknown) =>
+        unrendered(followUp, followed, error),
+      );
       for (const address of addressesOf(followUp, anchor)) messages.push(messageTo(address, id, followUp, rendered));
     }
     if (count > writes.length) messages.push(...this.#rest(row, knot, run, count - writes.length));
@@ -177,6 +187,13 @@ export class FollowUps {
     };
     return renderFollowUp(followUp, values, new URL(`/notices/records/${id}`, address).href);
   }
+}
+
+/** One that could not be made keeps no other from being sent, and is not silent. */
+function unrendered({ name }: FollowUp, { record_key: key, outcome }: Followed, error: unknown): RenderedFollowUp {
+  const why = (error as Error).message;
+  const text = `A record (${key ?? 'without a key'}) was ${outcome}; its mail could not be made: ${why}`;
+  return { subject: `${name}: a mail could not be made`, text, html: '' };
 }
 
 /** The fixed addresses, and the one in the record where it is one. */
