@@ -51,7 +51,7 @@ export class PostgresStore implements Store {
   saveProgress = (lease: RunLease, progress: RunProgress) =>
     runs.withLease(this.#data, lease, (db) => runs.saveProgress(db, lease, progress), 'change');
   endRun = (lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>) =>
-    runs.withLease(this.#data, lease, (db) => runs.closeRun(db, lease, result, cursors), 'change');
+    runs.withLease(this.#data, lease, (db) => runs.closeRun(db, lease, result, cursors), 'end');
   cursors = (knot: string) => runs.cursorsOf(this.#data, knot);
 
   tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) =>

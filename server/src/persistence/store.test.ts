@@ -19,6 +19,7 @@ import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.j
 import { TestDatabase } from '../testing/testDatabase.js';
 import { serverMigrations } from './dataSource.js';
 import { PostgresStore } from './postgresStore.js';
+import { withLease } from './tables/runs.js';
 
 let database: TestDatabase;
 beforeAll(async () => {
@@ -481,6 +482,32 @@ describe.each([
     });
     expect(await store.beginRun(request(2, 11))).toBeDefined();
   });
+});
+
+test('a run is taken over only after what its worker is doing; the lease is renewed meanwhile', async () => {
+  const { data } = await database.fresh();
+  await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
+  const store = new PostgresStore(data);
+  const lease = (await store.beginRun(request(1, 0))) as RunLease;
+  const order: string[] = [];
+  let goOn = (): void => undefined;
+  const gate = new Promise<void>((go) => (goOn = go));
+  let working: Promise<void> = Promise.resolve();
+  await new Promise<void>((begun) => {
+    working = withLease(data, lease, async () => {
+      begun();
+      await gate;
+      order.push('worked');
+    });
+  });
+  await store.renewLease(lease, 100, 1000);
+  await store.saveProgress(lease, { phase: 'reading', done: 1, tally: {} });
+  const takingOver = store.beginRun(request(2, 5000)).then(() => order.push('taken over'));
+  await new Promise((go) => setTimeout(go, 300));
+  goOn();
+  await Promise.all([working, takingOver]);
+  expect(order).toEqual(['worked', 'taken over']);
+  await expect(withLease(data, lease, async () => undefined)).rejects.toThrow(LeaseLost);
 });
 
 test.each<Fault>(['fails after', 'worker dies before', 'worker dies after'])(

@@ -53,7 +53,8 @@ export async function askToStop(data: DataSource, id: string): Promise<RunRow | 
 /** Ends a run whose worker failed, so that the next one need not wait for its lease. */
 export async function endAsFailed(db: SqlConnection, id: string, words: string): Promise<void> {
   const [ended] = (await db.query(
-    `update run set ended_at = now(), state = 'failed', words = $2 where id = $1 and ended_at is null returning id`,
+    `update run set ended_at = now(), state = 'failed', words = $2
+     where id = (select id from run where id = $1 and ended_at is null for update) returning id`,
     [id, words],
   )) as [unknown[], number];
   if (ended.length > 0) await noteLostRun(db, id);

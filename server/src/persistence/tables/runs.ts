@@ -17,25 +17,33 @@ async function tell(db: SqlConnection, run: string): Promise<void> {
   await db.query('select pg_notify($1, $2)', [runChannel, run]);
 }
 
+const locks = { share: 'key share', change: 'no key update', end: 'update' } as const;
+
 /**
- * A transaction that holds the lease: the run's row is locked, so nobody can take the run over half-way. The run's own
- * transactions share the lock (members are read side by side), except those that `change` the row itself.
+ * A transaction that holds the lease: the run's row is locked against its end, so nobody can take the run over in the
+ * middle. The run's own transactions share the lock (members are read side by side), and do not wait for the lease to
+ * be renewed, nor that for them; those that `change` the row come one after the other, and the `end` after them all.
  */
 export async function withLease<T>(
   data: SqlDatabase,
   lease: RunLease,
   work: (db: SqlConnection) => Promise<T>,
-  row: 'share' | 'change' = 'share',
+  row: keyof typeof locks = 'share',
 ): Promise<T> {
   return data.transaction(async (db) => {
     const rows = (await db.query(
       `select 1 from run where id = $1 and token = $2
-        and ended_at is null for ${row === 'share' ? 'share' : 'no key update'}`,
+        and ended_at is null for ${locks[row]}`,
       [lease.run, lease.token],
     )) as unknown[];
     if (rows.length === 0) throw new LeaseLost(lease.run);
     return work(db);
   });
+}
+
+/** Waits for what the run's own transactions are doing; afterwards none of them begins. Comes before a run is ended. */
+export async function lockEnd(db: SqlConnection, run: string): Promise<void> {
+  await db.query('select 1 from run where id = $1 for update', [run]);
 }
 
 /** @returns `undefined` while another run holds the knot */
@@ -47,6 +55,7 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
   ])) as { id: string; lease_until: Date }[];
   if (open && open.lease_until.getTime() > request.now) return undefined;
   if (open) {
+    await lockEnd(db, open.id);
     await db.query(
       `update run set ended_at = $2, state = 'failed',
         words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`,
