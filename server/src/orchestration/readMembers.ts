@@ -33,6 +33,8 @@ export interface MemberReading {
   readonly unusableCount: number;
   /** How many records were read that belong to no anchor, and were not known of. */
   readonly newcomers: number;
+  /** How many were gone, and are there again. */
+  readonly revived: number;
   /** Whether all of it was read, or only what changed. */
   readonly isWhole: boolean;
   /** Whether only records that were named were read. */
@@ -74,7 +76,7 @@ export async function readMember(
   const listed = new Set<RecordKey>();
   const unusable: UnusableRecord[] = [];
   let unusableCount = 0;
-  let newcomerCount = 0;
+  let [newcomerCount, revived] = [0, 0];
   const files = new Set<string>();
   const deleted = new Set<RecordKey>();
   let stopping: string | undefined;
@@ -103,6 +105,7 @@ export async function readMember(
       if (left.length > 0) await outside.leave(store, left);
       if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
       newcomerCount += sorted.newcomers;
+      revived += sorted.revived;
       const untied = staged.filter(({ anchor }) => anchor === undefined).map(({ key }) => key);
       // Under another version there may be no filter any more.
       const mayBeFiltered = member.filter !== undefined || !sameVersion;
@@ -120,6 +123,7 @@ export async function readMember(
       unusable,
       unusableCount,
       newcomers: newcomerCount,
+      revived,
       isWhole: false,
       isNamed: named !== undefined,
       files,
@@ -143,6 +147,7 @@ export async function readMember(
     unusable,
     unusableCount,
     newcomers: newcomerCount,
+    revived,
     isWhole: complete,
     isNamed: named !== undefined,
     files,
@@ -173,6 +178,7 @@ interface PageOutcome {
   /** Records outside of anchors that take no part any more. */
   readonly left: readonly RecordRef[];
   readonly newcomers: number;
+  readonly revived: number;
   /** What is said of a check that stops the run. */
   readonly stopping: string | undefined;
 }
@@ -193,7 +199,7 @@ async function sortPage(
   const staged: StagedRecord[] = [];
   const filtered: FilteredRecord[] = [];
   const left: RecordRef[] = [];
-  let newcomers = 0;
+  let [newcomers, revived] = [0, 0];
   let stopping: string | undefined;
   const now = clock.now();
   for (const record of latest.values()) {
@@ -228,6 +234,7 @@ async function sortPage(
     if (known) outside.put({ ...known, reading });
     if (known?.verdict === 'aside') continue;
     if (!head && !known) newcomers += 1;
+    if (head?.gone) revived += 1;
     staged.push({
       ...name,
       anchor: head?.anchor,
@@ -236,7 +243,7 @@ async function sortPage(
       unique: knot.uniqueValues(member.id, fields),
     });
   }
-  return { staged, filtered, left, newcomers, stopping };
+  return { staged, filtered, left, newcomers, revived, stopping };
 }
 
 /**

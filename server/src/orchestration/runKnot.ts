@@ -152,7 +152,8 @@ class KnotRun {
     await this.#beat();
     // Before planning settles what needs no write.
     const ties = new Map(await this.#installation.store.tieCounts(knot.id));
-    for (const [member, count] of matched.tied) ties.set(member, (ties.get(member) ?? 0) + count);
+    const revived = [...readings.ofMembers].map(([member, reading]) => [member, reading.revived] as const);
+    for (const [member, count] of [...matched.tied, ...revived]) ties.set(member, (ties.get(member) ?? 0) + count);
     this.#tally.begin('planning');
     const context: PlanContext = {
       blocked: matched.blocked,

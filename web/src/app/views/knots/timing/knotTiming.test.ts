@@ -59,6 +59,22 @@ async function shown(timing: Timing, role: 'editor' | 'operator' | 'viewer' = 'e
 }
 
 beforeEach(() => sessionStorage.clear());
+const allButDate = [
+  'nextTick',
+  'setImmediate',
+  'clearImmediate',
+  'setTimeout',
+  'clearTimeout',
+  'setInterval',
+  'clearInterval',
+  'queueMicrotask',
+  'requestAnimationFrame',
+  'cancelAnimationFrame',
+  'requestIdleCallback',
+  'cancelIdleCallback',
+  'hrtime',
+  'performance',
+] as const;
 
 test.each<Timing>([
   byHand,
@@ -79,7 +95,11 @@ test('a timing is one sentence', () => {
   );
 });
 
+afterEach(() => jest.useRealTimers());
+
 test('it is set by hand, said and shown with its next times, and kept with the revision that was seen', async () => {
+  // A Tuesday before dawn, so that nothing is listed completely among the next ten times.
+  jest.useFakeTimers({ now: Date.UTC(2026, 10, 24, 3), doNotFake: [...allButDate] });
   const { choose, tick, type, text, press, api, told } = await shown(byHand);
   expect(await text()).toContain('Nothing runs by itself yet.');
   await choose('What changed is asked for', 'every so many minutes or hours');
