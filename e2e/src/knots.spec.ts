@@ -83,7 +83,8 @@ test('a field is computed from others; what is wrong in a formula is marked whil
   await page.getByRole('button', { name: 'Compute it' }).click();
   const formula = page.getByLabel('Formula of the field');
   await writeFormula(formula, 'join(" ", contactFirstName, contactSurname)');
-  await expect(page.getByText('there is nothing called “contactSurname” here (at character 29)').first()).toBeVisible();
+  const unknown = page.getByText('there is nothing called “contactSurname” here (at character 29)');
+  await expect(unknown.first()).toBeVisible();
   await writeFormula(formula, 'join(" ", contactFirstName, contactLast');
   await page.getByRole('option', { name: /contactLastName/ }).click();
   await page.keyboard.type(')');

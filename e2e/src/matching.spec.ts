@@ -14,7 +14,9 @@ test.beforeEach(async ({ page }) => {
   await signIn(page);
 });
 
-const numberIn = (text: string | null): number => Number((text ?? '').replaceAll(/[^\d.−-]/g, '').replace('−', '-'));
+function numberIn(text: string | null): number {
+  return Number((text ?? '').replaceAll(/[^\d.−-]/g, '').replace('−', '-'));
+}
 /** The value of a labelled field on a stand-in's own page. */
 async function held(page: Page, system: string, key: string, label: string): Promise<string> {
   await page.goto(`${system}/records/${key}`);

@@ -69,7 +69,8 @@ function parseText(text: string): Members {
     );
   }
   const members = membersOf(root as Json);
-  if (!/^3\.\d/.test(textOf(members.openapi) ?? '')) throw new NotOpenApi('it does not say “openapi: 3.…” at its top');
+  const isThird = /^3\.\d/.test(textOf(members.openapi) ?? '');
+  if (!isThird) throw new NotOpenApi('it does not say “openapi: 3.…” at its top');
   if (Object.keys(membersOf(members.paths)).length === 0) throw new NotOpenApi('it has no paths');
   return members;
 }

@@ -1,6 +1,6 @@
 /**
- * What OData services declare, in the forms that the standard allows; and the ERP’s face, asked by a client that we did
- * not write.
+ * What OData services declare, in the forms that the standard allows; and the ERP’s face, asked by a client that we
+ * did not write.
  */
 import { createServer } from 'node:http';
 import { readMetadata, sourceField } from './metadata.js';

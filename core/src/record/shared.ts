@@ -54,9 +54,12 @@ export function decimalOf(text: string): Decimal | undefined {
 }
 
 function show(value: unknown): string {
-  const text =
-    typeof value === 'string' ? `“${value.length > 60 ? `${value.slice(0, 59)}…` : value}”` : JSON.stringify(value);
+  const text = typeof value === 'string' ? `“${shortened(value)}”` : JSON.stringify(value);
   return text ?? String(value);
+}
+
+function shortened(text: string): string {
+  return text.length > 60 ? `${text.slice(0, 59)}…` : text;
 }
 
 /**

@@ -15,7 +15,8 @@ const shortestMinutes = 1;
 
 /** @param now slots that are all over count as none */
 export function problemsOfTiming(timing: Timing, now: Instant): readonly TimingProblem[] {
-  if (!IANAZone.isValidZone(timing.zone)) return [{ where: 'zone', says: `there is no time zone “${timing.zone}”` }];
+  const isZone = IANAZone.isValidZone(timing.zone);
+  if (!isZone) return [{ where: 'zone', says: `there is no time zone “${timing.zone}”` }];
   const problems: TimingProblem[] = [];
   const { firstDay, lastDay, lateAfterMinutes } = timing;
   if (lateAfterMinutes !== undefined && !(Number.isInteger(lateAfterMinutes) && lateAfterMinutes >= shortestMinutes))

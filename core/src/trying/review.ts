@@ -151,7 +151,11 @@ function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources:
     return [{ kind: 'warns', at, says: `“${mapping.field}” is not among the fields that are known there` }];
   const findings: Finding[] = [];
   if (known?.readOnly && mapping.direction !== 'from')
-    findings.push({ kind: 'stops', at, says: `“${mapping.field}” can only be read there: choose the direction from` });
+    findings.push({
+      kind: 'stops',
+      at,
+      says: `“${mapping.field}” can only be read there: choose the direction from`,
+    });
   const { lens, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
   if (problems.length > 0) return findings;
   if (lens.reads) {

@@ -113,7 +113,10 @@ async function missingColumns(file: FileKnot): Promise<{ readonly at: string; re
         if (column === undefined || column === recordKeyPath || columns.has(column)) return [];
         const there = [...columns].join(', ');
         return [
-          { at: `knot.fields.${field.id}.mappings.${id}`, says: `there is no column “${column}”; there are ${there}` },
+          {
+            at: `knot.fields.${field.id}.mappings.${id}`,
+            says: `there is no column “${column}”; there are ${there}`,
+          },
         ];
       });
     }),

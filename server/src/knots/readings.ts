@@ -55,12 +55,12 @@ export class Readings {
     const systems = new Map((await this.#systems.all()).map((system) => [system.id, system.description]));
     const members = await Promise.all(
       definition.members.map(async (member) => {
-        if (!Object.hasOwn(systems.get(member.system)?.objects ?? {}, member.object))
+        const { system, object } = member;
+        if (!Object.hasOwn(systems.get(system)?.objects ?? {}, object))
           return {
             member,
             object: undefined,
-            trouble:
-              `There is no object “${member.object}” in a system “${member.system}” here. ` + 'Choose another one.',
+            trouble: `There is no object “${object}” in a system “${system}” here. Choose another one.`,
           };
         try {
           return { member, object: await this.#object(member.system, member.object, whole), trouble: null };

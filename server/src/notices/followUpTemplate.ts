@@ -43,8 +43,10 @@ export function problemsOfTemplates(followUp: Pick<FollowUp, 'subject' | 'text'>
 
 function problemOfName(where: string, [first = '', field, ...more]: string[], fields: Knot['fields']) {
   const whole = [first, ...(field === undefined ? [] : [field]), ...more].join('.');
-  if (first !== 'fields')
-    return first in templateNames && field === undefined ? undefined : `${where} names “${whole}”, which is not there.`;
+  if (first !== 'fields') {
+    const isThere = Object.hasOwn(templateNames, first) && field === undefined;
+    return isThere ? undefined : `${where} names “${whole}”, which is not there.`;
+  }
   const known = fields.find(({ id }) => id === field);
   if (!known || more.length > 0) return `${where} names “${whole}”, which is no field of the knot.`;
   return known.sensitive ? `${where} names “${known.name}”, which is sensitive: it stays out of mails.` : undefined;

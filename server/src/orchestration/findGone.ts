@@ -43,13 +43,10 @@ export async function settleGone(
   overGuards: boolean,
 ): Promise<{ readonly doubted?: string; readonly trouble?: MemberTrouble }> {
   const { store, clock } = installation;
-  await outside.leave(
-    store,
-    deleted.map((key) => ({ member, key })),
-  );
+  await outside.leave(deleted.map((key) => ({ member, key })));
   if (deleted.length > 0) await store.markGone(lease, member, deleted, clock.now());
   if (!listed) return {};
-  await outside.leaveUnlisted(store, member, listed);
+  await outside.leaveUnlisted(member, listed);
   await forgetGoneFiltered(store, lease, member, listed);
   try {
     const { gone, doubted } = await findGone(installation, lease, member, connector, listed, overGuards);

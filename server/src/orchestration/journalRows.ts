@@ -1,40 +1,17 @@
 import type { JournalRow, PlanEntry } from './store.js';
 import type { WriteEnd } from './writeOperations.js';
 
+/** Of what is about a record as a whole. */
+const noField = { field: undefined, before: undefined, after: undefined, meaning: undefined } as const;
+
 /** What a write left in the journal; only what took effect. */
 export function writeRows({ intent: { operation }, state, key }: WriteEnd, at: number): JournalRow[] {
   const recordKey = key ?? (operation.kind === 'create' ? undefined : operation.key);
-  if (state === 'gone')
-    return [
-      {
-        anchor: operation.anchor,
-        member: operation.member,
-        key: recordKey,
-        kind: 'gone',
-        field: undefined,
-        before: undefined,
-        after: undefined,
-        meaning: undefined,
-        cause: undefined,
-        at,
-      },
-    ];
+  const whole = { anchor: operation.anchor, member: operation.member, key: recordKey, ...noField, at };
+  if (state === 'gone') return [{ ...whole, kind: 'gone', cause: undefined }];
   if (state !== 'written') return [];
   if (operation.kind === 'archive' || operation.kind === 'delete')
-    return [
-      {
-        anchor: operation.anchor,
-        member: operation.member,
-        key: recordKey,
-        kind: operation.kind,
-        field: undefined,
-        before: undefined,
-        after: undefined,
-        meaning: undefined,
-        cause: operation.why,
-        at,
-      },
-    ];
+    return [{ ...whole, kind: operation.kind, cause: operation.why }];
   return operation.changes.map((change): JournalRow => ({
     anchor: operation.anchor,
     member: operation.member,
@@ -51,13 +28,12 @@ export function writeRows({ intent: { operation }, state, key }: WriteEnd, at: n
 
 /** Records that came to the anchor, and edits that lost: their values are kept, with the rule that decided. */
 export function mergeRows(entry: PlanEntry, at: number): JournalRow[] {
-  const none = { field: undefined, before: undefined, after: undefined, meaning: undefined };
   const tied = entry.tied.map(({ member, key, why }): JournalRow => ({
     anchor: entry.anchor,
     member,
     key,
     kind: 'tied',
-    ...none,
+    ...noField,
     cause: why,
     at,
   }));

@@ -13,6 +13,7 @@ const lookedAtOnce = 1000;
  * cost of a run does not grow with the records that nothing is like.
  */
 export class OutsideRecords {
+  readonly #store: Store;
   readonly #options: RunOptions;
   readonly #lease: RunLease;
   /** By record, those that take part in this run. */
@@ -22,18 +23,24 @@ export class OutsideRecords {
   /** How often people had acted on anchors when the run began. */
   readonly acts: number;
 
-  private constructor(options: RunOptions, lease: RunLease, resting: ReadonlyMap<MemberId, number>, acts: number) {
+  private constructor(
+    store: Store,
+    options: RunOptions,
+    lease: RunLease,
+    { counts, acts }: Awaited<ReturnType<Store['resting']>>,
+  ) {
+    this.#store = store;
     this.#options = options;
     this.#lease = lease;
-    this.#resting = new Map(resting);
+    this.#resting = new Map(counts);
     this.acts = acts;
   }
 
   /** Loads those that do not rest, and stages them but for those that a person has set aside. */
   static async begin(store: Store, options: RunOptions, lease: RunLease): Promise<OutsideRecords> {
     const { knot, knotVersion } = options;
-    const { counts, acts } = await store.resting(knot.id, knotVersion);
-    const outside = new OutsideRecords(options, lease, counts, acts);
+    const resting = await store.resting(knot.id, knotVersion);
+    const outside = new OutsideRecords(store, options, lease, resting);
     const records = await store.outside(knot.id, knotVersion);
     outside.#known.push(...records.map(({ member, key }) => ({ member, key })));
     for (const member of knot.members) {
@@ -43,7 +50,7 @@ export class OutsideRecords {
       for (const record of own) if (!tied.has(record.key)) outside.#awake.set(recordId(record), record);
     }
     const waiting = [...outside.#awake.values()].filter(({ verdict }) => verdict !== 'aside');
-    await outside.#stage(store, waiting, ({ member, reading }) => checkedAgain(knot, member, reading));
+    await outside.#stage(waiting, ({ member, reading }) => checkedAgain(knot, member, reading));
     return outside;
   }
 
@@ -75,34 +82,26 @@ export class OutsideRecords {
   }
 
   /** Those among these that rest, by their names. */
-  async restingAmong(
-    store: Store,
-    knot: string,
-    records: readonly RecordRef[],
-  ): Promise<ReadonlyMap<string, OutsideRecord>> {
+  async restingAmong(records: readonly RecordRef[]): Promise<ReadonlyMap<string, OutsideRecord>> {
     const asked = records.filter((record) => this.restingOf(record.member) > 0 && !this.get(record));
     if (asked.length === 0) return new Map();
-    return new Map((await store.restingAmong(knot, asked)).map((record) => [recordId(record), record]));
+    return new Map(
+      (await this.#store.restingAmong(this.#lease.knot, asked)).map((record) => [recordId(record), record]),
+    );
   }
 
   /** Has those among these that rest take part. @param readingOf what is known of one by now */
-  async wakeAmong(
-    store: Store,
-    records: readonly RecordRef[],
-    readingOf: (record: OutsideRecord) => Reading,
-  ): Promise<void> {
-    const found = [...(await this.restingAmong(store, this.#lease.knot, records)).values()];
-    await this.wake(store, found, readingOf);
+  async wakeAmong(records: readonly RecordRef[], readingOf: (record: OutsideRecord) => Reading): Promise<void> {
+    await this.wake([...(await this.restingAmong(records)).values()], readingOf);
   }
 
   /** Has records that rest take part. */
   async wake(
-    store: Store,
     records: readonly OutsideRecord[],
     readingOf: (record: OutsideRecord) => Reading = ({ reading }) => reading,
   ): Promise<readonly StagedRecord[]> {
     for (const record of records) this.put(record);
-    return this.#stage(store, records, readingOf);
+    return this.#stage(records, readingOf);
   }
 
   #restsNoMore({ member, key }: RecordRef): void {
@@ -111,32 +110,28 @@ export class OutsideRecords {
   }
 
   /** Records that are gone, or take no part any more. */
-  async leave(store: Store, records: readonly RecordRef[]): Promise<void> {
-    const resting = [...(await this.restingAmong(store, this.#lease.knot, records)).values()];
-    if (resting.length > 0) await store.wake(this.#lease, resting);
+  async leave(records: readonly RecordRef[]): Promise<void> {
+    const resting = [...(await this.restingAmong(records)).values()];
+    if (resting.length > 0) await this.#store.wake(this.#lease, resting);
     for (const record of resting) this.#restsNoMore(record);
     const awake = records.filter((record) => this.get(record));
-    if (awake.length > 0) await store.unstage(this.#lease, awake);
+    if (awake.length > 0) await this.#store.unstage(this.#lease, awake);
     for (const record of records) this.#awake.delete(recordId(record));
   }
 
   /** @param listed all records of a member that are there */
-  async leaveUnlisted(store: Store, member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
+  async leaveUnlisted(member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
     const isGone = (record: RecordRef): boolean => record.member === member && !listed.has(record.key);
-    await this.leave(store, [...this.#awake.values()].filter(isGone));
+    await this.leave([...this.#awake.values()].filter(isGone));
     for (let after: RecordKey | undefined; this.restingOf(member) > 0;) {
-      const keys = await store.restingKeys(this.#lease.knot, member, after, lookedAtOnce);
-      await this.leave(
-        store,
-        keys.map((key) => ({ member, key })).filter((record) => isGone(record)),
-      );
+      const keys = await this.#store.restingKeys(this.#lease.knot, member, after, lookedAtOnce);
+      await this.leave(keys.map((key) => ({ member, key })).filter(isGone));
       after = keys.at(-1);
       if (keys.length < lookedAtOnce) return;
     }
   }
 
   async #stage(
-    store: Store,
     records: readonly OutsideRecord[],
     readingOf: (record: OutsideRecord) => Reading,
   ): Promise<readonly StagedRecord[]> {
@@ -148,7 +143,7 @@ export class OutsideRecords {
       anchor: undefined,
       ...identityOf(knot, record.member, record.reading),
     }));
-    if (staged.length > 0) await store.stage(this.#lease, staged);
+    if (staged.length > 0) await this.#store.stage(this.#lease, staged);
     return staged;
   }
 }

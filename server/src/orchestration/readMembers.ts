@@ -102,7 +102,7 @@ export async function readMember(
         listed.add(key);
         deleted.delete(key);
       }
-      if (left.length > 0) await outside.leave(store, left);
+      if (left.length > 0) await outside.leave(left);
       if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
       newcomerCount += sorted.newcomers;
       revived += sorted.revived;
@@ -195,7 +195,7 @@ async function sortPage(
   const latest = new Map(records.map((record) => [record.key, record]));
   const heads = await store.tieHeads(knotId, member.id, [...latest.keys()]);
   const names = [...latest.keys()].map((key) => ({ member: member.id, key }));
-  const resting = await outside.restingAmong(store, knotId, names);
+  const resting = await outside.restingAmong(names);
   const staged: StagedRecord[] = [];
   const filtered: FilteredRecord[] = [];
   const left: RecordRef[] = [];

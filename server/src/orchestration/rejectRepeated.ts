@@ -53,7 +53,7 @@ export async function rejectRepeated(
   }
   const waking = [...failing.values()].filter(({ isStaged }) => !isStaged);
   for (let at = 0; at < waking.length; at += atOnce)
-    await outside.wakeAmong(store, waking.slice(at, at + atOnce), (record) =>
+    await outside.wakeAmong(waking.slice(at, at + atOnce), (record) =>
       rejectedFor(record.reading, record.reading.rejected, failing.get(recordId(record))?.says ?? []),
     );
   await stageTies(installation, lease, failing, new Set(knot.uniqueChecks.map(({ says }) => says)));

@@ -23,7 +23,7 @@ export async function wakeLike(
     for (let at = 0; at < fresh.length; at += atOnce)
       for (const record of await store.restingLike(knot.id, likenessOf(knot, fresh.slice(at, at + atOnce))))
         if (!outside.get(record)) found.set(recordId(record), record);
-    const staged = await outside.wake(store, [...found.values()]);
+    const staged = await outside.wake([...found.values()]);
     fresh = staged.map(({ member, key, matchKeys, texts = [] }) => ({
       member,
       key,

@@ -18,6 +18,7 @@ export const emailLens: StepLens = {
   },
   outbound: (value: Raw) => {
     const text = String(value).toLowerCase();
-    return text.length <= longest && valid.test(text) ? good(value) : failed(`“${String(value)}” is no email address`);
+    const isEmail = text.length <= longest && valid.test(text);
+    return isEmail ? good(value) : failed(`“${String(value)}” is no email address`);
   },
 };

@@ -10,7 +10,8 @@ const isObject = (value: Raw | undefined): value is Readonly<Record<string, Raw>
  */
 export function nestedLens({ path }: Extract<Step, { kind: 'path' }>): Outcome<StepLens> {
   const names = path.split('.');
-  if (names.some((name) => name === '')) return failed(`“${path}” is no path: join names and places by single points`);
+  const hasGap = names.some((name) => name === '');
+  if (hasGap) return failed(`“${path}” is no path: join names and places by single points`);
   return good({
     takesBlank: true,
     usesPresent: true,

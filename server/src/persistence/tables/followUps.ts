@@ -104,7 +104,7 @@ export async function followedWrites(
   return { writes, count };
 }
 
-/** How many mails about single records were made by it since a moment, to each address at most. */
+/** How many mails were made by it since a moment. */
 export async function followedSince(db: SqlConnection, id: string, since: Date): Promise<number> {
   const [row] = (await db.query(
     'select count(*)::int as count from notice_message where follow_up_id = $1 and created_at > $2',

@@ -48,7 +48,8 @@ test('values that would be written are shown, removals and what a person would s
     held: ['Phone'],
   });
   expect(words(both)).toEqual([
-    '“Osprey” would have 2 records: in Market Row a “” → “a1”, b “” → “b1”, c “” → “c1” and ' +
+    '“Osprey” would have 2 records: in Market Row a “” → “a1”, b “” → “b1”, ' +
+      'c “” → “c1” and ' +
       '2 more values would be written; record A-1 would be archived in Fernhill CRM; ' +
       'a person would have to settle Phone.',
   ]);
