@@ -113,6 +113,26 @@ const mappingSchema = z.strictObject({
   compare: z.array(stepSchema).max(20).optional(),
 });
 
+/** May be empty while somebody is at it. */
+const place = z.string().max(200);
+const stateValue = z.string().max(200);
+const outcomeSchema = z.strictObject({
+  of: id,
+  state: z
+    .strictObject({
+      field: place,
+      done: stateValue,
+      failed: stateValue,
+      pending: stateValue.optional(),
+      ready: stateValue.optional(),
+    })
+    .optional(),
+  words: place.optional(),
+  time: place.optional(),
+  key: place.optional(),
+  link: place.optional(),
+});
+
 const memberSchema = z.strictObject({
   id,
   system: words,
@@ -137,6 +157,8 @@ const memberSchema = z.strictObject({
       updatesPercent: z.number().min(0).max(100).optional(),
     })
     .default({}),
+  outcomes: z.array(outcomeSchema).max(20).optional(),
+  acknowledges: z.strictObject({ field: place, lateAfter: z.number().min(0).max(527_040) }).optional(),
 });
 
 const fieldSchema = z.strictObject({

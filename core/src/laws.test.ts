@@ -4,10 +4,10 @@
  */
 import fc from 'fast-check';
 import type { SharedField } from './definition/index.js';
-import type { MemberId } from './record/index.js';
+import type { MemberId, Raw } from './record/index.js';
 import { howMany } from './testing/howMany.js';
 import { type Happening, playInWorld, type Versions } from './testing/history.js';
-import { lawHistories, lawKnots, lawVersions } from './testing/lawKnot.js';
+import { lawHistories, lawKnots, lawVersions, readyWord } from './testing/lawKnot.js';
 import type { WriteFate } from './testing/played.js';
 import { World } from './testing/world.js';
 
@@ -104,6 +104,55 @@ async function convergedAfter(versions: Versions, history: readonly Happening[])
     }
   }
   return { differing, values, exempt };
+}
+
+test('Told: two runs after the last change a record says how its thing stands in the other member', async () => {
+  const ends = { done: 0, failed: 0, pending: 0, 'taken again': 0 };
+  await fc.assert(
+    fc.asyncProperty(lawVersions, lawHistories, async (versions, history) => {
+      const play = await playInWorld(versions).play(history);
+      const { installation: world } = play;
+      ends['taken again'] += tellingsOf(world).filter(({ state, told }) => told && state === readyWord).length;
+      await play.run();
+      const last = await play.run();
+      expect(play.faults).toEqual([]);
+      for (const { tie, of, there, told, state, key } of tellingsOf(world)) {
+        const isOpen =
+          last.held.length + last.problems.length + last.withheld.filter(({ member }) => member === of).length > 0;
+        if (told && !told.refused) {
+          // What somebody else writes there stands, and what its system has made of what it was told.
+          const kept = (said: string): Raw[] => [said, said.slice(0, 2), 'other', null];
+          const word = { done: 'fine', failed: 'wrong', pending: 'soon' }[told.state];
+          expect([...kept(word), 'mine']).toContain(state);
+          if (told.key !== undefined && key !== undefined) expect(kept(told.key)).toContain(key);
+          ends[told.state] += 1;
+        }
+        if (!there || there.gone) continue;
+        const expected = tie.rejected || there.rejected || there.parked ? 'failed' : 'done';
+        const isWaited = there.unacknowledgedSince !== undefined;
+        if (expected === 'failed') expect(told?.state).toBe(there.parked && !told ? undefined : 'failed');
+        else if (told && !isOpen) expect(told.state).toBe(isWaited ? 'pending' : 'done');
+      }
+    }),
+    runs,
+  );
+  for (const [end, count] of Object.entries(ends)) expect([end, count > 0]).toEqual([end, true]);
+});
+
+/** Records that are told of another member: what they were told, and what they hold of it. */
+function tellingsOf(world: World) {
+  return [...world.anchors.values()].flatMap(({ ties }) =>
+    ties.flatMap((tie) =>
+      (tie.gone ? [] : (world.knot.member(tie.member).outcomes ?? [])).map(({ of, key }) => ({
+        tie,
+        of,
+        there: ties.find(({ member }) => member === of),
+        told: tie.outcomes?.[of]?.told,
+        state: world.value(tie.member, tie.key, 'state') ?? null,
+        key: key === undefined ? undefined : (world.value(tie.member, tie.key, key) ?? null),
+      })),
+    ),
+  );
 }
 
 test('No lost edit: an edit on top of a value that had not arrived competes with it', async () => {

@@ -69,7 +69,7 @@ export const forecastSchema = z.object({
       operations: z.array(
         z.object({
           member: z.string(),
-          kind: z.enum(['create', 'update', 'archive', 'delete']),
+          kind: z.enum(['create', 'update', 'archive', 'delete', 'write back']),
           key: z.string().nullable(),
           changes: z.array(z.object({ field: z.string(), before: json.nullable(), after: json.nullable() })),
         }),
@@ -93,6 +93,18 @@ export const anchorViewSchema = z.object({
       gone: z.boolean(),
       rejected: z.array(z.string()),
       parked: z.string().nullable(),
+      /** Since when its system has not acknowledged what was written there. */
+      unacknowledgedSince: time.nullable(),
+      /** What the record was told of other members. */
+      told: z.array(
+        z.object({
+          of: z.string(),
+          state: z.enum(['done', 'failed', 'pending']),
+          words: z.string().nullable(),
+          at: time,
+          refused: z.string().nullable(),
+        }),
+      ),
     }),
   ),
   fields: z.array(

@@ -26,6 +26,12 @@ export const causeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('equal'), members: z.array(z.string()) }),
   z.object({ kind: z.literal('deleted'), member: z.string() }),
   z.object({ kind: z.literal('formula'), of: z.array(z.string()) }),
+  z.object({
+    kind: z.literal('outcome'),
+    member: z.string(),
+    state: z.enum(['done', 'failed', 'pending']),
+    words: z.string().optional(),
+  }),
   z.object({ kind: z.literal('verdict') }),
   z.object({ kind: z.literal('key rule'), rule: z.string() }),
   z.object({

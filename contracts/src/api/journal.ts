@@ -21,6 +21,7 @@ export const journalEntrySchema = z.discriminatedUnion('kind', [
   z.object({ ...written, kind: z.literal('update') }),
   z.object({ ...common, ...record, ...why, kind: z.literal('archive') }),
   z.object({ ...common, ...record, ...why, kind: z.literal('delete') }),
+  z.object({ ...common, ...record, ...why, kind: z.literal('write back') }),
   z.object({ ...common, ...record, ...why, kind: z.literal('tied') }),
   z.object({ ...common, ...record, ...why, kind: z.literal('untied') }),
   z.object({ ...common, ...record, kind: z.literal('gone') }),

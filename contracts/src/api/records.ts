@@ -3,12 +3,21 @@ import { memberAccountSchema } from './runs.js';
 
 /** Records of a knot's members, by the list that each of them is in. */
 
-export const recordListNames = ['waiting', 'rejected', 'aside', 'untied', 'filtered'] as const;
+/** Each record is in one of these; those that are tied may be in the last one besides. */
+export const recordListNames = ['waiting', 'rejected', 'aside', 'untied', 'filtered', 'unacknowledged'] as const;
 export const recordListSchema = z.enum(recordListNames);
 export type RecordListName = z.output<typeof recordListSchema>;
 
 export const accountsSchema = z.object({
-  members: z.array(z.object({ member: z.string(), account: memberAccountSchema, total: z.number() })),
+  members: z.array(
+    z.object({
+      member: z.string(),
+      account: memberAccountSchema,
+      total: z.number(),
+      /** Tied records of which the system has not acknowledged what was written, where it says so later. */
+      unacknowledged: z.object({ count: z.number(), late: z.number() }),
+    }),
+  ),
 });
 export type Accounts = z.output<typeof accountsSchema>;
 
@@ -17,6 +26,8 @@ export const listedRecordSchema = z.object({
   title: z.string(),
   /** Why it is in this list, in words. */
   why: z.string(),
+  /** The thing that it is tied to. */
+  anchor: z.string().nullable(),
 });
 export type ListedRecord = z.output<typeof listedRecordSchema>;
 

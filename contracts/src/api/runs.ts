@@ -21,6 +21,7 @@ const memberTallySchema = z.object({
   /** Runs of earlier versions did not count these. */
   archive: z.number().default(0),
   delete: z.number().default(0),
+  'write back': z.number().default(0),
   leftAlone: z.number(),
   held: z.number(),
   rejected: z.number(),
@@ -107,7 +108,7 @@ export const operationSchema = z.object({
   anchor: z.string(),
   title: z.string(),
   member: z.string(),
-  kind: z.enum(['create', 'update', 'archive', 'delete']),
+  kind: z.enum(['create', 'update', 'archive', 'delete', 'write back']),
   key: z.string().nullable(),
   state: z.string(),
   words: z.string().nullable(),

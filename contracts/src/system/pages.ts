@@ -42,3 +42,8 @@ export function pagesOf(
   };
   return { recordPage: whole(recordPage), listPage: whole(listPage) };
 }
+
+/** The address of a record's page; `null` where its system has no such pages. */
+export function recordAddress(recordPage: string | null, key: string): string | null {
+  return recordPage?.replace('{key}', encodeURIComponent(key)) ?? null;
+}

@@ -3,6 +3,8 @@ import { compileStep, type Lens, makeLens, oneWayKinds, type StepLens } from '..
 import type { FieldId, FieldPath, Instant, MemberId, Outcome, Raw, Shared, SourceRecord } from '../record/index.js';
 import { comparisonLevels, mostEvidenceFields } from './identityRules.js';
 import { compileComputed, type ComputedField } from './computed.js';
+import { observedPaths, readObserved } from './observed.js';
+import { checkOutcomes } from './outcomeProblems.js';
 import {
   CheckJudge,
   type ReadableField,
@@ -55,7 +57,10 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   member(id: MemberId): CompiledMember;
   /** The fields that are computed from others, each after those that it names. */
   readonly computed: readonly ComputedField[];
-  /** The raw values of the mapped fields of a record, by shared field; what the system did not send is missing. */
+  /**
+   * The raw values of the mapped fields of a record, by shared field; what the system did not send is missing. And those
+   * of the places that are only observed.
+   */
   rawFields(member: MemberId, record: SourceRecord): Record<FieldId, Raw>;
   /** Whether a record takes part on that day. A filter that fails on a record is an outcome with the reason. */
   takesPart(member: MemberId, fields: Readonly<Record<string, Raw>>, now: Instant): Outcome<boolean>;
@@ -128,6 +133,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
     };
   });
   checkReferences(knot, report);
+  checkOutcomes(knot, report);
   checkCrosswalks(knot, report);
   if (problems.length > 0) return { ok: false, problems };
   return {
@@ -379,6 +385,7 @@ function recordFunctions(
       const reader = {
         member,
         mapped,
+        observed: observedPaths(member),
         judge: new CheckJudge(mapped, fields, computed),
         checks: checks.filter(applies),
         uniqueChecks: uniqueChecks.filter(applies),
@@ -396,7 +403,11 @@ function recordFunctions(
     'member' | 'rawFields' | 'takesPart' | 'failedChecks' | 'sharedValues' | 'comparableValues' | 'uniqueValues'
   > = {
     member: (id) => readerOf(id).member,
-    rawFields: (member, record) => rawFieldsOf(readerOf(member).mapped, record),
+    rawFields(member, record) {
+      const { mapped, observed } = readerOf(member);
+      const raws = rawFieldsOf(mapped, record);
+      return observed.length === 0 ? raws : { ...raws, ...readObserved(observed, record.fields) };
+    },
     takesPart(id, record, now) {
       const { compiledFilter: filter } = readerOf(id).member;
       if (!filter) return { ok: true, value: true };

@@ -30,6 +30,7 @@ export {
   type Weights,
 } from './identityRules.js';
 export {
+  type Acknowledgement,
   type Check,
   type Evidence,
   type FormulaCheck,
@@ -37,10 +38,13 @@ export {
   type Knot,
   type Mapping,
   type Member,
+  type OutcomeFields,
+  type OutcomeState,
   recordKeyPath,
   type SharedField,
   type UniqueCheck,
 } from './knot.js';
+export { acknowledgedId, outcomePaths, outcomeStateId } from './observed.js';
 export {
   CheckJudge,
   rawFieldsOf,

@@ -72,6 +72,46 @@ export interface Member {
   /** Field of the member that carries the anchor's id, by which an interrupted creation is found again. */
   readonly carries?: FieldPath | undefined;
   readonly guards: Guards;
+  /** What became of its things in other members, told in fields of the record here. */
+  readonly outcomes?: readonly OutcomeFields[] | undefined;
+  /** How its system acknowledges later what was written there. */
+  readonly acknowledges?: Acknowledgement | undefined;
+}
+
+/**
+ * Where a record is told what became of its thing in another member. These fields are nobody's shared ones, and nothing
+ * that stands in them is an edit. At least one of them is given.
+ */
+export interface OutcomeFields {
+  /** The member whose outcome it is. */
+  readonly of: MemberId;
+  readonly state?: OutcomeState | undefined;
+  /** Why it failed or waits; blank when all is well. */
+  readonly words?: FieldPath | undefined;
+  /** When it was told, in ISO 8601 and UTC. */
+  readonly time?: FieldPath | undefined;
+  /** The key of the record over there. */
+  readonly key?: FieldPath | undefined;
+  /** The address of its page over there. */
+  readonly link?: FieldPath | undefined;
+}
+
+/** A field that says how it stands, in the words of its system. */
+export interface OutcomeState {
+  readonly field: FieldPath;
+  readonly done: string;
+  readonly failed: string;
+  /** That it is on its way is not told, when left out. */
+  readonly pending?: string | undefined;
+  /** Somebody who sets the field back to this wants it taken again. */
+  readonly ready?: string | undefined;
+}
+
+/** A system takes what was written at once, and says later that it has worked on it: a field of its becomes filled. */
+export interface Acknowledgement {
+  readonly field: FieldPath;
+  /** Minutes after the write from which on it is late. */
+  readonly lateAfter: number;
 }
 
 export interface Guards {

@@ -1,4 +1,4 @@
-import type { Member, SharedField } from '../definition/index.js';
+import type { Member, OutcomeFields, SharedField } from '../definition/index.js';
 import { type Edit, freeId } from './edit.js';
 
 export function setMember(id: string, change: Partial<Member>): Edit {
@@ -29,7 +29,10 @@ export function removeMember(id: string): Edit {
         .filter((member) => member.id !== id)
         .map((member) => {
           const onlyFrom = member.onlyFrom?.filter((other) => other !== id);
-          return member.onlyFrom ? { ...member, onlyFrom: onlyFrom?.length === 0 ? undefined : onlyFrom } : member;
+          const left = member.onlyFrom
+            ? { ...member, onlyFrom: onlyFrom?.length === 0 ? undefined : onlyFrom }
+            : member;
+          return withOutcomes(left, (outcomes) => outcomes.filter(({ of }) => of !== id));
         }),
       fields: definition.fields.map((field) => ({
         ...field,
@@ -49,6 +52,36 @@ export function removeMember(id: string): Edit {
       ),
     };
   };
+}
+
+/** Records of a member are told what becomes of their things in another one. */
+export function tellOutcome(id: string, of: string): Edit {
+  const told: OutcomeFields = { of, state: { field: '', done: 'done', failed: 'failed' } };
+  return changeOutcomes(id, (outcomes) => [...outcomes, told]);
+}
+
+export function changeOutcome(id: string, of: string, change: Partial<OutcomeFields>): Edit {
+  return changeOutcomes(id, (outcomes) =>
+    outcomes.map((outcome) => (outcome.of === of ? { ...outcome, ...change } : outcome)),
+  );
+}
+
+export function dropOutcome(id: string, of: string): Edit {
+  return changeOutcomes(id, (outcomes) => outcomes.filter((outcome) => outcome.of !== of));
+}
+
+type OutcomeChange = (outcomes: readonly OutcomeFields[]) => readonly OutcomeFields[];
+
+function changeOutcomes(id: string, change: OutcomeChange): Edit {
+  return (definition) => ({
+    ...definition,
+    members: definition.members.map((member) => (member.id === id ? withOutcomes(member, change) : member)),
+  });
+}
+
+function withOutcomes({ outcomes, ...member }: Member, change: OutcomeChange): Member {
+  const changed = change(outcomes ?? []);
+  return changed.length === 0 ? member : { ...member, outcomes: changed };
 }
 
 /** An order of nobody is none: where it stood last, the rule asks. */

@@ -19,6 +19,13 @@ export type Cause =
   | { readonly kind: 'equal'; readonly members: readonly MemberId[] }
   /** The record of that member was deleted. */
   | { readonly kind: 'deleted'; readonly member: MemberId }
+  /** What became of its thing in that member. */
+  | {
+      readonly kind: 'outcome';
+      readonly member: MemberId;
+      readonly state: 'done' | 'failed' | 'pending';
+      readonly words?: string | undefined;
+    }
   /** Computed from the agreed values of other fields. */
   | { readonly kind: 'formula'; readonly of: readonly FieldId[] };
 
@@ -81,6 +88,33 @@ export interface Tie {
   /** Why the record neither gives nor receives: the checks that it failed. */
   readonly rejected?: readonly string[] | undefined;
   readonly parked?: Parked | undefined;
+  /** What the record was told, or is to be told, of its thing in other members. */
+  readonly outcomes?: Readonly<Record<MemberId, OutcomeAccount>> | undefined;
+  /** Since when its system has not acknowledged what was written there. */
+  readonly unacknowledgedSince?: Instant | undefined;
+}
+
+/** What a record was told of another member, and whether there is something to be told that it does not know. */
+export interface OutcomeAccount {
+  readonly told?: Told | undefined;
+  /** Something was written over there since, or somebody wants the record taken again. */
+  readonly isDue?: boolean | undefined;
+}
+
+/** How a thing stands in a member. */
+export interface MemberOutcome {
+  readonly state: 'done' | 'failed' | 'pending';
+  /** Why it failed or waits. */
+  readonly words?: string | undefined;
+  /** Its record there. */
+  readonly key?: RecordKey | undefined;
+}
+
+/** An outcome as it was told. */
+export interface Told extends MemberOutcome {
+  readonly at: Instant;
+  /** The system's words, where it would not take it: it is told again when there is something else to tell. */
+  readonly refused?: string | undefined;
 }
 
 /** A write that the system refused. It is not tried again until its fingerprint changes or a person asks. */

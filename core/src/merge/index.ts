@@ -9,11 +9,14 @@ export {
   isEdited,
   type Loss,
   type LostValue,
+  type MemberOutcome,
+  type OutcomeAccount,
   type Parked,
   presentOf,
   type Reading,
   type Tie,
   type TieEnd,
+  type Told,
 } from './anchor.js';
 export { removalOf } from './deletions.js';
 export {

@@ -22,6 +22,7 @@ import {
 import { withConsequences } from './deletions.js';
 import type { FieldTie, FieldWrite, Held, Problem } from './fieldMerge.js';
 import { mergeField } from './mergeField.js';
+import { observe } from './observe.js';
 
 export interface AnchorMergeInput {
   readonly knot: CompiledKnot;
@@ -79,8 +80,9 @@ class AnchorMerging {
   readonly #lost: FieldLoss[] = [];
 
   constructor(input: AnchorMergeInput) {
-    const { knot, anchor, readings, now } = input;
-    this.#input = input;
+    const { knot, readings, now } = input;
+    const anchor = observe(knot, input.anchor, readings);
+    this.#input = { ...input, anchor };
     const read = anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now));
     this.#ties = withConsequences(knot, anchor.ties, read, readings);
     const order = new Map(knot.members.map(({ id }, index) => [id, index]));

@@ -1,15 +1,20 @@
-import type { CompiledKnot } from '../definition/index.js';
 import type { Anchor, Tie, TieEnd } from '../merge/index.js';
 import {
   type FieldId,
+  type Instant,
+  isBlank,
+  type MemberId,
+  type Present,
   type Raw,
   type RecordKey,
   rawEqual,
+  readPath,
   type Shared,
   showRaw,
   type SourceRecord,
 } from '../record/index.js';
-import type { Operation, RemoveOperation, UpdateOperation } from './operation.js';
+import type { Operation, RemoveOperation, UpdateOperation, WriteBackOperation } from './operation.js';
+import { acknowledgedId, type CompiledKnot, outcomeStateId } from '../definition/index.js';
 
 /** How a write ended, as the engine needs to know it. */
 export type WriteResult =
@@ -25,17 +30,32 @@ export type WriteResult =
  * The anchor after a write: step 8 of the merge. Seen becomes what the system then holds; after a write that did not
  * succeed it stays at the value that the merge read.
  * @param anchor as it is now: people may have changed it since the merge that planned the write
+ * @param now from when on an acknowledgement is waited for
  */
-export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operation, result: WriteResult): Anchor {
+export function afterWrite(
+  knot: CompiledKnot,
+  anchor: Anchor,
+  operation: Operation,
+  result: WriteResult,
+  now: Instant,
+): Anchor {
   switch (result.kind) {
     case 'written':
-      if (operation.kind === 'create') return afterCreate(knot, anchor, operation, result);
-      return withTie(anchor, operation, (tie) =>
-        operation.kind === 'update'
-          ? holding(knot, tie, operation, result.record)
-          : removed(tie, operation, result.record),
-      );
+      switch (operation.kind) {
+        case 'create':
+          return withNews(knot, afterCreate(knot, anchor, operation, result, now), operation.member);
+        case 'update': {
+          const written = withTie(anchor, operation, (tie) => holding(knot, tie, operation, result.record, now));
+          return withNews(knot, written, operation.member);
+        }
+        case 'write back':
+          return withTie(anchor, operation, (tie) => told(knot, tie, operation, result.record));
+        default:
+          return withTie(anchor, operation, (tie) => removed(tie, operation, result.record));
+      }
     case 'refused': {
+      if (operation.kind === 'write back')
+        return withTie(anchor, operation, (tie) => notToldBecause(tie, operation, result.words));
       const parked = { fingerprint: operation.fingerprint, words: result.words };
       if (operation.kind !== 'create') return withTie(anchor, operation, (tie) => ({ ...tie, parked }));
       return { ...anchor, parkedCreates: { ...anchor.parkedCreates, [operation.member]: parked } };
@@ -54,8 +74,8 @@ export function afterWrite(knot: CompiledKnot, anchor: Anchor, operation: Operat
  * Gone already is as good as removed by us. Gone under an update, it was deleted while somebody edited elsewhere: what
  * follows is for a person to say, where anything would follow.
  */
-function endOfGone(knot: CompiledKnot, { kind, member }: UpdateOperation | RemoveOperation): TieEnd {
-  if (kind !== 'update') return 'deleted';
+function endOfGone(knot: CompiledKnot, { kind, member }: Exclude<Operation, { kind: 'create' }>): TieEnd {
+  if (kind === 'archive' || kind === 'delete') return 'deleted';
   return (knot.member(member).whenDeleted ?? 'nothing') === 'nothing' ? 'keep others' : 'ask';
 }
 
@@ -77,12 +97,13 @@ function afterCreate(
   anchor: Anchor,
   operation: Operation,
   result: Extract<WriteResult, { kind: 'written' }>,
+  now: Instant,
 ): Anchor {
   // Somebody tied another record there meanwhile: the new one is found as a duplicate when it is read.
   if (anchor.ties.some(({ member }) => member === operation.member)) return anchor;
   const { [operation.member]: _, ...parkedCreates } = anchor.parkedCreates;
   const tie: Tie = { member: operation.member, key: result.key, seen: {}, ahead: {}, left: {} };
-  return { ...anchor, parkedCreates, ties: [...anchor.ties, holding(knot, tie, operation, result.record)] };
+  return { ...anchor, parkedCreates, ties: [...anchor.ties, holding(knot, tie, operation, result.record, now)] };
 }
 
 /**
@@ -90,7 +111,13 @@ function afterCreate(
  * made since we read, and must be found as one. Where the system changed what it was given, the write is parked,
  * or it would be repeated for ever.
  */
-function holding(knot: CompiledKnot, tie: Tie, operation: Operation, record: SourceRecord | undefined): Tie {
+function holding(
+  knot: CompiledKnot,
+  tie: Tie,
+  operation: Operation,
+  record: SourceRecord | undefined,
+  now: Instant,
+): Tie {
   const { parked: _, ...rest } = tie;
   const holds = record ? knot.rawFields(tie.member, record) : {};
   const seen: Record<FieldId, Raw> = { ...tie.seen };
@@ -110,7 +137,48 @@ function holding(knot: CompiledKnot, tie: Tie, operation: Operation, record: Sou
     for (const [field, raw] of Object.entries(holds)) if (!Object.hasOwn(seen, field)) seen[field] = raw;
   const parked =
     altered.length === 0 ? {} : { parked: { fingerprint: JSON.stringify(altered), words: alteredWords(altered) } };
-  return { ...rest, ...parked, version: record ? record.version : tie.version, seen };
+  const written = { ...rest, ...parked, version: record ? record.version : tie.version, seen };
+  return awaiting(knot, written, now);
+}
+
+/** A system that says later that it has worked on what was written: until then it is waited for. */
+function awaiting(knot: CompiledKnot, tie: Tie, now: Instant): Tie {
+  const { acknowledges } = knot.member(tie.member);
+  if (!acknowledges || tie.unacknowledgedSince !== undefined || !isBlank(tie.seen[acknowledgedId] ?? null)) return tie;
+  return { ...tie, unacknowledgedSince: now };
+}
+
+/** Records of other members that are told of this one have something to be told. */
+function withNews(knot: CompiledKnot, anchor: Anchor, of: MemberId): Anchor {
+  const isTold = (member: MemberId): boolean =>
+    knot.member(member).outcomes?.some((outcome) => outcome.of === of) === true;
+  return {
+    ...anchor,
+    ties: anchor.ties.map((tie) =>
+      isTold(tie.member)
+        ? { ...tie, outcomes: { ...tie.outcomes, [of]: { ...tie.outcomes?.[of], isDue: true } } }
+        : tie,
+    ),
+  };
+}
+
+/** Our own words, as the system holds them, are no sign that somebody set the record back. */
+function told(knot: CompiledKnot, tie: Tie, { outcomes, changes }: WriteBackOperation, record?: SourceRecord): Tie {
+  const holds = record ? knot.rawFields(tie.member, record) : {};
+  const seen: Record<FieldId, Raw> = { ...tie.seen };
+  for (const { of } of outcomes) {
+    const id = outcomeStateId(of);
+    const path = knot.member(tie.member).outcomes?.find((outcome) => outcome.of === of)?.state?.field;
+    const written = changes.find((change) => change.path === path)?.after;
+    if (written !== undefined) seen[id] = Object.hasOwn(holds, id) ? (holds[id] as Raw) : written;
+  }
+  const accounts = Object.fromEntries(outcomes.map(({ of, told: said }) => [of, { told: said }]));
+  return { ...tie, seen, version: record ? record.version : tie.version, outcomes: { ...tie.outcomes, ...accounts } };
+}
+
+function notToldBecause(tie: Tie, { outcomes }: WriteBackOperation, refused: string): Tie {
+  const accounts = Object.fromEntries(outcomes.map(({ of, told: said }) => [of, { told: { ...said, refused } }]));
+  return { ...tie, outcomes: { ...tie.outcomes, ...accounts } };
 }
 
 function alteredWords(altered: readonly [path: string, before: Raw, after: Raw][]): string {
@@ -137,13 +205,21 @@ function withTie(anchor: Anchor, { member, key }: WrittenRecord, change: (tie: T
   return { ...anchor, ties: anchor.ties.map((tie) => (tie.member === member && tie.key === key ? change(tie) : tie)) };
 }
 
-type WrittenRecord = Pick<UpdateOperation | RemoveOperation, 'member' | 'key'>;
+type WrittenRecord = Pick<UpdateOperation | RemoveOperation | WriteBackOperation, 'member' | 'key'>;
 
 /** Whether a record holds everything that an operation was to write there: how an interrupted write is judged. */
 export function holdsWrite(knot: CompiledKnot, operation: Operation, record: SourceRecord): boolean {
+  if (operation.kind === 'write back')
+    return operation.changes.every(({ path, after }) => isSame(readPath(record.fields, path), after));
   const raws = knot.rawFields(operation.member, record);
   return operation.changes.every(({ field, after, meaning }) => {
     const raw = raws[field];
     return raw !== undefined && (rawEqual(raw, after) || meaningOf(knot, operation.member, field, raw, meaning));
   });
+}
+
+/** Whether a system holds what it was told, in whatever form it keeps it. */
+function isSame(held: Present, told: Raw): boolean {
+  if (isBlank(held ?? null)) return isBlank(told);
+  return rawEqual(held, told) || (typeof held !== 'object' && String(held) === String(told));
 }

@@ -8,6 +8,8 @@ export type {
   RemoveOperation,
   UpdateOperation,
   Withheld,
+  WriteBackOperation,
 } from './operation.js';
 export { type AnchorPlan, planAnchor, type PlanLimits } from './planAnchor.js';
 export { type Forecast, forecastOf, joinAnchors, lastReading, newTie, splitAnchor } from './regroup.js';
+export type { LinkOf } from './writeBack.js';

@@ -1,5 +1,5 @@
 import type { AnchorId, FieldId, FieldPath, MemberId, Present, Raw, RecordKey, Shared } from '../record/index.js';
-import type { Cause, Giver } from '../merge/index.js';
+import type { Cause, Giver, Told } from '../merge/index.js';
 
 /** One field of an operation: what was there, what will be, what that means, and why. */
 export interface FieldChange {
@@ -13,7 +13,7 @@ export interface FieldChange {
 }
 
 /** A write in one member. A plan is a list of these: data that can be counted, shown, stored and applied. */
-export type Operation = CreateOperation | UpdateOperation | RemoveOperation;
+export type Operation = CreateOperation | UpdateOperation | RemoveOperation | WriteBackOperation;
 
 export interface CreateOperation {
   readonly kind: 'create';
@@ -48,6 +48,19 @@ export interface RemoveOperation {
   /** Of a removal there are none. */
   readonly changes: readonly FieldChange[];
   readonly why: Cause;
+  readonly fingerprint: string;
+}
+
+/** A record is told what became of its thing in other members. */
+export interface WriteBackOperation {
+  readonly kind: 'write back';
+  readonly anchor: AnchorId;
+  readonly member: MemberId;
+  readonly key: RecordKey;
+  readonly version: string | undefined;
+  /** Nothing of it is shared: each is named by its place. */
+  readonly changes: readonly FieldChange[];
+  readonly outcomes: readonly { readonly of: MemberId; readonly told: Told }[];
   readonly fingerprint: string;
 }
 

@@ -2,6 +2,7 @@ import type { CompiledField, CompiledKnot, CompiledMember } from '../definition/
 import { type Agreed, type Anchor, type AnchorMerge, isEdited, type Problem, type Tie } from '../merge/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
 import type { AskedDeletion, CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
+import { type LinkOf, planWriteBack } from './writeBack.js';
 
 export interface AnchorPlan {
   readonly operations: readonly Operation[];
@@ -19,6 +20,8 @@ export interface PlanLimits {
    * Members that could not be read: while nobody knows whether the thing was edited there, nothing of it is removed.
    */
   readonly unread?: ReadonlySet<MemberId>;
+  /** For outcomes that are told with the address of a record. */
+  readonly linkOf?: LinkOf;
 }
 
 const none: ReadonlySet<MemberId> = new Set();
@@ -31,7 +34,7 @@ export function planAnchor(
   knot: CompiledKnot,
   merge: AnchorMerge,
   now: Instant,
-  { blocked = none, unread = none }: PlanLimits = {},
+  { blocked = none, unread = none, linkOf = () => undefined }: PlanLimits = {},
 ): AnchorPlan {
   const operations: Operation[] = [];
   const withheld: Withheld[] = [];
@@ -56,7 +59,14 @@ export function planAnchor(
       planCreate(knot, merge, member, now, blocked.has(member.id), { operations, withheld, problems });
   }
   const asked = removal?.kind === 'ask' ? askedDeletions(knot, anchor, removal.tie) : [];
-  return { operations, withheld, problems, asked };
+  const tellings = knot.members.flatMap((member) => {
+    const tie = anchor.ties.find(({ member: of, gone }) => of === member.id && !gone);
+    // A record that is written is told afterwards: the version that was read will not be there any more.
+    if (!tie || !member.may.update || operations.some(({ member: of }) => of === member.id)) return [];
+    const telling = planWriteBack(knot, merge, { operations, withheld, problems }, member, tie, { now, linkOf });
+    return telling ? [telling] : [];
+  });
+  return { operations: [...operations, ...tellings], withheld, problems, asked };
 }
 
 interface Removal {

@@ -101,14 +101,17 @@ test('the record that we removed is gone, has no consequences of its own, and th
   const knot = compiled({ crm: { whenDeleted: 'delete' }, shop: { whenDeleted: 'delete' } });
   const before = anchor(tie('crm', { gone: true }), tie('shop'));
   const { merge, operations } = plan(knot, before);
-  const after = afterWrite(knot, merge.anchor, operations[0] as never, {
-    kind: 'written',
-    key: recordKey('shop1'),
-    record: undefined,
-  });
+  const written = { kind: 'written', key: recordKey('shop1'), record: undefined } as const;
+  const after = afterWrite(knot, merge.anchor, operations[0] as never, written, 0);
   expect(after.ties[1]).toMatchObject({ gone: true, end: 'deleted' });
   expect(plan(knot, after).operations).toEqual([]);
-  const refused = afterWrite(knot, merge.anchor, operations[0] as never, { kind: 'refused', words: 'has open orders' });
+  const refused = afterWrite(
+    knot,
+    merge.anchor,
+    operations[0] as never,
+    { kind: 'refused', words: 'has open orders' },
+    0,
+  );
   expect(plan(knot, refused)).toMatchObject({
     operations: [],
     withheld: [{ member: 'shop', kind: 'parked', reason: 'has open orders' }],

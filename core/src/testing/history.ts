@@ -147,8 +147,8 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
         const anchor = this.#anchorOf(member, key);
         const alive = anchor?.ties.filter(({ gone }) => !gone) ?? [];
         if (!anchor || alive.length < 2) break;
+        if (!(await installation.untie(anchor.id, member))) break;
         this.ledger.parted(anchor, member);
-        await installation.untie(anchor.id, member);
         // A write that is under way may reach the record still: it begins anew with what it then holds.
         this.#untied.push({ member, key });
         break;

@@ -67,6 +67,9 @@ interface Choices {
   readonly startsElsewhere: boolean;
   /** The second member's name is kept in another of its fields. */
   readonly moved: boolean;
+  /** The first member is told what became of its things in the second, and the third in the first. */
+  readonly told: 'nothing' | 'state' | 'all';
+  readonly acknowledged: boolean;
 }
 
 const fixed = {
@@ -87,6 +90,8 @@ const variable = {
   filtered: fc.constantFrom(false, false, true),
   startsElsewhere: fc.constantFrom(false, false, true),
   moved: fc.constantFrom(false, false, false, true),
+  told: fc.constantFrom<Choices['told'][]>('nothing', 'state', 'all'),
+  acknowledged: fc.constantFrom(false, false, true),
 };
 
 /**
@@ -125,6 +130,7 @@ function knotOf(choices: Choices): Knot {
       required: [],
       guards: {},
       whenDeleted: choices.whenDeleted,
+      ...outcomesOf(choices, index),
       ...(choices.filtered && index === 2 ? { filter: 'record.name != "out"' } : {}),
     })),
     fields: [
@@ -184,7 +190,22 @@ function knotOf(choices: Choices): Knot {
   };
 }
 
+/** The word that stands for *ready* in the laws' systems. */
+export const readyWord = 'again';
+
+function outcomesOf({ told, acknowledged }: Choices, index: number): Pick<Member, 'outcomes' | 'acknowledges'> {
+  const acknowledges = acknowledged && index === 1 ? { acknowledges: { field: 'booked', lateAfter: 1 } } : {};
+  const of = index === 0 ? lawMembers[1] : index === 2 ? lawMembers[0] : undefined;
+  if (told === 'nothing' || of === undefined) return acknowledges;
+  const state = { field: 'state', done: 'fine', failed: 'wrong', pending: 'soon', ready: readyWord };
+  const all = { words: 'words', time: 'told at', key: 'there', link: 'page' };
+  return { ...acknowledges, outcomes: [{ of, state, ...(told === 'all' ? all : {}) }] };
+}
+
 const values: Readonly<Record<string, fc.Arbitrary<Raw>>> = {
+  // Somebody sets a record back, or writes something else there; and a system acknowledges.
+  state: fc.constantFrom<Raw[]>(readyWord, readyWord, 'mine', null),
+  booked: fc.constantFrom<Raw[]>('yes', 'yes', null),
   name: fc.constantFrom('1', 'I', 'II', 'abcdef', 'abcdxx', 'ABC', 'one', 'two', ' x ', 'abc', 'out', '', null),
   amount: fc.oneof(
     fc.integer({ min: 0, max: 300 }).map((tenths) => tenths / 10),
@@ -196,7 +217,7 @@ const values: Readonly<Record<string, fc.Arbitrary<Raw>>> = {
 
 /** What somebody types into a field of some record. */
 export const lawEdits = fc
-  .constantFrom('name', 'name', 'amount', 'note', 'tags')
+  .constantFrom('name', 'name', 'amount', 'note', 'tags', 'state', 'booked')
   .chain((path) =>
     fc
       .record({ member: fc.nat(3), record: fc.nat(2), value: values[path] as fc.Arbitrary<Raw> })

@@ -33,7 +33,7 @@ export type WriteFate = (typeof writeFates)[number];
 
 /** A write that is on its way to a system. */
 export interface PlayedWrite {
-  readonly kind: 'create' | 'update' | 'archive' | 'delete';
+  readonly kind: 'create' | 'update' | 'archive' | 'delete' | 'write back';
   readonly member: MemberId;
   /** Unknown for a creation. */
   readonly key?: RecordKey | undefined;
@@ -98,8 +98,8 @@ export interface PlayedInstallation {
   settle(held: HeldField, value: Shared): boolean | Promise<boolean>;
   /** A person says what becomes of the others after a deletion. */
   sayWhatFollows(anchor: AnchorId, member: MemberId, end: TieEnd): void | Promise<void>;
-  /** A person says that the record of a member is another thing. */
-  untie(anchor: AnchorId, member: MemberId): void | Promise<void>;
+  /** A person says that the record of a member is another thing. @returns whether that could be said */
+  untie(anchor: AnchorId, member: MemberId): boolean | Promise<boolean>;
   /** A new version is put in force; while a run is under way, at its end. */
   putInForce(definition: Knot): void | Promise<void>;
   run(settings?: RunSettings): PlayedOutcome | Promise<PlayedOutcome>;

@@ -143,12 +143,13 @@ export class World implements PlayedInstallation {
   }
 
   /** A person says that the record of a member is another thing. */
-  untie(id: AnchorId, member: MemberId): void {
+  untie(id: AnchorId, member: MemberId): boolean {
     const anchor = this.anchors.get(id);
     const split = anchor && splitAnchor(anchor, new Set([member]), this.now);
-    if (!split) return;
+    if (!split) return false;
     for (const a of split.parted.ties) for (const b of split.rest.ties) this.#verdicts.push({ a, b, same: false });
     this.#save(split.rest);
+    return true;
   }
 
   /** A new version is put in force; while a run is under way, at its end. */
@@ -248,21 +249,47 @@ export class World implements PlayedInstallation {
       for (const [field, { value, why }] of Object.entries(merge.anchor.agreed))
         outcome.settled.push({ anchor: id, field, value, why });
       this.#save(merge.anchor);
-      for (const operation of plan.operations) {
-        const fate = settings.fate?.(operation) ?? 'ok';
-        if (fate === 'raced') settings.race?.(operation);
-        outcome.operations.push(operation);
-        const result = this.#write(operation, fate);
-        await settings.meanwhile?.('writing');
-        if (result.kind !== 'written') outcome.allWritten = false;
-        if (result.kind === 'not done' && fate === 'raced' && operation.kind !== 'create')
-          raced.set(id, (raced.get(id) ?? new Set()).add(operation.member));
-        // Who comes late applies what it has to say to the newer anchor.
-        const current = this.anchors.get(id);
-        if (current) this.#save(afterWrite(this.knot, current, operation, result));
-      }
+      await this.#apply(plan.operations, settings, outcome, raced);
+      // What the writes came to is told in the same run.
+      if (plan.operations.some(({ kind }) => kind !== 'write back'))
+        await this.#apply(this.#tellings(id, blocked.get(id), unread), settings, outcome, raced);
     }
     return { raced, late };
+  }
+
+  /** What is to be told of an anchor as it stands, once nothing else is to be written of it. */
+  #tellings(
+    id: AnchorId,
+    blocked: ReadonlySet<MemberId> | undefined,
+    unread: ReadonlySet<MemberId>,
+  ): readonly Operation[] {
+    const anchor = this.anchors.get(id);
+    if (!anchor) return [];
+    const merge = mergeAnchor({ knot: this.knot, anchor, readings: new Map(), now: this.now });
+    const { operations } = planAnchor(this.knot, merge, this.now, { blocked: blocked ?? new Set(), unread });
+    return operations.every(({ kind }) => kind === 'write back') ? operations : [];
+  }
+
+  async #apply(
+    operations: readonly Operation[],
+    settings: WorldRunSettings,
+    outcome: MutableOutcome,
+    raced: Map<AnchorId, Set<MemberId>>,
+  ): Promise<void> {
+    for (const operation of operations) {
+      const id = operation.anchor;
+      const fate = settings.fate?.(operation) ?? 'ok';
+      if (fate === 'raced') settings.race?.(operation);
+      outcome.operations.push(operation);
+      const result = this.#write(operation, fate);
+      await settings.meanwhile?.('writing');
+      if (result.kind !== 'written') outcome.allWritten = false;
+      if (result.kind === 'not done' && fate === 'raced' && operation.kind !== 'create')
+        raced.set(id, (raced.get(id) ?? new Set()).add(operation.member));
+      // Who comes late applies what it has to say to the newer anchor.
+      const current = this.anchors.get(id);
+      if (current) this.#save(afterWrite(this.knot, current, operation, result, this.now));
+    }
   }
 
   /** What was read of the records that are tied to an anchor still. */
@@ -429,8 +456,8 @@ export class World implements PlayedInstallation {
   portrait(): string {
     const anchors = [...this.anchors.values()].map((anchor) => ({
       ties: anchor.ties
-        .map(({ member, key, seen, ahead, gone, end, left, rejected }) => [
-          [member, key, gone ?? false, end ?? null, rejected ?? null],
+        .map(({ member, key, seen, ahead, gone, end, left, rejected, outcomes, unacknowledgedSince }) => [
+          [member, key, gone ?? false, end ?? null, rejected ?? null, outcomes ?? null, unacknowledgedSince ?? null],
           [Object.entries(seen).sort(), Object.keys(ahead).sort(), Object.entries(left).sort()],
         ])
         .sort(),

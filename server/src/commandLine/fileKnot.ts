@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { basename, dirname, resolve } from 'node:path';
 import { v7 as uuid } from 'uuid';
 import { FilesConnector, SystemTrouble } from '@anchor-knot/connectors';
-import { describeIssues, type FilesSystem, knotFileSchema } from '@anchor-knot/contracts';
+import { describeIssues, type FilesSystem, knotFileSchema, pagesOf, recordAddress } from '@anchor-knot/contracts';
 import { type CompiledKnot, compileKnot, type Knot, recordKeyPath } from '@anchor-knot/core';
 import type { RunResult } from '../orchestration/runResult.js';
 import { runKnot } from '../orchestration/runKnot.js';
@@ -158,6 +158,12 @@ async function runIn(
         nextId: () => uuid(),
         connect: async ({ system, object }) => connectorOf(file, system, object),
         systemName: (member) => file.systems[file.knot.member(member).system]?.name ?? member,
+        recordPage: (member, key) => {
+          const { system, object } = file.knot.member(member);
+          const description = file.systems[system];
+          const page = description ? pagesOf(description, object).recordPage : null;
+          return recordAddress(page, key) ?? undefined;
+        },
       },
       {
         run,

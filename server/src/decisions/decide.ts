@@ -8,6 +8,7 @@ import {
   type RecordName,
   settleHeld,
   type Shared,
+  type Tie,
 } from '@anchor-knot/core';
 import { changeAnchors, lockAnchor, storeAnchor } from '../anchors/door.js';
 import { openSave } from '../anchors/openSave.js';
@@ -359,11 +360,21 @@ async function tryAgain(db: SqlConnection, knot: LoadedKnot, decision: DecisionR
   else if (decision.kind !== 'refused') return wrongChoice(decision);
   const unpark = ({ anchor }: StoredAnchor) => {
     const { [member as string]: _, ...parkedCreates } = anchor.parkedCreates;
-    const ties = anchor.ties.map(({ parked, ...tie }) => (parked && tie.member !== member ? { ...tie, parked } : tie));
+    const ties = anchor.ties.map((tie) => (tie.member === member ? tryingAgain(tie) : tie));
     return openSave(knot.compiled, { ...anchor, parkedCreates, ties });
   };
   await changeAnchors(db, knot.id, [anchorId(decision.anchor_id as string)], unpark, now.getTime());
   return { kind: 'decided' };
+}
+
+/** What was refused is forgotten: a write, and what the record was to be told. */
+function tryingAgain({ parked: _, outcomes, ...tie }: Tie): Tie {
+  if (!outcomes) return tie;
+  const accounts = Object.entries(outcomes).map(([of, account]) => [
+    of,
+    account.told?.refused === undefined ? account : { isDue: true },
+  ]);
+  return { ...tie, outcomes: Object.fromEntries(accounts) };
 }
 
 function keysOf(decision: DecisionRow): string[] {

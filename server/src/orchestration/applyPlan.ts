@@ -6,6 +6,7 @@ import {
   expectedFields,
   mergeAnchor,
   type MemberId,
+  type Operation,
   type Reading,
   type RecordKey,
 } from '@anchor-knot/core';
@@ -13,7 +14,7 @@ import type { Connector } from '@anchor-knot/connectors';
 import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import { indexOfAnchors } from './indexAnchors.js';
-import { isOpen, titleOf } from './planAnchors.js';
+import { isOpen, planBatch, type PlanContext, type ReadingsOf, titleOf } from './planAnchors.js';
 import { mergeRows, writeRows } from './journalRows.js';
 import type { AnchorIndex, AnchorOutcome, Intent, PlanEntry, RunLease } from './store.js';
 import type { DecisionDraft } from './decisionDraft.js';
@@ -37,21 +38,23 @@ export interface Applied {
   readonly undone: readonly MemberId[];
 }
 
-/** Applies a plan batch by batch: settle and store the intents, write, store the outcomes. */
-export async function applyPlan(
-  installation: Installation,
-  options: RunOptions,
-  lease: RunLease,
-  connectors: ReadonlyMap<MemberId, Connector>,
-  tally: Tally,
-  afterBatch: () => Promise<void>,
-  stopped: () => boolean,
-): Promise<Applied> {
+/** What a run applies its plan with. */
+export interface Applying {
+  readonly installation: Installation;
+  readonly options: RunOptions;
+  readonly lease: RunLease;
+  readonly connectors: ReadonlyMap<MemberId, Connector>;
+  readonly context: PlanContext;
+  readonly tally: Tally;
+  readonly afterBatch: () => Promise<void>;
+  readonly stopped: () => boolean;
+}
+
+/** Applies a plan batch by batch: settle and store the intents, write, store the outcomes, and tell of them. */
+export async function applyPlan(applying: Applying): Promise<Applied> {
+  const { installation, lease, connectors, tally, afterBatch, stopped } = applying;
   const { store } = installation;
-  const raced: { anchor: AnchorId; member: MemberId }[] = [];
-  const late: AnchorId[] = [];
-  const troubles = new Map<MemberId, MemberTrouble>();
-  const undone = new Set<MemberId>();
+  const applied = new AppliedSoFar();
   const widest = Math.max(...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
   const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
   let planned: readonly PlanEntry[] = [];
@@ -62,39 +65,95 @@ export async function applyPlan(
     const entries = firstWrites(planned, writesAtOnce);
     planned = planned.slice(entries.length);
     after = entries.at(-1)?.anchor;
-    const intents = entries.flatMap((entry) =>
-      entry.operations.map((operation): Intent => ({
-        id: installation.nextId(),
-        operation,
-        storedAt: installation.clock.now(),
-      })),
-    );
-    const applied = new Set(
-      await store.commitMerge(
-        lease,
-        entries,
-        intents,
-        entries.flatMap((entry) => mergeRows(entry, installation.clock.now())),
-        installation.clock.now(),
-      ),
-    );
-    late.push(...entries.filter(({ anchor }) => !applied.has(anchor)).map(({ anchor }) => anchor));
-    const writing = intents.filter(({ operation }) => applied.has(operation.anchor));
-    const anchors = new Map(
-      entries.filter(({ anchor }) => applied.has(anchor)).map((entry) => [entry.anchor, entry.after]),
-    );
-    const ends = await writeAll(installation, options, connectors, writing, anchors, troubles, stopped);
-    for (const { intent, state } of ends) {
-      if (state === 'raced') raced.push({ anchor: intent.operation.anchor, member: intent.operation.member });
-      if (state === 'not done') undone.add(intent.operation.member);
-      tally.add(intent.operation.member, state === 'written' ? 'written' : 'failed');
-    }
-    const stored = entries.map((entry) => ({ ...entry, stored: entry.revision + 1 }));
-    await storeEnds(installation, options, lease, stored, ends);
+    const written = await applyEntries(applying, entries, applied);
     tally.done += entries.length;
+    if (!stopped()) await tellOutcomes(applying, written, applied);
     await afterBatch();
   }
-  return { raced, late, troubles: [...troubles.values()], undone: [...undone] };
+  return applied.result;
+}
+
+/** What several batches have come to. */
+class AppliedSoFar {
+  readonly #raced: { anchor: AnchorId; member: MemberId }[] = [];
+  readonly #late: AnchorId[] = [];
+  readonly troubles = new Map<MemberId, MemberTrouble>();
+  readonly #undone = new Set<MemberId>();
+
+  addLate(anchors: readonly AnchorId[]): void {
+    this.#late.push(...anchors);
+  }
+
+  addEnd({ intent: { operation }, state }: WriteEnd): void {
+    if (state === 'raced') this.#raced.push({ anchor: operation.anchor, member: operation.member });
+    if (state === 'not done') this.#undone.add(operation.member);
+  }
+
+  get result(): Applied {
+    return { raced: this.#raced, late: this.#late, troubles: [...this.troubles.values()], undone: [...this.#undone] };
+  }
+}
+
+/** @returns how the writes of these entries ended */
+async function applyEntries(
+  { installation, options, lease, connectors, tally, stopped }: Applying,
+  entries: readonly PlanEntry[],
+  into: AppliedSoFar,
+): Promise<readonly WriteEnd[]> {
+  const { store, clock } = installation;
+  const intents = entries.flatMap((entry) =>
+    entry.operations.map((operation): Intent => ({
+      id: installation.nextId(),
+      operation,
+      storedAt: clock.now(),
+    })),
+  );
+  const rows = entries.flatMap((entry) => mergeRows(entry, clock.now()));
+  const applied = new Set(await store.commitMerge(lease, entries, intents, rows, clock.now()));
+  into.addLate(entries.filter(({ anchor }) => !applied.has(anchor)).map(({ anchor }) => anchor));
+  const writing = intents.filter(({ operation }) => applied.has(operation.anchor));
+  const anchors = new Map(
+    entries.filter(({ anchor }) => applied.has(anchor)).map((entry) => [entry.anchor, entry.after]),
+  );
+  const ends = await writeAll(installation, options, connectors, writing, anchors, into.troubles, stopped);
+  for (const end of ends) {
+    into.addEnd(end);
+    tally.add(end.intent.operation.member, end.state === 'written' ? 'written' : 'failed');
+  }
+  const stored = entries.map((entry) => ({ ...entry, stored: entry.revision + 1 }));
+  await storeEnds(installation, options, lease, stored, ends);
+  return ends;
+}
+
+/**
+ * What a batch of writes came to is told in the same run, to records whose things need no other write: the others are
+ * planned anew, and told then.
+ */
+async function tellOutcomes(applying: Applying, ends: readonly WriteEnd[], into: AppliedSoFar): Promise<void> {
+  const { installation, options, lease, context, tally } = applying;
+  const written = new Set<AnchorId>();
+  for (const { intent } of ends) if (isTold(options.knot, intent.operation)) written.add(intent.operation.anchor);
+  if (written.size === 0) return;
+  const troubled = new Set([...context.troubled, ...into.troubles.keys()]);
+  const nothingRead: ReadingsOf = async () => new Map();
+  const planned = await planBatch(
+    installation,
+    options,
+    lease,
+    [...written].sort(),
+    { ...context, troubled },
+    nothingRead,
+  );
+  const telling = planned.filter(({ operations }) => operations.every(({ kind }) => kind === 'write back'));
+  if (telling.length === 0) return;
+  for (const { operations } of telling) for (const { member } of operations) tally.add(member, 'write back');
+  await installation.store.savePlan(lease, telling);
+  await applyEntries(applying, telling, into);
+}
+
+/** Whether other records are told what becomes of a write. */
+function isTold({ members }: CompiledKnot, { kind, member }: Operation): boolean {
+  return kind !== 'write back' && members.some(({ outcomes }) => outcomes?.some(({ of }) => of === member));
 }
 
 /** The first entries, with no more writes than that (but at least one entry). */
@@ -201,23 +260,27 @@ function outcomeOf(
 ): Omit<AnchorOutcome, 'index'> {
   const systemName = (member: MemberId) => installation.systemName(member);
   const anchor = ends.reduce(
-    (done, { intent, result }) => afterWrite(knot, done, intent.operation, result),
+    (done, { intent, result }) => afterWrite(knot, done, intent.operation, result, installation.clock.now()),
     entry.after,
   );
   const decisions: DecisionDraft[] = [...entry.decisions];
   for (const { intent, state, words } of ends) {
     if (state === 'refused')
-      decisions.push(decisionOfRefusal(systemName, entry.anchor, intent.operation.member, words ?? 'no reason given'));
+      decisions.push(decisionOfRefusal(systemName, intent.operation, words ?? 'no reason given'));
     if (state === 'unclear') decisions.push(decisionOfUnclear(systemName, intent));
   }
   for (const tie of anchor.ties) {
     const before = entry.after.ties.find(({ member }) => member === tie.member);
     const wasWritten = ends.some(({ state, intent }) => state === 'written' && intent.operation.member === tie.member);
     if (tie.parked && wasWritten && tie.parked !== before?.parked)
-      decisions.push(decisionOfRefusal(systemName, entry.anchor, tie.member, tie.parked.words));
+      decisions.push(
+        decisionOfRefusal(systemName, { anchor: anchor.id, member: tie.member, kind: 'update' }, tie.parked.words),
+      );
   }
   const open =
-    isOpen(entry) || ends.some(({ state }) => state !== 'written') || anchor.ties.some(({ parked }) => parked);
+    isOpen(entry) ||
+    ends.some(({ state, intent }) => state !== 'written' || isTold(knot, intent.operation)) ||
+    anchor.ties.some(({ parked }) => parked);
   return { anchor, open, decisions, title: titleOf(knot, anchor) };
 }
 

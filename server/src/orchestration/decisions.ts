@@ -5,6 +5,7 @@ import {
   type GuardBreach,
   heldFingerprint,
   type MatchDoubt,
+  type Operation,
   type RecordKey,
   type RecordName,
   type Score,
@@ -67,19 +68,7 @@ export function decisionsOfAnchor(
     }));
   const withheld = plan.withheld.flatMap((one): DecisionDraft[] => {
     if (one.kind === 'parked') {
-      return [
-        {
-          kind: 'refused',
-          anchor,
-          member: one.member,
-          fingerprint: one.reason,
-          reason: one.reason,
-          says:
-            `${systemName(one.member)} refused what was to be written: ${one.reason}. It is tried again when ` +
-            'the record or the agreed value changes, or when you ask.',
-          detail: {},
-        },
-      ];
+      return [decisionOfRefusal(systemName, { anchor, member: one.member, kind: 'update' }, one.reason)];
     }
     if (one.kind === 'cannot be created') {
       return [
@@ -96,6 +85,13 @@ export function decisionsOfAnchor(
     }
     return [];
   });
+  const untold = merge.anchor.ties.flatMap(({ member, gone, outcomes }) =>
+    Object.values(outcomes ?? {}).flatMap(({ told }) =>
+      told?.refused === undefined || gone
+        ? []
+        : [decisionOfRefusal(systemName, { anchor, member, kind: 'write back' }, told.refused)],
+    ),
+  );
   const deleted = plan.asked.map(({ member, key, others }): DecisionDraft => {
     const there = others.map((other) => `${other.key} in ${systemName(other.member)}`).join(', ');
     return {
@@ -110,24 +106,25 @@ export function decisionsOfAnchor(
       detail: { others },
     };
   });
-  return [...held, ...problems, ...rejected, ...withheld, ...deleted];
+  return [...held, ...problems, ...rejected, ...withheld, ...untold, ...deleted];
 }
 
 export function decisionOfRefusal(
   systemName: (member: string) => string,
-  anchor: DecisionDraft['anchor'],
-  member: string,
+  { anchor, member, kind }: Pick<Operation, 'anchor' | 'member' | 'kind'>,
   words: string,
 ): DecisionDraft {
+  const [what, again] =
+    kind === 'write back'
+      ? ['what it was told of other systems', 'there is something else to tell']
+      : ['what was to be written', 'the record or the agreed value changes'];
   return {
     kind: 'refused',
     anchor,
     member,
     fingerprint: words,
     reason: words,
-    says:
-      `${systemName(member)} refused what was to be written: ${words}. It is tried again when the record ` +
-      'or the agreed value changes, or when you ask.',
+    says: `${systemName(member)} refused ${what}: ${words}. It is tried again when ${again}, or when you ask.`,
     detail: {},
   };
 }

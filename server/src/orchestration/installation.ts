@@ -12,6 +12,8 @@ export interface Installation {
   readonly nextId: () => string;
   connect(member: CompiledMember): Promise<Connector>;
   systemName(member: string): string;
+  /** The address of a record's page in its system, where it has such pages. */
+  recordPage(member: MemberId, key: RecordKey): string | undefined;
 }
 
 export interface RunOptions {

@@ -12,11 +12,18 @@ export function writeRows({ intent: { operation }, state, key }: WriteEnd, at: n
   if (state !== 'written') return [];
   if (operation.kind === 'archive' || operation.kind === 'delete')
     return [{ ...whole, kind: operation.kind, cause: operation.why }];
+  if (operation.kind === 'write back')
+    return operation.outcomes.map(({ of, told: { state: outcome, words } }): JournalRow => ({
+      ...whole,
+      kind: 'write back',
+      cause: { kind: 'outcome', member: of, state: outcome, ...(words === undefined ? {} : { words }) },
+    }));
+  const { kind } = operation;
   return operation.changes.map((change): JournalRow => ({
     anchor: operation.anchor,
     member: operation.member,
     key: recordKey,
-    kind: operation.kind,
+    kind,
     field: change.field,
     before: change.before,
     after: change.after,

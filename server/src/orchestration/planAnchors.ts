@@ -117,7 +117,11 @@ export async function planBatch(
     const { anchor, readings, came } = takeUp(known, staged.get(id) ?? []);
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
-    const plan = planAnchor(knot, merge, clock.now(), { blocked, unread: context.troubled });
+    const plan = planAnchor(knot, merge, clock.now(), {
+      blocked,
+      unread: context.troubled,
+      linkOf: installation.recordPage,
+    });
     const postponed = new Set(
       plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member),
     );

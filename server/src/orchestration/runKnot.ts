@@ -312,15 +312,16 @@ class KnotRun {
   async #write(context: PlanContext, changed: readonly AnchorId[]): Promise<void> {
     this.#tally.begin('writing');
     for (let pass = 1; ; pass += 1) {
-      const applied = await applyPlan(
-        this.#installation,
-        this.#options,
-        this.#lease,
-        this.#connectors,
-        this.#tally,
-        () => this.#beat(),
-        () => this.#stopAsked,
-      );
+      const applied = await applyPlan({
+        installation: this.#installation,
+        options: this.#options,
+        lease: this.#lease,
+        connectors: this.#connectors,
+        context: { ...context, troubled: new Set(this.#troubles.keys()) },
+        tally: this.#tally,
+        afterBatch: () => this.#beat(),
+        stopped: () => this.#stopAsked,
+      });
       for (const trouble of applied.troubles) this.#note(trouble);
       for (const member of applied.undone) this.#undone.add(member);
       const late = pass === 1 ? [...changed, ...applied.late] : applied.late;

@@ -18,6 +18,7 @@ export interface MemberTally {
   readonly update: number;
   readonly archive: number;
   readonly delete: number;
+  readonly 'write back': number;
   readonly leftAlone: number;
   readonly held: number;
   readonly rejected: number;

@@ -24,6 +24,7 @@ export class Tally {
         update: 0,
         archive: 0,
         delete: 0,
+        'write back': 0,
         leftAlone: 0,
         held: 0,
         rejected: 0,

@@ -170,7 +170,7 @@ export async function lookAfter(
       return written(record);
     return notDone(intent, 'it did not take effect');
   }
-  if (operation.kind === 'update') {
+  if (operation.kind === 'update' || operation.kind === 'write back') {
     const record = await connector.readOne(operation.key);
     if (!record) return { intent, state: 'gone', result: { kind: 'gone' } };
     if (holdsWrite(knot, operation, record)) return written(record);
@@ -232,7 +232,8 @@ function keyChanges(knot: CompiledKnot, operation: Operation) {
 
 function requestOf(knot: string, operation: Operation): WriteRequest {
   const fields = new Map(operation.changes.map(({ path, after }) => [path, after]));
-  if (operation.kind === 'update') return { kind: 'update', key: operation.key, version: operation.version, fields };
+  if (operation.kind === 'update' || operation.kind === 'write back')
+    return { kind: 'update', key: operation.key, version: operation.version, fields };
   if (operation.kind !== 'create') return { kind: operation.kind, key: operation.key, version: operation.version };
   if (operation.carries !== undefined) fields.set(operation.carries, operation.anchor);
   // A system that remembers the key gives the record of then, also where that was taken from the anchor since.

@@ -23,6 +23,8 @@ export interface TieRow {
   left_alone: Tie['left'];
   rejected: Tie['rejected'] | null;
   parked: Tie['parked'] | null;
+  outcomes: NonNullable<Tie['outcomes']> | null;
+  unacknowledged_since: Date | null;
   version: string | null;
   gone: boolean;
   ended: NonNullable<Tie['end']> | null;
@@ -55,6 +57,8 @@ export function tieToRow(anchor: AnchorId, tie: Tie): TieRow {
     left_alone: tie.left,
     rejected: tie.rejected ?? null,
     parked: tie.parked ?? null,
+    outcomes: tie.outcomes ?? null,
+    unacknowledged_since: tie.unacknowledgedSince === undefined ? null : new Date(tie.unacknowledgedSince),
     version: tie.version ?? null,
     gone: tie.gone ?? false,
     ended: tie.end ?? null,
@@ -74,6 +78,8 @@ export function tieFromRow(row: TieRow): Tie {
     ...(row.version === null ? {} : { version: row.version }),
     ...(row.rejected ? { rejected: row.rejected } : {}),
     ...(row.parked ? { parked: row.parked } : {}),
+    ...(row.outcomes ? { outcomes: row.outcomes } : {}),
+    ...(row.unacknowledged_since ? { unacknowledgedSince: row.unacknowledged_since.getTime() } : {}),
   };
 }
 

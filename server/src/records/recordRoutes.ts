@@ -7,7 +7,6 @@ import {
   problemSchema,
   recordActSchema,
   recordListSchema,
-  type RecordListName,
 } from '@anchor-knot/contracts';
 import { recordKey } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
@@ -16,7 +15,18 @@ import { noSuch } from '../api/problems.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import { emptyAccount, type MemberAccount } from '../orchestration/runResult.js';
 import { accounts } from '../persistence/tables/outsideRecords.js';
-import { type ListedRow, lockOutside, recordsOfList, setAside } from '../persistence/tables/recordLists.js';
+import {
+  unacknowledgedCounts,
+  unacknowledgedRecords,
+  type UnacknowledgedRow,
+} from '../persistence/tables/acknowledgements.js';
+import {
+  type ListedRow,
+  lockOutside,
+  type RecordList,
+  recordsOfList,
+  setAside,
+} from '../persistence/tables/recordLists.js';
 import { startThing } from './startThing.js';
 
 const pageSize = 100;
@@ -42,10 +52,16 @@ export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext):
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
       const known = await accounts(data, knot.id);
+      const { members } = knot.definition;
+      const lateAfter = members.flatMap(({ id, acknowledges }) =>
+        acknowledges ? [[id, acknowledges.lateAfter] as const] : [],
+      );
+      const waited = await unacknowledgedCounts(data, knot.id, new Map(lateAfter), new Date());
       return {
-        members: knot.definition.members.map(({ id }) => {
+        members: members.map(({ id }) => {
           const account = known.get(id) ?? emptyAccount;
-          return { member: id, account, total: totalOf(account) };
+          const unacknowledged = waited.get(id) ?? { count: 0, late: 0 };
+          return { member: id, account, total: totalOf(account), unacknowledged };
         }),
       };
     },
@@ -68,12 +84,26 @@ export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext):
       const { member, list, after } = request.query;
       if (!knot || !knot.definition.members.some(({ id }) => id === member))
         return reply.code(404).send(noSuch(knot ? 'member' : 'knot'));
+      if (list === 'unacknowledged') {
+        const lateAfter = knot.compiled.member(member).acknowledges?.lateAfter;
+        const waiting = await unacknowledgedRecords(data, knot.id, member, after, pageSize);
+        return {
+          records: waiting.map((row) => ({
+            key: row.record_key,
+            title: row.title,
+            why: whyWaited(row, lateAfter, new Date()),
+            anchor: row.anchor_id,
+          })),
+          next: waiting.length === pageSize ? (waiting.at(-1)?.record_key ?? null) : null,
+        };
+      }
       const rows = await recordsOfList(data, knot.id, member, list, after, pageSize);
       return {
         records: rows.map((row) => ({
           key: row.record_key,
           title: titleOf(knot, member, row),
           why: whyIn(list, row),
+          anchor: null,
         })),
         next: rows.length === pageSize ? (rows.at(-1)?.record_key ?? null) : null,
       };
@@ -138,14 +168,23 @@ function titleOf({ compiled }: LoadedKnot, member: string, { reading, title, rec
   return others.length === 0 ? record_key : others.slice(0, mostValues).join(', ');
 }
 
-const reasons: Readonly<Record<Exclude<RecordListName, 'rejected'>, string>> = {
+/** @param lateAfter minutes; none where nothing is to be acknowledged any more */
+function whyWaited({ unacknowledged_since: since }: UnacknowledgedRow, lateAfter: number | undefined, now: Date) {
+  const minutes = (now.getTime() - since.getTime()) / 60_000;
+  const written = `It was written at ${since.toISOString().slice(0, 16).replace('T', ' ')} UTC`;
+  return lateAfter !== undefined && minutes > lateAfter
+    ? `${written}, and should have been acknowledged within ${lateAfter} min: it is late.`
+    : `${written}, and its system has not acknowledged it yet.`;
+}
+
+const reasons: Readonly<Record<Exclude<RecordList, 'rejected'>, string>> = {
   waiting: 'A person has to say what it is the same as: see Decisions.',
   aside: 'Somebody set it aside.',
   untied: 'It matches nothing, and nothing may start in this member.',
   filtered: 'The filter of this member leaves it out.',
 };
 
-function whyIn(list: RecordListName, { reading }: ListedRow): string {
+function whyIn(list: RecordList, { reading }: ListedRow): string {
   return list === 'rejected' ? (reading?.rejected ?? []).join('; ') : reasons[list];
 }
 

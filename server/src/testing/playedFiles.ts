@@ -68,7 +68,9 @@ export class PlayedFiles implements PlayedInstallation {
 
   sayWhatFollows(): void {}
 
-  untie(): void {}
+  untie(): boolean {
+    return false;
+  }
 
   putInForce(definition: Knot): void {
     this.knot = this.#put(definition);

@@ -115,9 +115,10 @@ export class PlayedServer implements PlayedInstallation {
     await this.#look();
   }
 
-  async untie(anchor: AnchorId, member: MemberId): Promise<void> {
+  async untie(anchor: AnchorId, member: MemberId): Promise<boolean> {
     await splitByHand(this.#data, this.#inForce, anchor, [member], person, new Date(this.now));
     await this.#look();
+    return true;
   }
 
   async putInForce(definition: Knot): Promise<void> {
@@ -137,6 +138,7 @@ export class PlayedServer implements PlayedInstallation {
         nextId: () => uuid(),
         connect: async ({ id }) => this.#connector(id, settings),
         systemName: (member) => member,
+        recordPage: () => undefined,
       },
       {
         knot: this.knot,

@@ -80,6 +80,8 @@ export interface SimulatedSystemOptions {
 /** A system in memory: records, and a connector to them on which faults can be injected. */
 export class SimulatedSystem {
   readonly records = new Map<RecordKey, SourceRecord>();
+  /** What the system says of values that it does not take. */
+  refuses: (fields: ReadonlyMap<string, Raw>) => string | undefined = () => undefined;
   readonly #clock: SimulatedClock;
   readonly #options: SimulatedSystemOptions;
   readonly #created = new Map<string, RecordKey>();
@@ -172,6 +174,8 @@ export class SimulatedSystem {
   }
 
   #write(request: WriteRequest, shown: (record: SourceRecord) => SourceRecord): WriteOutcome {
+    const refused = 'fields' in request ? this.refuses(request.fields) : undefined;
+    if (refused !== undefined) return { kind: 'refused', words: refused };
     if (request.kind === 'create') {
       const before = this.#options.idempotentCreate ? this.#created.get(request.idempotencyKey) : undefined;
       const key = before ?? recordKey(`new${(this.#next += 1)}`);
@@ -218,6 +222,7 @@ export class SimulatedInstallation {
       nextId: () => `00000000-0000-7000-8000-${String((this.#ids += 1)).padStart(12, '0')}`,
       connect: async (member) => this.system(member.id).connector(member.id, this.faults),
       systemName: (member) => member,
+      recordPage: (member, key) => `/${member}/${key}`,
     };
   }
 

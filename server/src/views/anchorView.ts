@@ -45,6 +45,9 @@ export function anchorView(
         gone: tie?.gone ?? false,
         rejected: [...(tie?.rejected ?? [])],
         parked: tie?.parked?.words ?? anchor.parkedCreates[member.id]?.words ?? null,
+        unacknowledgedSince:
+          tie?.unacknowledgedSince === undefined || tie.gone ? null : new Date(tie.unacknowledgedSince).toISOString(),
+        told: toldTo(tie),
       };
     }),
     fields: knot.compiled.fields.map((field) => {
@@ -67,6 +70,22 @@ export function anchorView(
     decisions: [...decisions],
     journal: [...journal],
   };
+}
+
+function toldTo(tie: Tie | undefined): AnchorView['members'][number]['told'] {
+  return Object.entries(tie?.outcomes ?? {}).flatMap(([of, { told }]) =>
+    told
+      ? [
+          {
+            of,
+            state: told.state,
+            words: told.words ?? null,
+            at: new Date(told.at).toISOString(),
+            refused: told.refused ?? null,
+          },
+        ]
+      : [],
+  );
 }
 
 function cellOf(field: CompiledField, member: string, tie: Tie | undefined, agreed: Shared | undefined): Cell {

@@ -2,7 +2,7 @@ import type { Logger } from 'pino';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
-import { mostNamedRecords } from '@anchor-knot/contracts';
+import { mostNamedRecords, recordAddress } from '@anchor-knot/contracts';
 import { recordKey } from '@anchor-knot/core';
 import type { Knots } from '../knots/knots.js';
 import { LeaseLost, type RunLease } from '../orchestration/store.js';
@@ -26,6 +26,7 @@ import { endAsFailed } from '../persistence/tables/runLists.js';
 import type { SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
+import { memberSummaries } from '../views/summaries.js';
 import type { Scheduler } from '../triggers/scheduler.js';
 import type { ProfileJob, RunJob, RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
@@ -245,9 +246,9 @@ export class Worker {
     if (!knot) return undefined;
     // It may have been paused while this one waited.
     if (job.kind === 'run' && (await knotStates(data)).get(job.knot)?.state !== 'running') return undefined;
-    const names = new Map((await systems.all()).map((system) => [system.id, system.name]));
-    const systemOf = new Map(knot.definition.members.map((member) => [member.id, member.system]));
-    const systemName = (member: string): string => names.get(systemOf.get(member) ?? '') ?? member;
+    const summaries = memberSummaries(knot.definition, await systems.all());
+    const summaryOf = new Map(summaries.map((summary) => [summary.id, summary]));
+    const systemOf = new Map(summaries.map(({ id: member, system }) => [member, system]));
     const recorder = (await detailRuns(data, job.knot)) > 0 ? new ExchangeRecorder(data, id, knot.compiled) : undefined;
     return runKnot(
       {
@@ -255,7 +256,8 @@ export class Worker {
         clock: this.#clock,
         nextId: () => uuid(),
         connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id)),
-        systemName,
+        systemName: (member) => summaryOf.get(member)?.systemName ?? member,
+        recordPage: (member, key) => recordAddress(summaryOf.get(member)?.recordPage ?? null, key) ?? undefined,
       },
       {
         knot: knot.compiled,

@@ -23,6 +23,8 @@ export interface Account {
   readonly lastVisit: string | null;
   readonly marketingConsent: boolean | null;
   readonly notes: string | null;
+  /** What became of it in accounting; whoever carries it over writes it. Accounts of old have none. */
+  readonly accounting?: { readonly [Part in (typeof accountingParts)[number]]: string | null } | undefined;
   readonly createdAt: string;
   readonly modifiedAt: string;
   readonly revision: number;
@@ -38,6 +40,8 @@ export const segments = [
   'Private garden',
 ] as const;
 const longestNote = 4000;
+
+export const accountingParts = ['state', 'message', 'number', 'page', 'toldAt'] as const;
 
 /** Takes a new or changed account apart and says what is wrong with it, in this system's own words. */
 export function changeAccount(
@@ -56,6 +60,7 @@ export function changeAccount(
   };
   const contact = (input.contact ?? {}) as Record<string, unknown>;
   const address = (input.address ?? {}) as Record<string, unknown>;
+  const accounting = (input.accounting ?? {}) as Record<string, unknown>;
   const amount = (field: 'creditLimit' | 'turnover'): number | null => {
     const number = input[field] === undefined ? (known?.[field] ?? null) : input[field];
     if (number !== null && (typeof number !== 'number' || number < 0))
@@ -89,6 +94,12 @@ export function changeAccount(
     lastVisit,
     marketingConsent: consent as boolean | null,
     notes: text('notes', input.notes, known?.notes ?? null, longestNote),
+    accounting: Object.fromEntries(
+      accountingParts.map((part) => [
+        part,
+        text(`accounting.${part}`, accounting[part], known?.accounting?.[part] ?? null, 1000),
+      ]),
+    ) as Account['accounting'],
     createdAt: known?.createdAt ?? now.toISOString(),
     modifiedAt: now.toISOString(),
     revision: (known?.revision ?? 0) + 1,

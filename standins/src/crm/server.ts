@@ -7,7 +7,7 @@ import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { Webhooks } from '../kit/webhooks.js';
-import { type Account, type AccountInput, changeAccount, etagOf } from './account.js';
+import { type Account, accountingParts, type AccountInput, changeAccount, etagOf } from './account.js';
 import { registerCollection } from './collection.js';
 import { registerConsent } from './consent.js';
 
@@ -42,6 +42,11 @@ const fields: readonly PageField[] = [
   { name: 'lastVisit', label: 'Last visit' },
   { name: 'marketingConsent', label: 'Marketing consent (true, false or empty)' },
   { name: 'notes', label: 'Notes', long: true },
+  { name: 'accounting.state', label: 'Accounting: state' },
+  { name: 'accounting.message', label: 'Accounting: message' },
+  { name: 'accounting.number', label: 'Accounting: number' },
+  { name: 'accounting.page', label: 'Accounting: page' },
+  { name: 'accounting.toldAt', label: 'Accounting: told at' },
 ];
 
 /**
@@ -269,10 +274,11 @@ function registerPages(
   remove: (id: string) => void,
   now: () => Date,
 ): void {
-  const flat = ({ contact, address, ...rest }: Account): Record<string, unknown> => ({
+  const flat = ({ contact, address, accounting, ...rest }: Account): Record<string, unknown> => ({
     ...rest,
     ...Object.fromEntries(Object.entries(contact).map(([key, value]) => [`contact.${key}`, value])),
     ...Object.fromEntries(Object.entries(address).map(([key, value]) => [`address.${key}`, value])),
+    ...Object.fromEntries(accountingParts.map((part) => [`accounting.${part}`, accounting?.[part] ?? null])),
   });
   const inputOf = (form: Readonly<Record<string, string>>): AccountInput => ({
     name: form.name,
@@ -294,6 +300,7 @@ function registerPages(
       town: form['address.town'],
       country: form['address.country'],
     },
+    accounting: Object.fromEntries(accountingParts.map((part) => [part, form[`accounting.${part}`]])),
   });
   registerRecordPages(app, {
     name,

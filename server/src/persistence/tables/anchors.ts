@@ -124,17 +124,19 @@ async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]
   const [{ stored }] = (await db.query(
     `with stored as (
        insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead,
-         left_alone, rejected, parked)
+         left_alone, rejected, parked, outcomes, unacknowledged_since)
        select $1, member, record_key, anchor_id, version, gone, fingerprint, ended, seen::jsonb, ahead::jsonb,
-         left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb
+         left_alone::jsonb, nullif(rejected, 'null')::jsonb, nullif(parked, 'null')::jsonb,
+         nullif(outcomes, 'null')::jsonb, unacknowledged_since
        from unnest($2::text[], $3::text[], $4::uuid[], $5::text[], $6::boolean[], $7::text[], $8::text[],
          ${fromJsonColumn('$9')}, ${fromJsonColumn('$10')}, ${fromJsonColumn('$11')}, ${fromJsonColumn('$12')},
-         ${fromJsonColumn('$13')})
+         ${fromJsonColumn('$13')}, ${fromJsonColumn('$14')}, $15::timestamptz[])
          as r(member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead, left_alone, rejected,
-           parked)
+           parked, outcomes, unacknowledged_since)
        on conflict (knot_id, member, record_key) do update set seen = excluded.seen, ahead = excluded.ahead,
          left_alone = excluded.left_alone, rejected = excluded.rejected, parked = excluded.parked,
-         version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint, ended = excluded.ended
+         version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint, ended = excluded.ended,
+         outcomes = excluded.outcomes, unacknowledged_since = excluded.unacknowledged_since
        where tie.anchor_id = excluded.anchor_id
        returning 1)
      select count(*)::int as stored from stored`,
@@ -152,6 +154,8 @@ async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]
       jsonColumn(ties.map(({ left_alone }) => left_alone)),
       jsonColumn(ties.map(({ rejected }) => rejected)),
       jsonColumn(ties.map(({ parked }) => parked)),
+      jsonColumn(ties.map(({ outcomes }) => outcomes)),
+      ties.map(({ unacknowledged_since }) => unacknowledged_since),
     ],
   )) as [{ stored: number }];
   if (stored < ties.length) throw new TieTaken();

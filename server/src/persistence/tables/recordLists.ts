@@ -1,10 +1,11 @@
+import type { RecordListName } from '@anchor-knot/contracts';
 import type { MemberId, Reading, RecordKey } from '@anchor-knot/core';
 import type { OutsideRecord, RecordRef } from '../../orchestration/store.js';
 import type { SqlConnection } from '../sql.js';
 
 /** The lists of records that are tied to nothing, for people. */
 
-export type RecordList = 'waiting' | 'rejected' | 'aside' | 'untied' | 'filtered';
+export type RecordList = Exclude<RecordListName, 'unacknowledged'>;
 
 export interface ListedRow {
   readonly record_key: string;

@@ -1,6 +1,6 @@
-import type { MemberSummary } from '@anchor-knot/contracts';
+import { type MemberSummary, recordAddress } from '@anchor-knot/contracts';
 
 /** The address of a record's page in its own system; `null` where the system has no such pages. */
 export function recordLink(member: Pick<MemberSummary, 'recordPage'> | undefined, key: string | null): string | null {
-  return member?.recordPage && key !== null ? member.recordPage.replace('{key}', encodeURIComponent(key)) : null;
+  return member && key !== null ? recordAddress(member.recordPage, key) : null;
 }

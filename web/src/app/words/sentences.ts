@@ -215,6 +215,8 @@ export function causeWords(cause: CauseView | null, members: readonly MemberSumm
       return `equal in ${names(cause.members)}`;
     case 'deleted':
       return `deleted in ${name(cause.member)}`;
+    case 'outcome':
+      return `${outcomeWords[cause.state]} in ${name(cause.member)}${cause.words ? `: ${cause.words}` : ''}`;
     case 'formula':
       return 'computed from other fields';
     case 'verdict':
@@ -228,4 +230,5 @@ export function causeWords(cause: CauseView | null, members: readonly MemberSumm
   }
 }
 
+const outcomeWords = { done: 'it is done', failed: 'it failed', pending: 'it waits' } as const;
 const ruleNames: Readonly<Record<string, string>> = { newest: 'newest edit', order: 'order of systems' };

@@ -80,7 +80,9 @@ export class OneAnchorView {
             ? `${member.key} · gone`
             : member.rejected.length > 0
               ? `${member.key} · rejected`
-              : member.key,
+              : member.unacknowledgedSince !== null
+                ? `${member.key} · not acknowledged`
+                : member.key,
       link: recordLink(member, member.key),
     })),
   );

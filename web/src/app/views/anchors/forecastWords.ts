@@ -28,6 +28,7 @@ export function forecastWords({ anchors }: Forecast, members: readonly MemberSum
 
 function operationWords({ member, kind, key, changes }: Operation, nameOf: (id: string) => string): string {
   if (kind === 'create') return `a record would be created in ${nameOf(member)}`;
+  if (kind === 'write back') return `record ${key ?? ''} would be told in ${nameOf(member)}`;
   if (kind !== 'update')
     return `record ${key ?? ''} would be ${kind === 'archive' ? 'archived' : 'deleted'} in ${nameOf(member)}`;
   const shown = changes

@@ -22,6 +22,8 @@ const member = (id: string, key: string | null) => ({
   gone: false,
   rejected: [],
   parked: null,
+  unacknowledgedSince: null,
+  told: [],
 });
 const anchor = {
   id: 'a1',

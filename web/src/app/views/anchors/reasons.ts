@@ -62,6 +62,8 @@ function wordsOf(
       return { title: `Archived in ${where}`, text: `${records} · ${why}` };
     case 'delete':
       return { title: `Deleted in ${where}`, text: `${records} · ${why}` };
+    case 'write back':
+      return { title: `Told in ${where}`, text: `${records} · ${why}` };
     case 'tied':
       return { title: `Tied${entry.run === null ? ' by hand' : ''} in ${where}`, text: `${records} · ${why}` };
     case 'untied':

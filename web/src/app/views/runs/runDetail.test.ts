@@ -24,6 +24,7 @@ const tally = (more: Partial<MemberTally>): MemberTally => ({
   ...none,
   written: 0,
   failed: 0,
+  'write back': 0,
   accounts: account,
   ...more,
 });

@@ -36,6 +36,7 @@ const columns: readonly {
   { key: 'update', dry: 'Would be updated', done: 'To update' },
   { key: 'archive', dry: 'Would be archived', done: 'To archive' },
   { key: 'delete', dry: 'Would be deleted', done: 'To delete' },
+  { key: 'write back', dry: 'Would be told', done: 'To tell' },
   { key: 'leftAlone', dry: 'Left alone', done: 'Left alone' },
   { key: 'held', dry: 'Held', done: 'Held' },
   { key: 'rejected', dry: 'Rejected', done: 'Rejected' },
@@ -43,6 +44,9 @@ const columns: readonly {
   { key: 'written', dry: '', done: 'Written' },
   { key: 'failed', dry: '', done: 'Not written' },
 ];
+
+/** What most knots never do has no column of noughts. */
+const onlyWhereCounted: ReadonlySet<string> = new Set(['archive', 'delete', 'write back']);
 
 /** One change of a record that a run writes; the whole record where it has no single ones. */
 interface ChangeRow {
@@ -90,7 +94,7 @@ export class RunDetail {
   protected readonly phases = phaseWords;
   protected readonly starterWords = starterWords;
   protected readonly plural = plural;
-  protected readonly kinds = ['create', 'update', 'archive', 'delete'];
+  protected readonly kinds = ['create', 'update', 'archive', 'delete', 'write back'];
   protected readonly states = ['planned', 'written', 'refused', 'raced', 'gone', 'not done', 'unclear'];
   protected readonly view: Loaded<RunView> = load(
     this.run,
@@ -170,10 +174,10 @@ export class RunDetail {
     this.#api.stopRun(run).subscribe({ error: (error: unknown) => this.problem.set(problemOf(error)) });
   }
   protected shown(run: Run) {
-    const removes = (key: 'archive' | 'delete'): boolean =>
+    const counted = (key: (typeof columns)[number]['key']): boolean =>
       Object.values(run.progress?.tally ?? {}).some((tally) => tally[key] > 0);
     return columns.filter(
-      ({ key, dry }) => (run.kind === 'run' || dry !== '') && ((key !== 'archive' && key !== 'delete') || removes(key)),
+      ({ key, dry }) => (run.kind === 'run' || dry !== '') && (!onlyWhereCounted.has(key) || counted(key)),
     );
   }
   protected countColumns(run: Run): string[] {

@@ -24,6 +24,7 @@ import { Surveys } from '../editor/surveys';
 import { KnotSettingsForm } from './knotSettings';
 import { MemberFilter } from './memberFilter';
 import { MemberMore } from './memberMore';
+import { Outcomes } from './outcomes';
 import { recordLists } from '../records/recordLists';
 import { tableParts } from '../../../tables/rows';
 
@@ -68,6 +69,7 @@ const guards: readonly Guard[] = [
     KnotSettingsForm,
     MemberFilter,
     MemberMore,
+    Outcomes,
     Pennant,
     TextField,
   ],

@@ -21,9 +21,10 @@ const knot = {
   thing: 'customer',
   members: [{ id: 'erp', systemName: 'Coldharbour ERP', pennant }],
 } as unknown as KnotView;
+const waited = { count: 3, late: 1 };
 const account = { tied: 336, waiting: 0, rejected: 0, aside: 1, untied: 2, filtered: 0 };
 const page = (...keys: string[]): ListedRecords => ({
-  records: keys.map((key) => ({ key, title: `Debtor ${key}`, why: 'It matches nothing.' })),
+  records: keys.map((key) => ({ key, title: `Debtor ${key}`, why: 'It matches nothing.', anchor: null })),
   next: null,
 });
 
@@ -34,7 +35,10 @@ function shown(api: Partial<Record<keyof KnotsApi | keyof AnchorsApi, unknown>>,
       provideRouter([]),
       {
         provide: KnotsApi,
-        useValue: { accounts: () => of({ members: [{ member: 'erp', account, total: 339 }] }), ...api },
+        useValue: {
+          accounts: () => of({ members: [{ member: 'erp', account, total: 339, unacknowledged: waited }] }),
+          ...api,
+        },
       },
       { provide: AnchorsApi, useValue: api },
       { provide: LiveEvents, useValue: { ends: NEVER } },
@@ -93,4 +97,18 @@ test('a late answer for another list is dropped', async () => {
   await fixture.whenStable();
   expect(textOf(fixture)).toContain('Debtor A1');
   expect(textOf(fixture)).not.toContain('Debtor D1');
+});
+
+test('tied records that wait for an acknowledgement are counted besides, with those that are late; each leads on', async () => {
+  const why = 'It was written, and its system has not acknowledged it yet.';
+  const { fixture, query } = shown({
+    listedRecords: () => of({ records: [{ key: 'D7', title: 'Marram', why, anchor: 'a7' }], next: null }),
+  });
+  query.next(convertToParamMap({ member: 'erp', list: 'unacknowledged' }));
+  await fixture.whenStable();
+  const element = fixture.nativeElement as HTMLElement;
+  const link = element.querySelector('a[aria-label="3 Not acknowledged, Coldharbour ERP"]');
+  expect(link?.parentElement?.textContent).toContain('1 late');
+  expect(textOf(fixture)).toContain('of which their system has not acknowledged what was written');
+  expect(element.querySelector('a[href="/anchors/a7"]')?.textContent).toBe('Marram');
 });

@@ -18,7 +18,7 @@ import { Pennant } from '../../../pennant/pennant';
 import { Telling } from '../../../telling/telling';
 import { count } from '../../../words/sentences';
 import { State } from '../../state';
-import { recordLists } from './recordLists';
+import { recordLists, unacknowledgedList } from './recordLists';
 import { ProblemText } from '../../problem';
 import { tableParts } from '../../../tables/rows';
 
@@ -52,12 +52,22 @@ export class KnotRecords {
   readonly #session = inject(SessionService);
   readonly #query = toSignal(inject(ActivatedRoute).queryParamMap, { requireSync: true });
   protected readonly lists = recordLists;
+  protected readonly awaited = unacknowledgedList;
   protected readonly count = count;
   protected readonly columns = ['key', 'title', 'why', 'acts'];
-  protected readonly accountColumns = ['member', 'read', 'tied', ...recordLists.map(({ id }) => id)];
+  protected readonly accountColumns = computed(() => [
+    'member',
+    'read',
+    'tied',
+    ...recordLists.map(({ id }) => id),
+    ...(this.areAwaited() ? [unacknowledgedList.id] : []),
+  ]);
   protected readonly asking = new Asking();
   readonly #knotId = computed(() => this.knot().id);
   protected readonly accounts = load(this.#knotId, (id) => this.#knotsApi.accounts(id), this.#live.ends);
+  protected readonly areAwaited = computed(
+    () => this.accounts.value()?.members.some(({ unacknowledged }) => unacknowledged.count > 0) === true,
+  );
 
   /** The list that the address names. */
   protected readonly shown = computed(() => {
@@ -89,7 +99,7 @@ export class KnotRecords {
   );
   protected readonly titleOfList = computed(() => {
     const shown = this.shown();
-    const says = recordLists.find(({ id }) => id === shown?.list)?.says ?? '';
+    const says = [...recordLists, unacknowledgedList].find(({ id }) => id === shown?.list)?.says ?? '';
     return shown ? `Records of ${this.nameOf(shown.member)} ${says}` : '';
   });
 
