@@ -1,7 +1,7 @@
 /** The demo as a stranger has it: after the first run by hand, things cross by themselves; when, is set by hand. */
 import { expect, type Page, test } from '@playwright/test';
 import { type Installation, startInstallation } from './installation.js';
-import { choose, editThere, pick } from './steps.js';
+import { choose, editThere, pick, runNow } from './steps.js';
 
 let installation: Installation;
 test.beforeAll(async () => {
@@ -15,13 +15,17 @@ const open = async (page: Page, path: string): Promise<void> => {
   await page.goto(installation.addressOf('Anchor Knot') + path);
 };
 
-test('what is edited in a system crosses by itself, once somebody has seen a run; when, is set by hand', async ({
-  page,
-}) => {
-  await open(page, '/knots/customers/timing');
+const signedIn = async (page: Page, path: string): Promise<void> => {
+  await open(page, path);
   await page.getByLabel('Email').fill('ottilie@hazelmoor.example');
   await page.getByLabel('Password').fill('glasshouse-admin');
   await page.getByRole('button', { name: 'Sign in' }).click();
+};
+
+test('what is edited in a system crosses by itself, once somebody has seen a run; when, is set by hand', async ({
+  page,
+}) => {
+  await signedIn(page, '/knots/customers/timing');
   await expect(page.locator('.sentence')).toContainText(
     'Runs as soon as Fernhill CRM or Market Row tells of a change, asks Coldharbour ERP every minute',
   );
@@ -56,11 +60,37 @@ test('what is edited in a system crosses by itself, once somebody has seen a run
   await expect(page.getByRole('row').filter({ hasText: 'Customers' })).toContainText(/next in \d+ (min|h)/);
 });
 
+test('what becomes of a record in the ERP is told in the CRM, with the reason where it fails', async ({ page }) => {
+  await signedIn(page, '/knots/customers/members');
+  await pick(page.getByRole('button', { name: 'Tell an outcome' }), 'in Fernhill CRM, what becomes in Coldharbour ERP');
+  const about = 'Fernhill CRM of Coldharbour ERP';
+  const place = (part: string) => page.getByRole('combobox', { name: `${part} ${about}` });
+  await choose(place('State, told in'), 'accounting.state');
+  await choose(place('Why it failed or waits, in'), 'accounting.message');
+  await choose(place('Key of the record there, in'), 'accounting.number');
+  const done = page.getByRole('textbox', { name: `when it is done, in ${about}` });
+  await done.fill('Booked');
+  await done.blur();
+  await page.getByRole('textbox', { name: 'Note', exact: true }).fill('The CRM is told');
+  await page.getByRole('button', { name: 'Put in force' }).click();
+  await expect(page.getByText('version 2 in force')).toBeVisible();
+  await runNow(page);
+
+  const crm = installation.addressOf('Fernhill CRM');
+  await page.goto(`${crm}/records/A-20010`);
+  await expect(page.getByLabel('Accounting: state')).toHaveValue('failed');
+  await expect(page.getByLabel('Accounting: message')).toHaveValue(/^Phone: “\S+” is not a phone number/);
+  await expect(page.getByLabel('Accounting: number')).toHaveValue('D10009');
+  await editThere(page, crm, 'A-20010', 'Phone', '+44 1632 960257');
+  await open(page, '/knots/customers/members');
+  await runNow(page);
+  await page.goto(`${crm}/records/A-20010`);
+  await expect(page.getByLabel('Accounting: state')).toHaveValue('Booked');
+  await expect(page.getByLabel('Accounting: message')).toHaveValue('');
+});
+
 test('a knot is paused until a day, and says so', async ({ page }) => {
-  await open(page, '/knots/customers/timing');
-  await page.getByLabel('Email').fill('ottilie@hazelmoor.example');
-  await page.getByLabel('Password').fill('glasshouse-admin');
-  await page.getByRole('button', { name: 'Sign in' }).click();
+  await signedIn(page, '/knots/customers/timing');
   await pick(page.getByRole('button', { name: 'More' }), 'Pause it until a day…');
   await page.getByRole('dialog').getByRole('textbox', { name: 'Day' }).click();
   await page.getByRole('button', { name: 'Next month' }).click();

@@ -58,8 +58,8 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   /** The fields that are computed from others, each after those that it names. */
   readonly computed: readonly ComputedField[];
   /**
-   * The raw values of the mapped fields of a record, by shared field; what the system did not send is missing. And those
-   * of the places that are only observed.
+   * The raw values of the mapped fields of a record, by shared field; what the system did not send is missing. And
+   * those of the places that are only observed.
    */
   rawFields(member: MemberId, record: SourceRecord): Record<FieldId, Raw>;
   /** Whether a record takes part on that day. A filter that fails on a record is an outcome with the reason. */

@@ -1,6 +1,7 @@
 export { afterWrite, holdsWrite, type WriteResult } from './afterWrite.js';
 export { breachedGuards, type GuardBreach, type MemberCounts } from './guard.js';
 export type {
+  AnchorPlan,
   AskedDeletion,
   CreateOperation,
   FieldChange,
@@ -10,6 +11,6 @@ export type {
   Withheld,
   WriteBackOperation,
 } from './operation.js';
-export { type AnchorPlan, planAnchor, type PlanLimits } from './planAnchor.js';
+export { planAnchor, type PlanLimits } from './planAnchor.js';
 export { type Forecast, forecastOf, joinAnchors, lastReading, newTie, splitAnchor } from './regroup.js';
 export type { LinkOf } from './writeBack.js';

@@ -1,5 +1,5 @@
 import type { AnchorId, FieldId, FieldPath, MemberId, Present, Raw, RecordKey, Shared } from '../record/index.js';
-import type { Cause, Giver, Told } from '../merge/index.js';
+import type { Cause, Giver, Problem, Told } from '../merge/index.js';
 
 /** One field of an operation: what was there, what will be, what that means, and why. */
 export interface FieldChange {
@@ -82,4 +82,13 @@ export interface Withheld {
   readonly member: MemberId;
   readonly kind: 'waits' | 'cannot be created' | 'parked' | 'not allowed';
   readonly reason: string;
+}
+
+/** What is to be written for one anchor, and what is not. */
+export interface AnchorPlan {
+  readonly operations: readonly Operation[];
+  readonly withheld: readonly Withheld[];
+  /** Values that a member cannot hold, found while making a new record. */
+  readonly problems: readonly Problem[];
+  readonly asked: readonly AskedDeletion[];
 }

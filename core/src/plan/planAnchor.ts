@@ -1,16 +1,16 @@
 import type { CompiledField, CompiledKnot, CompiledMember } from '../definition/index.js';
 import { type Agreed, type Anchor, type AnchorMerge, isEdited, type Problem, type Tie } from '../merge/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
-import type { AskedDeletion, CreateOperation, FieldChange, Operation, UpdateOperation, Withheld } from './operation.js';
+import type {
+  AnchorPlan,
+  AskedDeletion,
+  CreateOperation,
+  FieldChange,
+  Operation,
+  UpdateOperation,
+  Withheld,
+} from './operation.js';
 import { type LinkOf, planWriteBack } from './writeBack.js';
-
-export interface AnchorPlan {
-  readonly operations: readonly Operation[];
-  readonly withheld: readonly Withheld[];
-  /** Values that a member cannot hold, found while making a new record. */
-  readonly problems: readonly Problem[];
-  readonly asked: readonly AskedDeletion[];
-}
 
 /** What keeps a plan from doing all that a merge would want. */
 export interface PlanLimits {

@@ -28,7 +28,7 @@ function worldWith(knot: Knot): World {
 
 const toldIn = (world: World, key = '1') => world.of('a').get(key as never)?.fields;
 
-test('what was created is told in the same run, with the key and the time; nothing more is told afterwards', async () => {
+test('what was created is told in the same run, with the key and the time, and then nothing more', async () => {
   const world = worldWith(knotThatTells());
   const made = await world.run();
   expect(made.operations.map(({ member, kind }) => `${kind} ${member}`)).toEqual(['create b', 'write back a']);
@@ -65,7 +65,7 @@ test('records that were there on both sides are told nothing: nothing was writte
   expect((await world.run()).operations).toEqual([]);
 });
 
-test('a refusal is told with its words; set back to ready it is tried again, also when it was told just now', async () => {
+test('a refusal is told with its words; set back to ready it is tried again, also right after it', async () => {
   const world = worldWith(knotThatTells());
   const refused = { fate: ({ member }: { readonly member: string }) => (member === 'b' ? 'refused' : 'ok') } as const;
   await world.run(refused);
@@ -125,7 +125,7 @@ test('where a system acknowledges later, it is on its way until it has', async (
   expect([waited(), toldIn(world)?.state]).toEqual([undefined, 'done']);
 });
 
-test('a record that will not take what it is told is not told it again, until there is something else to tell', async () => {
+test('a record that will not take what it is told is not told it again', async () => {
   const world = worldWith(knotThatTells());
   const deaf = { fate: ({ kind }: { readonly kind: string }) => (kind === 'write back' ? 'refused' : 'ok') } as const;
   await world.run(deaf);

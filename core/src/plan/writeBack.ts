@@ -1,8 +1,7 @@
 import { type CompiledKnot, type CompiledMember, type OutcomeFields, outcomePaths } from '../definition/index.js';
 import type { AnchorMerge, MemberOutcome, OutcomeAccount, Tie, Told } from '../merge/index.js';
 import type { Instant, MemberId, Raw, RecordKey } from '../record/index.js';
-import type { FieldChange, WriteBackOperation } from './operation.js';
-import type { AnchorPlan } from './planAnchor.js';
+import type { AnchorPlan, FieldChange, WriteBackOperation } from './operation.js';
 
 /** The address of a record's page in its system, where it has such pages. */
 export type LinkOf = (member: MemberId, key: RecordKey) => string | undefined;
@@ -76,7 +75,7 @@ function outcomeIn(
   return there.unacknowledgedSince === undefined ? { state: 'done', ...at } : pending('not acknowledged yet');
 }
 
-/** That all is well is no news of something that was never written: two records that were there already, for instance. */
+/** That all is well is no news of something that was never written, as of two records that were there already. */
 function isNews(fields: OutcomeFields, outcome: MemberOutcome, account: OutcomeAccount | undefined): boolean {
   if (outcome.state === 'pending' && fields.state?.pending === undefined) return false;
   const told = account?.told;

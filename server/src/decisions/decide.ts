@@ -3,6 +3,8 @@ import {
   type Anchor,
   anchorId,
   expectedFields,
+  type MemberId,
+  type OutcomeAccount,
   type Reading,
   recordKey,
   type RecordName,
@@ -370,7 +372,7 @@ async function tryAgain(db: SqlConnection, knot: LoadedKnot, decision: DecisionR
 /** What was refused is forgotten: a write, and what the record was to be told. */
 function tryingAgain({ parked: _, outcomes, ...tie }: Tie): Tie {
   if (!outcomes) return tie;
-  const accounts = Object.entries(outcomes).map(([of, account]) => [
+  const accounts = Object.entries(outcomes).map(([of, account]): [MemberId, OutcomeAccount] => [
     of,
     account.told?.refused === undefined ? account : { isDue: true },
   ]);

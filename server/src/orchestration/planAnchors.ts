@@ -120,7 +120,7 @@ export async function planBatch(
     const plan = planAnchor(knot, merge, clock.now(), {
       blocked,
       unread: context.troubled,
-      linkOf: installation.recordPage,
+      linkOf: (member, key) => installation.recordPage(member, key),
     });
     const postponed = new Set(
       plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member),

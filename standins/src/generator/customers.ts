@@ -107,6 +107,7 @@ export function generateCustomers(options: CustomerOptions): CustomerData {
       lastVisit: null,
       marketingConsent: chance(0.1) ? null : of.consent,
       notes: of.note,
+      accounting: { state: null, message: null, number: null, page: null, toldAt: null },
       createdAt: at,
       modifiedAt: at,
       revision: 1,

@@ -55,6 +55,8 @@ interface ChangeRow {
   readonly change: PlannedOperation['changes'][number] | undefined;
   /** Nothing is compared with what was not there before. */
   readonly isNew: boolean;
+  /** What a record is told replaces whatever was there, and is all told for one reason. */
+  readonly isTold: boolean;
   /** Over how many rows what is said of the record goes; `undefined` where a row before says it. */
   readonly span: number | undefined;
 }
@@ -199,13 +201,15 @@ export class RunDetail {
 
 function changesOf(operation: PlannedOperation): ChangeRow[] {
   const isNew = operation.kind === 'create';
+  const isTold = operation.kind === 'write back';
   const { id, changes } = operation;
-  if (changes.length === 0) return [{ id, operation, change: undefined, isNew, span: 1 }];
+  if (changes.length === 0) return [{ id, operation, change: undefined, isNew, isTold, span: 1 }];
   return changes.map((change, index) => ({
     id: `${id} ${change.field}`,
     operation,
     change,
     isNew,
+    isTold,
     span: index === 0 ? changes.length : undefined,
   }));
 }

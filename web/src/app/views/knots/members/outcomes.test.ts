@@ -34,7 +34,7 @@ function shown(may = true) {
   return { editor, fixture, loader, memberOf, choose, type, begin };
 }
 
-test('a member is told of another: fields and words are chosen, what is emptied is left out, and it can be ended', async () => {
+test('a member is told of another: fields and words are chosen, what is emptied is left out', async () => {
   const { loader, memberOf, choose, type, begin } = shown();
   await begin('Tell an outcome', 'in Fernhill CRM, what becomes in Coldharbour ERP');
   const about = 'Fernhill CRM of Coldharbour ERP';

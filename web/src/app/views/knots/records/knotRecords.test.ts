@@ -99,7 +99,7 @@ test('a late answer for another list is dropped', async () => {
   expect(textOf(fixture)).not.toContain('Debtor D1');
 });
 
-test('tied records that wait for an acknowledgement are counted besides, with those that are late; each leads on', async () => {
+test('tied records that wait for an acknowledgement are counted besides, late ones too; each leads on', async () => {
   const why = 'It was written, and its system has not acknowledged it yet.';
   const { fixture, query } = shown({
     listedRecords: () => of({ records: [{ key: 'D7', title: 'Marram', why, anchor: 'a7' }], next: null }),
