@@ -1,5 +1,5 @@
 /** Outcomes over real HTTP and a real database: told, refused and told again when asked; awaited, late and listed. */
-import type { Accounts, AnchorView, ListedRecords } from '@anchor-knot/contracts';
+import type { Accounts, AnchorView, ListedRecords, OperationList } from '@anchor-knot/contracts';
 import type { Knot, OutcomeFields } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -100,8 +100,8 @@ test('a record that was there on both sides is told nothing; what a run tells is
   await editOnPage(installation.addresses.crm, onlyThere, { 'accounting.state': 'Ready' });
   const run = await installation.run();
   expect(run.progress?.tally.crm).toMatchObject({ 'write back': 1, update: 0, written: 1 });
-  const operations = (await api.as('viewer', 'GET', `/api/runs/${run.id}/operations?kind=write%20back`)).json();
-  expect(operations.operations).toMatchObject([
+  const shown = await api.as('viewer', 'GET', `/api/runs/${run.id}/operations?kind=write%20back`);
+  expect((shown.json() as OperationList).operations).toMatchObject([
     { member: 'crm', key: onlyThere, state: 'written', changes: expect.arrayContaining([expect.anything()]) },
   ]);
   expect((await accountThere()).state).toBe('Waits');
