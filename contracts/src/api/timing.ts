@@ -11,6 +11,8 @@ const mostTimes = 48;
 export const askingSeconds = { least: 5, most: 86_400 } as const;
 /** A knot may be a year late before that is said. */
 export const mostLateMinutes = 527_040;
+/** A knot waits for so many others at most. */
+const mostPrevious = 20;
 const seconds = z.int().min(askingSeconds.least).max(askingSeconds.most);
 
 const repeatedSchema = z.object({
@@ -43,6 +45,14 @@ export const timingSchema = z.object({
   regular: z.discriminatedUnion('kind', [repeatedSchema, onDaysSchema, cronSchema]).optional(),
   complete: onDaysSchema.optional(),
   lateAfterMinutes: z.int().min(1).max(mostLateMinutes).optional(),
+  quiet: z
+    .object({
+      between: z.tuple([clockTime, clockTime]).readonly(),
+      days: z.array(z.int().min(1).max(7)).max(7).readonly().optional(),
+    })
+    .optional(),
+  after: z.array(z.string()).max(mostPrevious).readonly().optional(),
+  callShare: z.int().min(1).max(100).optional(),
   triggers: z.record(
     z.string(),
     z.discriminatedUnion('kind', [
@@ -63,6 +73,8 @@ export const timingViewSchema = z.object({
   changedAt: time.nullable(),
   /** Nothing runs by itself before somebody has seen one run to its end. */
   hasRun: z.boolean(),
+  /** The other knots that run, which it may wait for. */
+  others: z.array(z.object({ id: z.string(), name: z.string() })),
   members: z.array(
     memberSummarySchema.extend({
       /** Whether its system can tell of changes in this object; where not, it can only be asked. */

@@ -1,6 +1,7 @@
 import { Cron } from 'croner';
 import { IANAZone } from 'luxon';
 import type { Instant } from '../record/index.js';
+import { quietUntil } from './quiet.js';
 import { slotsAfter } from './slots.js';
 import type { Days, Schedule, Timing } from './timing.js';
 
@@ -26,6 +27,10 @@ export function problemsOfTiming(timing: Timing, now: Instant): readonly TimingP
   if (problems.some(({ where }) => where !== 'lateAfterMinutes')) return problems;
   if (firstDay !== undefined && lastDay !== undefined && lastDay < firstDay)
     problems.push({ where: 'lastDay', says: 'the last day is before the first' });
+  const own = problemsOfQuiet(timing);
+  if (own.length > 0) return [...problems, ...own];
+  if (timing.callShare !== undefined && !(Number.isInteger(timing.callShare) && isShare(timing.callShare)))
+    problems.push({ where: 'callShare', says: 'give whole percent from 1 to 100, or nothing' });
   for (const [where, schedule] of Object.entries({ regular: timing.regular, complete: timing.complete })) {
     if (!schedule) continue;
     const own = problemsOfSchedule(schedule, where);
@@ -34,6 +39,17 @@ export function problemsOfTiming(timing: Timing, now: Instant): readonly TimingP
       problems.push({ where, says: 'it never comes' });
   }
   return problems;
+}
+
+const isShare = (percent: number): boolean => percent >= 1 && percent <= 100;
+
+function problemsOfQuiet({ quiet, zone }: Timing): readonly TimingProblem[] {
+  if (!quiet) return [];
+  const times = problemsOfTimes(quiet.between, 'quiet.between');
+  if (times.length > 0) return times;
+  if (quiet.days?.length === 0) return [{ where: 'quiet.days', says: 'choose a day' }];
+  const isEndless = quietUntil({ quiet, zone }, 0) === Infinity;
+  return isEndless ? [{ where: 'quiet.between', says: 'these hours never end: nothing would ever run' }] : [];
 }
 
 function problemsOfSchedule(schedule: Schedule, where: string): readonly TimingProblem[] {

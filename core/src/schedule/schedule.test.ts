@@ -3,8 +3,9 @@ import fc from 'fast-check';
 import { DateTime } from 'luxon';
 import { nextSlots, passedSlots } from './due.js';
 import { problemsOfTiming } from './problems.js';
+import { quietUntil } from './quiet.js';
 import { slotsAfter } from './slots.js';
-import type { Schedule, Timing } from './timing.js';
+import type { QuietHours, Schedule, Timing } from './timing.js';
 
 const zones = [
   'Europe/London',
@@ -209,7 +210,63 @@ test('the next slots of both kinds stand in one order', () => {
   ]);
 });
 
+const quietHours: fc.Arbitrary<QuietHours> = fc.record({
+  between: fc.tuple(time, time),
+  days: fc.option(fc.uniqueArray(fc.integer({ min: 1, max: 7 }), { minLength: 1 }), { nil: undefined }),
+});
+
+test('quiet hours take out the slots that lie in them, and no others, also over changes of clocks', () => {
+  let taken = 0;
+  fc.assert(
+    fc.property(schedules, quietHours, fc.constantFrom(...zones), (schedule, quiet, zone) => {
+      const [from, until] = [at('2026-03-28T12:00Z'), at('2026-04-01T00:00Z')];
+      const all = between(schedule, { zone }, from, until);
+      const loud = all.filter((slot) => quietUntil({ zone, quiet }, slot) === undefined);
+      taken += all.length - loud.length;
+      expect(between(schedule, { zone, quiet }, from, until)).toEqual(loud);
+    }),
+    { numRuns: 30 },
+  );
+  expect(taken).toBeGreaterThan(100);
+});
+
+test('it is quiet while a clock there shows a time within, on the days on which it began, until it is over', () => {
+  fc.assert(
+    fc.property(quietHours, fc.constantFrom('Asia/Kathmandu', 'America/New_York'), (quiet, zone) => {
+      const clock = clockOf(zone);
+      const [begin, end] = quiet.between;
+      const isBegun = (day: DateTime): boolean => quiet.days?.includes(day.weekday) ?? true;
+      for (let minutes = 0; minutes < 9 * 24 * 60; minutes += 97) {
+        const moment = at('2026-06-01T00:00Z') + minutes * 60_000;
+        const [day = '', shown = ''] = clock(moment).split(' ');
+        const today = DateTime.fromISO(day, { zone: 'utc' });
+        const sinceToday = isBegun(today) && shown >= begin && (shown < end || end <= begin);
+        const sinceYesterday = end <= begin && isBegun(today.minus({ days: 1 })) && shown < end;
+        const over = quietUntil({ zone, quiet }, moment);
+        expect([moment, over !== undefined]).toEqual([moment, sinceToday || sinceYesterday]);
+        if (over === undefined || over === Infinity) continue;
+        expect(clock(over).split(' ')[1]).toBe(end);
+        expect(quietUntil({ zone, quiet }, over)).toBeUndefined();
+      }
+    }),
+    { numRuns: 15 },
+  );
+});
+
 test.each<[string, Partial<Timing>, string, RegExp]>([
+  ['quiet hours without a time', { quiet: { between: ['22:00', '6'] } }, 'quiet.between', /“6” is no time/],
+  ['quiet hours on no day', { quiet: { between: ['22:00', '06:00'], days: [] } }, 'quiet.days', /choose a day/],
+  ['quiet hours without end', { quiet: { between: ['06:00', '06:00'] } }, 'quiet.between', /never end/],
+  [
+    'a time that lies in the quiet hours',
+    {
+      quiet: { between: ['22:00', '06:00'] },
+      complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['02:00'] },
+    },
+    'complete',
+    /it never comes/,
+  ],
+  ['a share of nothing', { callShare: 0 }, 'callShare', /whole percent/],
   ['a zone', { zone: 'Europe/Fenland' }, 'zone', /no time zone “Europe\/Fenland”/],
   ['an end before the beginning', { firstDay: '2026-12-02', lastDay: '2026-12-01' }, 'lastDay', /before the first/],
   ['a day that is none', { firstDay: '2026-02-30' }, 'firstDay', /no day/],

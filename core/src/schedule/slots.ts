@@ -1,6 +1,7 @@
 import { Cron } from 'croner';
 import { DateTime } from 'luxon';
 import { type Instant, instantOfWallTime } from '../record/index.js';
+import { minutesOfDay, quietUntil } from './quiet.js';
 import type { CronExpression, Days, OnDays, Repeated, Schedule, Timing } from './timing.js';
 
 const unitMs = { minutes: 60_000, hours: 3_600_000 } as const;
@@ -10,21 +11,30 @@ const farthestDays = 4 * 366 + 1;
 /** Every count of days is taken from this one, where a timing has no first day: a Monday. */
 const countedFrom = '2024-01-01';
 
-export type Bounds = Pick<Timing, 'zone' | 'firstDay' | 'lastDay'>;
+export type Bounds = Pick<Timing, 'zone' | 'firstDay' | 'lastDay' | 'quiet'>;
 
 /**
  * The moments at which a schedule is due, in order, each of them later than the one given; without end, unless there is
  * a last day. What a clock shows is taken as RFC 5545, section 3.3.5, says: a time that is skipped when clocks are put
  * forward is as much later as was skipped, and one that comes twice is the first of the two. Minutes and hours that are
- * merely apart know nothing of clocks.
+ * merely apart know nothing of clocks. In quiet hours none is due.
  * @throws {RangeError} when there is no such zone
  */
 export function* slotsAfter(schedule: Schedule, bounds: Bounds, after: Instant): Generator<Instant> {
   const first = bounds.firstDay === undefined ? -Infinity : startOf(bounds.firstDay, bounds.zone);
   const end = bounds.lastDay === undefined ? Infinity : startOf(dayAfter(bounds.lastDay), bounds.zone);
-  for (const slot of slotsOf(schedule, bounds, Math.max(after, first - 1))) {
-    if (slot >= end) return;
-    yield slot;
+  let from = Math.max(after, first - 1);
+  for (let jumps = 0; jumps <= farthestDays; jumps += 1) {
+    let quietEnd: Instant | undefined;
+    for (const slot of slotsOf(schedule, bounds, from)) {
+      if (slot >= end) return;
+      quietEnd = quietUntil(bounds, slot);
+      if (quietEnd !== undefined) break;
+      jumps = 0;
+      yield slot;
+    }
+    if (quietEnd === undefined || quietEnd === Infinity) return;
+    from = quietEnd - 1;
   }
 }
 
@@ -44,7 +54,7 @@ function slotsOf(schedule: Schedule, bounds: Bounds, after: Instant): Iterable<I
 function* slotsApart({ every, unit, between }: Repeated, bounds: Bounds, after: Instant): Generator<Instant> {
   const step = every * unitMs[unit];
   const base = startOf(bounds.firstDay ?? countedFrom, bounds.zone);
-  const [from, until] = (between ?? []).map(minutesOf);
+  const [from, until] = (between ?? []).map(minutesOfDay);
   const isWithin = (slot: Instant): boolean => {
     if (from === undefined || until === undefined) return true;
     const { hour, minute } = DateTime.fromMillis(slot, { zone: bounds.zone });
@@ -65,7 +75,7 @@ function* slotsApart({ every, unit, between }: Repeated, bounds: Bounds, after: 
 }
 
 function* slotsOnDays({ on, at }: OnDays, bounds: Bounds, after: Instant): Generator<Instant> {
-  const times = [...new Set(at.map(minutesOf))].sort((one, other) => one - other);
+  const times = [...new Set(at.map(minutesOfDay))].sort((one, other) => one - other);
   const base = wallDay(bounds.firstDay ?? countedFrom);
   let empty = 0;
   // A day before: what was skipped on it may come after midnight.
@@ -98,11 +108,6 @@ function isOn(on: Days, day: number, base: number): boolean {
 function* slotsOfCron({ expression }: CronExpression, zone: string, after: Instant): Generator<Instant> {
   const cron = new Cron(expression, { timezone: zone });
   for (let slot = cron.nextRun(new Date(after)); slot !== null; slot = cron.nextRun(slot)) yield slot.getTime();
-}
-
-function minutesOf(time: string): number {
-  const [hours, minutes] = time.split(':').map(Number);
-  return (hours ?? 0) * 60 + (minutes ?? 0);
 }
 
 /** Midnight of a day as a clock shows it, as if it were UTC. */

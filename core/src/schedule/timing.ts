@@ -40,6 +40,14 @@ export type Trigger =
   | { readonly kind: 'events'; readonly otherwiseSeconds: number }
   | { readonly kind: 'asking'; readonly seconds: number };
 
+/** Hours of the day in which nothing starts by itself; what was told or due meanwhile is done when they are over. */
+export interface QuietHours {
+  /** Until the same time of the next day where the second is the same, over midnight where it is the earlier one. */
+  readonly between: readonly [from: LocalTime, until: LocalTime];
+  /** The days of the week on which they begin (1 is Monday); all, when left out. */
+  readonly days?: readonly number[] | undefined;
+}
+
 /** When a knot runs by itself. */
 export interface Timing {
   /** Of the IANA time zone database. */
@@ -53,6 +61,11 @@ export interface Timing {
   readonly complete?: OnDays | undefined;
   /** What changed may be unknown for so long; a knot of which it is for longer is late. */
   readonly lateAfterMinutes?: number | undefined;
+  readonly quiet?: QuietHours | undefined;
+  /** Knots whose runs it waits for, where both are to run. */
+  readonly after?: readonly string[] | undefined;
+  /** How much of a system's calls of the day its runs may use, in percent; the rest is left to others. */
+  readonly callShare?: number | undefined;
   /** By member. */
   readonly triggers: Readonly<Record<string, Trigger>>;
 }

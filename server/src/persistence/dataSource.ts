@@ -26,6 +26,7 @@ import { FollowUps1765040000000 } from './migrations/1765040000000-FollowUps.js'
 import { Exchanges1765050000000 } from './migrations/1765050000000-Exchanges.js';
 import { RecordCounts1765060000000 } from './migrations/1765060000000-RecordCounts.js';
 import { Outcomes1765070000000 } from './migrations/1765070000000-Outcomes.js';
+import { CallShares1765080000000 } from './migrations/1765080000000-CallShares.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -62,6 +63,7 @@ export const migrations = [
   Exchanges1765050000000,
   RecordCounts1765060000000,
   Outcomes1765070000000,
+  CallShares1765080000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -214,7 +214,7 @@ export function accessRoutes(app: FastifyInstance, context: ApiContext): void {
       id === undefined
         ? undefined
         : await inbox.receive(id, headers, body, (db, system, object, key) =>
-            context.scheduler.startTold(db, system, object, key),
+            context.scheduler.startTold(db, system, object, key, Date.now()),
           );
     if (outcome === undefined) return reply.code(404).send(noSuch('subscription'));
     // A delivery that was taken before is good: whoever sent it again only missed the answer.

@@ -1,6 +1,14 @@
 import type { DataSource } from 'typeorm';
 import type { CallBudgetSettings } from '@anchor-knot/contracts';
-import { type HeldSlot, holdSlot, makeSlots, restCalls, takeCall, takeSlot } from '../persistence/tables/callBudget.js';
+import {
+  callsToday,
+  type HeldSlot,
+  holdSlot,
+  makeSlots,
+  restCalls,
+  takeCall,
+  takeSlot,
+} from '../persistence/tables/callBudget.js';
 import { type CallBudget, type Clock, SystemTrouble } from '@anchor-knot/connectors';
 
 /** A slot is held so long, and held again while the call goes on: a worker that died keeps it no longer. */
@@ -16,12 +24,19 @@ export function emptyAt(used: number, perDay: number, now: Date): number | undef
   return empty < dayBegan + dayMs ? empty : undefined;
 }
 
+/** A knot that may use only so much of the calls of a day. */
+export interface KnotShare {
+  readonly knot: { readonly id: string; readonly name: string };
+  readonly percent: number;
+}
+
 /** The calls of one system, counted and spaced for all workers together: each call takes its place from one row. */
 export class PostgresCallBudget implements CallBudget {
   readonly #data: DataSource;
   readonly #system: { readonly id: string; readonly name: string };
   readonly #settings: CallBudgetSettings;
   readonly #clock: Clock;
+  readonly #share: KnotShare | undefined;
   #slotsMade = false;
 
   constructor(
@@ -29,11 +44,13 @@ export class PostgresCallBudget implements CallBudget {
     system: { readonly id: string; readonly name: string },
     settings: CallBudgetSettings,
     clock: Clock,
+    share?: KnotShare,
   ) {
     this.#data = data;
     this.#system = system;
     this.#settings = settings;
     this.#clock = clock;
+    this.#share = share;
   }
 
   async take(signal?: AbortSignal): Promise<() => void> {
@@ -41,13 +58,8 @@ export class PostgresCallBudget implements CallBudget {
     const release = atOnce === undefined ? () => undefined : await this.#takeSlot(atOnce, signal);
     try {
       const spacing = perSecond === undefined ? 0 : 1 / perSecond;
-      const wait = await takeCall(this.#data, this.#system.id, spacing, perDay);
-      if (wait === undefined)
-        throw new SystemTrouble(
-          'too many calls',
-          `the ${perDay?.toLocaleString('en') ?? ''} calls a day that ${this.#system.name} may have are used up`,
-          'They begin anew at midnight UTC; raise the budget in the description of the system if it bears more.',
-        );
+      const wait = await takeCall(this.#data, this.#system.id, spacing, perDay, this.#shareOf(perDay));
+      if (wait === undefined) throw await this.#usedUp(perDay ?? 0);
       if (wait > 0) await this.#clock.sleep(wait, signal);
       signal?.throwIfAborted();
       return release;
@@ -55,6 +67,27 @@ export class PostgresCallBudget implements CallBudget {
       release();
       throw error;
     }
+  }
+
+  #shareOf(perDay: number | undefined) {
+    if (!this.#share || perDay === undefined) return undefined;
+    return { knot: this.#share.knot.id, perDay: Math.ceil((perDay * this.#share.percent) / 100) };
+  }
+
+  async #usedUp(perDay: number): Promise<SystemTrouble> {
+    const calls = `${perDay.toLocaleString('en')} calls a day that ${this.#system.name} may have`;
+    const { today } = await callsToday(this.#data, this.#system.id);
+    if (this.#share && today < perDay)
+      return new SystemTrouble(
+        'too many calls',
+        `${this.#share.knot.name} has used up its ${this.#share.percent} % of the ${calls}`,
+        'They begin anew at midnight UTC; give it a larger share in its timing if others need fewer.',
+      );
+    return new SystemTrouble(
+      'too many calls',
+      `the ${calls} are used up`,
+      'They begin anew at midnight UTC; raise the budget in the description of the system if it bears more.',
+    );
   }
 
   async rest(milliseconds: number): Promise<void> {

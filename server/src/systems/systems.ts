@@ -31,7 +31,7 @@ import {
   takeSilentSystems,
 } from '../persistence/tables/systems.js';
 import { systemClock } from '../worker/systemClock.js';
-import { PostgresCallBudget } from './callBudget.js';
+import { type KnotShare, PostgresCallBudget } from './callBudget.js';
 import { Consents, noConsent } from './consents.js';
 import type { SecretBox } from './secretBox.js';
 
@@ -184,8 +184,8 @@ export class Systems {
   }
 
   /** What connectors need, with the credential kept for a system, its consent, and its share of calls. */
-  dependencies(row: SystemRow, clock: Clock = systemClock): ConnectorDependencies {
-    return this.#with(this.credential(row), clock, row);
+  dependencies(row: SystemRow, clock: Clock = systemClock, share?: KnotShare): ConnectorDependencies {
+    return this.#with(this.credential(row), clock, row, share);
   }
 
   /**
@@ -201,7 +201,12 @@ export class Systems {
     return this.#with(typed ?? (kept && this.credential(kept)), systemClock, kept);
   }
 
-  #with(credential: Credential | undefined, clock: Clock, row: SystemRow | undefined): ConnectorDependencies {
+  #with(
+    credential: Credential | undefined,
+    clock: Clock,
+    row: SystemRow | undefined,
+    share?: KnotShare,
+  ): ConnectorDependencies {
     const called =
       row && (row.description.kind === 'http' || row.description.kind === 'odata') ? row.description : undefined;
     return {
@@ -211,7 +216,7 @@ export class Systems {
       ...(row && called
         ? {
             tokens: this.#consents.keeper(row.id),
-            budget: new PostgresCallBudget(this.#data, row, called.budget ?? {}, clock),
+            budget: new PostgresCallBudget(this.#data, row, called.budget ?? {}, clock, share),
           }
         : {}),
       ...this.#reach,
@@ -222,12 +227,14 @@ export class Systems {
   /**
    * A connector for one member's object.
    * @param onExchange is told of its calls, without the system's secret
+   * @param share of the knot that it is for
    * @throws {SystemTrouble} when there is no such system or object
    */
   async connect(
     member: Pick<CompiledMember, 'system' | 'object'>,
     clock: Clock,
     onExchange?: ExchangeListener,
+    share?: KnotShare,
   ): Promise<Connector> {
     const row = await this.find(member.system);
     if (!row)
@@ -236,7 +243,7 @@ export class Systems {
         `there is no system “${member.system}”`,
         'Connect it, or choose another system for this member.',
       );
-    const dependencies = this.dependencies(row, clock);
+    const dependencies = this.dependencies(row, clock, share);
     const told = onExchange && withSecretStruck(onExchange, dependencies.credential?.secret);
     return openConnector(systemSchema.parse(row.description), member.object, { ...dependencies, onExchange: told });
   }

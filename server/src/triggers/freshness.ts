@@ -1,4 +1,4 @@
-import type { Instant, Knot, Timing } from '@anchor-knot/core';
+import { type Instant, type Knot, quietUntil, type Timing } from '@anchor-knot/core';
 import type { MemberCursor } from '../orchestration/store.js';
 import type { Hearing } from '../persistence/tables/webhooks.js';
 
@@ -38,13 +38,19 @@ export function isAllRead({ lastAt }: Pick<Hearing, 'lastAt'>, reading: Reading 
   return (lastAt?.getTime() ?? 0) <= Math.max(reading.readAt, reading.toldReadAt ?? 0);
 }
 
-/** The member that is furthest behind; `undefined` where the knot is not later than it may be. */
+/**
+ * The member that is furthest behind; `undefined` where the knot is not later than it may be. In quiet hours, and for so
+ * long after them, it is not late.
+ */
 export function latestMember(
-  { lateAfterMinutes }: Timing,
+  timing: Timing,
   freshness: readonly Freshness[],
   now: Instant,
 ): (Freshness & { readonly knownAt: Instant }) | undefined {
+  const { lateAfterMinutes } = timing;
   if (lateAfterMinutes === undefined) return undefined;
+  const isQuiet = [now, now - lateAfterMinutes * minuteMs].some((at) => quietUntil(timing, at) !== undefined);
+  if (isQuiet) return undefined;
   const known = freshness.flatMap(({ member, knownAt }) => (knownAt === undefined ? [] : [{ member, knownAt }]));
   const [furthest] = known.toSorted((one, other) => one.knownAt - other.knownAt);
   return furthest && now - furthest.knownAt > lateAfterMinutes * minuteMs ? furthest : undefined;

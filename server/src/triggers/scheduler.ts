@@ -3,7 +3,7 @@ import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
 import type { CalledScope } from '@anchor-knot/contracts';
-import { type Knot, passedSlots, scheduleFor, type SlotPurpose, type Timing } from '@anchor-knot/core';
+import { type Knot, passedSlots, quietUntil, scheduleFor, type SlotPurpose, type Timing } from '@anchor-knot/core';
 import type { Knots } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import { membersOfObject } from '../persistence/tables/knots.js';
@@ -15,7 +15,7 @@ import {
   resumeKnots,
   takeDueSlot,
 } from '../persistence/tables/timings.js';
-import { takeDueRetry } from '../persistence/tables/retries.js';
+import { postponeRetry, takeDueRetry } from '../persistence/tables/retries.js';
 import { cursorsOf } from '../persistence/tables/runs.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
@@ -66,13 +66,16 @@ export class Scheduler {
     const retry = await takeDueRetry(db, now);
     if (!retry) return false;
     const { timing } = await this.#timings.of(retry.knot, db);
-    if (!isByHandOnly(timing) && (await this.#mayStart(db, retry.knot)))
+    const quietEnd = quietUntil(timing, now.getTime());
+    if (quietEnd !== undefined) await postponeRetry(db, retry.knot, new Date(quietEnd));
+    else if (!isByHandOnly(timing) && (await this.#mayStart(db, retry.knot)))
       await this.#start(db, retry.knot, { cause: 'retry', members: retry.members, full: false });
     return true;
   }
 
   /**
-   * A system told that something happened to an object: the knots that listen to it read what changed there.
+   * A system told that something happened to an object: the knots that listen to it read what changed there. In quiet
+   * hours nothing starts: when they are over, it is asked for what it told meanwhile.
    * @param key of the record that it told of, where that alone is to be read
    * @param db the transaction in which what was told is kept
    * @returns the ids of the runs that were started, or joined
@@ -82,11 +85,13 @@ export class Scheduler {
     system: string,
     object: string,
     key: string | undefined,
+    now: number,
   ): Promise<readonly string[]> {
     const runs: string[] = [];
     for (const { knot, member } of await membersOfObject(db, system, object)) {
       const { timing } = await this.#timings.of(knot, db);
-      if (timing.triggers[member]?.kind !== 'events' || !(await this.#mayStart(db, knot))) continue;
+      if (timing.triggers[member]?.kind !== 'events' || quietUntil(timing, now) !== undefined) continue;
+      if (!(await this.#mayStart(db, knot))) continue;
       const scope = key === undefined ? { members: [member] } : { members: [], records: { [member]: [key] } };
       runs.push(await this.#start(db, knot, { cause: 'event', ...scope, full: false }));
     }
@@ -146,8 +151,10 @@ export class Scheduler {
   ): Promise<void> {
     const every = askingMs(timing, member);
     const asked = definition?.members.find(({ id }) => id === member);
-    await moveDueSlot(db, knot, purpose, every === undefined ? undefined : new Date(now + every));
-    if (every === undefined || !asked || !(await this.#mayStart(db, knot))) return;
+    const quietEnd = quietUntil(timing, now);
+    const next = quietEnd ?? (every === undefined ? undefined : now + every);
+    await moveDueSlot(db, knot, purpose, next === undefined ? undefined : new Date(next));
+    if (quietEnd !== undefined || every === undefined || !asked || !(await this.#mayStart(db, knot))) return;
     const tells = timing.triggers[member]?.kind === 'events' && (await this.#isHeard(db, knot, asked));
     if (!tells) await this.#start(db, knot, { cause: 'asking', members: [member], full: false });
   }

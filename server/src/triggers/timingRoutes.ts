@@ -17,7 +17,9 @@ import { type ApiContext, publicAddressOf } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
 import { cursorsOf } from '../persistence/tables/runs.js';
 import { hasSucceeded } from '../persistence/tables/timings.js';
+import { knotStates } from '../persistence/tables/versions.js';
 import { tellsChanges } from '../systems/objects.js';
+import { problemOfOrder } from './order.js';
 import { orTrouble } from '../systems/orTrouble.js';
 import { memberSummaries } from '../views/summaries.js';
 
@@ -48,10 +50,18 @@ export function timingRoutes(app: FastifyInstance, context: ApiContext): void {
         changedBy,
         changedAt: changedAt?.toISOString() ?? null,
         hasRun: await hasSucceeded(data, knot.id),
+        others: await otherKnots(knot.id),
         members: await membersOf(knot.definition),
       };
     },
   );
+
+  async function otherKnots(id: string): Promise<TimingView['others']> {
+    const standings = await knotStates(data);
+    return (await knots.all()).flatMap(({ id: other, definition: { name } }) =>
+      other === id || standings.get(other)?.state === 'ended' ? [] : [{ id: other, name }],
+    );
+  }
 
   async function membersOf(knot: Knot): Promise<TimingView['members']> {
     const rows = await systems.all();
@@ -92,11 +102,12 @@ export function timingRoutes(app: FastifyInstance, context: ApiContext): void {
       if (!knot) return reply.code(404).send(noSuch('knot in force'));
       const timing = request.body.timing as Timing;
       const [problem] = problemsOfTiming(timing, Date.now());
+      const order = await problemOfOrder(data, knot.id, timing.after ?? []);
       const stranger = Object.keys(timing.triggers).find((id) => !knot.definition.members.some((one) => one.id === id));
-      if (problem ?? stranger)
+      if (problem ?? stranger ?? order)
         return reply.code(422).send({
           code: 'not possible',
-          says: problem ? `${problem.where}: ${problem.says}.` : `There is no member ${stranger}.`,
+          says: problem ? `${problem.where}: ${problem.says}.` : (order ?? `There is no member ${stranger}.`),
           advice: 'Correct it, and save again.',
         });
       const person = request.person?.name ?? '';

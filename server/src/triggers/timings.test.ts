@@ -5,7 +5,7 @@ import type { Timing } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { openInstallation } from '../installationParts.js';
 import { ApiClient } from '../testing/apiClient.js';
-import { RealInstallation } from '../testing/realInstallation.js';
+import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 const data = generateCustomers({ seed: 5, inBoth: 8, onlyCrm: 0, onlyShop: 0, mess: false });
@@ -355,3 +355,64 @@ async function dueAt(purpose: string): Promise<number> {
   }[];
   return row?.due_at.getTime() ?? 0;
 }
+
+test('in quiet hours nothing that is told starts a run; when they are over, what it told is asked for', async () => {
+  await begin();
+  const clock = (from: number): string => new Date(Date.now() + from).toISOString().slice(11, 16);
+  const quiet = { between: [clock(-hour), clock(hour)] };
+  const crm = { kind: 'events', otherwiseSeconds: 600 };
+  expect((await keep({ zone: 'UTC', quiet, triggers: { crm } })).statusCode).toBe(200);
+  await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
+  const { scheduler, inbox } = installation.parts;
+  const told = async () => inbox.deliveries((await inbox.of('fernhill'))[0]?.id ?? '');
+  await until(async () => (await told()).length > 0);
+  expect((await told()).flatMap((delivery) => delivery.runs)).toEqual([]);
+  // Also what would have been due meanwhile is not.
+  await scheduler.startDue({ now: () => Date.now() + hour / 2 });
+  expect((await runs('&quiet=true')).filter(({ cause }) => cause !== 'person')).toEqual([]);
+  await scheduler.startDue({ now: () => Date.now() + 1.1 * hour });
+  await until(async () => (await shopPage(shopper)).includes('Marrowby'));
+  expect((await runs()).map(({ cause }) => cause)).toContain('asking');
+});
+
+test('a knot waits for runs of those that come before it; in a circle, nobody is let wait', async () => {
+  await begin();
+  const { knots, queue } = installation.parts;
+  await knots.create({ ...demoKnot, id: 'later', name: 'Later' }, 'test');
+  const order = (knot: string, after: string[]) =>
+    api.as('administrator', 'PUT', `/api/knots/${knot}/timing`, {
+      timing: { zone: 'UTC', after, triggers: {} },
+      revision: 0,
+    });
+  expect((await order('later', ['customers'])).statusCode).toBe(200);
+  expect((await order('customers', ['later'])).json()).toMatchObject({
+    says: 'later waits for this knot itself: both would wait for each other.',
+  });
+  expect((await order('customers', ['moon'])).json()).toMatchObject({ says: 'There is no knot moon.' });
+  await installation.faults('crm', { delayMs: 300 });
+  const job = { kind: 'run', startedBy: '', cause: 'schedule', overGuards: false, members: null, records: {} } as const;
+  const first = await queue.send({ ...job, knot: 'customers', full: true });
+  await until(async () => (await runs('&quiet=true')).some(({ id, state }) => id === first && state === 'running'));
+  const second = await queue.send({ ...job, knot: 'later', full: true });
+  const [before, after] = [await installation.ended(first), await installation.ended(second)];
+  expect(after.startedAt.getTime()).toBeGreaterThanOrEqual(before.endedAt?.getTime() ?? Infinity);
+});
+
+test('a knot that may use a share of the calls of a day leaves the rest to others', async () => {
+  await begin();
+  const { systems, knots } = installation.parts;
+  const row = await systems.find('fernhill');
+  const description = { ...row?.description, budget: { perDay: 1000 } } as HttpSystem;
+  await systems.save({ id: 'fernhill', description, pennant: row?.pennant as never, credential: undefined });
+  await knots.create({ ...demoKnot, id: 'greedy', name: 'Greedy' }, 'test');
+  await api.as('administrator', 'PUT', '/api/knots/greedy/timing', {
+    timing: { zone: 'UTC', callShare: 1, triggers: {} },
+    revision: 0,
+  });
+  // Each of them lists the accounts once at least.
+  let words = '';
+  for (let run = 0; run < 12 && words === ''; run += 1)
+    words = (await installation.run('run', { knot: 'greedy', full: true })).troubles[0]?.words ?? '';
+  expect(words).toBe('Greedy has used up its 1 % of the 1,000 calls a day that Fernhill CRM may have');
+  expect((await installation.run('run', { full: true })).troubles).toEqual([]);
+});

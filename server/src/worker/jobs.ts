@@ -1,4 +1,5 @@
 import {
+  haveRuns,
   joinWaitingRun,
   orphanedRuns,
   queueSql,
@@ -81,6 +82,11 @@ export class RunQueue {
   /** A run that waits for another one of its knot is not forgotten: its worker is at it still. */
   async keepWaiting(id: string): Promise<void> {
     await touchJob(this.#data, id);
+  }
+
+  /** Whether one of some knots runs, or is to run. */
+  async haveRuns(knots: readonly string[]): Promise<boolean> {
+    return haveRuns(this.#data, runQueue, knots);
   }
 
   async fetch(): Promise<{ id: string; data: RunJob } | undefined> {

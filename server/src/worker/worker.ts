@@ -28,6 +28,7 @@ import type { Systems } from '../systems/systems.js';
 import type { WebhookInbox } from '../systems/webhooks.js';
 import { memberSummaries } from '../views/summaries.js';
 import type { Scheduler } from '../triggers/scheduler.js';
+import type { Timings } from '../triggers/timings.js';
 import type { ProfileJob, RunJob, RunQueue } from './jobs.js';
 import { systemClock } from './systemClock.js';
 
@@ -44,6 +45,8 @@ const exchangeHours = 24;
 const noticeDays = 90;
 /** How long a run waits before it asks again for a knot that another run holds. */
 const busyWaitMs = 500;
+/** A run waits so long for those of other knots that are to come before it. */
+const longestOrderMs = 15 * 60_000;
 /** A system of which nothing was heard for so long is looked after. */
 const silentMinutes = 10;
 /** Systems that say themselves what fields they have are asked so often whether these are the same. */
@@ -59,6 +62,7 @@ export interface WorkerParts {
   readonly inbox: WebhookInbox;
   readonly queue: RunQueue;
   readonly scheduler: Scheduler;
+  readonly timings: Timings;
   readonly notices: Notices;
   readonly followUps: FollowUps;
   readonly log: Logger;
@@ -215,6 +219,7 @@ export class Worker {
     const lost = new AbortController();
     let sentAs: string | undefined;
     try {
+      await this.#waitForOthers(id, job);
       let end = await this.#drive(id, job, lost);
       // Another run holds the knot: this one follows it, under the same id.
       while (end?.kind === 'busy' && !this.#stopping.signal.aborted) {
@@ -239,9 +244,21 @@ export class Worker {
     }
   }
 
+  /** A run that nobody asked for waits for those of knots that come before; not for ever, where they always run. */
+  async #waitForOthers(id: string, { knot, kind, cause }: RunJob): Promise<void> {
+    if (kind !== 'run' || cause === 'person') return;
+    const { queue, timings } = this.#parts;
+    const { after = [] } = (await timings.of(knot)).timing;
+    const latest = Date.now() + longestOrderMs;
+    while (Date.now() < latest && !this.#stopping.signal.aborted && (await queue.haveRuns(after))) {
+      await queue.keepWaiting(id);
+      await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
+    }
+  }
+
   /** Drives a run by the version in force. @returns `undefined` where none is */
   async #drive(id: string, job: RunJob, lost: AbortController): Promise<RunEnd | undefined> {
-    const { data, knots, store, systems, leaseMs } = this.#parts;
+    const { data, knots, store, systems, timings, leaseMs } = this.#parts;
     const knot = await knots.inForce(job.knot);
     if (!knot) return undefined;
     // It may have been paused while this one waited.
@@ -250,12 +267,14 @@ export class Worker {
     const summaryOf = new Map(summaries.map((summary) => [summary.id, summary]));
     const systemOf = new Map(summaries.map(({ id: member, system }) => [member, system]));
     const recorder = (await detailRuns(data, job.knot)) > 0 ? new ExchangeRecorder(data, id, knot.compiled) : undefined;
+    const { callShare } = (await timings.of(job.knot)).timing;
+    const share = callShare === undefined ? undefined : { knot: knot.definition, percent: callShare };
     return runKnot(
       {
         store,
         clock: this.#clock,
         nextId: () => uuid(),
-        connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id)),
+        connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id), share),
         systemName: (member) => summaryOf.get(member)?.systemName ?? member,
         recordPage: (member, key) => recordAddress(summaryOf.get(member)?.recordPage ?? null, key) ?? undefined,
       },

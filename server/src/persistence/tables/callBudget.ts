@@ -2,28 +2,42 @@ import type { SqlConnection } from '../sql.js';
 
 /** The calls of systems, counted and spaced for all workers together. */
 
+/** What a knot may use of the calls of a day. */
+export interface CallShare {
+  readonly knot: string;
+  readonly perDay: number;
+}
+
 /**
  * Takes the next place for a call of a system.
  * @param spacing seconds from call to call
  * @param perDay most calls of a day in UTC
- * @returns milliseconds until the call may be made; `undefined` where the day's calls are used up
+ * @param share of the knot that the call is for, where it has one
+ * @returns milliseconds until the call may be made; `undefined` where the day's calls are used up, or those of the share
  */
 export async function takeCall(
   db: SqlConnection,
   system: string,
   spacing: number,
   perDay: number | undefined,
+  share: CallShare | undefined,
 ): Promise<number | undefined> {
   const [row] = (await db.query(
-    `insert into call_budget as b (system_id, day, used, free_at, rest_until)
-     values ($1, (clock_timestamp() at time zone 'utc')::date, 1, clock_timestamp() + make_interval(secs => $2),
-       '-infinity')
+    `with shared as (
+       insert into call_share as s (system_id, knot_id, day, used)
+         select $1, $4, (clock_timestamp() at time zone 'utc')::date, 1 where $4::text is not null
+       on conflict (system_id, knot_id) do update set day = excluded.day,
+         used = case when s.day = excluded.day then s.used else 0 end + 1
+       where s.day <> excluded.day or s.used < $5::int returning 1)
+     insert into call_budget as b (system_id, day, used, free_at, rest_until)
+     select $1, (clock_timestamp() at time zone 'utc')::date, 1, clock_timestamp() + make_interval(secs => $2),
+       '-infinity' where $4::text is null or exists (select 1 from shared)
      on conflict (system_id) do update set
        day = excluded.day, used = case when b.day = excluded.day then b.used else 0 end + 1,
        free_at = greatest(b.free_at, b.rest_until, clock_timestamp()) + make_interval(secs => $2)
      where $3::int is null or b.day <> excluded.day or b.used < $3
      returning extract(epoch from free_at - make_interval(secs => $2) - clock_timestamp()) * 1000 as wait`,
-    [system, spacing, perDay ?? null],
+    [system, spacing, perDay ?? null, share?.knot ?? null, share?.perDay ?? null],
   )) as { wait: string }[];
   return row && Number(row.wait);
 }

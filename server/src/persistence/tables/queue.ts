@@ -104,3 +104,15 @@ export async function orphanedRuns(
 export async function tellWorkers(db: SqlConnection, job: string): Promise<void> {
   await db.query('select pg_notify($1, $2)', [jobChannel, job]);
 }
+
+/** Whether one of some knots has a run under way, or one that waits for a worker. */
+export async function haveRuns(db: SqlConnection, queue: string, knots: readonly string[]): Promise<boolean> {
+  if (knots.length === 0) return false;
+  const [{ some }] = (await db.query(
+    `select exists (select 1 from run where knot_id = any($2::text[]) and ended_at is null and kind = 'run')
+       or exists (select 1 from pgboss.job where name = $1 and state in ('created', 'active')
+         and data->>'kind' = 'run' and data->>'knot' = any($2::text[])) as some`,
+    [queue, knots],
+  )) as [{ some: boolean }];
+  return some;
+}

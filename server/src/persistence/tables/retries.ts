@@ -46,6 +46,11 @@ export async function takeDueRetry(db: SqlConnection, now: Date): Promise<DueRet
   return row;
 }
 
+/** It is due then, and not before. */
+export async function postponeRetry(db: SqlConnection, knot: string, until: Date): Promise<void> {
+  await db.query('update retry set due_at = $2 where knot_id = $1', [knot, until]);
+}
+
 /** When each knot is tried again. */
 export async function dueRetries(db: SqlConnection): Promise<ReadonlyMap<string, Date>> {
   const rows = (await db.query('select knot_id as knot, due_at as at from retry')) as { knot: string; at: Date }[];

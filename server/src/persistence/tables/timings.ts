@@ -18,6 +18,14 @@ export async function findTiming(db: SqlConnection, knot: string): Promise<Timin
   return row;
 }
 
+/** Of every knot; an empty one where nothing was set. */
+export async function allTimings(db: SqlConnection): Promise<ReadonlyMap<string, Partial<Timing>>> {
+  const rows = (await db.query(
+    'select knot.id, timing from knot left join knot_timing on knot_timing.knot_id = knot.id',
+  )) as { id: string; timing: Timing | null }[];
+  return new Map(rows.map(({ id, timing }) => [id, timing ?? {}]));
+}
+
 /** @returns the new revision; `undefined` when it is not the one that was seen any more */
 export async function saveTiming(
   db: SqlConnection,

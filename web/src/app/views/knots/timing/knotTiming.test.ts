@@ -35,11 +35,17 @@ const full: Timing = {
   triggers: { crm: { kind: 'events', otherwiseSeconds: 300 }, shop: { kind: 'asking', seconds: 60 } },
 };
 
+const kept = {
+  revision: 3,
+  changedBy: 'Halima',
+  changedAt: '2026-11-29T08:00:00Z',
+  hasRun: false,
+  others: [{ id: 'orders', name: 'Orders' }],
+};
+
 async function shown(timing: Timing, role: 'editor' | 'operator' | 'viewer' = 'editor') {
   const api = {
-    timing: jest.fn((_: string): Observable<TimingView> =>
-      of({ timing, revision: 3, changedBy: 'Halima', changedAt: '2026-11-29T08:00:00Z', hasRun: false, members }),
-    ),
+    timing: jest.fn((_: string): Observable<TimingView> => of({ ...kept, timing, members })),
     keepTiming: jest.fn((_: string, __: KeepTiming): Observable<number> => of(4)),
   };
   const { told, provider } = telling();
@@ -82,6 +88,8 @@ test.each<Timing>([
   { ...byHand, regular: { kind: 'cron', expression: '0 6 * * 1-5' } },
   { ...byHand, regular: { kind: 'days', on: { kind: 'of the week', days: [2, 5] }, at: ['06:00'] } },
   { ...byHand, regular: { kind: 'every', every: 1, unit: 'hours' } },
+  { ...byHand, quiet: { between: ['21:30', '05:00'] }, after: ['orders'], callShare: 40 },
+  { ...byHand, quiet: { between: ['00:00', '00:00'], days: [6, 7] } },
 ])('what was kept comes out of the form as it went in (%#)', (timing) => {
   expect(timingOf(timingForm(timing, ['crm', 'shop']))).toEqual(timing);
 });
@@ -142,6 +150,28 @@ test('what is wrong is said beside its field, and nothing is sent before it is r
   expect(await type('Every, s', '30')).toBe('');
   await press('Save the timing');
   expect(api.keepTiming.mock.lastCall?.[1].timing.triggers).toEqual({ shop: { kind: 'asking', seconds: 30 } });
+});
+
+test('quiet hours, knots that come first and a share of calls are set by hand, and said when they are wrong', async () => {
+  const { choose, tick, type, press, text, api } = await shown(byHand);
+  await choose('What changed is asked for', 'every so many minutes or hours');
+  await tick(/Nothing starts by itself/);
+  expect(await type('Quiet from', '22')).toContain('no time of the day');
+  await type('Quiet from', '06:00');
+  expect(await type('Quiet from', '06:00')).toBe('these hours never end: nothing would ever run');
+  await type('Quiet from', '20:15');
+  expect(await type('Its share of each system’s calls a day, %', '0')).toBe(
+    'give whole percent from 1 to 100, or nothing',
+  );
+  await type('Its share of each system’s calls a day, %', '25');
+  await choose('It waits for runs of', 'Orders');
+  expect(await text()).toContain('Asks all members every 15 minutes; not from 20:15 to 06:00.');
+  await press('Save the timing');
+  expect(api.keepTiming.mock.lastCall?.[1].timing).toMatchObject({
+    quiet: { between: ['20:15', '06:00'] },
+    after: ['orders'],
+    callShare: 25,
+  });
 });
 
 test('what was set is here again after a refusal and a reload, until it is left as it was', async () => {

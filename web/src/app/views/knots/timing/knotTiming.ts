@@ -28,7 +28,7 @@ import { StartCalls } from './startCalls';
 import { OnDaysForm } from './onDaysForm';
 import { type TimingForm, timingForm, timingOf } from './timingForm';
 import { problemsOfForm, showProblems } from './timingProblems';
-import { timingSentence } from './timingWords';
+import { timingSentence, weekdays } from './timingWords';
 
 const shownSlots = 10;
 const ownZone = Intl.DateTimeFormat().resolvedOptions().timeZone;
@@ -66,6 +66,7 @@ export class KnotTiming {
   readonly #until = inject(DestroyRef);
   protected readonly session = inject(SessionService);
   protected readonly runs = inject(StartRun);
+  protected readonly weekdays = weekdays;
   protected readonly asking = new Asking();
   protected readonly view = load(this.knot, (knot) => this.#api.timing(knot));
   protected readonly form = signal<TimingForm | undefined>(undefined);

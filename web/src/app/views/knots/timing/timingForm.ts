@@ -29,6 +29,8 @@ function triggerForm(trigger: Trigger | undefined) {
   });
 }
 
+const everyDay: readonly number[] = [1, 2, 3, 4, 5, 6, 7];
+
 export function timingForm(timing: Timing, members: readonly string[]) {
   const { regular, complete } = timing;
   return new FormGroup({
@@ -45,6 +47,12 @@ export function timingForm(timing: Timing, members: readonly string[]) {
     isComplete: choice(complete !== undefined),
     completeDays: daysForm(complete),
     lateAfter: number(timing.lateAfterMinutes ?? null),
+    isQuiet: choice(timing.quiet !== undefined),
+    quietFrom: text(timing.quiet?.between[0] ?? '22:00'),
+    quietUntil: text(timing.quiet?.between[1] ?? '06:00'),
+    quietDays: choice<readonly number[]>(timing.quiet?.days ?? everyDay),
+    after: choice<readonly string[]>(timing.after ?? []),
+    callShare: number(timing.callShare ?? null),
     triggers: new FormGroup<Record<string, TriggerForm>>(
       Object.fromEntries(members.map((member) => [member, triggerForm(timing.triggers[member])])),
     ),
@@ -64,6 +72,9 @@ export function timingOf(form: TimingForm): Timing {
     ...(regular ? { regular } : {}),
     ...(value.isComplete ? { complete: onDaysOf(value.completeDays) } : {}),
     ...(value.lateAfter === null ? {} : { lateAfterMinutes: Number(value.lateAfter) }),
+    ...quietOf(value),
+    ...(value.after.length === 0 ? {} : { after: value.after }),
+    ...(value.callShare === null ? {} : { callShare: Number(value.callShare) }),
     triggers: Object.fromEntries(
       Object.entries(value.triggers).flatMap(([member, { kind, seconds }]): [string, Trigger][] => {
         if (kind === 'none') return [];
@@ -75,6 +86,12 @@ export function timingOf(form: TimingForm): Timing {
 }
 
 type TimingValue = ReturnType<TimingForm['getRawValue']>;
+
+function quietOf({ isQuiet, quietFrom, quietUntil, quietDays }: TimingValue): Pick<Timing, 'quiet'> {
+  if (!isQuiet) return {};
+  const days = quietDays.length === everyDay.length ? {} : { days: quietDays.toSorted((one, other) => one - other) };
+  return { quiet: { between: [quietFrom.trim(), quietUntil.trim()], ...days } };
+}
 
 function regularOf(value: TimingValue): Schedule | undefined {
   switch (value.regular) {

@@ -34,6 +34,7 @@ function controlAt(form: TimingForm, where: string): AbstractControl | undefined
   const { controls } = form;
   const [schedule, part = ''] = where.split('.');
   if (schedule === 'triggers') return controls.triggers.controls[part]?.controls.seconds;
+  if (schedule === 'quiet') return part === 'days' ? controls.quietDays : controls.quietFrom;
   if (schedule === 'complete') return controlOfDays(controls.completeDays, part);
   if (schedule === 'regular') {
     const byPart: Readonly<Record<string, AbstractControl>> = {
@@ -48,6 +49,7 @@ function controlAt(form: TimingForm, where: string): AbstractControl | undefined
     firstDay: controls.firstDay,
     lastDay: controls.lastDay,
     lateAfterMinutes: controls.lateAfter,
+    callShare: controls.callShare,
   };
   return bySetting[schedule ?? ''];
 }
@@ -75,6 +77,9 @@ function everyControl({ controls }: TimingForm): AbstractControl[] {
       controls.from,
       controls.expression,
       controls.lateAfter,
+      controls.quietFrom,
+      controls.quietDays,
+      controls.callShare,
     ],
   ];
 }

@@ -1,4 +1,4 @@
-import type { Days, OnDays, Schedule, Timing } from '@anchor-knot/core';
+import type { Days, OnDays, QuietHours, Schedule, Timing } from '@anchor-knot/core';
 import type { TimingView } from '@anchor-knot/contracts';
 import { listed } from '../../../words/sentences';
 
@@ -24,7 +24,13 @@ export function timingSentence(timing: Timing, members: TimingView['members']): 
     ...(timing.regular ? [`asks all members ${scheduleWords(timing.regular)}`] : []),
     ...(timing.complete ? [`lists everything ${scheduleWords(timing.complete)}`] : []),
   ];
-  return parts.length === 0 ? 'Runs by hand only.' : `${capital(listed(parts, 'and'))}.`;
+  if (parts.length === 0) return 'Runs by hand only.';
+  return `${capital(listed(parts, 'and'))}${timing.quiet ? `; not ${quietWords(timing.quiet)}` : ''}.`;
+}
+
+function quietWords({ between: [from, until], days }: QuietHours): string {
+  const on = days ? ` beginning ${daysWords({ kind: 'of the week', days })}` : '';
+  return `from ${from} to ${until}${on}`;
 }
 
 export function scheduleWords(schedule: Schedule): string {
