@@ -113,6 +113,12 @@ export interface Connector {
    * @throws {SystemTrouble}
    */
   createField?(name: string, type: NewFieldType): Promise<FieldPath>;
+  /**
+   * Whether there can be anything to read, at little cost: a text that is another one whenever something has changed.
+   * @returns `undefined` while somebody is still writing
+   * @throws {SystemTrouble}
+   */
+  look?(): Promise<string | undefined>;
   /** How far the system's clock is ahead of ours, in milliseconds; 0 until measured. */
   clockOffset(): number;
   close(): Promise<void>;

@@ -55,7 +55,7 @@ export async function openInstallation(
   const knots = new Knots(data);
   const timings = new Timings(data);
   const post = new Post(data, secrets, { smtpUrl: settings.SMTP_URL, from: settings.MAIL_FROM ?? noSender, addresses });
-  const scheduler = new Scheduler(data, knots, timings, queue);
+  const scheduler = new Scheduler(data, knots, timings, queue, systems);
   const address = settings.PUBLIC_ADDRESS ?? `http://${settings.HOST ?? '127.0.0.1'}:${settings.PORT ?? 0}`;
   return {
     data,

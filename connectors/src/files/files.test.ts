@@ -1,6 +1,7 @@
 import {
   appendFileSync,
   existsSync,
+  mkdirSync,
   mkdtempSync,
   readdirSync,
   readFileSync,
@@ -18,7 +19,7 @@ import fc from 'fast-check';
 import { filesSystemSchema } from '@anchor-knot/contracts';
 import { recordKey } from '@anchor-knot/core';
 import { parseExactJson, stringifyExactJson } from '../json/exactJson.js';
-import type { Clock } from '../connector.js';
+import { type Clock, SystemTrouble } from '../connector.js';
 import { exploreFolder, previewFile } from './exploreFiles.js';
 import { FilesConnector } from './filesConnector.js';
 import { parseFile, writeFile } from './formats.js';
@@ -262,6 +263,29 @@ test('a file that is still being written is left alone until it is complete', as
     { clock: { now: () => Date.now(), sleep: async () => appendFileSync(path, 'x') } },
   );
   await expect(pagesOf(endless)).rejects.toThrow(/still being written/);
+});
+
+test('a look tells whether there can be anything new, and nothing while somebody writes', async () => {
+  const several = open({ path: 'in/*.csv', format: 'csv', holds: 'deliveries' });
+  mkdirSync(join(folder, 'in'));
+  const nothing = await several.look();
+  expect(await several.look()).toBe(nothing);
+  writeFileSync(join(folder, 'in/a.csv'), 'id,name\n1,A\n');
+  writeFileSync(join(folder, 'in/b.csv.part'), 'id');
+  expect(await several.look()).toBeUndefined();
+  await wait(1600);
+  const one = await several.look();
+  expect([undefined, nothing]).not.toContain(one);
+  expect(await several.look()).toBe(one);
+  // As long, and at the same place: only the file system knows.
+  writeFileSync(join(folder, 'in/a.csv'), 'id,name\n1,B\n');
+  await wait(1600);
+  const changed = await several.look();
+  expect([undefined, nothing, one]).not.toContain(changed);
+  rmSync(join(folder, 'in/a.csv'));
+  expect(await several.look()).toBe(nothing);
+  rmSync(folder, { recursive: true });
+  await expect(several.look()).rejects.toThrow(SystemTrouble);
 });
 
 test('nothing outside the folders that are allowed is read, by whatever way', async () => {

@@ -32,7 +32,7 @@ import { canHold } from './encoding.js';
 import { type FolderDependencies, listFiles, openFolder, pathIn } from './folder.js';
 import { backUp, parseFile, writeFile } from './formats.js';
 import { fileProblem, type FileRow, type RowFile, rowVersion } from './rowFile.js';
-import { arrivalOf, readSettled } from './settledFile.js';
+import { arrivalOf, readSettled, settleMs } from './settledFile.js';
 
 const pageSize = 1000;
 
@@ -101,6 +101,14 @@ export class FilesConnector implements Connector {
   }
 
   async close(): Promise<void> {}
+
+  async look(): Promise<string | undefined> {
+    const files = this.#isOneFile ? [await this.#path()] : (await this.#arrivals()).map(({ path }) => path);
+    const known = await Promise.all(files.map(async (path) => stat(path).catch(() => undefined)));
+    const isSettled = known.every((file) => !file || Date.now() - arrivalOf(file) >= settleMs);
+    const facts = known.map((file, place) => [files[place], file && [file.size, arrivalOf(file), file.ino]]);
+    return isSettled ? createHash('sha256').update(JSON.stringify(facts)).digest('base64url') : undefined;
+  }
 
   /** Of deliveries, the newest first: what it says of a record is what counts. */
   async *read({
@@ -290,22 +298,17 @@ export class FilesConnector implements Connector {
       yield { path: this.#object.path, file: (await this.#load(path)).file, arrival: undefined };
       return;
     }
-    const folder = await openFolder(this.#system, this.#dependencies);
-    const names = (await listFiles(folder)).filter((name) => isMeant(this.#object.path, name));
-    const dated = await Promise.all(
-      names.map(async (name) => ({ name, arrival: await stat(await pathIn(folder, name)).then(arrivalOf, () => 0) })),
-    );
-    if (names.length === 0 && this.#object.holds === 'record set')
+    const dated = await this.#arrivals();
+    if (dated.length === 0 && this.#object.holds === 'record set')
       throw fileProblem(
-        folder,
+        await openFolder(this.#system, this.#dependencies),
         `there is no file like ${this.#object.path}`,
         'Put the files there, or correct the pattern.',
       );
     const due = dated
       .filter(({ arrival }) => changedSince === undefined || arrival >= changedSince)
       .sort((one, other) => other.arrival - one.arrival || (one.name < other.name ? 1 : -1));
-    for (const { name } of due) {
-      const path = await pathIn(folder, name);
+    for (const { name, path } of due) {
       try {
         const { file, arrival } = await this.#load(path);
         yield { path: name, file, arrival };
@@ -320,6 +323,18 @@ export class FilesConnector implements Connector {
         };
       }
     }
+  }
+
+  /** The files that the object is made of, each with when it came. */
+  async #arrivals(): Promise<readonly { readonly name: string; readonly path: string; readonly arrival: number }[]> {
+    const folder = await openFolder(this.#system, this.#dependencies);
+    const names = (await listFiles(folder)).filter((name) => isMeant(this.#object.path, name));
+    return Promise.all(
+      names.map(async (name) => {
+        const path = await pathIn(folder, name);
+        return { name, path, arrival: await stat(path).then(arrivalOf, () => 0) };
+      }),
+    );
   }
 
   async #path(): Promise<string> {

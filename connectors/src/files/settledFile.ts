@@ -4,7 +4,7 @@ import type { Clock } from '../connector.js';
 import { fileProblem } from './rowFile.js';
 
 /** A file that nobody has touched for so long is complete. */
-const settleMs = 1000;
+export const settleMs = 1000;
 const mostTries = 15;
 
 /** Names under which programs write before they are done, and what we keep beside a file. */

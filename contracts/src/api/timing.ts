@@ -79,6 +79,8 @@ export const timingViewSchema = z.object({
     memberSummarySchema.extend({
       /** Whether its system can tell of changes in this object; where not, it can only be asked. */
       tells: z.boolean(),
+      /** Whether it is looked at before it is asked: nothing is run where nothing has come. */
+      isLookedAt: z.boolean(),
       /** Whether it can say what changed; where not, asking lists all there is. */
       saysChanges: z.boolean(),
       /** How its subscription stands; null where there is none. */

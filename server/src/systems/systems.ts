@@ -67,6 +67,9 @@ export interface Reach {
   readonly folders: readonly string[];
 }
 
+/** What is seen of an object: another text when it can have changed. */
+export type Look = { readonly seen: string } | 'being written' | 'cannot be looked at';
+
 /** The connected systems: descriptions, secrets, and connectors made from both. */
 export class Systems {
   readonly #data: DataSource;
@@ -246,6 +249,24 @@ export class Systems {
     const dependencies = this.dependencies(row, clock, share);
     const told = onExchange && withSecretStruck(onExchange, dependencies.credential?.secret);
     return openConnector(systemSchema.parse(row.description), member.object, { ...dependencies, onExchange: told });
+  }
+
+  /**
+   * What can be seen of an object without reading it, where that costs little. A system in trouble is seen as what is
+   * wrong with it.
+   */
+  async look(member: Pick<CompiledMember, 'system' | 'object'>): Promise<Look> {
+    const row = await this.find(member.system);
+    if (row?.description.kind !== 'files') return 'cannot be looked at';
+    try {
+      const connector = await this.connect(member, systemClock);
+      if (!connector.look) return 'cannot be looked at';
+      const seen = await connector.look();
+      return seen === undefined ? 'being written' : { seen };
+    } catch (error) {
+      if (error instanceof SystemTrouble) return { seen: error.message };
+      throw error;
+    }
   }
 
   /** How many calls a system had today, and what it bears; `null` for what is not called over HTTP. */

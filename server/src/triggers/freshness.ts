@@ -39,8 +39,8 @@ export function isAllRead({ lastAt }: Pick<Hearing, 'lastAt'>, reading: Reading 
 }
 
 /**
- * The member that is furthest behind; `undefined` where the knot is not later than it may be. In quiet hours, and for so
- * long after them, it is not late.
+ * The member that is furthest behind; `undefined` where the knot is not later than it may be. In quiet hours, and for
+ * so long after them, it is not late.
  */
 export function latestMember(
   timing: Timing,

@@ -55,7 +55,8 @@ test.each([
   const { revision } = await timings.of('customers');
   await timings.keep(definition, revision, timing, 'test', begin);
   const sent: RunJob[] = [];
-  const schedulers = Array.from({ length: 3 }, () => new Scheduler(data, knots, timings, recorder(sent)));
+  const systems = { look: async () => 'cannot be looked at' as const };
+  const schedulers = Array.from({ length: 3 }, () => new Scheduler(data, knots, timings, recorder(sent), systems));
   const looks: number[] = [];
   let now = begin;
   while (now < begin + 30 * 60 * minute) {

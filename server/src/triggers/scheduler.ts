@@ -3,8 +3,16 @@ import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
 import type { CalledScope } from '@anchor-knot/contracts';
-import { type Knot, passedSlots, quietUntil, scheduleFor, type SlotPurpose, type Timing } from '@anchor-knot/core';
-import type { Knots } from '../knots/knots.js';
+import {
+  type CompiledMember,
+  type Knot,
+  passedSlots,
+  quietUntil,
+  scheduleFor,
+  type SlotPurpose,
+  type Timing,
+} from '@anchor-knot/core';
+import type { Knots, LoadedKnot } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import { membersOfObject } from '../persistence/tables/knots.js';
 import {
@@ -12,6 +20,7 @@ import {
   type DueSlot,
   hasSucceeded,
   moveDueSlot,
+  noteSeen,
   resumeKnots,
   takeDueSlot,
 } from '../persistence/tables/timings.js';
@@ -19,6 +28,7 @@ import { postponeRetry, takeDueRetry } from '../persistence/tables/retries.js';
 import { cursorsOf } from '../persistence/tables/runs.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { workingSubscriptions } from '../persistence/tables/webhooks.js';
+import type { Systems } from '../systems/systems.js';
 import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
 import { isAllRead } from './freshness.js';
 import { askingMs, isByHandOnly, purposeOf, type Timings } from './timings.js';
@@ -39,12 +49,14 @@ export class Scheduler {
   readonly #knots: Knots;
   readonly #timings: Timings;
   readonly #queue: RunQueue;
+  readonly #systems: Pick<Systems, 'look'>;
 
-  constructor(data: DataSource, knots: Knots, timings: Timings, queue: RunQueue) {
+  constructor(data: DataSource, knots: Knots, timings: Timings, queue: RunQueue, systems: Pick<Systems, 'look'>) {
     this.#data = data;
     this.#knots = knots;
     this.#timings = timings;
     this.#queue = queue;
+    this.#systems = systems;
   }
 
   /** Starts what is due by now. @returns how many slots were due */
@@ -114,7 +126,7 @@ export class Scheduler {
     const inForce = await this.#knots.inForce(slot.knot);
     const purpose = purposeOf(slot.purpose);
     if (typeof purpose === 'string') await this.#settleSchedule(db, slot, purpose, timing, inForce?.version, now);
-    else await this.#settleAsking(db, slot, purpose.ask, timing, inForce?.definition, now);
+    else await this.#settleAsking(db, slot, purpose.ask, timing, inForce, now);
   }
 
   async #settleSchedule(
@@ -143,20 +155,44 @@ export class Scheduler {
 
   async #settleAsking(
     db: SqlConnection,
-    { knot, purpose }: DueSlot,
+    slot: DueSlot,
     member: string,
     timing: Timing,
-    definition: Knot | undefined,
+    inForce: LoadedKnot | undefined,
     now: number,
   ): Promise<void> {
+    const { knot, purpose } = slot;
     const every = askingMs(timing, member);
-    const asked = definition?.members.find(({ id }) => id === member);
+    const asked = inForce?.compiled.members.find(({ id }) => id === member);
     const quietEnd = quietUntil(timing, now);
     const next = quietEnd ?? (every === undefined ? undefined : now + every);
     await moveDueSlot(db, knot, purpose, next === undefined ? undefined : new Date(next));
     if (quietEnd !== undefined || every === undefined || !asked || !(await this.#mayStart(db, knot))) return;
     const tells = timing.triggers[member]?.kind === 'events' && (await this.#isHeard(db, knot, asked));
-    if (!tells) await this.#start(db, knot, { cause: 'asking', members: [member], full: false });
+    if (tells || !(await this.#canBeNew(db, slot, inForce?.version ?? 0, asked, now))) return;
+    await this.#start(db, knot, { cause: 'asking', members: [member], full: false });
+  }
+
+  /**
+   * Whether a member can have changed since a run was started for it: where a look costs little, as at a folder, it is
+   * looked at before a run is begun. Under another version, or on another day for a filter that depends on it, what was
+   * seen before does not count.
+   */
+  async #canBeNew(
+    db: SqlConnection,
+    slot: DueSlot,
+    version: number,
+    member: CompiledMember,
+    now: number,
+  ): Promise<boolean> {
+    const look = await this.#systems.look(member);
+    if (look === 'cannot be looked at') return true;
+    if (look === 'being written') return false;
+    const day = member.filterIsDated ? new Date(now).toISOString().slice(0, 10) : '';
+    const seen = [version, day, look.seen].join(' ');
+    if (seen === slot.seen) return false;
+    await noteSeen(db, slot, seen);
+    return true;
   }
 
   /**

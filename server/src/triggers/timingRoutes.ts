@@ -75,6 +75,7 @@ export function timingRoutes(app: FastifyInstance, context: ApiContext): void {
         return {
           ...member,
           tells: description !== undefined && hasEvents(description, member.object),
+          isLookedAt: description?.kind === 'files',
           saysChanges: description !== undefined && tellsChanges(description, member.object),
           subscription: subscription
             ? { state: subscription.state, words: subscription.words, lastAt: subscription.lastAt }

@@ -1,7 +1,16 @@
 /** Knots that run by themselves: slots, what systems tell, and asking, on a real database and real stand-ins. */
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
-import type { HttpSystem, KnotStanding, Run, TimingView } from '@anchor-knot/contracts';
-import type { Timing } from '@anchor-knot/core';
+import {
+  filesSystemSchema,
+  type HttpSystem,
+  type KnotStanding,
+  type Run,
+  type TimingView,
+} from '@anchor-knot/contracts';
+import type { Mapping, Member, SharedField, Timing } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { openInstallation } from '../installationParts.js';
 import { ApiClient } from '../testing/apiClient.js';
@@ -415,4 +424,59 @@ test('a knot that may use a share of the calls of a day leaves the rest to other
     words = (await installation.run('run', { knot: 'greedy', full: true })).troubles[0]?.words ?? '';
   expect(words).toBe('Greedy has used up its 1 % of the 1,000 calls a day that Fernhill CRM may have');
   expect((await installation.run('run', { full: true })).troubles).toEqual([]);
+});
+
+test('a folder is looked at, and a run starts only when a file has come or changed', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-folder-'));
+  const put = (name: string, rows: string) => writeFileSync(join(folder, name), `mail,place\n${rows}\n`);
+  put('one.csv', 'a@marram.example,Ashcombe');
+  const deliveries = { path: '*.csv', format: 'csv', key: 'mail', holds: 'deliveries' };
+  const { systems, knots, scheduler } = installation.parts;
+  await systems.save({
+    id: 'bay',
+    description: filesSystemSchema.parse({ kind: 'files', name: 'Bay', folder, objects: { lists: deliveries } }),
+    pennant: { pattern: 'halves', colour: 'petrol', letters: 'BY' },
+    credential: undefined,
+  });
+  const [crm] = demoKnot.members as [Member];
+  const bay = { ...crm, id: 'bay', system: 'bay', object: 'lists', may: { create: false, update: false }, guards: {} };
+  const mapped = { direction: 'from', steps: [], absentMeansBlank: false, blankAs: 'null', drift: 'put back' } as const;
+  const mail = demoKnot.fields.find(({ id }) => id === 'email') as SharedField;
+  const mappings = { crm: mail.mappings.crm as Mapping, bay: { ...mapped, field: 'mail' } };
+  const { evidence: _, ...plain } = demoKnot;
+  await knots.create(
+    {
+      ...plain,
+      id: 'lists',
+      titleField: 'email',
+      members: [{ ...crm, filter: undefined, required: [] }, bay],
+      fields: [{ ...mail, mappings, rule: { steps: [{ step: 'order', members: ['crm', 'bay'] }] } }],
+      keyRules: [{ name: 'Email', fields: [{ field: 'email', normalise: 'email' }] }],
+      checks: [],
+    },
+    'test',
+  );
+  await installation.startWorker();
+  await installation.run('run', { knot: 'lists' });
+  const timing = { zone: 'UTC', triggers: { bay: { kind: 'asking', seconds: 86_400 } } };
+  await api.as('administrator', 'PUT', '/api/knots/lists/timing', { timing, revision: 0 });
+  let days = 0;
+  const asked = async (): Promise<number> => {
+    days += 1;
+    await scheduler.startDue({ now: () => Date.now() + days * 25 * hour });
+    return (await get<{ runs: Run[] }>('/api/runs?knot=lists&quiet=true')).runs.filter(
+      ({ cause }) => cause === 'asking',
+    ).length;
+  };
+  // The clock of files may be ahead of ours.
+  const settled = () => wait(1600);
+  await settled();
+  expect([await asked(), await asked(), await asked()]).toEqual([1, 1, 1]);
+  await until(async () => (await get<{ runs: Run[] }>('/api/runs?knot=lists')).runs.every(({ endedAt }) => endedAt));
+  put('two.csv', 'b@marram.example,Marrowby');
+  expect(await asked()).toBe(1);
+  await settled();
+  expect([await asked(), await asked()]).toEqual([2, 2]);
+  rmSync(folder, { recursive: true });
+  expect([await asked(), await asked()]).toEqual([3, 3]);
 });

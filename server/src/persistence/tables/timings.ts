@@ -71,16 +71,23 @@ export async function moveDueSlot(
   else await db.query('delete from due_slot where knot_id = $1 and purpose = $2', [knot, purpose]);
 }
 
+/** Keeps what was seen of a member before it was asked. */
+export async function noteSeen(db: SqlConnection, { knot, purpose }: DueSlot, seen: string): Promise<void> {
+  await db.query('update due_slot set seen = $3 where knot_id = $1 and purpose = $2', [knot, purpose, seen]);
+}
+
 export interface DueSlot {
   readonly knot: string;
   readonly purpose: string;
   readonly dueAt: Date;
+  /** What was seen when it was last looked at. */
+  readonly seen: string | null;
 }
 
 /** The slot that is due for longest, locked until the end of the transaction; none that somebody else looks at. */
 export async function takeDueSlot(db: SqlConnection, now: Date): Promise<DueSlot | undefined> {
   const [row] = (await db.query(
-    `select knot_id as knot, purpose, due_at as "dueAt" from due_slot where due_at <= $1
+    `select knot_id as knot, purpose, due_at as "dueAt", seen from due_slot where due_at <= $1
      order by due_at limit 1 for update skip locked`,
     [now],
   )) as DueSlot[];

@@ -20,6 +20,7 @@ const member = (id: string, more: Partial<TimingView['members'][number]> = {}): 
   ...memberNamed(id),
   tells: true,
   saysChanges: true,
+  isLookedAt: false,
   subscription: null,
   readAt: null,
   ...more,

@@ -143,7 +143,8 @@ export class KnotTiming {
     return words === clockWords(at, ownZone) ? '' : `${words} ${zoneWords(at, zone)}`;
   }
 
-  protected subscriptionWords({ tells, subscription }: TimingView['members'][number]): string {
+  protected subscriptionWords({ tells, isLookedAt, subscription }: TimingView['members'][number]): string {
+    if (isLookedAt) return 'asked when a file has come or changed';
     if (!tells) return 'does not tell of changes by itself';
     if (!subscription) return 'would be subscribed to by saving this';
     return subscription.state === 'working' ? 'subscribed' : `the subscription is ${subscription.state}`;
