@@ -13,7 +13,7 @@ export interface CallShare {
  * @param spacing seconds from call to call
  * @param perDay most calls of a day in UTC
  * @param share of the knot that the call is for, where it has one
- * @returns milliseconds until the call may be made; `undefined` where the day's calls are used up, or those of the share
+ * @returns milliseconds until the call may be made; `undefined` where the day's calls, or the share's, are used up
  */
 export async function takeCall(
   db: SqlConnection,

@@ -153,7 +153,7 @@ test('what is wrong is said beside its field, and nothing is sent before it is r
   expect(api.keepTiming.mock.lastCall?.[1].timing.triggers).toEqual({ shop: { kind: 'asking', seconds: 30 } });
 });
 
-test('quiet hours, knots that come first and a share of calls are set by hand, and said when they are wrong', async () => {
+test('quiet hours, knots that come first and a share of calls are set by hand, wrong ones refused', async () => {
   const { choose, tick, type, press, text, api } = await shown(byHand);
   await choose('What changed is asked for', 'every so many minutes or hours');
   await tick(/Nothing starts by itself/);
@@ -161,10 +161,9 @@ test('quiet hours, knots that come first and a share of calls are set by hand, a
   await type('Quiet from', '06:00');
   expect(await type('Quiet from', '06:00')).toBe('these hours never end: nothing would ever run');
   await type('Quiet from', '20:15');
-  expect(await type('Its share of each system’s calls a day, %', '0')).toBe(
-    'give whole percent from 1 to 100, or nothing',
-  );
-  await type('Its share of each system’s calls a day, %', '25');
+  const share = 'Its share of each system’s calls a day, %';
+  expect(await type(share, '0')).toBe('give whole percent from 1 to 100, or nothing');
+  await type(share, '25');
   await choose('It waits for runs of', 'Orders');
   expect(await text()).toContain('Asks all members every 15 minutes; not from 20:15 to 06:00.');
   await press('Save the timing');
