@@ -30,7 +30,7 @@ export async function rejectRepeated(
   const checks = new Map(knot.uniqueChecks.map((check) => [check.id, check]));
   const failing = new Map<string, RecordRef & { readonly isStaged: boolean; readonly says: Set<string> }>();
   let stopping: string | undefined;
-  for (const { check: id, member, key, isStaged } of await store.repeatedValues(lease)) {
+  for (const { check: id, member, key, isStaged } of await store.repeatedValues(lease, [...checks.keys()])) {
     const check = checks.get(id);
     if (!check) continue;
     const name = recordId({ member, key });

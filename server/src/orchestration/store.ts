@@ -331,10 +331,10 @@ export interface Store {
   /** Changes what was staged of records, and nothing else about them. */
   changeReadings(lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]): Promise<void>;
   /**
-   * Under each unique check, in order of check, member and key. Records that are gone, or neither tied nor staged, do
-   * not count.
+   * Under unique checks, in order of check, member and key. Records that are gone, or neither tied nor staged, do not
+   * count. Of values that no staged and no rejected record has, nothing need be said.
    */
-  repeatedValues(lease: RunLease): Promise<readonly RepeatedValue[]>;
+  repeatedValues(lease: RunLease, checks: readonly string[]): Promise<readonly RepeatedValue[]>;
   /** Ties whose records are rejected. */
   rejectedTies(lease: RunLease): Promise<readonly RecordRef[]>;
   anchorsWithKeys(

@@ -28,6 +28,7 @@ import { RecordCounts1765060000000 } from './migrations/1765060000000-RecordCoun
 import { Outcomes1765070000000 } from './migrations/1765070000000-Outcomes.js';
 import { CallShares1765080000000 } from './migrations/1765080000000-CallShares.js';
 import { SlotLooks1765090000000 } from './migrations/1765090000000-SlotLooks.js';
+import { RejectedTies1765100000000 } from './migrations/1765100000000-RejectedTies.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -66,6 +67,7 @@ export const migrations = [
   Outcomes1765070000000,
   CallShares1765080000000,
   SlotLooks1765090000000,
+  RejectedTies1765100000000,
 ];
 
 /** As TypeORM takes it from the name. */

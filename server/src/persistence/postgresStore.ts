@@ -80,7 +80,8 @@ export class PostgresStore implements Store {
   stagedReadings = (lease: RunLease, refs: readonly RecordRef[]) => staged.stagedReadings(this.#data, lease, refs);
   changeReadings = (lease: RunLease, records: readonly (RecordRef & { readonly reading: Reading })[]) =>
     runs.withLease(this.#data, lease, (db) => staged.changeReadings(db, lease, records));
-  repeatedValues = (lease: RunLease) => uniqueValues.repeatedValues(this.#data, lease);
+  repeatedValues = (lease: RunLease, checks: readonly string[]) =>
+    uniqueValues.repeatedValues(this.#data, lease, checks);
   rejectedTies = (lease: RunLease) => anchors.rejectedTies(this.#data, lease.knot);
   anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) =>
     anchors.anchorsWithKeys(this.#data, knot, keys);

@@ -183,7 +183,7 @@ describe.each([
     await stage('d', undefined);
     await stage('c', 'x', 'other');
     const repeated = async () =>
-      (await store.repeatedValues(lease)).map(({ check, key, isStaged }) => [check, key, isStaged]);
+      (await store.repeatedValues(lease, ['mail', 'other'])).map(({ check, key, isStaged }) => [check, key, isStaged]);
     expect(await repeated()).toEqual([
       ['mail', 'a', true],
       ['mail', 'b', true],

@@ -33,22 +33,39 @@ export async function keepUniqueValues(
   );
 }
 
-/** Records whose value another record of their member has too; records that are gone or set aside do not count. */
-export async function repeatedValues(data: SqlConnection, { run, knot }: RunLease): Promise<readonly RepeatedValue[]> {
+/**
+ * Records whose value another record of their member has too; records that are gone or set aside do not count. Only
+ * values are looked at that a staged record has, or a tied one that is rejected: where others are repeated, all that
+ * have them were rejected when the last of them came.
+ */
+export async function repeatedValues(
+  data: SqlConnection,
+  { run, knot }: RunLease,
+  checks: readonly string[],
+): Promise<readonly RepeatedValue[]> {
   const rows = (await data.query(
-    `with present as (
-       select u.check_id, u.member, u.record_key, u.value_hash, s.record_key is not null as staged from unique_value u
+    `with looked as (
+       select member, record_key from staged_record where run_id = $1
+       union select member, record_key from tie where knot_id = $2 and rejected is not null and not gone
+     ), touched as (
+       select distinct u.check_id, u.member, u.value_hash
+       from looked cross join unnest($3::text[]) as c(check_id) join unique_value u on u.knot_id = $2
+         and u.check_id = c.check_id and u.member = looked.member and u.record_key = looked.record_key
+     ), present as (
+       select u.check_id, u.member, u.record_key, u.value_hash, s.record_key is not null as staged
+       from touched join unique_value u on u.knot_id = $2 and u.check_id = touched.check_id
+         and u.member = touched.member and u.value_hash = touched.value_hash
        left join staged_record s on s.run_id = $1 and s.member = u.member and s.record_key = u.record_key
-       where u.knot_id = $2 and (s.record_key is not null
+       where s.record_key is not null
          or exists (select from tie t where t.knot_id = $2 and t.member = u.member and t.record_key = u.record_key
            and not t.gone)
          or exists (select from outside_record o where o.knot_id = $2 and o.member = u.member
-           and o.record_key = u.record_key and o.rests_under is not null))
+           and o.record_key = u.record_key and o.rests_under is not null)
      )
      select check_id, member, record_key, staged from (select present.*, count(*) over (partition by check_id, member,
        value_hash) as alike from present) counted
      where alike > 1 order by check_id, member, record_key`,
-    [run, knot],
+    [run, knot, checks],
   )) as { check_id: string; member: string; record_key: string; staged: boolean }[];
   return rows.map(({ check_id, member, record_key, staged }) => ({
     check: check_id,
