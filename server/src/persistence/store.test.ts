@@ -198,6 +198,20 @@ describe.each([
       ['mail', 'a', false],
       ['mail', 'e', true],
     ]);
+    // Also where nothing of it was read again: those that are rejected for it stay so.
+    const rejecting = (of: Anchor): Anchor => ({ ...of, ties: of.ties.map((tie) => ({ ...tie, rejected: ['no'] })) });
+    await store.commitMerge(
+      lease,
+      [entry(rejecting(anchor(5, 'a')), 1), entry(rejecting(anchor(6, 'e')), 0)],
+      [],
+      [],
+      0,
+    );
+    lease = (await store.beginRun(request(3, 500_000))) as RunLease;
+    expect(await repeated()).toEqual([
+      ['mail', 'a', false],
+      ['mail', 'e', false],
+    ]);
     await store.markGone(lease, 'crm', [recordKey('a')], 0);
     expect(await repeated()).toEqual([]);
   });
