@@ -20,6 +20,8 @@ export const failureGroupSchema = groupNameSchema.extend({
   count: z.number(),
   firstAt: time,
   latestAt: time,
+  /** How often the one that was tried most was tried; 0 where nothing is tried before something is corrected. */
+  attempts: z.number(),
   /** One of them, and what it would be decided on. */
   decision: z.string(),
   fingerprint: z.string(),

@@ -266,7 +266,10 @@ function outcomeOf(
   const decisions: DecisionDraft[] = [...entry.decisions];
   for (const { intent, state, words } of ends) {
     if (state === 'refused')
-      decisions.push(decisionOfRefusal(systemName, intent.operation, words ?? 'no reason given'));
+      decisions.push({
+        ...decisionOfRefusal(systemName, intent.operation, words ?? 'no reason given'),
+        wasTried: true,
+      });
     if (state === 'unclear') decisions.push(decisionOfUnclear(systemName, intent));
   }
   for (const tie of anchor.ties) {

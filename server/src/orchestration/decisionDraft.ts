@@ -10,6 +10,8 @@ interface DecisionDraftCommon {
   readonly says: string;
   /** Of what failed why it did, without the name of the record: what fails alike is repaired together. */
   readonly reason?: string | undefined;
+  /** It was tried in this run, and failed; else it is only said again. */
+  readonly wasTried?: boolean | undefined;
   /** Changes when what a person would decide on has changed. */
   readonly fingerprint: string;
 }

@@ -1,5 +1,5 @@
 /** Outcomes over real HTTP and a real database: told, refused and told again when asked; awaited, late and listed. */
-import type { Accounts, AnchorView, ListedRecords, OperationList } from '@anchor-knot/contracts';
+import type { Accounts, AnchorView, ListedRecords, OperationList, Repair } from '@anchor-knot/contracts';
 import type { Knot, OutcomeFields } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -107,21 +107,27 @@ test('a record that was there on both sides is told nothing; what a run tells is
   expect((await accountThere()).state).toBe('Waits');
 });
 
-test('where it may not be told, a decision says so, and who has it tried again has it told', async () => {
+test('where it may not be told, a decision says so; tried again it is counted, until it is told', async () => {
   isLocked = true;
   await editOnPage(installation.addresses.crm, onlyThere, { 'accounting.state': 'Ready' });
   await installation.run();
-  const [decision] = (await installation.decisions()).filter(({ kind }) => kind === 'refused');
-  expect(decision?.says).toMatch(/^Fernhill CRM refused what it was told of other systems: .*accounting is locked/);
+  const refusal = async () => (await installation.decisions()).find(({ kind }) => kind === 'refused');
+  const attempts = async () => ((await api.as('viewer', 'GET', '/api/repair')).json() as Repair).groups[0]?.attempts;
+  const tryAgain = async () => {
+    const { id = '', fingerprint = '' } = (await refusal()) ?? {};
+    const choice = { choose: 'try again', fingerprint };
+    expect((await api.as('operator', 'POST', `/api/knots/customers/decisions/${id}`, choice)).statusCode).toBe(200);
+    await installation.run();
+  };
+  expect((await refusal())?.says).toMatch(
+    /^Fernhill CRM refused what it was told of other systems: .*accounting is locked/,
+  );
+  // A run that only says it again tries nothing.
   await installation.run();
-  expect((await accountThere()).state).toBe('Ready');
+  expect([await attempts(), (await accountThere()).state]).toEqual([1, 'Ready']);
+  await tryAgain();
+  expect([await attempts(), (await accountThere()).state]).toEqual([2, 'Ready']);
   isLocked = false;
-  const answer = await api.as('operator', 'POST', `/api/knots/customers/decisions/${decision?.id}`, {
-    choose: 'try again',
-    fingerprint: decision?.fingerprint,
-  });
-  expect(answer.statusCode).toBe(200);
-  await installation.run();
-  expect((await accountThere()).state).toBe('Waits');
-  expect((await installation.decisions()).filter(({ kind }) => kind === 'refused')).toEqual([]);
+  await tryAgain();
+  expect([await refusal(), (await accountThere()).state]).toEqual([undefined, 'Waits']);
 });

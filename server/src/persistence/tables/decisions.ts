@@ -71,6 +71,11 @@ export async function replaceSourceDecisions(
   await openDecisions(db, knot, drafts, at);
 }
 
+/** How often it was tried before somebody had it tried again: what fails for the same reason then is no new failure. */
+const attemptsBefore = `coalesce((select d.attempts from decision d where d.knot_id = $1 and d.identity = r.identity
+  and d.reason = r.reason and d.choice ->> 'choose' = 'try again' and d.closed_at > $3::timestamptz - interval '7 days'
+  order by d.id desc limit 1), 0)`;
+
 /** New ones open, known ones are brought up to date; of what somebody has seen as it is nobody is asked again. */
 export async function openDecisions(
   db: SqlConnection,
@@ -82,15 +87,17 @@ export async function openDecisions(
   const identities = drafts.map(decisionIdentity);
   await db.query(
     `insert into decision (knot_id, identity, kind, anchor_id, member, record_key, field, says, detail, fingerprint,
-      reason, opened_at)
+      reason, opened_at, attempts)
      select distinct on (identity) $1, identity, kind, anchor, member, key, field, says, detail, fingerprint, reason,
-       $3::timestamptz
+       $3::timestamptz, case when "wasTried" then 1 + ${attemptsBefore} else 0 end
      from jsonb_to_recordset($2::jsonb) as r(identity text, kind text, anchor uuid, member text, key text, field text,
-       says text, detail jsonb, fingerprint text, reason text)
+       says text, detail jsonb, fingerprint text, reason text, "wasTried" boolean)
      where not exists (select from decision seen where seen.knot_id = $1 and seen.identity = r.identity
        and seen.fingerprint = r.fingerprint and seen.choice ->> 'choose' = 'seen')
      on conflict (knot_id, identity) where closed_at is null do update set says = excluded.says,
-       detail = excluded.detail, fingerprint = excluded.fingerprint, reason = excluded.reason`,
+       detail = excluded.detail, fingerprint = excluded.fingerprint, reason = excluded.reason,
+       attempts = case when decision.reason is distinct from excluded.reason then 0 else decision.attempts end
+         + excluded.attempts`,
     [knot, JSON.stringify(drafts.map((draft, index) => ({ ...draft, identity: identities[index] }))), new Date(at)],
   );
 }

@@ -12,6 +12,8 @@ export interface FailureGroup {
   readonly count: number;
   readonly first: Date;
   readonly latest: Date;
+  /** How often the one that was tried most was tried. */
+  readonly attempts: number;
   /** One of them, and what it would be decided on. */
   readonly decision: string;
   readonly fingerprint: string;
@@ -27,7 +29,7 @@ export async function failureGroups(
 ): Promise<readonly FailureGroup[]> {
   return (await db.query(
     `select knot_id as knot, kind, member, field, reason, count(*)::int as count, min(opened_at) as first,
-       max(opened_at) as latest, min(id)::text as decision,
+       max(opened_at) as latest, max(attempts) as attempts, min(id)::text as decision,
        (array_agg(fingerprint order by id))[1] as fingerprint
      from decision where closed_at is null and reason is not null and kind in (${kinds})
        and ($1::text is null or knot_id = $1)

@@ -26,6 +26,7 @@ const group = (more: Partial<FailureGroup>): FailureGroup => ({
   fieldName: null,
   count: 1212,
   firstAt: '2026-11-20T08:00:00Z',
+  attempts: 3,
   latestAt: '2026-11-29T08:00:00Z',
   decision: '17',
   fingerprint: 'postcode invalid',
@@ -42,6 +43,7 @@ const unreadable = group({
   system: memberNamed('crm'),
   count: 4,
   decision: '9',
+  attempts: 0,
   canTryAgain: false,
   canCorrect: true,
 });
@@ -87,6 +89,8 @@ test('each reason is one row that leads to its decisions; all that was refused s
   const [first, second] = await rows();
   expect(first).toContain(`${memberNamed('shop').systemName} says: postcode invalid`);
   expect(first).toContain('1,212');
+  expect(first).toContain('tried 3 times');
+  expect(second).not.toContain('tried');
   expect(second).toContain('Country: no country is called “Albion”');
   expect(await text()).toContain('1,216 records');
   const [, albion = ''] = await links();
