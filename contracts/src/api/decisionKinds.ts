@@ -66,6 +66,12 @@ export const decisionKinds = {
     isSettledHere: true,
     isFailure: false,
   },
+  'unusually quiet': {
+    about: 'source',
+    words: ['system that is unusually quiet', 'systems that are unusually quiet'],
+    isSettledHere: true,
+    isFailure: false,
+  },
   unreadable: {
     about: 'anchor',
     words: ['value that cannot be read', 'values that cannot be read'],

@@ -23,6 +23,7 @@ export const decisionDetails = {
   /** Where it stands, of what comes in files; of a file that cannot be read at all there is no line. */
   unusable: z.object({ file: z.string().nullable(), line: z.number().nullable() }),
   'fields changed': z.object({ changes: z.array(schemaChangeSchema) }),
+  'unusually quiet': z.object({ usual: z.number(), since: time }),
   held: z.object({
     /** What was agreed before. */
     base: z.object({ value: json.nullable() }).nullable(),
@@ -103,6 +104,7 @@ export const decisionSchema = z.discriminatedUnion('kind', [
   decisionOf('cannot be created'),
   decisionOf('unusable'),
   decisionOf('fields changed'),
+  decisionOf('unusually quiet'),
   decisionOf('unreadable'),
   decisionOf('unwritable'),
 ]);

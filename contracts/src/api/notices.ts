@@ -6,7 +6,8 @@ import { noticeTopicNames } from './noticeTopics.js';
 export const noticeTopicSchema = z.enum(noticeTopicNames);
 
 /** Decisions that notices tell of. Of a guard and of a system in trouble there are notices of their own. */
-export const toldDecisionKinds = decisionKindNames.filter((kind) => kind !== 'guard' && kind !== 'trouble') as [
+const withTopicsOfTheirOwn: readonly DecisionKind[] = ['guard', 'trouble', 'unusually quiet'];
+export const toldDecisionKinds = decisionKindNames.filter((kind) => !withTopicsOfTheirOwn.includes(kind)) as [
   DecisionKind,
   ...DecisionKind[],
 ];

@@ -1,4 +1,4 @@
-import type { Choice } from '@anchor-knot/contracts';
+import type { Choice, DecisionKind } from '@anchor-knot/contracts';
 import {
   type Anchor,
   anchorId,
@@ -105,13 +105,14 @@ async function apply(
     case 'try again':
       return tryAgain(db, knot, decision, now);
     case 'seen':
-      return decision.kind === 'unusable' || decision.kind === 'fields changed'
-        ? { kind: 'decided' }
-        : wrongChoice(decision);
+      return seenKinds.has(decision.kind) ? { kind: 'decided' } : wrongChoice(decision);
     default:
       throw new Error(`unknown choice ${JSON.stringify(choice satisfies never)}`);
   }
 }
+
+/** Of these nothing else is to be done here. */
+const seenKinds: ReadonlySet<DecisionKind> = new Set(['unusable', 'fields changed', 'unusually quiet']);
 
 function wrongChoice({ kind }: DecisionRow): DecideOutcome {
   return { kind: 'not a choice', says: `this cannot be chosen for a decision of the kind “${kind}”` };

@@ -10,7 +10,9 @@ import {
   takeUntoldRuns,
   kindsThatWait,
 } from '../persistence/tables/noticeCases.js';
+import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { usedAllowances } from '../persistence/tables/callBudget.js';
+import { closeQuietDecisions, openDecisions } from '../persistence/tables/decisions.js';
 import type { NoticeRuleRow } from '../persistence/tables/noticeRules.js';
 import {
   beginNotices,
@@ -20,7 +22,7 @@ import {
   type OpenNotice,
   repeatNotices,
 } from '../persistence/tables/notices.js';
-import { unusuallyQuiet } from '../persistence/tables/readHours.js';
+import { type QuietMember, unusuallyQuiet } from '../persistence/tables/readHours.js';
 import { allowanceWords, type LateKnot, lateWords, quietWords } from './noticeWords.js';
 
 /** So many runs are looked at in one go; the others come next. */
@@ -49,6 +51,8 @@ export async function findNotices(
 ): Promise<void> {
   await tellOfRuns(db, surroundings, now);
   const open = new Map((await openNotices(db)).map((notice) => [notice.key, notice]));
+  const quiet = await unusuallyQuiet(db, now);
+  await askWhyQuiet(db, surroundings, quiet, now);
   const isOfRun = ({ topic }: OpenNotice): boolean => topic === 'run failed' || topic === 'run stopped';
   const lasting = [
     ...(await waitingCases(db, surroundings, open)),
@@ -56,7 +60,7 @@ export async function findNotices(
     ...(await systemCases(db)),
     ...(await allowanceCases(db, rules, now)),
     ...(await lateCases(surroundings, now)),
-    ...(await quietCases(db, surroundings, now)),
+    ...(await quietCases(surroundings, quiet, now)),
   ];
   const goesOn = new Set(lasting.map(({ key }) => key));
   await beginNotices(
@@ -233,9 +237,34 @@ async function allowanceCases(db: SqlConnection, rules: readonly NoticeRuleRow[]
   );
 }
 
-async function quietCases(db: SqlConnection, { knotName, systemOf }: Surroundings, now: Date): Promise<NoticeCase[]> {
+/** A person says that it is so; it closes by itself as soon as something changes. Once a day is enough. */
+async function askWhyQuiet(
+  db: SqlConnection,
+  { systemOf }: Surroundings,
+  members: readonly QuietMember[],
+  now: Date,
+): Promise<void> {
+  await closeQuietDecisions(db, members, now);
+  for (const { knot, member, usual, since } of members) {
+    const words = quietWords(await systemOf(knot, member), { usual, since });
+    const draft: DecisionDraft = {
+      kind: 'unusually quiet',
+      member,
+      fingerprint: since.toISOString().slice(0, 10),
+      says: `${words.charAt(0).toUpperCase()}${words.slice(1)} See whether it is at work and still tells of changes.`,
+      detail: { usual, since: since.toISOString() },
+    };
+    await openDecisions(db, knot, [draft], now.getTime());
+  }
+}
+
+async function quietCases(
+  { knotName, systemOf }: Surroundings,
+  members: readonly QuietMember[],
+  now: Date,
+): Promise<NoticeCase[]> {
   const cases: NoticeCase[] = [];
-  for (const quiet of await unusuallyQuiet(db, now))
+  for (const quiet of members)
     cases.push({
       key: `unusually quiet:${quiet.knot}:${quiet.member}`,
       topic: 'unusually quiet',

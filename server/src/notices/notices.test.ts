@@ -306,10 +306,23 @@ test('where much usually changes and nothing does, that is told; what is always 
     expect.stringMatching(/^Customers: nothing has changed in Fernhill CRM since 13:00 UTC; /),
   ]);
   expect(mail.mails[0]?.text).toMatch(/usually about 2[45]0 changes/);
+  // It waits for a person as well, once a day, who may say that it is so.
+  const waiting = async () => (await installation.decisions()).map(({ kind, member, says }) => [kind, member, says]);
+  const says = expect.stringMatching(/^Nothing has changed in Fernhill CRM since 13:00 UTC; .* See whether it is at/);
+  expect(await waiting()).toEqual([['unusually quiet', 'crm', says]]);
+  const [{ id = '', fingerprint = '' } = {}] = await installation.decisions();
+  const seen = { choose: 'seen', fingerprint };
+  expect((await api.as('operator', 'POST', `/api/knots/customers/decisions/${id}`, seen)).statusCode).toBe(200);
+  await tell();
+  expect(await waiting()).toEqual([]);
+  await sql('delete from decision');
+  await tell();
+  expect(await waiting()).toHaveLength(1);
   // As soon as something changes it is over.
   await changes('crm', 0, 1);
   await tell();
   expect(subjects()[1]).toMatch(/^Over: Customers: nothing has changed/);
+  expect(await waiting()).toEqual([]);
   await sql('update read_hour set records = 0 where hour = $1', [hourOf(0)]);
   await sql("update knot set state = 'paused'");
   await tell();

@@ -102,6 +102,19 @@ export async function openDecisions(
   );
 }
 
+/** Those about members that are quiet no longer close by themselves. */
+export async function closeQuietDecisions(
+  db: SqlConnection,
+  quiet: readonly { readonly knot: string; readonly member: string }[],
+  at: Date,
+): Promise<void> {
+  await db.query(
+    `update decision set closed_at = $1, closed_by = null where kind = 'unusually quiet' and closed_at is null
+       and not (knot_id, member) in (select * from unnest($2::text[], $3::text[]))`,
+    [at, quiet.map(({ knot }) => knot), quiet.map(({ member }) => member)],
+  );
+}
+
 /** How many that wait have opened since a moment, by kind. */
 export async function newDecisions(
   db: SqlConnection,

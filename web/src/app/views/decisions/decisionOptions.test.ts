@@ -8,6 +8,7 @@ const details: { readonly [Kind in Decision['kind']]: unknown } = {
   guard: {},
   trouble: { code: 'unreachable', advice: 'See whether it is running.' },
   unusable: { file: 'leads-1.csv', line: 3 },
+  'unusually quiet': { usual: 240, since: '2026-11-29T13:00:00Z' },
   'fields changed': { changes: [{ kind: 'removed', field: 'phone', type: 'text' }] },
   held: {
     base: { value: 'c' },

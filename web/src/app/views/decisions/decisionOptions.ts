@@ -112,6 +112,7 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
       ]);
     case 'unusable':
     case 'fields changed':
+    case 'unusually quiet':
       return numbered([{ ...plain, who: 'seen', choice: { choose: 'seen', fingerprint } }]);
     case 'guard':
       return numbered([

@@ -100,6 +100,7 @@ test.each<[DecisionKind, object, readonly string[]]>([
   ['trouble', { code: 'unreachable', advice: '' }, ['/systems/shop']],
   ['unusable', { file: 'a.csv', line: 3 }, ['/systems/shop/objects/things/records']],
   ['fields changed', { changes: [] }, ['/systems/shop/objects/things/history', '/knots/customers/fields']],
+  ['unusually quiet', { usual: 240, since: '2026-11-29T13:00:00Z' }, ['/systems/shop', '/knots/customers/timing']],
 ])('%s leads to where it is put right', async (kind, detail, expected) => {
   const { buttons, links, key, api } = shown(decision(kind, { detail, key: 'a.csv: 3' }));
   expect(await buttons()).toEqual(kind === 'trouble' ? [] : ['1 seen']);
