@@ -63,10 +63,10 @@ export async function readMember(
   outside: OutsideRecords,
   tally: Tally,
   afterPage: () => Promise<void>,
+  known: MemberCursor | undefined,
   named?: readonly RecordKey[],
 ): Promise<MemberReading> {
   const { store, clock } = installation;
-  const known = (await store.cursors(lease.knot)).get(member.id);
   const startedAt = clock.now();
   const sameVersion = known?.knotVersion === options.knotVersion;
   const changedSince =

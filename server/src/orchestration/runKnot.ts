@@ -212,14 +212,16 @@ class KnotRun {
     const isAsked = ({ id }: CompiledMember): boolean =>
       (this.#options.members?.has(id) ?? true) || cursors.get(id)?.knotVersion !== this.#options.knotVersion;
     const unasked = knot.members.filter((member) => !isAsked(member));
-    await this.#readMembers(knot.members.filter(isAsked), outside);
+    await this.#readMembers(knot.members.filter(isAsked), outside, cursors);
     await this.#readMembers(
       unasked.filter(({ id }) => this.#options.records?.has(id)),
       outside,
+      cursors,
       this.#options.records,
     );
     // What is new in one may be new in another as well, that did not tell of it yet.
-    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0)) await this.#readMembers(unasked, outside);
+    if ([...this.#readings.values()].some(({ newcomers }) => newcomers > 0))
+      await this.#readMembers(unasked, outside, cursors);
     const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease, outside);
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
     return { ofMembers: this.#readings, outside };
@@ -229,6 +231,7 @@ class KnotRun {
   async #readMembers(
     members: readonly CompiledMember[],
     outside: OutsideRecords,
+    cursors: ReadonlyMap<MemberId, MemberCursor>,
     named?: RunOptions['records'],
   ): Promise<void> {
     const oneByOne = pLimit(1);
@@ -249,6 +252,7 @@ class KnotRun {
           outside,
           this.#tally,
           afterPage,
+          cursors.get(member.id),
           named?.get(member.id),
         );
       const reading = await (connector.capabilities.heldWhole ? oneByOne(read) : read());
@@ -372,8 +376,7 @@ class KnotRun {
     this.#options.onProgress?.(progress);
     if (clock.now() - this.#lastBeat < beatMs) return;
     this.#lastBeat = clock.now();
-    await store.saveProgress(this.#lease, progress);
-    const { stop } = await store.renewLease(this.#lease, clock.now(), this.#options.leaseMs);
+    const { stop } = await store.saveProgress(this.#lease, progress, clock.now(), this.#options.leaseMs);
     if ((stop || this.#options.signal?.aborted) && this.#tally.phase !== 'writing')
       throw new Halt('stopped', 'it was stopped before anything was written');
     this.#stopAsked ||= stop || (this.#options.signal?.aborted ?? false);

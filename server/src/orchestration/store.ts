@@ -277,7 +277,13 @@ export interface Store {
   beginRun(request: RunRequest): Promise<RunLease | undefined>;
   /** @returns whether somebody asked to stop the run */
   renewLease(lease: RunLease, now: Instant, leaseMs: number): Promise<{ readonly stop: boolean }>;
-  saveProgress(lease: RunLease, progress: RunProgress): Promise<void>;
+  /** Tells how far it is, and renews the lease with it. @returns whether somebody asked to stop the run */
+  saveProgress(
+    lease: RunLease,
+    progress: RunProgress,
+    now: Instant,
+    leaseMs: number,
+  ): Promise<{ readonly stop: boolean }>;
   /**
    * Ends the run and forgets what was staged. Cursors are moved only here, after everything that was read is settled.
    */

@@ -48,8 +48,8 @@ export class PostgresStore implements Store {
 
   beginRun = (request: RunRequest) => this.#data.transaction((db) => runs.openRun(db, request));
   renewLease = (lease: RunLease, now: number, leaseMs: number) => runs.renewLease(this.#data, lease, now, leaseMs);
-  saveProgress = (lease: RunLease, progress: RunProgress) =>
-    runs.withLease(this.#data, lease, (db) => runs.saveProgress(db, lease, progress), 'change');
+  saveProgress = (lease: RunLease, progress: RunProgress, now: number, leaseMs: number) =>
+    runs.saveProgress(this.#data, lease, progress, now, leaseMs);
   endRun = (lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>) =>
     runs.withLease(this.#data, lease, (db) => runs.closeRun(db, lease, result, cursors), 'end');
   cursors = (knot: string) => runs.cursorsOf(this.#data, knot);

@@ -112,6 +112,7 @@ describe.each([
     expect(second.token).toBeGreaterThan(lease.token);
     for (const late of [
       () => store.renewLease(lease, 2000, 1),
+      () => store.saveProgress(lease, { phase: 'reading', done: 1, tally: {} }, 2000, 1),
       () => store.stage(lease, []),
       () => store.savePlan(lease, []),
       () => store.commitMerge(lease, [entry(anchor(5, 'a'), 0)], [], [], 0),
@@ -515,7 +516,7 @@ test('a run is taken over only after what its worker is doing; the lease is rene
     });
   });
   await store.renewLease(lease, 100, 1000);
-  await store.saveProgress(lease, { phase: 'reading', done: 1, tally: {} });
+  await store.saveProgress(lease, { phase: 'reading', done: 1, tally: {} }, 100, 1000);
   const takingOver = store.beginRun(request(2, 5000)).then(() => order.push('taken over'));
   await new Promise((go) => setTimeout(go, 300));
   goOn();

@@ -25,6 +25,7 @@ import { withoutSecret } from '../runs/strikeOut.js';
 import {
   allSystems,
   changeSystem,
+  noteHealth,
   deleteSystem,
   findSystem,
   saveSystem,
@@ -316,7 +317,7 @@ export class Systems {
 
   /** Keeps how each system did in the last run, for everybody to see. */
   async recordHealth(troubles: ReadonlyMap<string, SystemRow['trouble']>): Promise<void> {
-    for (const [id, trouble] of troubles) await changeSystem(this.#data, id, { trouble, checkedAt: new Date() });
+    await noteHealth(this.#data, troubles);
   }
 
   #sealed(id: string, credential: Credential): Pick<SystemRow, 'credential' | 'credentialId'> {

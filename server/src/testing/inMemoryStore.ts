@@ -129,8 +129,8 @@ export class InMemoryStore implements Store {
     return { stop: run.stop };
   }
 
-  async saveProgress(lease: RunLease, _: RunProgress): Promise<void> {
-    this.#check(lease);
+  async saveProgress(lease: RunLease, _: RunProgress, now: number, leaseMs: number): Promise<{ stop: boolean }> {
+    return this.renewLease(lease, now, leaseMs);
   }
 
   async endRun(lease: RunLease, result: RunResult, cursors: ReadonlyMap<MemberId, MemberCursor>): Promise<void> {

@@ -38,6 +38,7 @@ export async function loadAnchors(
   data: SqlConnection,
   ids: readonly AnchorId[],
 ): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
+  if (ids.length === 0) return new Map();
   const anchors = (await data.query(
     'select id, agreed, began_in, parked_creates, parted, revision from anchor where id = any($1::uuid[])',
     [ids],

@@ -112,9 +112,21 @@ export async function renewLease(
   return { stop: rows[0].stop_asked };
 }
 
-export async function saveProgress(db: SqlConnection, lease: RunLease, progress: RunProgress): Promise<void> {
-  await db.query('update run set progress = $2 where id = $1', [lease.run, JSON.stringify(progress)]);
-  await tell(db, lease.run);
+/** Tells how far the run is, and renews its lease with it. */
+export async function saveProgress(
+  data: SqlDatabase,
+  lease: RunLease,
+  progress: RunProgress,
+  now: number,
+  leaseMs: number,
+): Promise<{ stop: boolean }> {
+  const [run] = (await data.query(
+    `with renewed as (update run set lease_until = $3, progress = $4 where id = $1 and token = $2 and ended_at is null
+       returning stop_asked) select stop_asked, pg_notify($5, $1::text) from renewed`,
+    [lease.run, lease.token, new Date(now + leaseMs), JSON.stringify(progress), runChannel],
+  )) as { stop_asked: boolean }[];
+  if (!run) throw new LeaseLost(lease.run);
+  return { stop: run.stop_asked };
 }
 
 export async function closeRun(

@@ -72,3 +72,20 @@ export async function replaceSecret(db: SqlConnection, place: SecretPlace, id: s
   const [table, column] = columnOf[place];
   await db.query(`update ${table} set ${column} = $2 where id = $1`, [id, secret]);
 }
+
+/** What says the same again within so many seconds is not written again: many runs end at once. */
+const healthSeconds = 15;
+
+/** How working with systems went: what is wrong with each, or nothing. */
+export async function noteHealth(
+  db: SqlConnection,
+  troubles: ReadonlyMap<string, SystemRow['trouble']>,
+): Promise<void> {
+  await db.query(
+    `update system set trouble = r.trouble, checked_at = now()
+     from jsonb_to_recordset($1::jsonb) as r(id text, trouble jsonb)
+     where system.id = r.id and (system.trouble::jsonb is distinct from r.trouble
+       or system.checked_at is null or system.checked_at < now() - make_interval(secs => $2))`,
+    [JSON.stringify([...troubles].map(([id, trouble]) => ({ id, trouble }))), healthSeconds],
+  );
+}
