@@ -31,6 +31,8 @@ export const watchSchema = z.object({
       nextAt: time.nullable(),
       /** When it is tried again what the last run could not do; null where there is nothing. */
       retryAt: time.nullable(),
+      /** How often that was tried by then: the run itself, and what was tried again. */
+      attempts: z.number(),
     }),
   ),
   systems: z.array(

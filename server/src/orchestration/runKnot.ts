@@ -291,9 +291,10 @@ class KnotRun {
     if (trouble) this.#note(trouble);
   }
 
+  /** What a record is told is an update of it, too; but not what is told of writes that the guards have let pass. */
   #countsOf(member: MemberId, ties: number) {
-    const { create, update, archive, delete: deleted } = this.#tally.of(member);
-    return { creates: create, updates: update, removals: archive + deleted, ties };
+    const { create, update, archive, delete: deleted, 'write back': told } = this.#tally.of(member);
+    return { creates: create, updates: update + told, removals: archive + deleted, ties };
   }
 
   async #guard(ties: ReadonlyMap<MemberId, number>): Promise<void> {

@@ -93,6 +93,37 @@ test('what a run wrote is told before it ends', async () => {
   expect([told?.name, told?.state, Date.parse(String(told?.told)) >= first]).toEqual(['another name', 'done', true]);
 });
 
+test('what is to be told counts as updates for a guard, and what is told of writes that passed does not', async () => {
+  const store = new InMemoryStore();
+  const named = { id: 'named', says: 'it has a name', onFail: 'reject', formula: 'name != null' } as const;
+  const guarded: Knot = {
+    ...knot,
+    checks: [{ ...named, members: ['crm'] }],
+    members: knot.members.map(({ acknowledges: _, ...member }) =>
+      member.id === 'crm' ? { ...member, guards: { updates: 1 } } : member,
+    ),
+  };
+  const world = new SimulatedInstallation(guarded, store, simulationAbilities);
+  const name = (customer: number, value: string | null): void =>
+    world.system('crm').edit(`crm-${customer}`, 'name', value);
+  for (const customer of [0, 1, 2]) {
+    world.system('crm').edit(`crm-${customer}`, 'email', emailOf(customer));
+    name(customer, `customer ${customer}`);
+  }
+  expect(await world.run()).toMatchObject({ result: { state: 'succeeded' } });
+  expect([0, 1, 2].map((customer) => recordOf(world, 'crm', customer)?.fields.state)).toEqual(['done', 'done', 'done']);
+  name(0, null);
+  name(1, null);
+  expect(await world.run()).toMatchObject({ result: { state: 'stopped by a guard' } });
+  expect(recordOf(world, 'crm', 0)?.fields.state).toBe('done');
+  expect(await world.run({ overGuards: true })).toMatchObject({ result: { state: 'succeeded in part' } });
+  expect([0, 1, 2].map((customer) => recordOf(world, 'crm', customer)?.fields.state)).toEqual([
+    'failed',
+    'failed',
+    'done',
+  ]);
+});
+
 test('a record that will not take what it is told becomes a decision', async () => {
   const store = new InMemoryStore();
   const world = new SimulatedInstallation(knot, store, simulationAbilities);

@@ -31,7 +31,7 @@ import { workingSubscriptions } from '../persistence/tables/webhooks.js';
 import type { Systems } from '../systems/systems.js';
 import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
 import { isAllRead } from './freshness.js';
-import { askingMs, isByHandOnly, purposeOf, type Timings } from './timings.js';
+import { askingMs, isByHandOnly, purposeOf, purposeText, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
 const graceMs = 120_000;
@@ -102,8 +102,10 @@ export class Scheduler {
     const runs: string[] = [];
     for (const { knot, member } of await membersOfObject(db, system, object)) {
       const { timing } = await this.#timings.of(knot, db);
-      if (timing.triggers[member]?.kind !== 'events' || quietUntil(timing, now) !== undefined) continue;
-      if (!(await this.#mayStart(db, knot))) continue;
+      if (timing.triggers[member]?.kind !== 'events') continue;
+      const quietEnd = quietUntil(timing, now);
+      if (quietEnd !== undefined) await moveDueSlot(db, knot, purposeText({ ask: member }), new Date(quietEnd));
+      if (quietEnd !== undefined || !(await this.#mayStart(db, knot))) continue;
       const scope = key === undefined ? { members: [member] } : { members: [], records: { [member]: [key] } };
       runs.push(await this.#start(db, knot, { cause: 'event', ...scope, full: false }));
     }

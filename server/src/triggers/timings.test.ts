@@ -9,6 +9,7 @@ import {
   type KnotStanding,
   type Run,
   type TimingView,
+  type Watch,
 } from '@anchor-knot/contracts';
 import type { Mapping, Member, SharedField, Timing } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
@@ -218,6 +219,7 @@ test('what a system in trouble kept from being done is tried again by itself, la
   await tryAgain(1);
   expect(await retry()).toMatchObject({ members: ['crm'], attempts: 2 });
   expect(pauseOf(await retry())).toBe(2);
+  expect((await get<Watch>('/api/watch')).knots[0]).toMatchObject({ attempts: 2, retryAt: expect.any(String) });
   // A run that has nothing to do with it changes nothing of it.
   await installation.run('dry run');
   await installation.run('run', { members: ['shop'] });
@@ -369,7 +371,8 @@ test('in quiet hours nothing that is told starts a run; when they are over, what
   await begin();
   const clock = (from: number): string => new Date(Date.now() + from).toISOString().slice(11, 16);
   const quiet = { between: [clock(-hour), clock(hour)] };
-  const crm = { kind: 'events', otherwiseSeconds: 600 };
+  // It would be asked a day later otherwise.
+  const crm = { kind: 'events', otherwiseSeconds: 86_400 };
   expect((await keep({ zone: 'UTC', quiet, triggers: { crm } })).statusCode).toBe(200);
   await editOnPage(installation.addresses.crm, account, { 'address.town': 'Marrowby' });
   const { scheduler, inbox } = installation.parts;

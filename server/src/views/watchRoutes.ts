@@ -100,7 +100,8 @@ export function watchRoutes(app: FastifyInstance, { data, knots, systems, timing
           isLate: lastRun !== undefined && state === 'running' && latestMember(timing, freshness, now) !== undefined,
           lastRun: lastRun ? runSummary(lastRun) : null,
           openRun: openRun ? runSummary(openRun) : null,
-          retryAt: state === 'running' ? (retries.get(id)?.toISOString() ?? null) : null,
+          retryAt: state === 'running' ? (retries.get(id)?.at.toISOString() ?? null) : null,
+          attempts: retries.get(id)?.attempts ?? 0,
           nextAt: lastRun && state === 'running' ? (due.get(id)?.toISOString() ?? null) : null,
         });
       }

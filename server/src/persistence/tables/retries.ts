@@ -51,8 +51,14 @@ export async function postponeRetry(db: SqlConnection, knot: string, until: Date
   await db.query('update retry set due_at = $2 where knot_id = $1', [knot, until]);
 }
 
-/** When each knot is tried again. */
-export async function dueRetries(db: SqlConnection): Promise<ReadonlyMap<string, Date>> {
-  const rows = (await db.query('select knot_id as knot, due_at as at from retry')) as { knot: string; at: Date }[];
-  return new Map(rows.map(({ knot, at }) => [knot, at]));
+/** When each knot is tried again, and how often that was done in vain. */
+export async function dueRetries(
+  db: SqlConnection,
+): Promise<ReadonlyMap<string, { readonly at: Date; readonly attempts: number }>> {
+  const rows = (await db.query('select knot_id as knot, due_at as at, attempts from retry')) as {
+    knot: string;
+    at: Date;
+    attempts: number;
+  }[];
+  return new Map(rows.map(({ knot, at, attempts }) => [knot, { at, attempts }]));
 }
