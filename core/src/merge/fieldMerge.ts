@@ -35,6 +35,9 @@ export interface Problem {
   readonly reason: string;
 }
 
+/** A reason as it is alike for all values that are wrong in the same way: values stand in quotes. */
+export const withoutValues = (reason: string): string => reason.replaceAll(/“[^”]*”/g, '“…”');
+
 export interface FieldWrite {
   readonly member: MemberId;
   readonly field: FieldId;

@@ -61,7 +61,6 @@ export interface WriteBackOperation {
   /** Nothing of it is shared: each is named by its place. */
   readonly changes: readonly FieldChange[];
   readonly outcomes: readonly { readonly of: MemberId; readonly told: Told }[];
-  readonly fingerprint: string;
 }
 
 /** A deletion of which a person has to say what follows. */

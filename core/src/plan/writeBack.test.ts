@@ -1,5 +1,5 @@
 /** What a record is told of its thing in another member, when, and what takes it up again. */
-import { compileKnot, type Knot, type Member, type OutcomeFields } from '../definition/index.js';
+import { compileKnot, type Knot, type Member, type OutcomeFields, type SharedField } from '../definition/index.js';
 import { smallKnot } from '../testing/smallKnot.js';
 import { World } from '../testing/world.js';
 
@@ -108,6 +108,21 @@ test('what waits for a decision, or cannot be made, is told with the reason', as
   world.edit('b', there, 'f', 'two');
   await world.run();
   expect(toldIn(world)).toMatchObject({ state: 'on its way', words: 'F waits for a decision', number: there });
+});
+
+test('what is told of a sensitive field is wrong without its value', async () => {
+  const plain = knotThatTells();
+  const [key, f, g] = plain.fields as [SharedField, SharedField, SharedField];
+  const numbers = { ...g, type: 'number' as const };
+  for (const [sensitive, words] of [
+    [false, 'G: “secret” is not a number'],
+    [true, 'G: “…” is not a number'],
+  ] as const) {
+    const world = worldWith({ ...plain, fields: [key, f, { ...numbers, sensitive }] });
+    world.edit('a', '1', 'g', 'secret');
+    await world.run();
+    expect(toldIn(world)).toMatchObject({ state: 'failed', words });
+  }
 });
 
 test('where a system acknowledges later, it is on its way until it has', async () => {

@@ -1,5 +1,13 @@
 import { type CompiledKnot, type CompiledMember, type OutcomeFields, outcomePaths } from '../definition/index.js';
-import type { AnchorMerge, MemberOutcome, OutcomeAccount, Tie, Told } from '../merge/index.js';
+import {
+  type AnchorMerge,
+  type MemberOutcome,
+  type OutcomeAccount,
+  type Problem,
+  type Tie,
+  type Told,
+  withoutValues,
+} from '../merge/index.js';
 import type { Instant, MemberId, Raw, RecordKey } from '../record/index.js';
 import type { AnchorPlan, FieldChange, WriteBackOperation } from './operation.js';
 
@@ -34,7 +42,6 @@ export function planWriteBack(
     version: tie.version,
     changes: news.flatMap(({ fields, told }) => changesOf(fields, told, linkOf)),
     outcomes: news.map(({ fields, told }) => ({ of: fields.of, told })),
-    fingerprint: JSON.stringify(news.map(({ fields, told: { at: _, ...outcome } }) => [fields.of, outcome])),
   };
 }
 
@@ -56,11 +63,14 @@ function outcomeIn(
   if (anchor.ties.some(({ member, gone }) => member === of && gone)) return undefined;
   if (tie.rejected) return failed(tie.rejected);
   if (plan.operations.some(({ member, kind }) => member === of && kind !== 'write back')) return undefined;
-  const fieldName = (id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;
+  const fieldOf = (id: string) => knot.fields.find((field) => field.id === id);
+  const fieldName = (id: string): string => fieldOf(id)?.name ?? id;
+  // A reason may quote the value, which another system gave.
+  const reasonOf = ({ field, reason }: Problem): string => (fieldOf(field)?.sensitive ? withoutValues(reason) : reason);
   const wrong = [...problems, ...plan.problems].filter(
     ({ member, kind }) => (member === of && kind === 'unwritable') || (member === tie.member && kind === 'unreadable'),
   );
-  if (wrong.length > 0) return failed(wrong.map(({ field, reason }) => `${fieldName(field)}: ${reason}`));
+  if (wrong.length > 0) return failed(wrong.map((problem) => `${fieldName(problem.field)}: ${reasonOf(problem)}`));
   const withheld = plan.withheld.filter(({ member }) => member === of);
   const refused = withheld.filter(({ kind }) => kind !== 'waits');
   if (refused.length > 0) return failed(refused.map(({ reason }) => reason));

@@ -147,7 +147,8 @@ async function tellOutcomes(applying: Applying, ends: readonly WriteEnd[], into:
   const telling = planned.filter(({ operations }) => operations.every(({ kind }) => kind === 'write back'));
   if (telling.length === 0) return;
   for (const { operations } of telling) for (const { member } of operations) tally.add(member, 'write back');
-  await installation.store.savePlan(lease, telling);
+  const writing = telling.filter(({ operations }) => operations.length > 0);
+  if (writing.length > 0) await installation.store.savePlan(lease, writing);
   await applyEntries(applying, telling, into);
 }
 

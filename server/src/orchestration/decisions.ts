@@ -10,14 +10,12 @@ import {
   type RecordName,
   type Score,
   showRaw,
+  withoutValues,
 } from '@anchor-knot/core';
 import type { Intent, OutsideRecord } from './store.js';
 import type { DecisionDraft } from './decisionDraft.js';
 
 const fieldName = (knot: CompiledKnot, id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;
-
-/** Values stand in quotes: what is wrong with them in the same way is wrong alike. */
-const withoutValues = (reason: string): string => reason.replaceAll(/“[^”]*”/g, '“…”');
 
 /** Everything about one anchor that waits for a person. `systemName` gives the name of a member's system. */
 export function decisionsOfAnchor(

@@ -3,6 +3,7 @@ import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
 import {
   accountsSchema,
+  type ListedRecord,
   listedRecordsSchema,
   problemSchema,
   recordActSchema,
@@ -84,31 +85,32 @@ export function recordRoutes(app: FastifyInstance, { data, knots }: ApiContext):
       const { member, list, after } = request.query;
       if (!knot || !knot.definition.members.some(({ id }) => id === member))
         return reply.code(404).send(noSuch(knot ? 'member' : 'knot'));
-      if (list === 'unacknowledged') {
-        const lateAfter = knot.compiled.member(member).acknowledges?.lateAfter;
-        const waiting = await unacknowledgedRecords(data, knot.id, member, after, pageSize);
-        return {
-          records: waiting.map((row) => ({
-            key: row.record_key,
-            title: row.title,
-            why: whyWaited(row, lateAfter, new Date()),
-            anchor: row.anchor_id,
-          })),
-          next: waiting.length === pageSize ? (waiting.at(-1)?.record_key ?? null) : null,
-        };
-      }
-      const rows = await recordsOfList(data, knot.id, member, list, after, pageSize);
-      return {
-        records: rows.map((row) => ({
-          key: row.record_key,
-          title: titleOf(knot, member, row),
-          why: whyIn(list, row),
-          anchor: null,
-        })),
-        next: rows.length === pageSize ? (rows.at(-1)?.record_key ?? null) : null,
-      };
+      const records =
+        list === 'unacknowledged' ? await unacknowledged(knot, member, after) : await untied(knot, member, list, after);
+      return { records, next: records.length === pageSize ? (records.at(-1)?.key ?? null) : null };
     },
   );
+
+  async function untied(knot: LoadedKnot, member: string, list: RecordList, after: string): Promise<ListedRecord[]> {
+    const rows = await recordsOfList(data, knot.id, member, list, after, pageSize);
+    return rows.map((row) => ({
+      key: row.record_key,
+      title: titleOf(knot, member, row),
+      why: whyIn(list, row),
+      anchor: null,
+    }));
+  }
+
+  async function unacknowledged(knot: LoadedKnot, member: string, after: string): Promise<ListedRecord[]> {
+    const lateAfter = knot.compiled.member(member).acknowledges?.lateAfter;
+    const rows = await unacknowledgedRecords(data, knot.id, member, after, pageSize);
+    return rows.map((row) => ({
+      key: row.record_key,
+      title: row.title,
+      why: whyWaited(row, lateAfter, new Date()),
+      anchor: row.anchor_id,
+    }));
+  }
 
   typed.post(
     '/api/knots/:knot/records/:member/:key',

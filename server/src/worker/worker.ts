@@ -3,7 +3,7 @@ import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
 import { mostNamedRecords, recordAddress } from '@anchor-knot/contracts';
-import { recordKey } from '@anchor-knot/core';
+import { recordKey, type Timing } from '@anchor-knot/core';
 import type { Knots } from '../knots/knots.js';
 import { LeaseLost, type RunLease } from '../orchestration/store.js';
 import type { RunOptions } from '../orchestration/installation.js';
@@ -219,13 +219,14 @@ export class Worker {
     const lost = new AbortController();
     let sentAs: string | undefined;
     try {
-      await this.#waitForOthers(id, job);
-      let end = await this.#drive(id, job, lost);
+      const { timing } = await this.#parts.timings.of(job.knot);
+      await this.#waitForOthers(id, job, timing);
+      let end = await this.#drive(id, job, timing, lost);
       // Another run holds the knot: this one follows it, under the same id.
       while (end?.kind === 'busy' && !this.#stopping.signal.aborted) {
         await queue.keepWaiting(id);
         await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
-        end = await this.#drive(id, job, lost);
+        end = await this.#drive(id, job, timing, lost);
       }
       if (!end) return;
       if (end.kind === 'busy') {
@@ -245,10 +246,9 @@ export class Worker {
   }
 
   /** A run that nobody asked for waits for those of knots that come before; not for ever, where they always run. */
-  async #waitForOthers(id: string, { knot, kind, cause }: RunJob): Promise<void> {
+  async #waitForOthers(id: string, { kind, cause }: RunJob, { after = [] }: Timing): Promise<void> {
     if (kind !== 'run' || cause === 'person') return;
-    const { queue, timings } = this.#parts;
-    const { after = [] } = (await timings.of(knot)).timing;
+    const { queue } = this.#parts;
     const latest = Date.now() + longestOrderMs;
     while (Date.now() < latest && !this.#stopping.signal.aborted && (await queue.haveRuns(after))) {
       await queue.keepWaiting(id);
@@ -257,8 +257,8 @@ export class Worker {
   }
 
   /** Drives a run by the version in force. @returns `undefined` where none is */
-  async #drive(id: string, job: RunJob, lost: AbortController): Promise<RunEnd | undefined> {
-    const { data, knots, store, systems, timings, leaseMs } = this.#parts;
+  async #drive(id: string, job: RunJob, { callShare }: Timing, lost: AbortController): Promise<RunEnd | undefined> {
+    const { data, knots, store, systems, leaseMs } = this.#parts;
     const knot = await knots.inForce(job.knot);
     if (!knot) return undefined;
     // It may have been paused while this one waited.
@@ -267,7 +267,6 @@ export class Worker {
     const summaryOf = new Map(summaries.map((summary) => [summary.id, summary]));
     const systemOf = new Map(summaries.map(({ id: member, system }) => [member, system]));
     const recorder = (await detailRuns(data, job.knot)) > 0 ? new ExchangeRecorder(data, id, knot.compiled) : undefined;
-    const { callShare } = (await timings.of(job.knot)).timing;
     const share = callShare === undefined ? undefined : { knot: knot.definition, percent: callShare };
     return runKnot(
       {

@@ -11,7 +11,7 @@ import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../
 import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
-import { plural } from '../../words/sentences';
+import { causeWords, plural } from '../../words/sentences';
 import { DecisionPanel } from '../decisions/decisionPanel';
 import { reasonsOf } from './reasons';
 import { HandTies } from './handTies';
@@ -109,6 +109,16 @@ export class OneAnchorView {
   protected readonly tieing = computed(() => {
     this.view.value();
     return (row: GridRow, member: GridMember) => this.cellOf(row.id, member.id).direction;
+  });
+  /** How its thing stands elsewhere, as each record was told last. */
+  protected readonly tellings = computed(() => {
+    const members = this.view.value()?.members ?? [];
+    return members.flatMap(({ id, systemName, gone, told }) =>
+      (gone ? [] : told).map(({ of, state, words, at, refused }) => {
+        const cause = { kind: 'outcome', member: of, state, ...(words === null ? {} : { words }) } as const;
+        return { id: `${id} ${of}`, system: systemName, words: causeWords(cause, members), at, refused };
+      }),
+    );
   });
   protected readonly reasons = computed(() => {
     const view = this.view.value();
