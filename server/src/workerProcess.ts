@@ -14,6 +14,7 @@ const worker = new Worker({
   store: new PostgresStore(parts.data),
   log,
   leaseMs: settings.LEASE_SECONDS * 1000,
+  batchSize: settings.BATCH_SIZE,
 });
 process.on('SIGTERM', () => worker.stop());
 process.on('SIGINT', () => worker.stop());

@@ -15,7 +15,9 @@ const settingsSchema = z.object({
   /** Where the built web client is. */
   WEB_FOLDER: z.string().optional(),
   COOKIE_SECURE: z.stringbool().default(false),
-  LEASE_SECONDS: z.coerce.number().min(1).max(3600).default(60),
+  LEASE_SECONDS: z.coerce.number().min(0.1).max(3600).default(60),
+  /** How many anchors a part of a run has, which another worker may take. */
+  BATCH_SIZE: z.coerce.number().int().min(1).max(100_000).default(2000),
   /** Private networks that systems may be in, in CIDR notation, separated by commas. */
   REACHABLE_NETWORKS: z
     .string()

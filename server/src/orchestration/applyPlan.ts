@@ -14,7 +14,8 @@ import type { Connector } from '@anchor-knot/connectors';
 import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import { indexOfAnchors } from './indexAnchors.js';
-import { isOpen, planBatch, type PlanContext, type ReadingsOf, titleOf } from './planAnchors.js';
+import { isOpen, planBatch, type ReadingsOf, titleOf } from './planAnchors.js';
+import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
 import { mergeRows, writeRows } from './journalRows.js';
 import type { AnchorIndex, AnchorOutcome, Intent, PlanEntry, RunLease } from './store.js';
 import type { DecisionDraft } from './decisionDraft.js';
@@ -28,15 +29,7 @@ import { type WriteEnd, writeMember } from './writeOperations.js';
 const [fewestWritesAtOnce, mostWritesAtOnce] = [200, 20_000];
 const fewestEntriesAtOnce = 1000;
 
-export interface Applied {
-  /** Records that changed between reading and writing: they are read and merged again. */
-  readonly raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[];
-  /** Anchors that somebody changed between planning and writing: nothing was written, they are planned anew. */
-  readonly late: readonly AnchorId[];
-  readonly troubles: readonly MemberTrouble[];
-  /** Members that certainly did not take a write, and may take it another time. */
-  readonly undone: readonly MemberId[];
-}
+export type Applied = Pick<WorkDone, 'raced' | 'late' | 'troubles' | 'undone'>;
 
 /** What a run applies its plan with. */
 export interface Applying {
@@ -45,22 +38,26 @@ export interface Applying {
   readonly lease: RunLease;
   readonly connectors: ReadonlyMap<MemberId, Connector>;
   readonly context: PlanContext;
+  /** Members whose systems have failed already, beyond those of the context. */
+  readonly troubles?: ReadonlyMap<MemberId, MemberTrouble>;
   readonly tally: Tally;
+  readonly range: AnchorRange;
   readonly afterBatch: () => Promise<void>;
   readonly stopped: () => boolean;
 }
 
 /** Applies a plan batch by batch: settle and store the intents, write, store the outcomes, and tell of them. */
 export async function applyPlan(applying: Applying): Promise<Applied> {
-  const { installation, lease, connectors, tally, afterBatch, stopped } = applying;
+  const { installation, lease, connectors, tally, range, afterBatch, stopped } = applying;
   const { store } = installation;
-  const applied = new AppliedSoFar();
-  const widest = Math.max(...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
+  const applied = new AppliedSoFar(applying.troubles);
+  const widest = Math.max(0, ...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
   const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
   let planned: readonly PlanEntry[] = [];
-  let after: AnchorId | undefined;
+  let { after } = range;
   while (!stopped()) {
-    if (planned.length === 0) planned = await store.planned(lease, after, Math.max(fewestEntriesAtOnce, writesAtOnce));
+    if (planned.length === 0)
+      planned = await store.planned(lease, { ...range, after }, Math.max(fewestEntriesAtOnce, writesAtOnce));
     if (planned.length === 0) break;
     const entries = firstWrites(planned, writesAtOnce);
     planned = planned.slice(entries.length);
@@ -77,8 +74,12 @@ export async function applyPlan(applying: Applying): Promise<Applied> {
 class AppliedSoFar {
   readonly #raced: { anchor: AnchorId; member: MemberId }[] = [];
   readonly #late: AnchorId[] = [];
-  readonly troubles = new Map<MemberId, MemberTrouble>();
+  readonly troubles: Map<MemberId, MemberTrouble>;
   readonly #undone = new Set<MemberId>();
+
+  constructor(troubles: ReadonlyMap<MemberId, MemberTrouble> = new Map()) {
+    this.troubles = new Map(troubles);
+  }
 
   addLate(anchors: readonly AnchorId[]): void {
     this.#late.push(...anchors);
@@ -164,7 +165,8 @@ function firstWrites(entries: readonly PlanEntry[], most: number): readonly Plan
   return end < 0 ? entries : entries.slice(0, end);
 }
 
-async function writeAll(
+/** Writes what is intended, member by member. @param troubles systems that failed; those that fail now are added */
+export async function writeAll(
   installation: Installation,
   options: RunOptions,
   connectors: ReadonlyMap<MemberId, Connector>,
@@ -182,7 +184,7 @@ async function writeAll(
       installation,
       options.knot,
       member,
-      connectors.get(member) as Connector,
+      connectors.get(member),
       own,
       anchors,
       halted,
@@ -191,6 +193,11 @@ async function writeAll(
     return ends;
   });
   return all.flat();
+}
+
+/** Members that certainly did not take one of some writes. */
+export function membersUndone(ends: readonly WriteEnd[]): ReadonlySet<MemberId> {
+  return new Set(ends.filter(({ state }) => state === 'not done').map(({ intent }) => intent.operation.member));
 }
 
 /** An anchor as its merge left it, and what is open of it. */

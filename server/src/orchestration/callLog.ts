@@ -1,6 +1,6 @@
 import type { Instant, MemberId } from '@anchor-knot/core';
 import { type Clock, type Connector, type Page, SystemTrouble } from '@anchor-knot/connectors';
-import type { CallCount, CallKind } from './runResult.js';
+import type { CallCount, CallCounts, CallKind } from './runResult.js';
 
 /** What a run asks of systems: how often, how long it takes, and what of it fails. */
 export class CallLog {
@@ -70,19 +70,29 @@ export class CallLog {
   }
 
   #note(member: MemberId, kind: CallKind, began: Instant, failed: number): void {
+    const took = Math.max(0, this.#clock.now() - began);
+    this.#add(member, kind, { count: 1, failed, ms: took, longestMs: took });
+  }
+
+  #add(member: MemberId, kind: CallKind, calls: CallCount): void {
     const kinds = this.#members.get(member) ?? new Map<CallKind, CallCount>();
     this.#members.set(member, kinds);
     const known = kinds.get(kind) ?? { count: 0, failed: 0, ms: 0, longestMs: 0 };
-    const took = Math.max(0, this.#clock.now() - began);
     kinds.set(kind, {
-      count: known.count + 1,
-      failed: known.failed + failed,
-      ms: known.ms + took,
-      longestMs: Math.max(known.longestMs, took),
+      count: known.count + calls.count,
+      failed: known.failed + calls.failed,
+      ms: known.ms + calls.ms,
+      longestMs: Math.max(known.longestMs, calls.longestMs),
     });
   }
 
-  snapshot(): Readonly<Record<MemberId, Partial<Record<CallKind, CallCount>>>> {
+  /** Adds the calls that another worker made for the run. */
+  addAll(counts: CallCounts): void {
+    for (const [member, kinds] of Object.entries(counts))
+      for (const [kind, calls] of Object.entries(kinds)) this.#add(member, kind as CallKind, calls);
+  }
+
+  snapshot(): CallCounts {
     return Object.fromEntries([...this.#members].map(([member, kinds]) => [member, Object.fromEntries(kinds)]));
   }
 }

@@ -34,6 +34,8 @@ export interface RunOptions {
    */
   readonly records?: ReadonlyMap<MemberId, readonly RecordKey[]> | undefined;
   readonly leaseMs: number;
+  /** How many anchors a part of the run has that another worker may take. */
+  readonly batchSize?: number | undefined;
   readonly signal?: AbortSignal | undefined;
   readonly run?: string;
   readonly onProgress?: (progress: RunProgress) => void;
@@ -41,6 +43,9 @@ export interface RunOptions {
    * Called with the result before the run's end is told, so that what is kept of it beside the store is there by then.
    */
   readonly beforeEnd?: (result: RunResult) => Promise<void>;
-  /** Called when the run has begun; what it gives is called when it has ended. Workers keep the lease alive here. */
+  /**
+   * Called when the run, or a part of it, has begun; what it gives is called when it has ended. Workers keep the lease
+   * alive here.
+   */
   readonly whileRunning?: (lease: RunLease) => () => void;
 }

@@ -2,7 +2,8 @@ import { type AnchorId, type MemberId, recordId, type RecordKey } from '@anchor-
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { Applied } from './applyPlan.js';
 import type { Installation, RunOptions } from './installation.js';
-import { planBatch, type PlanContext } from './planAnchors.js';
+import type { PlanContext } from './batch.js';
+import { planBatch } from './planAnchors.js';
 import type { RunLease, StagedReading } from './store.js';
 import type { MemberTrouble } from './runResult.js';
 

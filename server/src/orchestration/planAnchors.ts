@@ -12,50 +12,40 @@ import { decisionsOfAnchor } from './decisions.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { mergeRows } from './journalRows.js';
-import type { AnchorIndex, PlanEntry, RunLease, StagedReading } from './store.js';
+import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
+import type { AnchorIndex, PlanEntry, RunLease, StagedReading, Store } from './store.js';
 import type { Tally } from './tally.js';
 
-const mergedAtOnce = 1000;
-
-export interface PlanContext {
-  readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
-  /** Members whose systems are in trouble: nothing is written there in this run. */
-  readonly troubled: ReadonlySet<MemberId>;
-  /**
-   * Members of which some records could not be read: whether a thing is there already is not known, so nothing is
-   * created there.
-   */
-  readonly partlyRead: ReadonlySet<MemberId>;
-  /** Members in which a creation for an anchor may have happened, and nobody knows. */
-  readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
-}
+export const mergedAtOnce = 1000;
 
 /**
- * Merges and plans every anchor that this run has to look at. Planning ends before writing begins. Anchors without
- * operations are settled as they are planned: there is nothing to write of them, and nothing is stored twice.
- * @returns the anchors among these that somebody changed meanwhile: they are planned anew
+ * Merges and plans anchors, page by page. Planning ends before writing begins. Anchors without operations are settled
+ * as they are planned: there is nothing to write of them, and nothing is stored twice.
+ * @param pages ids in order
  */
 export async function planAnchors(
   installation: Installation,
   options: RunOptions,
   lease: RunLease,
   context: PlanContext,
+  pages: AsyncIterable<readonly AnchorId[]>,
   tally: Tally,
-  afterBatch: () => Promise<void>,
-): Promise<{ readonly updatedButHeld: ReadonlyMap<MemberId, number>; readonly late: readonly AnchorId[] }> {
+  afterPage: () => Promise<void>,
+): Promise<Pick<WorkDone, 'updatedButHeld' | 'late' | 'toWrite'>> {
   const late: AnchorId[] = [];
-  const updatedButHeld = new Map<MemberId, number>();
-  /** The database takes one batch while the next is worked out. */
+  const updatedButHeld: Record<MemberId, number> = {};
+  let toWrite = 0;
+  /** The database takes one page while the next is worked out. */
   let saving: Promise<void> = Promise.resolve();
   try {
-    for (let after: AnchorId | undefined; ;) {
-      const ids = await installation.store.anchorsToMerge(lease, after, mergedAtOnce);
+    for await (const ids of pages) {
       const entries = await planBatch(installation, options, lease, ids, context);
       for (const entry of entries) {
         tally.addPlan(entry);
+        if (entry.operations.length > 0) toWrite += 1;
         if (entry.held.length > 0)
           for (const { kind, member } of entry.operations)
-            if (kind === 'update') updatedButHeld.set(member, (updatedButHeld.get(member) ?? 0) + 1);
+            if (kind === 'update') updatedButHeld[member] = (updatedButHeld[member] ?? 0) + 1;
       }
       await saving;
       saving = keepPlan(installation, options, lease, entries).then((changed) => {
@@ -64,15 +54,31 @@ export async function planAnchors(
       // It is awaited further down; until then its failure is not lost, only not yet told.
       saving.catch(() => undefined);
       tally.done += entries.length;
-      if (ids.length < mergedAtOnce) break;
-      await afterBatch();
-      after = ids.at(-1);
+      await afterPage();
     }
   } finally {
     // Also after a failure nothing is left under way; its own failure is told where there was none before.
     await saving;
   }
-  return { updatedButHeld, late };
+  return { updatedButHeld, late, toWrite };
+}
+
+/**
+ * The anchors of a range that a run has to look at, in pages.
+ * @param size of a page, in anchors
+ */
+export async function* pagesToMerge(
+  store: Store,
+  lease: RunLease,
+  { after, upTo }: AnchorRange,
+  size = mergedAtOnce,
+): AsyncGenerator<readonly AnchorId[]> {
+  for (let from = after; ;) {
+    const ids = await store.anchorsToMerge(lease, { after: from, upTo }, size);
+    if (ids.length > 0) yield ids;
+    if (ids.length < size) return;
+    from = ids.at(-1);
+  }
 }
 
 /** @returns the anchors that were to be settled, and that somebody changed meanwhile */

@@ -1,35 +1,47 @@
 import type { AnchorId, MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
-import { entryOf, storeEnds } from './applyPlan.js';
+import { entryOf, storeEnds, writeAll } from './applyPlan.js';
+import type { AnchorRange } from './batch.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { Intent, RunLease } from './store.js';
 import type { MemberTrouble } from './runResult.js';
-import { lookAfter, type WriteEnd } from './writeOperations.js';
+import { isStillWanted, lookAfter, type WriteEnd } from './writeOperations.js';
 
 export interface Resolved {
   /** Anchors for which a creation may have happened and nobody can tell. */
   readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
   readonly troubles: readonly MemberTrouble[];
+  readonly ends: readonly WriteEnd[];
+}
+
+/** Writes that a worker began that died in the middle of this run. */
+export interface LeftBehind {
+  /** Of which anchors; all where it is left out. */
+  readonly range?: AnchorRange | undefined;
+  readonly stopped: () => boolean;
 }
 
 /**
  * Writes that an earlier run began and never concluded are looked up, so that none is repeated blindly and none is
  * forgotten.
+ * @param leftBehind where they belong to this run: those that certainly did not happen are made
  */
 export async function resolveIntents(
   installation: Installation,
   options: RunOptions,
   lease: RunLease,
   connectors: ReadonlyMap<MemberId, Connector>,
+  leftBehind?: LeftBehind,
 ): Promise<Resolved> {
   const { store } = installation;
-  const intents = await store.openIntents(lease.knot);
+  const intents = await store.openIntents(lease.knot, leftBehind?.range);
   const unclear = new Map<AnchorId, Set<MemberId>>();
   const troubles = new Map<MemberId, MemberTrouble>();
   const block = ({ operation }: Intent): void =>
     void unclear.set(operation.anchor, (unclear.get(operation.anchor) ?? new Set()).add(operation.member));
   const anchors = await store.loadAnchors(lease, [...new Set(intents.map(({ operation }) => operation.anchor))]);
   const ends: WriteEnd[] = [];
+  const again: Intent[] = [];
   for (const intent of intents) {
     const { operation } = intent;
     const anchor = anchors.get(operation.anchor)?.anchor;
@@ -45,12 +57,15 @@ export async function resolveIntents(
     else if (troubles.has(operation.member) || !connectors.has(operation.member)) block(intent);
     else {
       try {
-        const end = await lookAfter(installation, options.knot, connectors.get(operation.member) as Connector, intent);
+        const connector = connectors.get(operation.member) as Connector;
+        const end = await lookAfter(installation, options.knot, connector, intent);
         if (end.state === 'unclear') {
           block(intent);
           await store.markUnclear(lease, [intent.id]);
         }
-        ends.push(end);
+        const isLeft = leftBehind !== undefined && end.state === 'not done';
+        if (isLeft && (await isStillWanted(options.knot, connector, operation))) again.push(intent);
+        else ends.push(end);
       } catch (error) {
         if (!(error instanceof SystemTrouble)) throw error;
         // Until that system can be asked, nothing is created there for this anchor.
@@ -64,10 +79,14 @@ export async function resolveIntents(
       }
     }
   }
+  if (leftBehind && again.length > 0) {
+    const merged = new Map([...anchors].map(([id, { anchor }]) => [id, anchor]));
+    ends.push(...(await writeAll(installation, options, connectors, again, merged, troubles, leftBehind.stopped)));
+  }
   const entries = [...anchors.values()].map(({ anchor, revision }) => ({
     ...entryOf(installation, options, anchor),
     stored: revision,
   }));
   await storeEnds(installation, options, lease, entries, ends);
-  return { unclear, troubles: [...troubles.values()] };
+  return { unclear, troubles: [...troubles.values()], ends };
 }

@@ -1,8 +1,10 @@
 import pLimit from 'p-limit';
 import { type AnchorId, breachedGuards, type GuardBreach, type CompiledMember, type MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
-import { applyPlan } from './applyPlan.js';
+import { applyPlan, type Applied, membersUndone } from './applyPlan.js';
+import { nothingDone, type PlanContext, type SharedPhase, type WorkDone } from './batch.js';
 import { CallLog } from './callLog.js';
+import { closeAll, connectMembers } from './connectMembers.js';
 import { decisionsOfGuards } from './decisions.js';
 import { inPart, nothingBegins, stateOf, whatWasRead, worthAnotherTry } from './endOfRun.js';
 import { settleGone } from './findGone.js';
@@ -11,18 +13,30 @@ import type { Installation, RunOptions } from './installation.js';
 import { matchNewcomers } from './matchNewcomers.js';
 import { accountsOf, OutsideRecords } from './outsideRecords.js';
 import { planAgain } from './planAgain.js';
-import { planAnchors, type PlanContext } from './planAnchors.js';
+import { mergedAtOnce, pagesToMerge, planAnchors } from './planAnchors.js';
 import { type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { resolveIntents } from './resolveIntents.js';
-import type { MemberCursor, RunLease } from './store.js';
+import type { BegunRun, MemberCursor, RunLease } from './store.js';
 import type { MemberTrouble, RunProgress, RunResult } from './runResult.js';
+import { shareWork } from './shareWork.js';
+import {
+  keptReading,
+  type Matched,
+  matchedSoFar,
+  type Planned,
+  readingOf,
+  type RunSoFar,
+  type TakenUp,
+} from './soFar.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
 import { decisionsOfSources } from './sourceDecisions.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
+/** Anchors in a part of a run that another worker may take. */
+const usualBatchSize = 2000;
 /** How often progress is told and the lease kept, at most. */
 const beatMs = 250;
 /** What could not be taken is told of in decisions; a run names the first ones. */
@@ -69,10 +83,29 @@ export async function runKnot(installation: Installation, options: RunOptions): 
   }
 }
 
+/** What became of two parts. Their counts are added elsewhere. */
+function bothDone(one: WorkDone, other: WorkDone): WorkDone {
+  const updatedButHeld = { ...one.updatedButHeld };
+  for (const [member, count] of Object.entries(other.updatedButHeld))
+    updatedButHeld[member] = (updatedButHeld[member] ?? 0) + count;
+  return {
+    ...nothingDone,
+    done: one.done + other.done,
+    toWrite: one.toWrite + other.toWrite,
+    updatedButHeld,
+    raced: [...one.raced, ...other.raced],
+    late: [...one.late, ...other.late],
+    troubles: [...one.troubles, ...other.troubles],
+    undone: [...one.undone, ...other.undone],
+  };
+}
+
 class KnotRun {
   readonly #installation: Installation;
   readonly #options: RunOptions;
   readonly #lease: RunLease;
+  /** Where it stood, when another worker drove it before. */
+  readonly #takenUp: TakenUp | undefined;
   readonly #tally: Tally;
   readonly #connectors = new Map<MemberId, Connector>();
   readonly #troubles = new Map<MemberId, MemberTrouble>();
@@ -85,15 +118,19 @@ class KnotRun {
   readonly #calls: CallLog;
   readonly #begunAt: number;
   #stopAsked = false;
+  /** Other workers had a part in it. */
+  #isShared = false;
   #lastBeat = 0;
 
-  constructor(installation: Installation, options: RunOptions, lease: RunLease, begunAt: number) {
+  constructor(installation: Installation, options: RunOptions, lease: BegunRun, begunAt: number) {
     this.#installation = installation;
     this.#options = options;
     this.#lease = lease;
     this.#tally = new Tally(options.knot, () => installation.clock.now());
     this.#calls = new CallLog(installation.clock);
-    this.#begunAt = begunAt;
+    this.#takenUp = lease.takenUp;
+    this.#begunAt = lease.takenUp?.soFar.begunAt ?? begunAt;
+    if (lease.takenUp) this.#goOn(lease.takenUp);
   }
 
   async drive(): Promise<RunResult> {
@@ -115,7 +152,7 @@ class KnotRun {
       if (!(error instanceof Halt)) throw error;
       result = { ...this.#result(error.state, error.message), guards: error.guards };
     } finally {
-      await Promise.allSettled([...this.#connectors.values()].map((connector) => connector.close()));
+      await closeAll(this.#connectors);
     }
     this.#tally.begin('done');
     result = { ...result, progress: this.#progress(), now: clock.now() };
@@ -130,64 +167,76 @@ class KnotRun {
 
   async #steps(): Promise<ReadonlyMap<MemberId, MemberCursor>> {
     const { knot, kind } = this.#options;
-    for (const member of knot.members) await this.#connect(member);
-    this.#tally.begin('resolving');
+    const connected = await connectMembers(this.#installation, knot.members, this.#calls);
+    for (const [member, connector] of connected.connectors) this.#connectors.set(member, connector);
+    for (const trouble of connected.troubles) this.#note(trouble);
+    const isOld = this.#takenUp !== undefined;
+    if (!isOld) this.#tally.begin('resolving');
     const resolved =
       kind === 'run'
-        ? await resolveIntents(this.#installation, this.#options, this.#lease, this.#connectors)
-        : { unclear: new Map<AnchorId, Set<MemberId>>(), troubles: [] };
+        ? await resolveIntents(
+            this.#installation,
+            this.#options,
+            this.#lease,
+            this.#connectors,
+            isOld ? { stopped: () => this.#stopAsked } : undefined,
+          )
+        : { unclear: new Map<AnchorId, Set<MemberId>>(), troubles: [], ends: [] };
     for (const trouble of resolved.troubles) this.#note(trouble);
+    if (isOld) {
+      for (const member of membersUndone(resolved.ends)) this.#undone.add(member);
+      // Not before: who takes a part looks up what was left behind in it, and nobody is to write it twice.
+      await this.#installation.store.freeBatches(this.#lease);
+    }
 
-    const readings = await this.#read();
-    this.#tally.begin('matching');
-    await keepIndex(this.#installation.store, knot, this.#lease, () => this.#beat());
-    const matched = await matchNewcomers(
-      this.#installation,
-      this.#options,
-      this.#lease,
-      readings.outside,
-      this.#tally,
-      () => this.#beat(),
-    );
-    await this.#beat();
-    // Before planning settles what needs no write.
-    const ties = new Map(await this.#installation.store.tieCounts(knot.id));
-    const revived = [...readings.ofMembers].map(([member, reading]) => [member, reading.revived] as const);
-    for (const [member, count] of [...matched.tied, ...revived]) ties.set(member, (ties.get(member) ?? 0) + count);
-    this.#tally.begin('planning');
-    const context: PlanContext = {
-      blocked: matched.blocked,
-      unclear: resolved.unclear,
-      troubled: new Set(this.#troubles.keys()),
-      partlyRead: this.#partlyRead,
-    };
-    const { updatedButHeld, late } = await planAnchors(
-      this.#installation,
-      this.#options,
-      this.#lease,
-      context,
-      this.#tally,
-      () => this.#beat(),
-    );
-    this.#tally.countLeftAlone(ties, updatedButHeld);
-    const accounts = await accountsOf(this.#installation.store, knot, ties, readings.outside, matched.outside);
-    this.#tally.setAccounts(accounts);
-    await this.#guard(ties);
-    if (kind === 'run' && !this.#stopAsked) await this.#write(context, late);
+    const matched = this.#takenUp ? matchedSoFar(this.#takenUp) : await this.#match(resolved.unclear);
+    const planned = this.#takenUp?.soFar.planned ?? (await this.#plan(matched));
+    if (!this.#isWriting) {
+      this.#tally.countLeftAlone(matched.ties, planned.updatedButHeld);
+      await this.#guard(matched.ties);
+    }
+    if (kind === 'run' && !this.#stopAsked) await this.#write(matched, planned);
+    // What a worker wrote that died before it could tell is counted, too.
+    if (this.#isShared) this.#tally.setWrites(await this.#installation.store.writeCounts(this.#lease));
     // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
     if (kind === 'run' && !this.#stopAsked)
       await this.#installation.store.saveOutside(
         this.#lease,
-        readings.outside.known,
-        matched.outside,
+        matched.known,
+        matched.staying,
         matched.decisions,
         this.#installation.clock.now(),
       );
     return new Map(
-      [...readings.ofMembers].flatMap(([member, { cursor }]) =>
+      [...this.#readings].flatMap(([member, { cursor }]) =>
         cursor && !this.#unsettled.has(member) ? [[member, cursor] as const] : [],
       ),
     );
+  }
+
+  /** Reads, and ties what is new to anchors. */
+  async #match(unclear: PlanContext['unclear']): Promise<Matched> {
+    const { store } = this.#installation;
+    const { knot } = this.#options;
+    const outside = await this.#read();
+    this.#tally.begin('matching');
+    await keepIndex(store, knot, this.#lease, () => this.#beat());
+    const matched = await matchNewcomers(this.#installation, this.#options, this.#lease, outside, this.#tally, () =>
+      this.#beat(),
+    );
+    await this.#beat();
+    // Before planning settles what needs no write.
+    const ties = new Map(await store.tieCounts(knot.id));
+    const revived = [...this.#readings].map(([member, reading]) => [member, reading.revived] as const);
+    for (const [member, count] of [...matched.tied, ...revived]) ties.set(member, (ties.get(member) ?? 0) + count);
+    this.#tally.setAccounts(await accountsOf(store, knot, ties, outside, matched.outside));
+    const context: PlanContext = {
+      blocked: matched.blocked,
+      unclear,
+      troubled: new Set(this.#troubles.keys()),
+      partlyRead: this.#partlyRead,
+    };
+    return { context, ties, known: outside.known, staying: matched.outside, decisions: matched.decisions };
   }
 
   /** Members of which it is not known whether a thing is there already. */
@@ -202,7 +251,7 @@ class KnotRun {
   /** Members of which something was read and not settled: they are read from there again. */
   readonly #unsettled = new Set<MemberId>();
 
-  async #read() {
+  async #read(): Promise<OutsideRecords> {
     const { knot } = this.#options;
     const { store } = this.#installation;
     this.#tally.begin('reading');
@@ -224,7 +273,7 @@ class KnotRun {
       await this.#readMembers(unasked, outside, cursors);
     const stopping = await rejectRepeated(this.#installation, this.#options, this.#lease, outside);
     if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
-    return { ofMembers: this.#readings, outside };
+    return outside;
   }
 
   /** @param named records that alone are read of their members */
@@ -313,24 +362,116 @@ class KnotRun {
       );
   }
 
-  /** @param changed anchors that somebody changed while they were planned */
-  async #write(context: PlanContext, changed: readonly AnchorId[]): Promise<void> {
-    this.#tally.begin('writing');
-    for (let pass = 1; ; pass += 1) {
-      const applied = await applyPlan({
-        installation: this.#installation,
-        options: this.#options,
-        lease: this.#lease,
-        connectors: this.#connectors,
-        context: { ...context, troubled: new Set(this.#troubles.keys()) },
-        tally: this.#tally,
-        afterBatch: () => this.#beat(),
-        stopped: () => this.#stopAsked,
-      });
+  get #batchSize(): number {
+    return this.#options.batchSize ?? usualBatchSize;
+  }
+
+  /** Few anchors are planned at once; what is more is shared with whoever is free. */
+  async #plan(matched: Matched): Promise<Planned> {
+    if (this.#takenUp) return this.#share();
+    this.#tally.begin('planning');
+    const size = Math.min(mergedAtOnce, this.#batchSize);
+    const pages = pagesToMerge(this.#installation.store, this.#lease, {}, size);
+    const first = await pages.next();
+    if (!first.done && first.value.length === size) {
+      await this.#open('planning', matched, null);
+      return this.#share();
+    }
+    const page = async function* () {
+      if (!first.done) yield first.value;
+    };
+    const { context } = matched;
+    return planAnchors(this.#installation, this.#options, this.#lease, context, page(), this.#tally, () =>
+      this.#beat(),
+    );
+  }
+
+  /** Opens a phase to other workers, and says where the run stands, for the one that goes on should this one die. */
+  async #open(phase: SharedPhase, matched: Matched, planned: Planned | null): Promise<void> {
+    const { context, ties, known, staying, decisions } = matched;
+    const soFar: RunSoFar = {
+      begunAt: this.#begunAt,
+      phases: this.#tally.phases,
+      tally: this.#tally.tallies,
+      calls: this.#calls.snapshot(),
+      troubles: [...this.#troubles.values()],
+      notes: this.#notes,
+      shortListings: this.#shortListings,
+      readings: [...this.#readings].map(([member, reading]) => [member, keptReading(reading)]),
+      ties: [...ties],
+      known,
+      staying,
+      decisions,
+      planned,
+    };
+    await this.#installation.store.openBatches(this.#lease, phase, { soFar, context }, this.#batchSize);
+  }
+
+  #goOn({ soFar }: TakenUp): void {
+    this.#tally.takeUp(soFar.tally, soFar.phases);
+    this.#calls.addAll(soFar.calls);
+    for (const trouble of soFar.troubles) this.#note(trouble);
+    this.#notes.push(...soFar.notes);
+    this.#shortListings.push(...soFar.shortListings);
+    for (const [member, reading] of soFar.readings) this.#readings.set(member, readingOf(reading));
+  }
+
+  async #share(): Promise<WorkDone> {
+    this.#isShared = true;
+    const before = this.#tally.done;
+    const parts = await shareWork(this.#installation, this.#options, this.#lease, async (done) => {
+      this.#tally.done = before + done;
+      await this.#beat();
+    });
+    for (const { tally, calls } of parts) {
+      this.#tally.addAll(tally);
+      this.#calls.addAll(calls);
+    }
+    return parts.reduce(bothDone, nothingDone);
+  }
+
+  /** A file that is written whole can be written by one worker at a time. */
+  get #canShareWrites(): boolean {
+    return [...this.#connectors.values()].every(({ capabilities }) => capabilities.heldWhole !== true);
+  }
+
+  /** The writing was opened to others by the worker that drove the run before. */
+  get #isWriting(): boolean {
+    return this.#takenUp !== undefined && this.#takenUp.soFar.planned !== null;
+  }
+
+  /** @param count of the anchors with something to be written */
+  async #apply(matched: Matched, planned: Planned, count: number): Promise<Applied> {
+    if (this.#canShareWrites && count > this.#batchSize) {
+      await this.#open('writing', matched, planned);
+      return this.#share();
+    }
+    return applyPlan({
+      installation: this.#installation,
+      options: this.#options,
+      lease: this.#lease,
+      connectors: this.#connectors,
+      context: matched.context,
+      tally: this.#tally,
+      range: {},
+      afterBatch: () => this.#beat(),
+      stopped: () => this.#stopAsked,
+    });
+  }
+
+  async #write(before: Matched, planned: Planned): Promise<void> {
+    if (!this.#isWriting) this.#tally.begin('writing');
+    let count = planned.toWrite;
+    // What was read before another worker wrote is not merged again: the next run reads it.
+    for (let pass = this.#takenUp ? mostPasses : 1; ; pass += 1) {
+      const context = { ...before.context, troubled: new Set(this.#troubles.keys()) };
+      const matched = { ...before, context };
+      const applied = this.#isWriting ? await this.#share() : await this.#apply(matched, planned, count);
       for (const trouble of applied.troubles) this.#note(trouble);
       for (const member of applied.undone) this.#undone.add(member);
-      const late = pass === 1 ? [...changed, ...applied.late] : applied.late;
-      if (this.#stopAsked || applied.raced.length + late.length === 0) return;
+      const late = pass === 1 || this.#takenUp ? [...planned.late, ...applied.late] : applied.late;
+      count = applied.raced.length + late.length;
+      if (this.#stopAsked || count === 0) return;
       if (pass >= mostPasses) {
         // What somebody else changed each time is read again by the next run.
         if (late.length > 0) for (const { id } of this.#options.knot.members) this.#unsettled.add(id);
@@ -345,16 +486,6 @@ class KnotRun {
         { ...context, troubled: new Set(this.#troubles.keys()) },
         (trouble) => this.#note(trouble),
       );
-    }
-  }
-
-  async #connect(member: CompiledMember): Promise<void> {
-    try {
-      const connector = await this.#installation.connect(member);
-      this.#connectors.set(member.id, this.#calls.measured(member.id, connector));
-    } catch (error) {
-      if (!(error instanceof SystemTrouble)) throw error;
-      this.#note({ member: member.id, code: error.code, words: error.message, advice: error.advice });
     }
   }
 

@@ -29,6 +29,8 @@ export interface MemberTally {
   readonly failed: number;
 }
 
+export type MemberTallies = Readonly<Record<MemberId, MemberTally>>;
+
 /** A page of a listing, one record by its key, records by a value, or a batch of writes. */
 export type CallKind = 'page' | 'record' | 'search' | 'write';
 
@@ -41,17 +43,20 @@ export interface CallCount {
   readonly longestMs: number;
 }
 
+/** What was asked of each member's system. */
+export type CallCounts = Readonly<Record<MemberId, Partial<Record<CallKind, CallCount>>>>;
+
 export type RunPhase = 'resolving' | 'reading' | 'matching' | 'planning' | 'writing' | 'done';
 
 export interface RunProgress {
   readonly phase: RunPhase;
   readonly done: number;
   readonly total?: number | undefined;
-  readonly tally: Readonly<Record<MemberId, MemberTally>>;
+  readonly tally: MemberTallies;
   /** What was done so far, in order, and how long it took. */
   readonly steps?: readonly { readonly phase: RunPhase; readonly ms: number }[];
   /** What was asked of each member's system. */
-  readonly calls?: Readonly<Record<MemberId, Partial<Record<CallKind, CallCount>>>>;
+  readonly calls?: CallCounts;
 }
 
 export interface MemberTrouble {

@@ -1,9 +1,11 @@
 /** The laws of the engine over the whole orchestration: one fault at each read, write and store call in turn. */
 import { compileKnot, type Knot, type RecordKey } from '@anchor-knot/core';
 import { seededRandom } from '@anchor-knot/standins';
-import { type Fault, SimulatedInstallation, WorkerDied } from '../testing/simulation.js';
+import { type Fault, isStoreFault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
+import type { RunEnd } from './runKnot.js';
+import type { RunResult } from './runResult.js';
 import { LeaseLost } from './store.js';
 
 const members = ['crm', 'shop', 'list'] as const;
@@ -17,7 +19,7 @@ interface Edit {
 }
 
 /** A history is decided by its seed alone. Every value is given once, so that each edit can be followed. */
-function history(seed: number): { readonly before: readonly Edit[]; readonly after: readonly Edit[] } {
+function history(seed: number): Record<'before' | 'after' | 'during', readonly Edit[]> {
   const random = seededRandom(seed);
   let serial = 0;
   const edit = (): Edit => {
@@ -30,29 +32,40 @@ function history(seed: number): { readonly before: readonly Edit[]; readonly aft
       value: field === 'name' ? `${serial} ${names[Math.floor(random() * names.length)] as string}` : serial,
     };
   };
-  return { before: Array.from({ length: 8 }, edit), after: Array.from({ length: 4 }, edit) };
+  return {
+    before: Array.from({ length: 8 }, edit),
+    after: Array.from({ length: 4 }, edit),
+    // Elsewhere an edit can fall between our looking and our writing, where nothing tells.
+    during: Array.from({ length: 4 }, () => ({ ...edit(), member: 'crm' as const })),
+  };
+}
+
+const emailOf = (customer: number): string => `customer${customer}@marram.example`;
+
+function isThere(world: SimulatedInstallation, { member, customer }: Edit): boolean {
+  return [...world.system(member).records.values()].some(({ fields }) => fields.email === emailOf(customer));
 }
 
 function apply(world: SimulatedInstallation, { member, customer, field, value }: Edit): void {
   const system = world.system(member);
-  const email = `customer${customer}@marram.example`;
+  const email = emailOf(customer);
   const key = [...system.records.values()].find(({ fields }) => fields.email === email)?.key ?? `${member}-${customer}`;
   if (!system.records.has(key as never)) system.edit(key, 'email', email);
   system.edit(key, field, value);
 }
 
-const isStoreFault = (error: unknown): boolean =>
-  error instanceof WorkerDied ||
-  error instanceof LeaseLost ||
-  (error instanceof Error && error.message.startsWith('the database failed'));
-
 /** A run with a fault at one of its calls, or none. Gives the calls that it made. */
-async function runWithFault(world: SimulatedInstallation, at: number | undefined, fault: Fault): Promise<string[]> {
+async function runWithFault(
+  world: SimulatedInstallation,
+  at: number | undefined,
+  fault: Fault,
+  run: () => Promise<unknown> = () => world.run(),
+): Promise<string[]> {
   world.faults.count = 0;
   world.faults.calls.length = 0;
   world.faults.at = at;
   world.faults.fault = fault;
-  await world.run().catch((error: unknown) => {
+  await run().catch((error: unknown) => {
     if (!isStoreFault(error)) throw error;
   });
   const calls = [...world.faults.calls];
@@ -72,7 +85,11 @@ async function play(seed: number, at: number | undefined, fault: Fault) {
   return { store, world, calls };
 }
 
-async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, seed: number): Promise<void> {
+async function checkLaws(
+  { store, world }: Pick<Awaited<ReturnType<typeof play>>, 'store' | 'world'>,
+  seed: number,
+  edits: readonly Edit[] = history(seed).after,
+): Promise<void> {
   await world.run();
   await world.run();
   const operationsBefore = store.operations.length;
@@ -102,12 +119,11 @@ async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, see
       }
     }
   }
-  // No lost edit: the last value that somebody gave in each place is agreed, lost with a trace, held, or was
+  // No lost edit: the last value that somebody gave in each place is agreed, or was; is lost with a trace, held, or was
   // overwritten by a later edit there.
-  const { before, after } = history(seed);
-  for (const [index, edit] of after.entries()) {
+  for (const [index, edit] of edits.entries()) {
     if (
-      after
+      edits
         .slice(index + 1)
         .some((later) => later.member === edit.member && later.customer === edit.customer && later.field === edit.field)
     )
@@ -127,7 +143,12 @@ async function checkLaws({ store, world }: Awaited<ReturnType<typeof play>>, see
       (row) => row.kind === 'lost' && row.field === edit.field && row.anchor === anchor?.id && row.meaning === value,
     );
     const isHeld = held.has(`${anchor?.id}/${edit.field}`);
-    expect({ edit, before: before.length, kept: known || lost || isHeld }).toMatchObject({ kept: true });
+    // It was agreed and written elsewhere, before somebody who could see it gave another value.
+    const wasTold = store.journal.some(
+      ({ kind, field, anchor: of, meaning }) =>
+        kind === 'update' && field === edit.field && of === anchor?.id && meaning === value,
+    );
+    expect({ edit, kept: known || lost || isHeld || wasTold }).toMatchObject({ kept: true });
   }
 }
 
@@ -156,6 +177,98 @@ describe.each<Fault>(['fails before', 'fails after', 'worker dies before', 'work
     });
   },
 );
+
+/**
+ * The same history, with the second run shared by several workers in parts of one anchor each, while somebody edits
+ * records.
+ */
+async function playTogether(seed: number, workers: number, at: number | undefined, fault: Fault) {
+  const store = new InMemoryStore();
+  const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);
+  const { before, after, during } = history(seed);
+  for (const edit of before) apply(world, edit);
+  await world.run();
+  for (const edit of after) apply(world, edit);
+  const random = seededRandom(seed * 100 + workers);
+  const waiting = [...during];
+  const made: Edit[] = [];
+  world.faults.turns = () => {
+    // The first while records are read, the others while they are planned and written.
+    const [next] = waiting;
+    if (next && world.faults.calls.length >= 14 + 18 * (during.length - waiting.length)) {
+      waiting.shift();
+      // Who makes a record while we are about to make one of the same thing makes two: no key rule can prevent that.
+      if (isThere(world, next)) {
+        made.push(next);
+        apply(world, next);
+      }
+    }
+    return Math.floor(random() * 12);
+  };
+  // A lease so short that parts are taken from workers that are slow.
+  const options = { batchSize: 1, leaseMs: 400, run: 'the run of several' };
+  let end: RunEnd | undefined;
+  const calls = await runWithFault(world, at, fault, async () => {
+    end = await world.runTogether(workers - 1, options);
+  });
+  const wasShared = calls.includes('store.openBatches') && calls.at(-1) !== 'store.endRun';
+  // Where the worker that drove it has died, another one goes on.
+  if (!end && wasShared) end = await world.runTogether(workers - 1, options);
+  world.faults.turns = () => 0;
+  return { store, world, calls, end, edits: [...after, ...made] };
+}
+
+test.each<[number, Fault]>([
+  [2, 'worker dies before'],
+  [2, 'worker dies after'],
+  [3, 'worker dies before'],
+  [3, 'worker dies after'],
+  [5, 'worker dies after'],
+  [3, 'fails before'],
+  [5, 'fails after'],
+])('the laws hold for %i workers on one run, whichever call %s', async (workers, fault) => {
+  for (const seed of seeds.slice(0, Number(process.env.TOGETHER_SEEDS ?? 2))) {
+    const { calls } = await playTogether(seed, workers, undefined, fault);
+    expect(calls.filter((name) => name === 'store.endBatch').length).toBeGreaterThan(3);
+    for (let at = 1; at <= calls.length; at += 1) {
+      try {
+        const played = await playTogether(seed, workers, at, fault);
+        // What a worker left behind is concluded within the run.
+        if (fault.startsWith('worker dies') && played.end?.kind === 'ended')
+          expect(played.store.state().intents).toEqual([]);
+        await checkLaws(played, seed, played.edits);
+      } catch (error) {
+        throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, {
+          cause: error,
+        });
+      }
+    }
+  }
+});
+
+test('a run that another worker takes up ends as if nobody had died, and knows as much afterwards', async () => {
+  const options = { batchSize: 1, run: 'the run that goes on' };
+  const playUpTo = async (at: number | undefined, fault: Fault) => {
+    const store = new InMemoryStore();
+    const world = new SimulatedInstallation(simulationKnot, store, simulationAbilities);
+    for (const edit of history(2).before) apply(world, edit);
+    const calls = await runWithFault(world, at, fault, () => world.run(options));
+    if (store.results.length === 0) await world.run(options);
+    const [result] = store.results;
+    const { state, words, readWell, tryAgain, progress } = result as RunResult;
+    return { calls, end: { state, words, readWell, tryAgain, tally: progress.tally, cursors: await store.cursors() } };
+  };
+  const { calls, end } = await playUpTo(undefined, 'fails before');
+  const shared = calls.indexOf('store.openBatches') + 1;
+  expect(calls.length - shared).toBeGreaterThan(30);
+  for (const fault of ['worker dies before', 'worker dies after'] as const)
+    for (let at = shared + 1; at < calls.length; at += 1)
+      expect({ at, call: calls[at - 1], ...(await playUpTo(at, fault)).end }).toEqual({
+        at,
+        call: calls[at - 1],
+        ...end,
+      });
+});
 
 /** One customer is deleted in the list; another one too, but edited in the shop at the same time. */
 async function playDeletion(follows: 'archive' | 'delete', at: number | undefined, fault: Fault) {

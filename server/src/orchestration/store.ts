@@ -19,9 +19,11 @@ import type {
   Verdict,
   Withheld,
 } from '@anchor-knot/core';
+import type { AnchorRange, BatchRequest, SharedPhase, TakenBatch, WorkDone } from './batch.js';
 import type { DecisionDraft, SourceReading } from './decisionDraft.js';
 import type { DecisionKind, RunCause } from '@anchor-knot/contracts';
-import type { MemberAccount, RunProgress, RunResult } from './runResult.js';
+import type { MemberAccount, MemberTally, RunProgress, RunResult } from './runResult.js';
+import type { TakenUp } from './soFar.js';
 
 /**
  * The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any
@@ -32,7 +34,11 @@ export interface RunLease {
   readonly knot: string;
   /** Fencing token: grows with every run of the knot. */
   readonly token: number;
+  /** The part of the run that it is for, with a token of its own; the whole run where it is left out. */
+  readonly batch?: { readonly place: number; readonly token: number } | undefined;
 }
+
+export type BegunRun = RunLease & { readonly takenUp?: TakenUp | undefined };
 
 export type RunKind = 'run' | 'dry run';
 
@@ -272,10 +278,11 @@ export class LeaseLost extends Error {
 export interface Store {
   /**
    * Opens a run; `undefined` when another run of the knot is open and its lease has not run out. A run whose worker
-   * died is ended as failed.
+   * died is ended as failed, unless it is the one that is asked for and had opened a phase to others: it is taken up
+   * where it stood, its parts are held until they are freed, and for a while no other run takes its place.
    */
-  beginRun(request: RunRequest): Promise<RunLease | undefined>;
-  /** @returns whether somebody asked to stop the run */
+  beginRun(request: RunRequest): Promise<BegunRun | undefined>;
+  /** Renews the lease of a run, or of a part. @returns whether somebody asked to stop the run */
   renewLease(lease: RunLease, now: Instant, leaseMs: number): Promise<{ readonly stop: boolean }>;
   /** Tells how far it is, and renews the lease with it. @returns whether somebody asked to stop the run */
   saveProgress(
@@ -402,14 +409,34 @@ export interface Store {
   /** How many records of each member are in which list. */
   accounts(knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>>;
 
+  /**
+   * Opens a phase to any worker, in parts of so many anchors: those to be merged, or those that were planned. What was
+   * opened before is forgotten.
+   * @param standing where the run stands, for the worker that takes it up should this one die
+   */
+  openBatches(lease: RunLease, phase: SharedPhase, standing: TakenUp, size: number): Promise<void>;
+  /** Lets others take the parts of a run that was taken up. */
+  freeBatches(lease: RunLease): Promise<void>;
+  /**
+   * Takes a part that nobody has taken, or whose worker's lease has run out; of runs that are under way.
+   * @returns `undefined` where there is none
+   */
+  takeBatch(request: BatchRequest): Promise<TakenBatch | undefined>;
+  /** @param lease of a part */
+  endBatch(lease: RunLease, done: WorkDone): Promise<void>;
+  /** Gives a part back, for somebody else to take. @param lease of a part */
+  giveBack(lease: RunLease): Promise<void>;
+  /** What became of each part; `undefined` as long as it is not done. */
+  batches(lease: RunLease): Promise<readonly (WorkDone | undefined)[]>;
+
   /** Anchors to be merged in this run: those with staged records, and those with something open. In order of id. */
-  anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]>;
+  anchorsToMerge(lease: RunLease, range: AnchorRange, limit: number): Promise<readonly AnchorId[]>;
   loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>>;
   /** What was staged for these anchors: readings by member, with the key and the reason for new ties. */
   stagedFor(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, readonly StagedReading[]>>;
   savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void>;
-  /** Planned entries that are not yet applied, in order of anchor, after an anchor. */
-  planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]>;
+  /** Planned entries that are not yet applied, in order of anchor. */
+  planned(lease: RunLease, range: AnchorRange, limit: number): Promise<readonly PlanEntry[]>;
 
   /**
    * Steps 7 of the merge: agreed values, what the ties have seen, decisions and intents, before the first call. Gives
@@ -422,8 +449,11 @@ export interface Store {
     journal: readonly JournalRow[],
     at: Instant,
   ): Promise<readonly AnchorId[]>;
+  /** How many writes of the run took effect in each member, and how many did not. */
+  writeCounts(lease: RunLease): Promise<ReadonlyMap<MemberId, Pick<MemberTally, 'written' | 'failed'>>>;
   recordOutcomes(lease: RunLease, outcomes: Outcomes, at: Instant): Promise<void>;
-  openIntents(knot: string): Promise<readonly Intent[]>;
+  /** @param range of anchors; all where it is left out */
+  openIntents(knot: string, range?: AnchorRange): Promise<readonly Intent[]>;
   markUnclear(lease: RunLease, intents: readonly string[]): Promise<void>;
   /**
    * Opens the decisions about what was read, but for those of which somebody has said that it is seen. Of what was read

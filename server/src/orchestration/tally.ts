@@ -1,6 +1,13 @@
 import type { CompiledKnot, Instant, MemberId } from '@anchor-knot/core';
 import { type PlanEntry } from './store.js';
-import { emptyAccount, type MemberAccount, type MemberTally, type RunPhase, type RunProgress } from './runResult.js';
+import {
+  emptyAccount,
+  type MemberAccount,
+  type MemberTallies,
+  type MemberTally,
+  type RunPhase,
+  type RunProgress,
+} from './runResult.js';
 
 type Mutable<T> = { -readonly [Name in keyof T]: T[Name] };
 
@@ -47,6 +54,25 @@ export class Tally {
     if (tally) tally[what] += count;
   }
 
+  /** When each phase began, so far. */
+  get phases(): readonly { readonly phase: RunPhase; readonly at: Instant }[] {
+    return [...this.#begun];
+  }
+
+  /** Goes on where another worker stood. */
+  takeUp(tallies: MemberTallies, phases: Tally['phases']): void {
+    for (const [member, tally] of Object.entries(tallies)) this.#members.set(member, { ...tally });
+    this.#begun.push(...phases);
+    this.phase = phases.at(-1)?.phase ?? this.phase;
+  }
+
+  /** Adds what another worker counted of the run. */
+  addAll(tallies: MemberTallies): void {
+    for (const [member, tally] of Object.entries(tallies))
+      for (const [what, count] of Object.entries(tally))
+        if (typeof count === 'number') this.add(member, what as Exclude<keyof MemberTally, 'accounts'>, count);
+  }
+
   of(member: MemberId): MemberTally {
     return this.#members.get(member) as MemberTally;
   }
@@ -62,12 +88,17 @@ export class Tally {
   }
 
   /** What is neither created, updated, held, rejected nor waiting is left alone. `ties` are those after matching. */
-  countLeftAlone(ties: ReadonlyMap<MemberId, number>, updatedButHeld: ReadonlyMap<MemberId, number>): void {
+  countLeftAlone(ties: ReadonlyMap<MemberId, number>, updatedButHeld: Readonly<Record<MemberId, number>>): void {
     for (const [member, tally] of this.#members) {
       const touched =
-        tally.archive + tally.delete + tally.update + tally.held - (updatedButHeld.get(member) ?? 0) + tally.rejected;
+        tally.archive + tally.delete + tally.update + tally.held - (updatedButHeld[member] ?? 0) + tally.rejected;
       tally.leftAlone = Math.max(0, (ties.get(member) ?? 0) - touched);
     }
+  }
+
+  /** What became of the writes, by whichever workers. */
+  setWrites(counts: ReadonlyMap<MemberId, Pick<MemberTally, 'written' | 'failed'>>): void {
+    for (const [member, tally] of this.#members) Object.assign(tally, counts.get(member) ?? { written: 0, failed: 0 });
   }
 
   /** How the records of each member stand. */
@@ -82,13 +113,11 @@ export class Tally {
     );
   }
 
+  get tallies(): MemberTallies {
+    return Object.fromEntries([...this.#members].map(([id, tally]) => [id, { ...tally }]));
+  }
+
   snapshot(): RunProgress {
-    return {
-      phase: this.phase,
-      done: this.done,
-      total: this.total,
-      steps: this.#steps,
-      tally: Object.fromEntries([...this.#members].map(([id, tally]) => [id, { ...tally }])),
-    };
+    return { phase: this.phase, done: this.done, total: this.total, steps: this.#steps, tally: this.tallies };
   }
 }

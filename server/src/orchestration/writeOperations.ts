@@ -33,16 +33,21 @@ export interface MemberWrites {
   readonly trouble: MemberTrouble | undefined;
 }
 
-/** Writes one member's operations: in batches where the system takes them, a few at a time elsewhere. */
+/**
+ * Writes one member's operations: in batches where the system takes them, a few at a time elsewhere.
+ * @param connector left out where the system could not be reached
+ */
 export async function writeMember(
   installation: Installation,
   knot: CompiledKnot,
   member: MemberId,
-  connector: Connector,
+  connector: Connector | undefined,
   intents: readonly Intent[],
   anchors: ReadonlyMap<AnchorId, Anchor>,
   stopped: () => boolean,
 ): Promise<MemberWrites> {
+  if (!connector)
+    return { ends: intents.map((intent) => notDone(intent, 'it could not be reached')), trouble: undefined };
   let trouble: MemberTrouble | undefined;
   const attempt = async (batch: readonly Intent[]): Promise<WriteEnd[]> => {
     if (trouble || stopped()) return batch.map((intent) => notDone(intent, trouble?.words ?? 'the run was stopped'));
@@ -209,6 +214,18 @@ export async function lookAfter(
     break;
   }
   return { intent, state: 'unclear', result: { kind: 'not done' }, words: 'nobody can tell whether it was created' };
+}
+
+/**
+ * Whether a write that did not happen when it should have can be made later. Somebody may have made the record
+ * meanwhile that was to be created: it is only where nothing has its key values, and that can be asked.
+ */
+export async function isStillWanted(knot: CompiledKnot, connector: Connector, operation: Operation): Promise<boolean> {
+  if (operation.kind !== 'create') return true;
+  const { searchable } = connector.capabilities;
+  const asked = keyChanges(knot, operation).filter(({ path }) => searchable.includes(path));
+  for (const { path, after } of asked) if ((await connector.search(path, String(after))).length > 0) return false;
+  return asked.length > 0;
 }
 
 async function untied<T extends { readonly key: RecordKey }>(

@@ -30,6 +30,7 @@ import { CallShares1765080000000 } from './migrations/1765080000000-CallShares.j
 import { SlotLooks1765090000000 } from './migrations/1765090000000-SlotLooks.js';
 import { RejectedTies1765100000000 } from './migrations/1765100000000-RejectedTies.js';
 import { Attempts1765110000000 } from './migrations/1765110000000-Attempts.js';
+import { RunBatches1765120000000 } from './migrations/1765120000000-RunBatches.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -70,6 +71,7 @@ export const migrations = [
   SlotLooks1765090000000,
   RejectedTies1765100000000,
   Attempts1765110000000,
+  RunBatches1765120000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -20,9 +20,12 @@ import type {
   StagedRecord,
   Store,
 } from '../orchestration/store.js';
+import type { AnchorRange, BatchRequest, SharedPhase, WorkDone } from '../orchestration/batch.js';
+import type { TakenUp } from '../orchestration/soFar.js';
 import type { DecisionDraft, SourceReading } from '../orchestration/decisionDraft.js';
 import type { RunProgress, RunResult } from '../orchestration/runResult.js';
 import * as anchors from './tables/anchors.js';
+import * as batches from './tables/runBatches.js';
 import * as decisions from './tables/decisions.js';
 import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
@@ -127,14 +130,22 @@ export class PostgresStore implements Store {
   filteredCounts = (knot: string) => recordCounts(this.#data, knot, 'filtered');
   accounts = (knot: string) => outside.accounts(this.#data, knot);
 
-  anchorsToMerge = (lease: RunLease, after: AnchorId | undefined, limit: number) =>
-    staged.anchorsToMerge(this.#data, lease, after, limit);
+  openBatches = (lease: RunLease, phase: SharedPhase, standing: TakenUp, size: number) =>
+    runs.withLease(this.#data, lease, (db) => batches.openBatches(db, lease, phase, standing, size), 'change');
+  freeBatches = (lease: RunLease) => runs.withLease(this.#data, lease, (db) => batches.freeBatches(db, lease));
+  takeBatch = (request: BatchRequest) => batches.takeBatch(this.#data, request);
+  endBatch = (lease: RunLease, done: WorkDone) =>
+    runs.withLease(this.#data, lease, (db) => batches.endBatch(db, lease, done));
+  giveBack = (lease: RunLease) => batches.giveBack(this.#data, lease);
+  batches = (lease: RunLease) => batches.batchResults(this.#data, lease);
+
+  anchorsToMerge = (lease: RunLease, range: AnchorRange, limit: number) =>
+    staged.anchorsToMerge(this.#data, lease, range, limit);
   loadAnchors = (_: RunLease, ids: readonly AnchorId[]) => anchors.loadAnchors(this.#data, ids);
   stagedFor = (lease: RunLease, ids: readonly AnchorId[]) => staged.stagedFor(this.#data, lease, ids);
   savePlan = (lease: RunLease, entries: readonly PlanEntry[]) =>
     runs.withLease(this.#data, lease, (db) => plans.savePlan(db, lease, entries));
-  planned = (lease: RunLease, after: AnchorId | undefined, limit: number) =>
-    plans.planned(this.#data, lease, after, limit);
+  planned = (lease: RunLease, range: AnchorRange, limit: number) => plans.planned(this.#data, lease, range, limit);
 
   async commitMerge(
     lease: RunLease,
@@ -224,7 +235,8 @@ export class PostgresStore implements Store {
     return [...onTime, ...found.keys()];
   }
 
-  openIntents = (knot: string) => journal.openIntents(this.#data, knot);
+  writeCounts = (lease: RunLease) => plans.writeCounts(this.#data, lease);
+  openIntents = (knot: string, range?: AnchorRange) => journal.openIntents(this.#data, knot, range);
   markUnclear = (lease: RunLease, intents: readonly string[]) =>
     runs.withLease(this.#data, lease, (db) => journal.markUnclear(db, intents));
   saveSourceDecisions = (

@@ -12,6 +12,7 @@ import { tieFingerprint } from '../orchestration/fingerprint.js';
 
 /** Below every anchor's id: where a walk through anchors in order begins. */
 export const leastAnchor = '00000000-0000-0000-0000-000000000000';
+export const greatestAnchor = 'ffffffff-ffff-ffff-ffff-ffffffffffff';
 
 /** A tie as its row: column names are the keys. */
 export interface TieRow {

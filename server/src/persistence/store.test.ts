@@ -4,6 +4,7 @@ import { InMemoryStore } from '../testing/inMemoryStore.js';
 import {
   type AnchorIndex,
   type AnchorOutcome,
+  type BegunRun,
   type IndexedRecord,
   type Intent,
   LeaseLost,
@@ -13,6 +14,8 @@ import {
   type RunLease,
   type Store,
 } from '../orchestration/store.js';
+import { nothingDone, type PlanContext, type TakenBatch } from '../orchestration/batch.js';
+import type { TakenUp } from '../orchestration/soFar.js';
 import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
@@ -51,6 +54,24 @@ const anchor = (n: number, ...keys: string[]): Anchor => ({
     ahead: {},
     left: {},
   })),
+});
+const standingAt = (context: PlanContext): TakenUp => ({
+  context,
+  soFar: {
+    begunAt: 0,
+    phases: [{ phase: 'planning', at: 5 }],
+    tally: {},
+    calls: {},
+    troubles: [],
+    notes: [],
+    shortListings: [],
+    readings: [],
+    ties: [['crm', 3]],
+    known: [],
+    staying: [],
+    decisions: [],
+    planned: null,
+  },
 });
 const keyed = (...keys: [number, string][]): AnchorIndex => ({ keys, evidence: [] });
 const entry = (of: Anchor, revision: number, more: Partial<PlanEntry> = {}): PlanEntry => ({
@@ -131,7 +152,84 @@ describe.each([
     const next = (await store.beginRun(request(2, 5000))) as RunLease;
     const newcomers = [];
     for await (const batch of store.stagedNewcomers(next)) newcomers.push(...batch);
-    expect([newcomers, await store.planned(next, undefined, 10)]).toEqual([[], []]);
+    expect([newcomers, await store.planned(next, {}, 10)]).toEqual([[], []]);
+  });
+
+  test('opens a phase in parts, each of which one worker at a time has, until it says what became of it', async () => {
+    const context = {
+      blocked: new Map([[anchorId(id(3)), new Set(['crm'])]]),
+      unclear: new Map(),
+      troubled: new Set(['shop']),
+      partlyRead: new Set<string>(),
+    };
+    await store.savePlan(
+      lease,
+      [7, 3, 5, 4, 6].map((n) => entry(anchor(n, `${n}`), 0)),
+    );
+    await store.openBatches(lease, 'writing', standingAt(context), 2);
+    const take = (now: number, leaseMs = 100) => store.takeBatch({ now, leaseMs });
+    const [first, second, third] = [await take(10), await take(10), await take(10, 900)] as TakenBatch[];
+    expect(await take(10)).toBeUndefined();
+    expect(first).toMatchObject({ phase: 'writing', context, knotVersion: 1, kind: 'run', isTakenOver: false });
+    const plannedIn = async ({ lease: own, range }: TakenBatch) =>
+      (await store.planned(own, range, 10)).map(({ anchor: one }) => one);
+    const parts = await Promise.all([first, second, third].map((part) => plannedIn(part as TakenBatch)));
+    expect(parts).toEqual([[id(3), id(4)], [id(5), id(6)], [id(7)]]);
+
+    // The first worker is slow; the second keeps its part, and the third has time.
+    await store.renewLease((second as TakenBatch).lease, 100, 500);
+    const again = (await take(300)) as TakenBatch;
+    expect([again.range, again.isTakenOver]).toEqual([first?.range, true]);
+    const late = (first as TakenBatch).lease;
+    for (const change of [
+      () => store.renewLease(late, 300, 100),
+      () => store.savePlan(late, []),
+      () => store.endBatch(late, nothingDone),
+    ])
+      await expect(change()).rejects.toThrow(LeaseLost);
+
+    await store.endBatch(again.lease, { ...nothingDone, done: 2 });
+    await expect(store.savePlan(again.lease, [])).rejects.toThrow(LeaseLost);
+    await store.giveBack((third as TakenBatch).lease);
+    expect(await take(310)).toMatchObject({ range: third?.range, isTakenOver: true });
+    expect(await store.batches(lease)).toEqual([{ ...nothingDone, done: 2 }, undefined, undefined]);
+
+    // Nobody helps a run whose own worker says nothing any more. Who takes it up finds it where it stood.
+    expect(await take(1500)).toBeUndefined();
+    const onward = (await store.beginRun(request(1, 1500))) as BegunRun;
+    expect(onward).toMatchObject({ run: lease.run, takenUp: standingAt(context) });
+    for (const own of [lease, (second as TakenBatch).lease])
+      await expect(store.savePlan(own, [])).rejects.toThrow(LeaseLost);
+    expect(await store.batches(onward)).toEqual([{ ...nothingDone, done: 2 }, undefined, undefined]);
+    expect(await take(1501)).toBeUndefined();
+    await store.freeBatches(onward);
+    expect([await take(1501), await take(1501), await take(1501)]).toMatchObject([
+      { range: second?.range, isTakenOver: true },
+      { range: third?.range },
+      undefined,
+    ]);
+  });
+
+  test('opens what is to be merged in parts, with what is open and what is new', async () => {
+    const context = {
+      blocked: new Map(),
+      unclear: new Map(),
+      troubled: new Set<string>(),
+      partlyRead: new Set<string>(),
+    };
+    const key = recordKey('n');
+    await store.commitMerge(lease, [entry(anchor(8, 'o'), 0, { held: [{} as never] })], [], [], 0);
+    await store.stage(lease, [
+      { member: 'crm', key, anchor: undefined, matchKeys: [], reading: reading({}) },
+      { member: 'crm', key: recordKey('t'), anchor: anchorId(id(2)), matchKeys: [], reading: reading({}) },
+    ]);
+    await store.assign(lease, [{ member: 'crm', key, anchor: anchorId(id(9)), why: undefined }]);
+    await store.openBatches(lease, 'planning', standingAt(context), 2);
+    const parts = [await store.takeBatch({ now: 1, leaseMs: 9 }), await store.takeBatch({ now: 1, leaseMs: 9 })];
+    const ids = await Promise.all(
+      parts.map((part) => store.anchorsToMerge((part as TakenBatch).lease, (part as TakenBatch).range, 10)),
+    );
+    expect(ids).toEqual([[id(2), id(8)], [id(9)]]);
   });
 
   test('keeps the last of two readings of a record, and gives newcomers until they are assigned', async () => {
@@ -160,7 +258,7 @@ describe.each([
     await store.assign(lease, [
       { member: 'crm', key, anchor: anchorId(id(9)), why: { kind: 'key rule', rule: 'Email' } },
     ]);
-    expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([id(9)]);
+    expect(await store.anchorsToMerge(lease, {}, 10)).toEqual([id(9)]);
     expect((await store.stagedFor(lease, [anchorId(id(9))])).get(anchorId(id(9)))).toMatchObject([
       { key, why: { kind: 'key rule', rule: 'Email' } },
     ]);
@@ -346,7 +444,7 @@ describe.each([
       [],
       0,
     );
-    expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([one.id]);
+    expect(await store.anchorsToMerge(lease, {}, 10)).toEqual([one.id]);
     await store.recordOutcomes(
       lease,
       {
@@ -356,7 +454,7 @@ describe.each([
       },
       0,
     );
-    expect(await store.anchorsToMerge(lease, undefined, 10)).toEqual([]);
+    expect(await store.anchorsToMerge(lease, {}, 10)).toEqual([]);
     expect(await store.openIntents('customers')).toEqual([]);
     expect(
       (

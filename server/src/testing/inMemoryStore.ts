@@ -12,6 +12,7 @@ import { tieFingerprint } from '../orchestration/fingerprint.js';
 import { isOpen } from '../orchestration/planAnchors.js';
 import {
   type AnchorIndex,
+  type BegunRun,
   type EvidenceCandidates,
   type FilteredRecord,
   type IndexedRecord,
@@ -36,6 +37,15 @@ import {
   type StoredAnchor,
   type TieHead,
 } from '../orchestration/store.js';
+import type {
+  AnchorRange,
+  BatchRequest,
+  PlanContext,
+  SharedPhase,
+  TakenBatch,
+  WorkDone,
+} from '../orchestration/batch.js';
+import type { TakenUp } from '../orchestration/soFar.js';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../orchestration/decisionDraft.js';
 import { emptyAccount, type MemberAccount, type RunProgress, type RunResult } from '../orchestration/runResult.js';
 
@@ -53,13 +63,22 @@ export interface KeptState {
   readonly intents: readonly Intent[];
 }
 
+interface KeptBatch {
+  readonly phase: SharedPhase;
+  readonly range: AnchorRange;
+  token: number;
+  leaseUntil: number | undefined;
+  result: WorkDone | undefined;
+}
+
 interface OpenRun {
+  readonly request: RunRequest;
   readonly lease: RunLease;
   leaseUntil: number;
   readonly staged: Map<string, StagedRecord & { why?: TieReason | undefined; isNew?: boolean }>;
   plan: PlanEntry[];
-  /** Taken when the planning begins. */
-  toMerge: AnchorId[];
+  batches: KeptBatch[];
+  standing: TakenUp | undefined;
   stop: boolean;
   /** Identities of the decisions that waited when it began. */
   readonly known: ReadonlySet<string>;
@@ -71,11 +90,12 @@ interface OpenRun {
  */
 export class InMemoryStore implements Store {
   readonly journal: JournalRow[] = [];
-  readonly operations: {
+  operations: {
     operation: PlanEntry['operations'][number];
     title: string;
     state: OperationState;
     words?: string | undefined;
+    readonly run: string;
   }[] = [];
   results: RunResult[] = [];
   readonly #anchors = new Map<AnchorId, KeptAnchor>();
@@ -107,16 +127,27 @@ export class InMemoryStore implements Store {
     };
   }
 
-  async beginRun(request: RunRequest): Promise<RunLease | undefined> {
-    if (this.#run && this.#run.leaseUntil > request.now) return undefined;
+  async beginRun(request: RunRequest): Promise<BegunRun | undefined> {
+    const open = this.#run;
+    if (open && open.leaseUntil > request.now) return undefined;
     this.#token += 1;
+    if (open?.standing && open.lease.run === request.run) {
+      this.#run = { ...open, leaseUntil: request.now + request.leaseMs, lease: { ...open.lease, token: this.#token } };
+      for (const batch of this.#run.batches) {
+        batch.token += 1;
+        batch.leaseUntil = this.#run.leaseUntil;
+      }
+      return { ...this.#run.lease, takenUp: open.standing };
+    }
     const lease = { run: request.run, knot: request.knot, token: this.#token };
     this.#run = {
       lease,
       leaseUntil: request.now + request.leaseMs,
       staged: new Map(),
       plan: [],
-      toMerge: [],
+      batches: [],
+      standing: undefined,
+      request,
       stop: false,
       known: new Set(this.#decisions.keys()),
     };
@@ -125,7 +156,8 @@ export class InMemoryStore implements Store {
 
   async renewLease(lease: RunLease, now: number, leaseMs: number): Promise<{ stop: boolean }> {
     const run = this.#check(lease);
-    run.leaseUntil = now + leaseMs;
+    const batch = lease.batch && run.batches[lease.batch.place];
+    (batch ?? run).leaseUntil = now + leaseMs;
     return { stop: run.stop };
   }
 
@@ -498,16 +530,61 @@ export class InMemoryStore implements Store {
     this.#replaceDecisions((draft) => subjectOfDraft(draft) === 'record', decisions);
   }
 
-  async anchorsToMerge(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly AnchorId[]> {
+  async openBatches(lease: RunLease, phase: SharedPhase, standing: TakenUp, size: number): Promise<void> {
     const run = this.#check(lease);
-    if (after === undefined) {
-      const ids = new Set<AnchorId>();
-      for (const { anchor } of run.staged.values()) if (anchor !== undefined) ids.add(anchor);
-      for (const [id, { open }] of this.#anchors) if (open) ids.add(id);
-      run.toMerge = [...ids].sort();
+    const ids = phase === 'planning' ? this.#toMerge(run) : run.plan.map(({ anchor }) => anchor).sort();
+    run.standing = { ...standing, soFar: JSON.parse(JSON.stringify(standing.soFar)) as TakenUp['soFar'] };
+    run.batches = [];
+    for (let at = 0; at < ids.length; at += size) {
+      const isLast = at + size >= ids.length;
+      const range = { after: ids[at - 1], upTo: isLast ? undefined : ids[at + size - 1] };
+      run.batches.push({ phase, range, token: 0, leaseUntil: undefined, result: undefined });
     }
-    const from = after === undefined ? 0 : run.toMerge.indexOf(after) + 1;
-    return run.toMerge.slice(from, from + limit);
+  }
+
+  async freeBatches(lease: RunLease): Promise<void> {
+    for (const batch of this.#check(lease).batches) batch.leaseUntil = 0;
+  }
+
+  async takeBatch({ now, leaseMs }: BatchRequest): Promise<TakenBatch | undefined> {
+    const run = this.#run;
+    if (!run?.standing || run.leaseUntil <= now) return undefined;
+    const place = run.batches.findIndex((one) => !one.result && (one.leaseUntil ?? 0) < now);
+    const batch = run.batches[place];
+    if (!batch) return undefined;
+    const isTakenOver = batch.leaseUntil !== undefined;
+    batch.token += 1;
+    batch.leaseUntil = now + leaseMs;
+    const { phase, range } = batch;
+    const { knotVersion, kind } = run.request;
+    const lease = { ...run.lease, batch: { place, token: batch.token } };
+    return { lease, phase, range, context: run.standing.context, knotVersion, kind, isTakenOver };
+  }
+
+  async endBatch(lease: RunLease, done: WorkDone): Promise<void> {
+    (this.#check(lease).batches[lease.batch?.place ?? -1] as KeptBatch).result = done;
+  }
+
+  async giveBack(lease: RunLease): Promise<void> {
+    const { batches } = this.#check(lease);
+    (batches[lease.batch?.place ?? -1] as KeptBatch).leaseUntil = 0;
+  }
+
+  async batches(lease: RunLease): Promise<readonly (WorkDone | undefined)[]> {
+    return this.#check(lease).batches.map(({ result }) => result);
+  }
+
+  #toMerge(run: OpenRun): AnchorId[] {
+    const ids = new Set<AnchorId>();
+    for (const { anchor } of run.staged.values()) if (anchor !== undefined) ids.add(anchor);
+    for (const [id, { open }] of this.#anchors) if (open) ids.add(id);
+    return [...ids].sort();
+  }
+
+  async anchorsToMerge(lease: RunLease, range: AnchorRange, limit: number): Promise<readonly AnchorId[]> {
+    return this.#toMerge(this.#check(lease))
+      .filter((id) => isWithin(range, id))
+      .slice(0, limit);
   }
 
   async loadAnchors(lease: RunLease, ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, StoredAnchor>> {
@@ -527,15 +604,19 @@ export class InMemoryStore implements Store {
 
   async savePlan(lease: RunLease, entries: readonly PlanEntry[]): Promise<void> {
     const run = this.#check(lease);
-    run.plan.push(...entries);
+    const again = new Set(entries.map(({ anchor }) => anchor));
+    run.plan = [...run.plan.filter(({ anchor }) => !again.has(anchor)), ...entries];
+    const isShown = ({ run: of, state, operation }: (typeof this.operations)[number]): boolean =>
+      of === lease.run && state === 'planned' && again.has(operation.anchor);
+    this.operations = this.operations.filter((shown) => !isShown(shown));
     for (const entry of entries)
       for (const operation of entry.operations)
-        this.operations.push({ operation, title: entry.title, state: 'planned' });
+        this.operations.push({ operation, title: entry.title, state: 'planned', run: lease.run });
   }
 
-  async planned(lease: RunLease, after: AnchorId | undefined, limit: number): Promise<readonly PlanEntry[]> {
+  async planned(lease: RunLease, range: AnchorRange, limit: number): Promise<readonly PlanEntry[]> {
     return this.#check(lease)
-      .plan.filter(({ anchor }) => after === undefined || anchor > after)
+      .plan.filter(({ anchor }) => isWithin(range, anchor))
       .toSorted((a, b) => (a.anchor < b.anchor ? -1 : 1))
       .slice(0, limit);
   }
@@ -591,8 +672,20 @@ export class InMemoryStore implements Store {
     this.journal.push(...journal);
   }
 
-  async openIntents(): Promise<readonly Intent[]> {
-    return [...this.#intents.values()];
+  async writeCounts(lease: RunLease) {
+    this.#check(lease);
+    const counts = new Map<MemberId, { written: number; failed: number }>();
+    for (const { run, operation, state } of this.operations) {
+      if (state === 'planned' || run !== lease.run) continue;
+      const { written, failed } = counts.get(operation.member) ?? { written: 0, failed: 0 };
+      const isWritten = state === 'written' ? 1 : 0;
+      counts.set(operation.member, { written: written + isWritten, failed: failed + 1 - isWritten });
+    }
+    return counts;
+  }
+
+  async openIntents(_?: string, range: AnchorRange = {}): Promise<readonly Intent[]> {
+    return [...this.#intents.values()].filter(({ operation }) => isWithin(range, operation.anchor));
   }
 
   async markUnclear(lease: RunLease, intents: readonly string[]): Promise<void> {
@@ -645,8 +738,13 @@ export class InMemoryStore implements Store {
   }
 
   #check(lease: RunLease): OpenRun {
-    if (this.#run?.lease.token !== lease.token) throw new LeaseLost(lease.run);
-    return this.#run;
+    const run = this.#run;
+    if (run?.lease.token !== lease.token) throw new LeaseLost(lease.run);
+    if (lease.batch) {
+      const batch = run.batches[lease.batch.place];
+      if (batch?.token !== lease.batch.token || batch.result) throw new LeaseLost(lease.run);
+    }
+    return run;
   }
 
   #keep(kept: KeptAnchor): void {
@@ -686,6 +784,10 @@ export class InMemoryStore implements Store {
     for (const [identity, draft] of this.#decisions) if (which(draft)) this.#decisions.delete(identity);
     for (const draft of drafts) this.#decisions.set(decisionIdentity(draft), draft);
   }
+}
+
+function isWithin({ after, upTo }: AnchorRange, id: AnchorId): boolean {
+  return (after === undefined || id > after) && (upTo === undefined || id <= upTo);
 }
 
 const subjectOfDraft = ({ kind, anchor }: DecisionDraft) => subjectOf(kind, anchor !== undefined);

@@ -20,7 +20,8 @@ import {
 } from '@anchor-knot/connectors';
 import type { Installation, RunOptions } from '../orchestration/installation.js';
 import { runKnot } from '../orchestration/runKnot.js';
-import type { Store } from '../orchestration/store.js';
+import { LeaseLost, type Store } from '../orchestration/store.js';
+import { workBatch } from '../orchestration/workBatch.js';
 
 /** What goes wrong at one input or output. */
 export type Fault = 'fails before' | 'fails after' | 'worker dies before' | 'worker dies after';
@@ -28,34 +29,46 @@ export type Fault = 'fails before' | 'fails after' | 'worker dies before' | 'wor
 /** The worker is gone: nothing of the run may happen after this. */
 export class WorkerDied extends Error {}
 
+/** Something that makes calls, and may die in the middle of one. */
+export interface SimulatedWorker {
+  dead: boolean;
+}
+
 /** Counts every read, write and store call, and lets one of them go wrong. */
 export class FaultInjector {
   count = 0;
   at: number | undefined;
   fault: Fault = 'fails before';
-  dead = false;
   /** Names of the calls made, in order. */
   readonly calls: string[] = [];
+  /** How often others have their turn before a call: workers go on side by side. */
+  turns: () => number = () => 0;
 
   /** Runs a call, with the fault if it is its turn. `fail` is what a plain failure of this call looks like. */
-  async around<T>(name: string, call: () => Promise<T>, fail: (effect: 'none' | 'done') => T | Promise<T>): Promise<T> {
+  async around<T>(
+    worker: SimulatedWorker,
+    name: string,
+    call: () => Promise<T>,
+    fail: (effect: 'none' | 'done') => T | Promise<T>,
+  ): Promise<T> {
+    for (let turns = this.turns(); turns > 0; turns -= 1) await Promise.resolve();
     // What a dead worker had begun side by side dies with it.
-    if (this.dead) throw new WorkerDied();
+    if (worker.dead) throw new WorkerDied();
     this.count += 1;
     this.calls.push(name);
     if (this.count !== this.at) return call();
-    if (this.fault === 'worker dies before') return this.#die();
+    if (this.fault === 'worker dies before') return die(worker);
     if (this.fault === 'fails before') return fail('none');
     const result = await call();
-    if (this.fault === 'worker dies after') return this.#die();
+    if (this.fault === 'worker dies after') return die(worker);
     void result;
     return fail('done');
   }
+}
 
-  #die(): never {
-    this.dead = true;
-    throw new WorkerDied();
-  }
+function die(worker: SimulatedWorker): never {
+  worker.dead = true;
+  throw new WorkerDied();
 }
 
 /** Time that passes only when somebody waits. */
@@ -110,7 +123,7 @@ export class SimulatedSystem {
     return record;
   }
 
-  connector(name: string, faults: FaultInjector): Connector {
+  connector(name: string, faults: FaultInjector, worker: SimulatedWorker): Connector {
     const capabilities: Capabilities = {
       ...this.#options,
       archive: true,
@@ -138,6 +151,7 @@ export class SimulatedSystem {
         const all = [...records.keys()].sort();
         for (let at = 0; at < all.length || at === 0; at += 3) {
           yield await faults.around(
+            worker,
             `${name}.read`,
             async () => ({
               records: all
@@ -152,12 +166,14 @@ export class SimulatedSystem {
       },
       readOne: (key) =>
         faults.around(
+          worker,
           `${name}.readOne`,
           async () => (records.has(key) ? shown(records.get(key) as SourceRecord) : undefined),
           trouble,
         ),
       search: (field, value) =>
         faults.around(
+          worker,
           `${name}.search`,
           async () => [...records.values()].filter((record) => readPath(record.fields, field) === value).map(shown),
           trouble,
@@ -165,6 +181,7 @@ export class SimulatedSystem {
       write: (requests) => {
         if (requests.length > capabilities.batchSize) throw new Error('batch too large');
         return faults.around<readonly WriteOutcome[]>(
+          worker,
           `${name}.write`,
           async () => requests.map((request) => this.#write(request, shown)),
           (effect) => requests.map(() => ({ kind: 'unknown', words: `the connection broke (${effect})` })),
@@ -200,6 +217,16 @@ export class SimulatedSystem {
   }
 }
 
+/** Whether it is a fault that was asked for, or what follows from one. */
+export const isStoreFault = (error: unknown): boolean =>
+  error instanceof WorkerDied ||
+  error instanceof LeaseLost ||
+  (error instanceof Error && error.message.startsWith('the database failed'));
+
+function passFaults(error: unknown): void {
+  if (!isStoreFault(error)) throw error;
+}
+
 /** A whole installation in one process: systems, store and clock, all simulated, all deterministic. */
 export class SimulatedInstallation {
   readonly clock = new SimulatedClock();
@@ -209,6 +236,9 @@ export class SimulatedInstallation {
   /** How long calls that are under way may take; a store in memory takes none. */
   settleMs = 0;
   readonly installation: Installation;
+  readonly #store: Store;
+  /** The worker that drives a run. */
+  readonly #driver: SimulatedWorker = { dead: false };
   #ids = 0;
 
   constructor(definition: Knot, store: Store, options: (member: MemberId) => SimulatedSystemOptions) {
@@ -216,11 +246,16 @@ export class SimulatedInstallation {
     if (!compiled.ok) throw new Error(JSON.stringify(compiled.problems));
     this.knot = compiled.knot;
     for (const { id } of definition.members) this.systems.set(id, new SimulatedSystem(this.clock, options(id)));
-    this.installation = {
-      store: this.#faulty(store),
+    this.#store = store;
+    this.installation = this.#installationOf(this.#driver);
+  }
+
+  #installationOf(worker: SimulatedWorker): Installation {
+    return {
+      store: this.#faulty(this.#store, worker),
       clock: this.clock,
       nextId: () => `00000000-0000-7000-8000-${String((this.#ids += 1)).padStart(12, '0')}`,
-      connect: async (member) => this.system(member.id).connector(member.id, this.faults),
+      connect: async (member) => this.system(member.id).connector(member.id, this.faults, worker),
       systemName: (member) => member,
       recordPage: (member, key) => `/${member}/${key}`,
     };
@@ -230,26 +265,54 @@ export class SimulatedInstallation {
     return this.systems.get(member) as SimulatedSystem;
   }
 
+  /**
+   * A run that several workers share, part by part, each in its own time.
+   * @param workers how many help the one that drives it
+   */
+  async runTogether(workers: number, more: Partial<RunOptions> = {}) {
+    const options = { ...this.#options, ...more };
+    let isOver = false;
+    const help = async (): Promise<void> => {
+      const worker: SimulatedWorker = { dead: false };
+      const installation = this.#installationOf(worker);
+      while (!isOver && !worker.dead) {
+        await Promise.resolve();
+        const taken = await this.#store.takeBatch({ now: this.clock.now(), leaseMs: options.leaseMs });
+        if (taken) await workBatch(installation, options, taken).catch(passFaults);
+      }
+    };
+    return this.#untilQuiet(async () => {
+      const helping = Array.from({ length: workers }, help);
+      try {
+        return await runKnot(this.installation, options);
+      } finally {
+        isOver = true;
+        await Promise.all(helping);
+      }
+    });
+  }
+
   /** A run; afterwards enough time passes that the lease of a dead worker has run out. */
   async run(more: Partial<RunOptions> = {}) {
+    return this.#untilQuiet(() => runKnot(this.installation, { ...this.#options, ...more }));
+  }
+
+  async #untilQuiet<T>(work: () => Promise<T>): Promise<T> {
     try {
-      return await runKnot(this.installation, {
-        knot: this.knot,
-        knotVersion: 1,
-        kind: 'run',
-        startedBy: 'simulation',
-        leaseMs: 60_000,
-        ...more,
-      });
+      return await work();
     } finally {
       // Calls that were under way when the worker died come to their end; then another worker may start.
-      if (this.faults.dead) await new Promise((resolve) => setTimeout(resolve, this.settleMs));
-      this.faults.dead = false;
+      if (this.#driver.dead) await new Promise((resolve) => setTimeout(resolve, this.settleMs));
+      this.#driver.dead = false;
       this.clock.time += 120_000;
     }
   }
 
-  #faulty(store: Store): Store {
+  get #options(): RunOptions {
+    return { knot: this.knot, knotVersion: 1, kind: 'run', startedBy: 'simulation', leaseMs: 60_000 };
+  }
+
+  #faulty(store: Store, worker: SimulatedWorker): Store {
     const { faults } = this;
     return new Proxy(store, {
       get(target, name: string) {
@@ -258,6 +321,7 @@ export class SimulatedInstallation {
         if (name === 'stagedNewcomers') return method.bind(target);
         return (...values: unknown[]) =>
           faults.around(
+            worker,
             `store.${name}`,
             async () => method.apply(target, values),
             () => {

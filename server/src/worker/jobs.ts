@@ -1,6 +1,7 @@
 import {
   haveRuns,
   joinWaitingRun,
+  offerAgain,
   orphanedRuns,
   queueSql,
   tellWorkers,
@@ -128,12 +129,17 @@ export class RunQueue {
   }
 
   /**
-   * Jobs whose worker died: taken a while ago, and no run of theirs holds a lease. Each is ended, and sent anew if its
-   * run did not end.
+   * Jobs whose worker died: taken a while ago, and no run of theirs holds a lease. One that can go on where it stood is
+   * taken again; any other is ended, and sent anew if its run did not end.
    */
   async takeUpOrphans(graceSeconds: number): Promise<number> {
     const orphans = await orphanedRuns(this.#data, runQueue, graceSeconds);
-    for (const { id, data, ended } of orphans) {
+    for (const { id, data, ended, resumes } of orphans) {
+      if (resumes) {
+        await offerAgain(this.#data, id);
+        await tellWorkers(this.#data, id);
+        continue;
+      }
       // Who follows the old one finds the new one.
       const sentAs = ended ? undefined : await this.send(data);
       await this.#boss.complete(runQueue, id, sentAs === undefined ? {} : { sentAs });

@@ -4,11 +4,13 @@ import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
 import { mostNamedRecords, recordAddress } from '@anchor-knot/contracts';
 import { recordKey, type Timing } from '@anchor-knot/core';
-import type { Knots } from '../knots/knots.js';
+import type { LoadedKnot, Knots } from '../knots/knots.js';
+import type { TakenBatch } from '../orchestration/batch.js';
 import { LeaseLost, type RunLease } from '../orchestration/store.js';
-import type { RunOptions } from '../orchestration/installation.js';
+import type { Installation, RunOptions } from '../orchestration/installation.js';
 import type { RunResult } from '../orchestration/runResult.js';
 import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
+import { workBatch } from '../orchestration/workBatch.js';
 import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
 import type { PostgresStore } from '../persistence/postgresStore.js';
@@ -67,6 +69,8 @@ export interface WorkerParts {
   readonly followUps: FollowUps;
   readonly log: Logger;
   readonly leaseMs: number;
+  /** How many anchors a part of a run has. */
+  readonly batchSize?: number | undefined;
 }
 
 /** Takes runs from the queue and drives them. Any number of workers may do so, on any machine. */
@@ -79,6 +83,8 @@ export class Worker {
   #wake: () => void = () => undefined;
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
+  /** One part of somebody else's run at a time. */
+  #helping = false;
   #checking = false;
   #checkedAt = 0;
   #startedDueAt = 0;
@@ -112,6 +118,7 @@ export class Worker {
           this.#active.add(work);
           continue;
         }
+        if (!this.#helping && (await this.#help())) continue;
         const wanted = this.#profiling ? undefined : await this.#parts.queue.fetchProfile();
         if (wanted) {
           this.#profiling = true;
@@ -206,7 +213,7 @@ export class Worker {
 
   async #idle(): Promise<void> {
     await new Promise<void>((resolve) => {
-      const timer = setTimeout(resolve, idlePollMs);
+      const timer = setTimeout(resolve, Math.min(idlePollMs, this.#parts.leaseMs));
       this.#wake = () => {
         clearTimeout(timer);
         resolve();
@@ -257,45 +264,96 @@ export class Worker {
   }
 
   /** Drives a run by the version in force. @returns `undefined` where none is */
-  async #drive(id: string, job: RunJob, { callShare }: Timing, lost: AbortController): Promise<RunEnd | undefined> {
-    const { data, knots, store, systems, leaseMs } = this.#parts;
+  async #drive(id: string, job: RunJob, timing: Timing, lost: AbortController): Promise<RunEnd | undefined> {
+    const { data, knots, systems, leaseMs, batchSize } = this.#parts;
     const knot = await knots.inForce(job.knot);
     if (!knot) return undefined;
     // It may have been paused while this one waited.
     if (job.kind === 'run' && (await knotStates(data)).get(job.knot)?.state !== 'running') return undefined;
+    const { installation, recorder, systemOf } = await this.#installationOf(knot, id, timing);
+    return runKnot(installation, {
+      knot: knot.compiled,
+      knotVersion: knot.version,
+      kind: job.kind,
+      startedBy: job.startedBy,
+      cause: job.cause,
+      ...scopeOf(job),
+      overGuards: job.overGuards,
+      full: job.full,
+      leaseMs,
+      batchSize,
+      run: id,
+      signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
+      whileRunning: (lease) => this.#keepAlive(lease, lost),
+      beforeEnd: async (result) => {
+        if (recorder) await noteDetail(data, id, await recorder.end());
+        await systems.recordHealth(healthOf(result, systemOf));
+      },
+    });
+  }
+
+  /** What a run of a knot touches. */
+  async #installationOf(knot: LoadedKnot, run: string, { callShare }: Timing) {
+    const { data, store, systems } = this.#parts;
     const summaries = memberSummaries(knot.definition, await systems.all());
     const summaryOf = new Map(summaries.map((summary) => [summary.id, summary]));
     const systemOf = new Map(summaries.map(({ id: member, system }) => [member, system]));
-    const recorder = (await detailRuns(data, job.knot)) > 0 ? new ExchangeRecorder(data, id, knot.compiled) : undefined;
+    const isKept = (await detailRuns(data, knot.definition.id)) > 0;
+    const recorder = isKept ? new ExchangeRecorder(data, run, knot.compiled) : undefined;
     const share = callShare === undefined ? undefined : { knot: knot.definition, percent: callShare };
-    return runKnot(
-      {
-        store,
-        clock: this.#clock,
-        nextId: () => uuid(),
-        connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id), share),
-        systemName: (member) => summaryOf.get(member)?.systemName ?? member,
-        recordPage: (member, key) => recordAddress(summaryOf.get(member)?.recordPage ?? null, key) ?? undefined,
-      },
-      {
-        knot: knot.compiled,
-        knotVersion: knot.version,
-        kind: job.kind,
-        startedBy: job.startedBy,
-        cause: job.cause,
-        ...scopeOf(job),
-        overGuards: job.overGuards,
-        full: job.full,
-        leaseMs,
-        run: id,
-        signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
-        whileRunning: (lease) => this.#keepAlive(lease, lost),
-        beforeEnd: async (result) => {
-          if (recorder) await noteDetail(data, id, await recorder.end());
-          await systems.recordHealth(healthOf(result, systemOf));
-        },
-      },
-    );
+    const installation: Installation = {
+      store,
+      clock: this.#clock,
+      nextId: () => uuid(),
+      connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id), share),
+      systemName: (member) => summaryOf.get(member)?.systemName ?? member,
+      recordPage: (member, key) => recordAddress(summaryOf.get(member)?.recordPage ?? null, key) ?? undefined,
+    };
+    return { installation, recorder, systemOf };
+  }
+
+  /** Takes a part of a run that another worker drives, where there is one. @returns whether there was one */
+  async #help(): Promise<boolean> {
+    const { store, leaseMs, log } = this.#parts;
+    const taken = await store.takeBatch({ now: this.#clock.now(), leaseMs });
+    if (!taken) return false;
+    this.#helping = true;
+    const { run, knot, batch } = taken.lease;
+    const work = this.#doPart(taken)
+      .catch(async (error: unknown) => {
+        if (error instanceof LeaseLost)
+          log.warn({ run, knot, batch }, 'this part of a run is not this worker’s any more');
+        else log.error({ err: error, run, knot, batch }, 'a part of a run failed');
+        // Whoever drives the run tries it, too, and says what is wrong.
+        await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
+      })
+      .finally(() => {
+        this.#helping = false;
+        this.#active.delete(work);
+        this.#wake();
+      });
+    this.#active.add(work);
+    return true;
+  }
+
+  async #doPart(taken: TakenBatch): Promise<void> {
+    const { knots, store, timings, leaseMs } = this.#parts;
+    const { run, knot: id } = taken.lease;
+    const knot = await knots.inForce(id);
+    if (knot?.version !== taken.knotVersion) {
+      await store.giveBack(taken.lease);
+      throw new LeaseLost(run);
+    }
+    const { installation, recorder } = await this.#installationOf(knot, run, (await timings.of(id)).timing);
+    const options: RunOptions = {
+      knot: knot.compiled,
+      knotVersion: knot.version,
+      kind: taken.kind,
+      startedBy: '',
+      leaseMs,
+      whileRunning: (lease) => this.#keepAlive(lease),
+    };
+    await workBatch(installation, options, taken).finally(() => recorder?.end());
   }
 
   async #profile(id: string, { system, object, first }: ProfileJob): Promise<void> {
@@ -318,11 +376,12 @@ export class Worker {
     await endAsFailed(this.#parts.data, id, words).catch(() => undefined);
   }
 
-  #keepAlive(lease: RunLease, lost: AbortController): () => void {
+  /** @param lost is told when the lease is gone; a part of a run finds that out when it is stored */
+  #keepAlive(lease: RunLease, lost?: AbortController): () => void {
     const { store, leaseMs } = this.#parts;
     const timer = setInterval(() => {
       store.renewLease(lease, Date.now(), leaseMs).catch((error: unknown) => {
-        if (error instanceof LeaseLost) lost.abort();
+        if (error instanceof LeaseLost) lost?.abort();
       });
     }, leaseMs / 3);
     return () => clearInterval(timer);

@@ -1,7 +1,9 @@
 import type { JournalKind } from '@anchor-knot/contracts';
 import type { Agreed, AnchorId, FieldId, Raw } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
+import type { AnchorRange } from '../../orchestration/batch.js';
 import type { Intent, JournalRow, RecordRef, RunLease } from '../../orchestration/store.js';
+import { greatestAnchor, leastAnchor } from '../rows.js';
 import { noteAct } from './audit.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
@@ -30,10 +32,15 @@ async function writeJournalPart(
   );
 }
 
-export async function openIntents(data: SqlConnection, knot: string): Promise<readonly Intent[]> {
+export async function openIntents(
+  data: SqlConnection,
+  knot: string,
+  { after, upTo }: AnchorRange = {},
+): Promise<readonly Intent[]> {
   const rows = (await data.query(
-    'select id, operation, stored_at, unclear from write_intent where knot_id = $1 order by stored_at, id',
-    [knot],
+    `select id, operation, stored_at, unclear from write_intent where knot_id = $1
+       and (operation ->> 'anchor')::uuid > $2 and (operation ->> 'anchor')::uuid <= $3 order by stored_at, id`,
+    [knot, after ?? leastAnchor, upTo ?? greatestAnchor],
   )) as {
     id: string;
     operation: Intent['operation'];

@@ -1,8 +1,9 @@
 import type { PlannedOperation } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
+import type { AnchorRange } from '../../orchestration/batch.js';
 import type { PlanEntry, RunLease, WriteRecord } from '../../orchestration/store.js';
-import { type AgreedColumn, agreedFromColumn, agreedToColumn, leastAnchor } from '../rows.js';
+import { type AgreedColumn, agreedFromColumn, agreedToColumn, greatestAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 
 /** An entry with its agreed values in their short form: most of an entry's length is in them. */
@@ -23,6 +24,11 @@ export async function savePlan(db: SqlConnection, { run }: RunLease, entries: re
       on conflict (run_id, anchor_id) do update set entry = excluded.entry`,
     [run, entries.map(({ anchor }) => anchor), jsonColumn(entries.map(entryToColumn))],
   );
+  // What is planned anew is shown once.
+  await db.query(`delete from plan_operation where run_id = $1 and anchor_id = any($2::uuid[]) and state = 'planned'`, [
+    run,
+    entries.map(({ anchor }) => anchor),
+  ]);
   const operations = entries.flatMap(({ title, operations: own }) => own.map((operation) => ({ operation, title })));
   if (operations.length === 0) return;
   await db.query(
@@ -49,12 +55,13 @@ export async function savePlan(db: SqlConnection, { run }: RunLease, entries: re
 export async function planned(
   data: SqlConnection,
   { run }: RunLease,
-  after: AnchorId | undefined,
+  { after, upTo }: AnchorRange,
   limit: number,
 ): Promise<readonly PlanEntry[]> {
   const rows = (await data.query(
-    'select entry from plan_entry where run_id = $1 and anchor_id > $2 order by anchor_id limit $3',
-    [run, after ?? leastAnchor, limit],
+    `select entry from plan_entry where run_id = $1 and anchor_id > $2 and anchor_id <= $4
+     order by anchor_id limit $3`,
+    [run, after ?? leastAnchor, limit, upTo ?? greatestAnchor],
   )) as {
     entry: string;
   }[];
@@ -85,6 +92,17 @@ export async function recordStates(
       writes.map(({ key }) => key ?? null),
     ],
   );
+}
+
+/** What became of the writes of a run, whichever workers made them. */
+export async function writeCounts(db: SqlConnection, { run }: RunLease) {
+  const rows = (await db.query(
+    `select member, count(*) filter (where state = 'written')::int as written,
+       count(*) filter (where state <> 'written')::int as failed
+     from plan_operation where run_id = $1 and state <> 'planned' group by member`,
+    [run],
+  )) as { member: string; written: number; failed: number }[];
+  return new Map(rows.map(({ member, ...counts }) => [member, counts]));
 }
 
 export interface OperationRow {

@@ -86,18 +86,33 @@ export async function touchJob(db: SqlConnection, id: string): Promise<void> {
   await db.query(`update pgboss.job set started_on = now() where id = $1 and state = 'active'`, [id]);
 }
 
+interface OrphanedRun {
+  readonly id: string;
+  readonly data: RunJob;
+  readonly ended: boolean;
+  /** It had opened a phase to others: another worker goes on with it where it stood. */
+  readonly resumes: boolean;
+}
+
 /** Jobs that were taken a while ago, and no run of theirs holds a lease: their worker died. */
 export async function orphanedRuns(
   db: SqlConnection,
   queue: string,
   graceSeconds: number,
-): Promise<readonly { readonly id: string; readonly data: RunJob; readonly ended: boolean }[]> {
+): Promise<readonly OrphanedRun[]> {
   return (await db.query(
-    `select j.id, j.data, r.ended_at is not null as ended from pgboss.job j left join run r on r.id = j.id
+    `select j.id, j.data, r.ended_at is not null as ended,
+       r.ended_at is null and r.so_far is not null and exists (select from run_batch where run_id = r.id) as resumes
+     from pgboss.job j left join run r on r.id = j.id
      where j.name = $1 and j.state = 'active' and j.started_on < now() - make_interval(secs => $2)
        and (r.id is null or r.ended_at is not null or r.lease_until < now())`,
     [queue, graceSeconds],
-  )) as { id: string; data: RunJob; ended: boolean }[];
+  )) as OrphanedRun[];
+}
+
+/** Has a job taken again under its id. */
+export async function offerAgain(db: SqlConnection, id: string): Promise<void> {
+  await db.query(`update pgboss.job set state = 'retry', started_on = null where id = $1 and state = 'active'`, [id]);
 }
 
 /** Workers hear that there is something to do. */

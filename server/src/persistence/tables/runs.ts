@@ -1,16 +1,23 @@
 import { applyComingVersion, lockKnot } from './versions.js';
 import type { SqlConnection, SqlDatabase } from '../sql.js';
 import type { MemberId } from '@anchor-knot/core';
-import { LeaseLost, type MemberCursor, type RunLease, type RunRequest } from '../../orchestration/store.js';
+import {
+  type BegunRun,
+  LeaseLost,
+  type MemberCursor,
+  type RunLease,
+  type RunRequest,
+} from '../../orchestration/store.js';
 import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 import { runChannel } from '../channels.js';
 import { noteRead } from './readHours.js';
 import { addUpCounts } from './recordCounts.js';
 import { noteLostRun, noteRunDay } from './runDays.js';
+import { holdBatch, renewBatch, takeUp } from './runBatches.js';
 import { forgetRetry, noteRetry } from './retries.js';
 
 /** What belongs to one run, and is worth nothing after it. */
-const ofOneRun = ['staged_tie', 'staged_record', 'plan_entry'];
+const ofOneRun = ['staged_tie', 'staged_record', 'plan_entry', 'run_batch'];
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
 async function tell(db: SqlConnection, run: string): Promise<void> {
@@ -37,6 +44,7 @@ export async function withLease<T>(
       [lease.run, lease.token],
     )) as unknown[];
     if (rows.length === 0) throw new LeaseLost(lease.run);
+    await holdBatch(db, lease);
     return work(db);
   });
 }
@@ -46,18 +54,26 @@ export async function lockEnd(db: SqlConnection, run: string): Promise<void> {
   await db.query('select 1 from run where id = $1 for update', [run]);
 }
 
+/** So many times its lease a run waits to be taken up where it stood, before another one takes its place. */
+const leasesToBeTakenUp = 3;
+
 /** @returns `undefined` while another run holds the knot */
-export async function openRun(db: SqlConnection, request: RunRequest): Promise<RunLease | undefined> {
+export async function openRun(db: SqlConnection, request: RunRequest): Promise<BegunRun | undefined> {
   // One at a time per knot: the row of the knot is the lock.
   await lockKnot(db, request.knot);
-  const [open] = (await db.query('select id, lease_until from run where knot_id = $1 and ended_at is null', [
-    request.knot,
-  ])) as { id: string; lease_until: Date }[];
+  const [open] = (await db.query(
+    `select id, lease_until, so_far is not null and exists (select from run_batch where run_id = run.id) as resumes
+     from run where knot_id = $1 and ended_at is null`,
+    [request.knot],
+  )) as { id: string; lease_until: Date; resumes: boolean }[];
   if (open && open.lease_until.getTime() > request.now) return undefined;
+  if (open?.resumes && open.id === request.run) return takeUpRun(db, request);
+  const patience = open?.resumes ? leasesToBeTakenUp * request.leaseMs : 0;
+  if (open && open.lease_until.getTime() + patience > request.now) return undefined;
   if (open) {
     await lockEnd(db, open.id);
     await db.query(
-      `update run set ended_at = $2, state = 'failed',
+      `update run set ended_at = $2, state = 'failed', plan_context = null, so_far = null,
         words = 'the worker stopped in the middle; the next run took up where it stood' where id = $1`,
       [open.id, new Date(request.now)],
     );
@@ -93,6 +109,21 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<R
   return { run: request.run, knot: request.knot, token: Number(token) };
 }
 
+/** A run whose worker died goes on where it stood, under a token that fences off whoever was at it. */
+async function takeUpRun(
+  db: SqlConnection,
+  { run, knot, knotVersion, now, leaseMs }: RunRequest,
+): Promise<BegunRun | undefined> {
+  await lockEnd(db, run);
+  const until = new Date(now + leaseMs);
+  const [rows] = (await db.query(
+    `update run set token = token + 1, lease_until = $2 where id = $1 and knot_version = $3 returning token`,
+    [run, until, knotVersion],
+  )) as [{ token: string }[], number];
+  const takenUp = await takeUp(db, run, until);
+  return rows[0] && takenUp ? { run, knot, token: Number(rows[0].token), takenUp } : undefined;
+}
+
 /** Where nobody else can be at work, runs that have not ended are dead. */
 export async function giveUpRuns(db: SqlConnection, knot: string): Promise<void> {
   await db.query(`update run set lease_until = 'epoch' where knot_id = $1 and ended_at is null`, [knot]);
@@ -104,6 +135,7 @@ export async function renewLease(
   now: number,
   leaseMs: number,
 ): Promise<{ stop: boolean }> {
+  if (lease.batch) return renewBatch(data, lease, now, leaseMs);
   const [rows] = (await data.query(
     'update run set lease_until = $3 where id = $1 and token = $2 and ended_at is null returning stop_asked',
     [lease.run, lease.token, new Date(now + leaseMs)],
@@ -137,7 +169,7 @@ export async function closeRun(
 ): Promise<void> {
   await db.query(
     `update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7,
-       quiet = cause <> 'person' and $8 where id = $1`,
+       plan_context = null, so_far = null, quiet = cause <> 'person' and $8 where id = $1`,
     [
       lease.run,
       new Date(result.now),

@@ -7,8 +7,9 @@ import {
   type Reading,
   type TieReason,
 } from '@anchor-knot/core';
+import type { AnchorRange } from '../../orchestration/batch.js';
 import type { RecordRef, RunLease, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
-import { byAnchor, leastAnchor } from '../rows.js';
+import { byAnchor, greatestAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { keepUniqueValues } from './uniqueValues.js';
 
@@ -137,22 +138,24 @@ export async function assign(
 export async function anchorsToMerge(
   data: SqlConnection,
   { run, knot }: RunLease,
-  after: AnchorId | undefined,
+  { after, upTo }: AnchorRange,
   limit: number,
 ): Promise<readonly AnchorId[]> {
   if (after === undefined) await analyseIfMany(data, run);
+  const within = (id: string): string => `${id} > $3 and ${id} <= $5 order by 1 limit $4`;
   const rows = (await data.query(
     `select id from (
-       (select distinct anchor_id as id from staged_record where run_id = $1 and anchor_id > $3 order by 1 limit $4)
-       union (select distinct anchor_id from staged_tie where run_id = $1 and anchor_id > $3 order by 1 limit $4)
-       union (select id from anchor where knot_id = $2 and open and id > $3 order by 1 limit $4)
+       (select distinct anchor_id as id from staged_record where run_id = $1 and ${within('anchor_id')})
+       union (select distinct anchor_id from staged_tie where run_id = $1 and ${within('anchor_id')})
+       union (select id from anchor where knot_id = $2 and open and ${within('id')})
      ) both_kinds order by id limit $4`,
-    [run, knot, after ?? leastAnchor, limit],
+    [run, knot, after ?? leastAnchor, limit, upTo ?? greatestAnchor],
   )) as { id: string }[];
   return rows.map(({ id }) => anchorId(id));
 }
 
-async function analyseIfMany(data: SqlConnection, run: string): Promise<void> {
+/** The planner must know of many new records before they are walked through in order. */
+export async function analyseIfMany(data: SqlConnection, run: string): Promise<void> {
   const [{ many }] = (await data.query(
     'select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows',
     [run, worthAnalysing],

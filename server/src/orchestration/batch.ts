@@ -1,0 +1,79 @@
+import type { AnchorId, MemberId } from '@anchor-knot/core';
+import type { RunKind, RunLease } from './store.js';
+import type { CallCounts, MemberTallies, MemberTrouble } from './runResult.js';
+
+/** What the planning of anchors has to know of the rest of its run. */
+export interface PlanContext {
+  readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
+  /** Members whose systems are in trouble: nothing is written there in this run. */
+  readonly troubled: ReadonlySet<MemberId>;
+  /**
+   * Members of which some records could not be read: whether a thing is there already is not known, so nothing is
+   * created there.
+   */
+  readonly partlyRead: ReadonlySet<MemberId>;
+  /** Members in which a creation for an anchor may have happened, and nobody knows. */
+  readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
+}
+
+/** Anchors in order of their ids; from the first and to the last where an end is left out. */
+export interface AnchorRange {
+  /** Begins after it. */
+  readonly after?: AnchorId | undefined;
+  /** Ends with it. */
+  readonly upTo?: AnchorId | undefined;
+}
+
+/** Phases of which each part can be done by another worker. */
+export type SharedPhase = 'planning' | 'writing';
+
+/** A part of a run, and the right to do it. */
+export interface TakenBatch {
+  readonly lease: RunLease;
+  readonly phase: SharedPhase;
+  readonly range: AnchorRange;
+  readonly context: PlanContext;
+  readonly knotVersion: number;
+  readonly kind: RunKind;
+  /** A worker had begun with it, and is gone. */
+  readonly isTakenOver: boolean;
+}
+
+/** What became of some anchors. */
+export interface WorkDone {
+  /** How many anchors were planned or written. */
+  readonly done: number;
+  /** How many of them have something to be written. */
+  readonly toWrite: number;
+  readonly tally: MemberTallies;
+  /** Records that are updated while a field of their anchor is held, by member. */
+  readonly updatedButHeld: Readonly<Record<MemberId, number>>;
+  /** Records that changed between reading and writing: they are read and merged again. */
+  readonly raced: readonly { readonly anchor: AnchorId; readonly member: MemberId }[];
+  /** Anchors that somebody changed between planning and storing: nothing was written, they are planned anew. */
+  readonly late: readonly AnchorId[];
+  readonly troubles: readonly MemberTrouble[];
+  /** Members that certainly did not take a write, and may take it another time. */
+  readonly undone: readonly MemberId[];
+  readonly calls: CallCounts;
+}
+
+/** What a worker asks for when it is free. */
+export interface BatchRequest {
+  /** Of this run only; of any where it is left out. */
+  readonly run?: string | undefined;
+  readonly now: number;
+  readonly leaseMs: number;
+}
+
+export const nothingDone: WorkDone = {
+  done: 0,
+  toWrite: 0,
+  tally: {},
+  updatedButHeld: {},
+  raced: [],
+  late: [],
+  troubles: [],
+  undone: [],
+  calls: {},
+};
