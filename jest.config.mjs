@@ -51,4 +51,9 @@ const web = {
   ),
 };
 
-export default { projects: [...Object.keys(packages).map(project), web], testTimeout: 60_000, maxWorkers: 2 };
+export default {
+  projects: [...Object.keys(packages).map(project), web],
+  testTimeout: 60_000,
+  maxWorkers: 2,
+  testSequencer: './jestSequencer.mjs',
+};

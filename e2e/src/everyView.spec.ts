@@ -127,7 +127,7 @@ async function foundByAxe(page: Page, rules: readonly string[] = []): Promise<st
 }
 /** What another theme can change, and what another width can. */
 const ofColours = ['color-contrast', 'link-in-text-block'];
-const ofWidths = ['color-contrast', 'scrollable-region-focusable', 'target-size'];
+const ofWidths = ['scrollable-region-focusable', 'target-size'];
 
 /** A drawer that the address opens is closed again: it may lie over the work as long as it is open. */
 async function closeDrawer(page: Page): Promise<void> {
