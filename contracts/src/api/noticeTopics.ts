@@ -14,6 +14,7 @@ export const noticeTopics = {
   'run missed': { words: 'runs that did not happen', about: 'knot', lasts: false },
   'run in part': { words: 'runs in which something new went wrong', about: 'knot', lasts: false },
   late: { words: 'knots that are later than they may be', about: 'knot', lasts: true },
+  'not acknowledged': { words: 'records that a system does not acknowledge in time', about: 'knot', lasts: true },
   'unusually quiet': { words: 'systems in which nothing changes while much usually does', about: 'knot', lasts: true },
   'system in trouble': { words: 'systems that do not answer as they should', about: 'system', lasts: true },
   'subscription lost': { words: 'subscriptions that were lost', about: 'system', lasts: true },

@@ -1,5 +1,5 @@
 import type { Rule } from '../definition/index.js';
-import { type MemberId, normalise, type Raw } from '../record/index.js';
+import { type MemberId, normalise, type Raw, sameShared } from '../record/index.js';
 import type { Agreed, Ahead, Cause, Giver, Loss, LostValue } from './anchor.js';
 import { candidatesOf, sameGiver, Shadows } from './candidates.js';
 import { type Change, combine } from './combine.js';
@@ -71,6 +71,11 @@ function settle(input: FieldMergeInput, edits: readonly Edit[]): Settlement {
   if (rule.combine) {
     const combined = combineEdits(input, rule.combine, edits);
     if (combined) return combined;
+  }
+  // Where all say the same of what is new there is nothing to weigh: most fields of a first load are so.
+  if (agreed === undefined && edits.every(({ value }) => sameShared(value, (edits[0] as Edit).value))) {
+    const members = edits.map(({ from }) => from.tie.member);
+    return { agreed: { value: (edits[0] as Edit).value, ...givenBy(edits), why: { kind: 'edit', members } }, lost: [] };
   }
   const shadows = new Shadows(agreed, edits);
   const candidates = candidatesOf(agreed, edits, shadows);

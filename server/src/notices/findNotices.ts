@@ -23,7 +23,14 @@ import {
   repeatNotices,
 } from '../persistence/tables/notices.js';
 import { type QuietMember, unusuallyQuiet } from '../persistence/tables/readHours.js';
-import { allowanceWords, type LateKnot, lateWords, quietWords } from './noticeWords.js';
+import {
+  allowanceWords,
+  type LateKnot,
+  lateWords,
+  quietWords,
+  type UnacknowledgedMember,
+  unacknowledgedWords,
+} from './noticeWords.js';
 
 /** So many runs are looked at in one go; the others come next. */
 const mostRuns = 200;
@@ -36,6 +43,8 @@ export interface Surroundings {
   /** The name of the system of a knot's member. */
   readonly systemOf: (knot: string, member: string) => Promise<string>;
   readonly lateKnots: () => Promise<readonly LateKnot[]>;
+  /** Members that have not said in time that they have worked on records. */
+  readonly unacknowledged: () => Promise<readonly UnacknowledgedMember[]>;
 }
 
 /**
@@ -60,6 +69,7 @@ export async function findNotices(
     ...(await systemCases(db)),
     ...(await allowanceCases(db, rules, now)),
     ...(await lateCases(surroundings, now)),
+    ...(await unacknowledgedCases(surroundings, now)),
     ...(await quietCases(surroundings, quiet, now)),
   ];
   const goesOn = new Set(lasting.map(({ key }) => key));
@@ -271,6 +281,23 @@ async function quietCases(
       knot: quiet.knot,
       words: `${await knotName(quiet.knot)}: ${quietWords(await systemOf(quiet.knot, quiet.member), quiet)}`,
       path: `/knots/${encodeURIComponent(quiet.knot)}/timing`,
+      latest: now,
+    });
+  return cases;
+}
+
+async function unacknowledgedCases(
+  { knotName, systemOf, unacknowledged }: Surroundings,
+  now: Date,
+): Promise<NoticeCase[]> {
+  const cases: NoticeCase[] = [];
+  for (const { knot, member, late, minutes } of await unacknowledged())
+    cases.push({
+      key: `not acknowledged:${knot}:${member}`,
+      topic: 'not acknowledged',
+      knot,
+      words: `${await knotName(knot)}: ${unacknowledgedWords(await systemOf(knot, member), late, minutes)}`,
+      path: `/knots/${encodeURIComponent(knot)}/records?${new URLSearchParams({ member, list: 'unacknowledged' }).toString()}`,
       latest: now,
     });
   return cases;

@@ -10,6 +10,15 @@ export interface LateKnot {
   readonly knownAt: Instant;
 }
 
+/** A member that has not acknowledged some records in time. */
+export interface UnacknowledgedMember {
+  readonly knot: string;
+  readonly member: string;
+  readonly late: number;
+  /** How long it may take. */
+  readonly minutes: number;
+}
+
 const minuteMs = 60_000;
 const number = (value: number): string => value.toLocaleString('en-GB');
 
@@ -37,4 +46,9 @@ export function quietWords(systemName: string, { usual, since }: Pick<QuietMembe
 export function lateWords(knotName: string, { systemName, knownAt }: LateKnot, now: Date): string {
   const minutes = Math.floor((now.getTime() - knownAt) / minuteMs);
   return `${knotName} is late: what changed in ${systemName} is known only up to ${number(minutes)} min ago.`;
+}
+
+export function unacknowledgedWords(systemName: string, late: number, minutes: number): string {
+  const records = late === 1 ? '1 record' : `${number(late)} records`;
+  return `${systemName} has not acknowledged ${records} for longer than ${number(minutes)} min.`;
 }

@@ -2,6 +2,7 @@ import type { DataSource } from 'typeorm';
 import type { NoticeRule } from '@anchor-knot/contracts';
 import type { Knots } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
+import { unacknowledgedCounts } from '../persistence/tables/acknowledgements.js';
 import { addMessages } from '../persistence/tables/noticeMessages.js';
 import {
   addNoticeRule,
@@ -21,7 +22,7 @@ import type { Systems } from '../systems/systems.js';
 import { freshnessOf, latestMember } from '../triggers/freshness.js';
 import type { Timings } from '../triggers/timings.js';
 import { findNotices } from './findNotices.js';
-import type { LateKnot } from './noticeWords.js';
+import type { LateKnot, UnacknowledgedMember } from './noticeWords.js';
 import { renderNotice } from './renderNotice.js';
 import { type Post, secretName } from './sendMessages.js';
 import { messagesOf, nextDue, tellRules } from './tellRules.js';
@@ -59,6 +60,7 @@ export class Notices {
         knotName: (knot: string) => this.#knotName(knot),
         systemOf: (knot: string, member: string) => this.#systemOf(knot, member),
         lateKnots: () => this.#lateKnots(db, now()),
+        unacknowledged: () => this.#unacknowledged(db, now()),
       };
       await findNotices(db, surroundings, rules, now());
       await tellRules(db, rules, address, now());
@@ -152,5 +154,19 @@ export class Notices {
         });
     }
     return late;
+  }
+
+  async #unacknowledged(db: SqlConnection, now: Date): Promise<readonly UnacknowledgedMember[]> {
+    const found: UnacknowledgedMember[] = [];
+    for (const { id, definition } of await this.#parts.knots.all()) {
+      const minutesOf = new Map(
+        definition.members.flatMap(({ id: member, acknowledges }) =>
+          acknowledges ? [[member, acknowledges.lateAfter] as const] : [],
+        ),
+      );
+      for (const [member, { late }] of await unacknowledgedCounts(db, id, minutesOf, now))
+        if (late > 0) found.push({ knot: id, member, late, minutes: minutesOf.get(member) ?? 0 });
+    }
+    return found;
   }
 }

@@ -1,8 +1,11 @@
 import type { WorkDone } from './batch.js';
 import type { Installation, RunOptions } from './installation.js';
 import { LeaseLost, type RunLease } from './store.js';
+import { together } from './together.js';
 import { workBatch } from './workBatch.js';
 
+/** While one part is stored another is worked out: so many at once are enough to be never idle. */
+export const partsAtOnce = 2;
 /** How long it is waited for parts that other workers do, before it is looked again. */
 const waitMs = 100;
 
@@ -18,19 +21,24 @@ export async function shareWork(
   tell: (done: number) => Promise<void>,
 ): Promise<readonly WorkDone[]> {
   const { store, clock } = installation;
-  for (let done = 0; ;) {
-    const taken = await store.takeBatch({ run: lease.run, now: clock.now(), leaseMs: options.leaseMs });
-    if (taken)
-      await workBatch(installation, options, taken, () => tell(done)).catch((error: unknown) => {
-        // This worker was slow, and another took the part over; where the run is lost, it is told next.
-        if (!(error instanceof LeaseLost)) throw error;
-      });
-    const parts = await store.batches(lease);
-    if (parts.length === 0) throw new Error('the parts of this run are gone; the database has lost what was staged');
-    done = parts.reduce((sum, part) => sum + (part?.done ?? 0), 0);
-    await tell(done);
-    const ended = parts.filter((part) => part !== undefined);
-    if (ended.length === parts.length) return ended;
-    if (!taken) await clock.sleep(waitMs);
-  }
+  let done = 0;
+  const work = async (failed: () => boolean): Promise<void> => {
+    while (!failed()) {
+      const taken = await store.takeBatch({ run: lease.run, now: clock.now(), leaseMs: options.leaseMs });
+      if (taken)
+        await workBatch(installation, options, taken, () => tell(done)).catch((error: unknown) => {
+          // This worker was slow, and another took the part over; where the run is lost, it is told next.
+          if (!(error instanceof LeaseLost)) throw error;
+        });
+      const parts = await store.batches(lease);
+      if (parts.length === 0) throw new Error('the parts of this run are gone; the database has lost what was staged');
+      const ended = parts.filter((part) => part !== undefined);
+      done = ended.reduce((sum, part) => sum + part.done, 0);
+      await tell(done);
+      if (ended.length === parts.length) return;
+      if (!taken) await clock.sleep(waitMs);
+    }
+  };
+  await together(Array.from({ length: partsAtOnce }), (_, failed) => work(failed));
+  return (await store.batches(lease)).filter((part) => part !== undefined);
 }

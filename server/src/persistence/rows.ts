@@ -96,23 +96,32 @@ export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor 
 }
 
 export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {
-  const givings = new Map<string, Omit<Agreed, 'value'> & { values: Record<FieldId, Shared> }>();
-  for (const [field, { value, ...given }] of Object.entries(agreed)) {
-    const name = nameOfGiving(given);
-    const giving = givings.get(name);
+  const givings: (Omit<Agreed, 'value'> & { values: Record<FieldId, Shared> })[] = [];
+  for (const field of Object.keys(agreed)) {
+    const { value, ...given } = agreed[field] as Agreed;
+    const giving = givings.find((other) => isGivenAlike(other, given));
     if (giving) giving.values[field] = value;
-    else givings.set(name, { ...given, values: { [field]: value } });
+    else givings.push({ ...given, values: { [field]: value } });
   }
-  return [...givings.values()];
+  return givings;
 }
 
-/** Equal for what was given alike. Most edits are told apart without making JSON of them, which costs more. */
-function nameOfGiving(given: Omit<Agreed, 'value'>): string {
-  const { by, also, at, why } = given;
-  const isPlain = by.kind === 'member' && !also && (why.kind === 'edit' || why.kind === 'equal');
-  return isPlain
-    ? `${by.member}\u001f${at}\u001f${why.kind}\u001f${why.members.join('\u001f')}`
-    : JSON.stringify(given);
+/** Most was given by the same members at the same moment: that is seen without making JSON of it, which costs more. */
+function isGivenAlike(a: Omit<Agreed, 'value'>, b: Omit<Agreed, 'value'>): boolean {
+  return a.at === b.at && isAlike(a.by, b.by) && isAlike(a.also ?? none, b.also ?? none) && isAlike(a.why, b.why);
+}
+
+const none: readonly never[] = [];
+
+/** Whether two values are equal as JSON with the same order of names. */
+function isAlike(a: unknown, b: unknown): boolean {
+  if (a === b) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  const [names, others] = [Object.keys(a), Object.keys(b)];
+  return (
+    names.length === others.length &&
+    names.every((name) => isAlike((a as Record<string, unknown>)[name], (b as Record<string, unknown>)[name]))
+  );
 }
 
 export function agreedFromColumn(column: AgreedColumn): Anchor['agreed'] {

@@ -10,6 +10,7 @@ import { LeaseLost, type RunLease } from '../orchestration/store.js';
 import type { Installation, RunOptions } from '../orchestration/installation.js';
 import type { RunResult } from '../orchestration/runResult.js';
 import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
+import { partsAtOnce } from '../orchestration/shareWork.js';
 import { workBatch } from '../orchestration/workBatch.js';
 import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
@@ -83,8 +84,8 @@ export class Worker {
   #wake: () => void = () => undefined;
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
-  /** One part of somebody else's run at a time. */
-  #helping = false;
+  /** How many parts of runs that others drive it is at. */
+  #helping = 0;
   #checking = false;
   #checkedAt = 0;
   #startedDueAt = 0;
@@ -118,7 +119,7 @@ export class Worker {
           this.#active.add(work);
           continue;
         }
-        if (!this.#helping && (await this.#help())) continue;
+        if (this.#helping < partsAtOnce && (await this.#help())) continue;
         const wanted = this.#profiling ? undefined : await this.#parts.queue.fetchProfile();
         if (wanted) {
           this.#profiling = true;
@@ -317,7 +318,7 @@ export class Worker {
     const { store, leaseMs, log } = this.#parts;
     const taken = await store.takeBatch({ now: this.#clock.now(), leaseMs });
     if (!taken) return false;
-    this.#helping = true;
+    this.#helping += 1;
     const { run, knot, batch } = taken.lease;
     const work = this.#doPart(taken)
       .catch(async (error: unknown) => {
@@ -328,7 +329,7 @@ export class Worker {
         await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
       })
       .finally(() => {
-        this.#helping = false;
+        this.#helping -= 1;
         this.#active.delete(work);
         this.#wake();
       });

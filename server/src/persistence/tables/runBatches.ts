@@ -80,19 +80,23 @@ interface TakenRow {
   readonly taken_over: boolean;
 }
 
-/** A part whose worker is in the middle of a transaction is not taken from it: its row is locked, and passed over. */
+/**
+ * A part whose worker is in the middle of a transaction is not taken from it: its row is locked, and passed over. The
+ * choice is made once, before the update: as a subquery it may be made again for each row, and take them all.
+ */
 export async function takeBatch(
   db: SqlConnection,
   { run, now, leaseMs }: BatchRequest,
 ): Promise<TakenBatch | undefined> {
   const [rows] = (await db.query(
-    `update run_batch b set token = b.token + 1, lease_until = $3
-     from (select b.run_id, b.place, b.lease_until is not null as taken_over, r.knot_id, r.knot_version, r.kind,
+    `with free as materialized (
+       select b.run_id, b.place, b.lease_until is not null as taken_over, r.knot_id, r.knot_version, r.kind,
          r.token as run_token, r.plan_context
        from run_batch b join run r on r.id = b.run_id
        where b.result is null and (b.lease_until is null or b.lease_until < $2) and r.ended_at is null
          and r.lease_until > $2 and ($1::uuid is null or r.id = $1)
-       order by b.run_id, b.place limit 1 for no key update of b skip locked) free
+       order by b.run_id, b.place limit 1 for no key update of b skip locked)
+     update run_batch b set token = b.token + 1, lease_until = $3 from free
      where b.run_id = free.run_id and b.place = free.place
      returning b.*, free.knot_id, free.knot_version, free.kind, free.run_token, free.plan_context, free.taken_over`,
     [run ?? null, new Date(now), new Date(now + leaseMs)],
