@@ -210,6 +210,31 @@ describe.each([
     ]);
   });
 
+  test('gives each part to one worker, however many there are', async () => {
+    const context = {
+      blocked: new Map(),
+      unclear: new Map(),
+      troubled: new Set<string>(),
+      partlyRead: new Set<string>(),
+    };
+    const numbers = Array.from({ length: 60 }, (_, n) => 100 + n);
+    await store.savePlan(
+      lease,
+      numbers.map((n) => entry(anchor(n, `${n}`), 0)),
+    );
+    await store.openBatches(lease, 'writing', standingAt(context), 2);
+    const taken: number[] = [];
+    const takeAll = async (): Promise<void> => {
+      for (;;) {
+        const part = await store.takeBatch({ now: 10, leaseMs: 100 });
+        if (!part) return;
+        taken.push(part.lease.batch?.place ?? -1);
+      }
+    };
+    await Promise.all([takeAll(), takeAll(), takeAll()]);
+    expect(taken.toSorted((a, b) => a - b)).toEqual(Array.from({ length: 30 }, (_, place) => place));
+  });
+
   test('opens what is to be merged in parts, with what is open and what is new', async () => {
     const context = {
       blocked: new Map(),

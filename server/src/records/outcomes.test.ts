@@ -1,5 +1,5 @@
 /** Outcomes over real HTTP and a real database: told, refused and told again when asked; awaited, late and listed. */
-import type { Accounts, AnchorView, ListedRecords, OperationList, Repair } from '@anchor-knot/contracts';
+import type { Accounts, AnchorView, ListedRecords, NoticeList, OperationList, Repair } from '@anchor-knot/contracts';
 import type { Knot, OutcomeFields } from '@anchor-knot/core';
 import { editOnPage, generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -92,6 +92,15 @@ test('what was created is awaited, told so with its key and page, and listed; la
     where unacknowledged_since is not null`);
   expect(await unacknowledged()).toEqual({ count: 1, late: 1 });
   expect((await listed())[0]?.why).toMatch(/within 5 min: it is late/);
+  await installation.parts.notices.find(() => new Date());
+  const { notices } = (await api.as('viewer', 'GET', '/api/notices')).json() as NoticeList;
+  expect(notices.filter(({ topic }) => topic === 'not acknowledged')).toMatchObject([
+    {
+      words: 'Customers: Market Row has not acknowledged 1 record for longer than 5 min.',
+      path: '/knots/customers/records?member=shop&list=unacknowledged',
+      overAt: null,
+    },
+  ]);
 });
 
 test('a record that was there on both sides is told nothing; what a run tells is counted and shown', async () => {
