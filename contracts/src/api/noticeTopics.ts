@@ -19,6 +19,7 @@ export const noticeTopics = {
   'system in trouble': { words: 'systems that do not answer as they should', about: 'system', lasts: true },
   'subscription lost': { words: 'subscriptions that were lost', about: 'system', lasts: true },
   allowance: { words: 'systems whose calls of the day run short', about: 'system', lasts: true },
+  'access ends': { words: 'consents, certificates and secrets that end soon', about: 'system', lasts: true },
   decision: { words: 'decisions that wait for a person', about: 'knot', lasts: true },
   'waits long': { words: 'decisions that have waited for long', about: 'knot', lasts: true },
 } as const satisfies Record<string, TopicOfNotices>;

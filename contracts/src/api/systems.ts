@@ -152,6 +152,8 @@ export const systemViewSchema = z.object({
   description: systemSchema,
   note: z.string(),
   environment: z.enum(environments),
+  /** The day on which a consent, a certificate or a secret ends; null where nobody has said. */
+  accessEndsOn: z.iso.date().nullable(),
   /** Grows with every change; a change says which one it was made from. */
   revision: z.number(),
   /** The id that signs in; the secret is never shown. */
@@ -187,6 +189,8 @@ const systemSettings = {
   note: z.string().max(2000).default(''),
   environment: z.enum(environments).default('production'),
   pennant: pennantSchema,
+  /** The day on which a consent, a certificate or a secret ends; nobody knows where it is left out. */
+  accessEndsOn: z.iso.date().nullable().default(null),
 };
 export const connectSystemSchema = z.object({ ...systemSettings, credential: credentialSchema.optional() });
 export type ConnectSystem = z.input<typeof connectSystemSchema>;

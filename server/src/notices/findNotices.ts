@@ -3,6 +3,7 @@ import type { SqlConnection } from '../persistence/sql.js';
 import {
   busyKnots,
   countWaiting,
+  endingAccess,
   type EndedRun,
   longWaiting,
   lostSubscriptions,
@@ -24,6 +25,7 @@ import {
 } from '../persistence/tables/notices.js';
 import { type QuietMember, unusuallyQuiet } from '../persistence/tables/readHours.js';
 import {
+  accessEndsWords,
   allowanceWords,
   type LateKnot,
   lateWords,
@@ -36,6 +38,9 @@ import {
 const mostRuns = 200;
 /** More that waits is told of as that many. */
 const mostCounted = 10_000;
+
+/** So many days before access ends it is told of. */
+const accessNoticeDays = 14;
 
 /** What is known beside the tables of notices. */
 export interface Surroundings {
@@ -67,6 +72,7 @@ export async function findNotices(
     ...(await waitingCases(db, surroundings, open)),
     ...(await longWaitingCases(db, surroundings, rules)),
     ...(await systemCases(db)),
+    ...(await accessCases(db, now)),
     ...(await allowanceCases(db, rules, now)),
     ...(await lateCases(surroundings, now)),
     ...(await unacknowledgedCases(surroundings, now)),
@@ -225,6 +231,18 @@ async function systemCases(db: SqlConnection): Promise<NoticeCase[]> {
     latest: at,
   }));
   return [...troubled, ...lost];
+}
+
+async function accessCases(db: SqlConnection, now: Date): Promise<NoticeCase[]> {
+  const by = new Date(now.getTime() + accessNoticeDays * 24 * 3600 * 1000).toISOString().slice(0, 10);
+  return (await endingAccess(db, by)).map(({ system, name, endsOn }): NoticeCase => ({
+    key: `access ends:${system}:${endsOn}`,
+    topic: 'access ends',
+    system,
+    words: accessEndsWords(name, endsOn, now),
+    path: `/systems/${encodeURIComponent(system)}/change`,
+    latest: now,
+  }));
 }
 
 async function allowanceCases(db: SqlConnection, rules: readonly NoticeRuleRow[], now: Date): Promise<NoticeCase[]> {

@@ -35,6 +35,15 @@ export function allowanceWords(
   return `${said}; at this rate none is left at ${DateTime.fromMillis(empty, { zone }).toFormat('HH:mm ZZZZ')}.`;
 }
 
+/** @param endsOn `YYYY-MM-DD`, of UTC */
+export function accessEndsWords(name: string, endsOn: string, now: Date): string {
+  const day = DateTime.fromISO(endsOn, { zone: 'UTC' });
+  const said = day.setLocale('en-GB').toLocaleString(DateTime.DATE_FULL);
+  return day.endOf('day').toMillis() < now.getTime()
+    ? `The access to ${name} ended on ${said}: give it a new secret, certificate or consent.`
+    : `The access to ${name} ends on ${said}: its secret, certificate or consent is to be renewed by then.`;
+}
+
 export function quietWords(systemName: string, { usual, since }: Pick<QuietMember, 'usual' | 'since'>): string {
   const hour = DateTime.fromJSDate(since, { zone: 'UTC' }).toFormat('HH:mm');
   return (

@@ -329,6 +329,31 @@ test('where much usually changes and nothing does, that is told; what is always 
   expect(mail.mails).toHaveLength(2);
 });
 
+test('access that ends within two weeks is told of, and that it has ended; given anew it is over', async () => {
+  await keep({ topics: ['access ends'] });
+  const endsIn = (days: number) =>
+    sql(`update system set access_ends_on = $1 where id = 'fernhill'`, [new Date(now + days * 24 * hour)]);
+  await endsIn(20);
+  await tell();
+  expect(subjects()).toEqual([]);
+  now = Date.parse('2026-12-01T12:00:00Z');
+  await endsIn(9);
+  await tell();
+  await tell();
+  expect(subjects()).toEqual([
+    'The access to Fernhill CRM ends on 10 December 2026: its secret, certificate or consent is to be renewed by then.',
+  ]);
+  expect(mail.mails[0]?.text).toContain('/systems/fernhill/change');
+  await endsIn(365);
+  await tell();
+  expect(subjects()[1]).toMatch(/^Over: The access to Fernhill CRM ends on 10 December/);
+  await endsIn(-1);
+  await tell();
+  expect(subjects()[2]).toBe(
+    'The access to Fernhill CRM ended on 30 November 2026: give it a new secret, certificate or consent.',
+  );
+});
+
 test('however many look at once, and whatever happens between, each step is told by each rule once', async () => {
   const random = seededRandom(20261129);
   const others = await Promise.all(

@@ -31,6 +31,7 @@ import { SlotLooks1765090000000 } from './migrations/1765090000000-SlotLooks.js'
 import { RejectedTies1765100000000 } from './migrations/1765100000000-RejectedTies.js';
 import { Attempts1765110000000 } from './migrations/1765110000000-Attempts.js';
 import { RunBatches1765120000000 } from './migrations/1765120000000-RunBatches.js';
+import { AccessEnds1765130000000 } from './migrations/1765130000000-AccessEnds.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
 import { Retries1764980000000 } from './migrations/1764980000000-Retries.js';
 import { SearchIndexes1764950000000 } from './migrations/1764950000000-SearchIndexes.js';
@@ -72,6 +73,7 @@ export const migrations = [
   RejectedTies1765100000000,
   Attempts1765110000000,
   RunBatches1765120000000,
+  AccessEnds1765130000000,
 ];
 
 /** As TypeORM takes it from the name. */

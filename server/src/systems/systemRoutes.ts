@@ -35,6 +35,7 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       description,
       note: row.note,
       environment: row.environment,
+      accessEndsOn: row.accessEndsOn,
       revision: row.revision,
       signsInAs: row.credentialId,
       probe: row.probe && row.probedAt ? { ...row.probe, at: row.probedAt.toISOString() } : null,

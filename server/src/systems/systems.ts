@@ -41,6 +41,7 @@ export interface SystemSettings {
   readonly pennant: Pennant;
   readonly note?: string;
   readonly environment?: SystemRow['environment'];
+  readonly accessEndsOn?: SystemRow['accessEndsOn'];
 }
 
 /** Where a stand-in is now; a kind takes of it what it needs. */
@@ -111,6 +112,7 @@ export class Systems {
       pennant: settings.pennant,
       note: settings.note ?? '',
       environment: settings.environment ?? 'production',
+      accessEndsOn: settings.accessEndsOn ?? null,
       ...(credential ? this.#sealed(id, credential) : {}),
     });
   }
@@ -142,7 +144,7 @@ export class Systems {
     revision: number,
     settings: SystemSettings & { credential?: Credential | undefined },
   ): Promise<'changed' | 'changed meanwhile' | 'secret needed'> {
-    const { description, pennant, note, environment, credential } = settings;
+    const { description, pennant, note, environment, accessEndsOn, credential } = settings;
     if (before.credential && !credential && placeOf(before.description) !== placeOf(description))
       return 'secret needed';
     const isChanged = await changeSystem(
@@ -154,6 +156,7 @@ export class Systems {
         pennant,
         note: note ?? '',
         environment: environment ?? 'production',
+        accessEndsOn: accessEndsOn ?? null,
         revision: revision + 1,
         // A consent was given for one sign-in at one place.
         ...(isSameSignIn(before.description, description) ? {} : noConsent),

@@ -16,6 +16,8 @@ export interface SystemRow {
   checkedAt: Date | null;
   note: string;
   environment: 'production' | 'test copy';
+  /** A day, `YYYY-MM-DD`. */
+  accessEndsOn: string | null;
   revision: number;
   /** The id of the credential, which is no secret. */
   credentialId: string | null;
@@ -40,6 +42,7 @@ export const SystemEntity = new EntitySchema<SystemRow>({
     checkedAt: { type: 'timestamptz', name: 'checked_at', nullable: true },
     note: { type: 'text' },
     environment: { type: 'text' },
+    accessEndsOn: { type: 'date', name: 'access_ends_on', nullable: true },
     revision: { type: 'int' },
     credentialId: { type: 'text', name: 'credential_id', nullable: true },
     probe: { type: 'jsonb', nullable: true },

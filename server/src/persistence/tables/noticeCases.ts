@@ -97,6 +97,17 @@ export async function systemsInTrouble(
   )) as { system: string; name: string; says: string; at: Date }[];
 }
 
+/** Systems whose access ends by a day, or has ended. @param by `YYYY-MM-DD` */
+export async function endingAccess(
+  db: SqlConnection,
+  by: string,
+): Promise<readonly { readonly system: string; readonly name: string; readonly endsOn: string }[]> {
+  return (await db.query(
+    `select id as system, name, access_ends_on::text as "endsOn" from system where access_ends_on <= $1`,
+    [by],
+  )) as { system: string; name: string; endsOn: string }[];
+}
+
 export async function lostSubscriptions(
   db: SqlConnection,
 ): Promise<readonly { readonly system: string; readonly name: string; readonly objects: string; readonly at: Date }[]> {

@@ -47,7 +47,7 @@ export class Happened {
 
   /** What waits for a person is not wrong. */
   protected isWaiting({ topic }: Notice): boolean {
-    return topic === 'decision' || topic === 'waits long';
+    return topic === 'decision' || topic === 'waits long' || topic === 'access ends';
   }
 
   /** A path of this installation, with what is asked for after its question mark. */

@@ -109,6 +109,7 @@ test('a change goes out with the revision that was seen; the kept secret stays u
   const { type, typed, press, api, told } = await shown('coldharbour');
   expect([await typed('Host'), await typed('Note')]).toEqual(['erp.example', 'Of accounting']);
   await type('Host', 'erp2.example');
+  await type(/^Consent, certificate or secret ends on/, '2027-03-01');
   api.changeSystem.mockReturnValueOnce(
     refused(409, { code: 'changed meanwhile', says: 'Halima changed it.' }) as never,
   );
@@ -119,6 +120,7 @@ test('a change goes out with the revision that was seen; the kept secret stays u
   const [id, change] = api.changeSystem.mock.lastCall ?? [];
   expect([id, change?.revision, (change?.description as typeof sql).host]).toEqual(['coldharbour', 7, 'erp2.example']);
   expect(change).not.toHaveProperty('credential');
+  expect(change?.accessEndsOn).toBe('2027-03-01');
   expect(told).toEqual(['Saved.']);
 });
 

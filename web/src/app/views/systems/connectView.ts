@@ -106,6 +106,7 @@ export class ConnectView {
     colour: new FormControl<PennantSettings['colour']>('plum', { nonNullable: true }),
     letters: text(''),
     note: text(''),
+    accessEndsOn: text(''),
     credentialId: text(''),
     secret: text(''),
   });
@@ -204,6 +205,7 @@ export class ConnectView {
           environment: view.environment,
           ...view.summary.pennant,
           note: view.note,
+          accessEndsOn: view.accessEndsOn ?? '',
         });
       this.isKept.set(this.#drafts.keep(this.#draftName(), this.form, destroyed, ['secret']));
       filling.destroy();
@@ -267,8 +269,9 @@ export class ConnectView {
     const reading = this.reading();
     if (!reading.ok || this.asking.busy()) return;
     this.probe.set(undefined);
-    const { note, environment } = this.draft();
-    const settings = { description: reading.description, pennant: this.pennant(), note, environment };
+    const { note, environment, accessEndsOn: day } = this.draft();
+    const accessEndsOn = day === '' ? null : day;
+    const settings = { description: reading.description, pennant: this.pennant(), note, environment, accessEndsOn };
     const credential = this.#credential();
     const id = this.id();
     const secret = credential ? { credential } : {};

@@ -71,6 +71,7 @@ const fernhill = (more: object = {}): SystemView =>
     },
     note: '',
     environment: 'production',
+    accessEndsOn: null,
     revision: 3,
     signsInAs: 'anchor-knot',
     probe: null,
@@ -116,6 +117,17 @@ test('who may only look has nothing to press; an operator tests and profiles, an
   TestBed.resetTestingModule();
   const { buttons } = await shown(fernhill({ subscriptions: [] }), 'operator');
   expect(await buttons()).toEqual(['Test', 'Profile all']);
+});
+
+test('when access ends is said, and stands out once it is near', async () => {
+  const standsOut = () => document.querySelector('strong.waits')?.textContent;
+  const { text } = await shown(fernhill({ accessEndsOn: '2031-03-01' }));
+  expect(await text()).toContain('Its access ends on 1 March 2031.');
+  expect(standsOut()).toBeUndefined();
+  TestBed.resetTestingModule();
+  const day = new Date(Date.now() + 3 * 24 * 3600 * 1000).toISOString().slice(0, 10);
+  await shown(fernhill({ accessEndsOn: day }));
+  expect(standsOut()).toMatch(/\d{4}$/);
 });
 
 test('what takes something away is asked before, and what was done is seen at once', async () => {

@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { DatePipe } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Router, RouterLink } from '@angular/router';
@@ -36,6 +37,7 @@ import { tableParts } from '../../tables/rows';
     ListKeys,
     ProbeSteps,
     CredentialForm,
+    DatePipe,
     ExactTimePipe,
     AgoTime,
   ],
@@ -97,6 +99,11 @@ export class OneSystemView {
         this.#telling.sayProblem(error);
       },
     });
+  }
+
+  /** Within the two weeks in which it is told of. @param day `YYYY-MM-DD` */
+  protected endsSoon(day: string): boolean {
+    return Date.parse(day) - Date.now() < 14 * 24 * 3600 * 1000;
   }
 
   protected left({ today, perDay }: NonNullable<SystemView['calls']>): number {
