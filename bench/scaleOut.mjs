@@ -1,7 +1,7 @@
 /**
- * One run shared by workers: a first load of which some is written, and a complete listing in which nothing and in which
- * a tenth merged again, with one worker process and with two. Ratios are to one worker; the database's share of the time is
- * that of its processes' processor time. Settings: BENCH_CUSTOMERS (100,000 unless given), BENCH_WORKERS ("1,2").
+ * One run shared by workers: a first load of which a tenth is written, and complete listings in which nothing changed
+ * and in which a tenth is merged again, with one worker process and with two. Ratios are to one worker; the database's
+ * share is the processor time of its processes. Settings: BENCH_CUSTOMERS (100,000), BENCH_WORKERS ("1,2").
  */
 import { spawn } from 'node:child_process';
 import { randomBytes } from 'node:crypto';

@@ -304,6 +304,9 @@ async function quietCases(
   return cases;
 }
 
+const unacknowledgedPath = (knot: string, member: string): string =>
+  `/knots/${encodeURIComponent(knot)}/records?${new URLSearchParams({ member, list: 'unacknowledged' }).toString()}`;
+
 async function unacknowledgedCases(
   { knotName, systemOf, unacknowledged }: Surroundings,
   now: Date,
@@ -315,7 +318,7 @@ async function unacknowledgedCases(
       topic: 'not acknowledged',
       knot,
       words: `${await knotName(knot)}: ${unacknowledgedWords(await systemOf(knot, member), late, minutes)}`,
-      path: `/knots/${encodeURIComponent(knot)}/records?${new URLSearchParams({ member, list: 'unacknowledged' }).toString()}`,
+      path: unacknowledgedPath(knot, member),
       latest: now,
     });
   return cases;

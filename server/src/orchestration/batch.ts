@@ -1,5 +1,4 @@
 import type { AnchorId, MemberId } from '@anchor-knot/core';
-import type { RunKind, RunLease } from './store.js';
 import type { CallCounts, MemberTallies, MemberTrouble } from './runResult.js';
 
 /** What the planning of anchors has to know of the rest of its run. */
@@ -16,6 +15,13 @@ export interface PlanContext {
   readonly unclear: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
 }
 
+/** A run that another worker began, and where it stood. */
+export interface TakenUp {
+  /** JSON that whoever drives runs writes and reads. */
+  readonly soFar: unknown;
+  readonly context: PlanContext;
+}
+
 /** Anchors in order of their ids; from the first and to the last where an end is left out. */
 export interface AnchorRange {
   /** Begins after it. */
@@ -26,18 +32,6 @@ export interface AnchorRange {
 
 /** Phases of which each part can be done by another worker. */
 export type SharedPhase = 'planning' | 'writing';
-
-/** A part of a run, and the right to do it. */
-export interface TakenBatch {
-  readonly lease: RunLease;
-  readonly phase: SharedPhase;
-  readonly range: AnchorRange;
-  readonly context: PlanContext;
-  readonly knotVersion: number;
-  readonly kind: RunKind;
-  /** A worker had begun with it, and is gone. */
-  readonly isTakenOver: boolean;
-}
 
 /** What became of some anchors. */
 export interface WorkDone {
@@ -56,14 +50,6 @@ export interface WorkDone {
   /** Members that certainly did not take a write, and may take it another time. */
   readonly undone: readonly MemberId[];
   readonly calls: CallCounts;
-}
-
-/** What a worker asks for when it is free. */
-export interface BatchRequest {
-  /** Of this run only; of any where it is left out. */
-  readonly run?: string | undefined;
-  readonly now: number;
-  readonly leaseMs: number;
 }
 
 export const nothingDone: WorkDone = {

@@ -1,8 +1,8 @@
 import pLimit from 'p-limit';
 import { type AnchorId, breachedGuards, type GuardBreach, type CompiledMember, type MemberId } from '@anchor-knot/core';
-import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import type { Connector } from '@anchor-knot/connectors';
 import { applyPlan, type Applied, membersUndone } from './applyPlan.js';
-import { nothingDone, type PlanContext, type SharedPhase, type WorkDone } from './batch.js';
+import { nothingDone, type PlanContext, type SharedPhase, type TakenUp, type WorkDone } from './batch.js';
 import { CallLog } from './callLog.js';
 import { closeAll, connectMembers } from './connectMembers.js';
 import { decisionsOfGuards } from './decisions.js';
@@ -20,15 +20,7 @@ import { resolveIntents } from './resolveIntents.js';
 import type { BegunRun, MemberCursor, RunLease } from './store.js';
 import type { MemberTrouble, RunProgress, RunResult } from './runResult.js';
 import { shareWork } from './shareWork.js';
-import {
-  keptReading,
-  type Matched,
-  matchedSoFar,
-  type Planned,
-  readingOf,
-  type RunSoFar,
-  type TakenUp,
-} from './soFar.js';
+import { keptReading, type Matched, matchedSoFar, type Planned, readingOf, type RunSoFar } from './soFar.js';
 import { Tally } from './tally.js';
 import { together } from './together.js';
 import { decisionsOfSources } from './sourceDecisions.js';
@@ -100,12 +92,14 @@ function bothDone(one: WorkDone, other: WorkDone): WorkDone {
   };
 }
 
+type ResumedRun = TakenUp & { readonly soFar: RunSoFar };
+
 class KnotRun {
   readonly #installation: Installation;
   readonly #options: RunOptions;
   readonly #lease: RunLease;
   /** Where it stood, when another worker drove it before. */
-  readonly #takenUp: TakenUp | undefined;
+  readonly #takenUp: ResumedRun | undefined;
   readonly #tally: Tally;
   readonly #connectors = new Map<MemberId, Connector>();
   readonly #troubles = new Map<MemberId, MemberTrouble>();
@@ -128,9 +122,9 @@ class KnotRun {
     this.#lease = lease;
     this.#tally = new Tally(options.knot, () => installation.clock.now());
     this.#calls = new CallLog(installation.clock);
-    this.#takenUp = lease.takenUp;
-    this.#begunAt = lease.takenUp?.soFar.begunAt ?? begunAt;
-    if (lease.takenUp) this.#goOn(lease.takenUp);
+    this.#takenUp = lease.takenUp as ResumedRun | undefined;
+    this.#begunAt = this.#takenUp?.soFar.begunAt ?? begunAt;
+    if (this.#takenUp) this.#goOn(this.#takenUp.soFar);
   }
 
   async drive(): Promise<RunResult> {
@@ -189,7 +183,9 @@ class KnotRun {
       await this.#installation.store.freeBatches(this.#lease);
     }
 
-    const matched = this.#takenUp ? matchedSoFar(this.#takenUp) : await this.#match(resolved.unclear);
+    const matched = this.#takenUp
+      ? matchedSoFar(this.#takenUp.soFar, this.#takenUp.context)
+      : await this.#match(resolved.unclear);
     const planned = this.#takenUp?.soFar.planned ?? (await this.#plan(matched));
     if (!this.#isWriting) {
       this.#tally.countLeftAlone(matched.ties, planned.updatedButHeld);
@@ -407,7 +403,7 @@ class KnotRun {
     await this.#installation.store.openBatches(this.#lease, phase, { soFar, context }, this.#batchSize);
   }
 
-  #goOn({ soFar }: TakenUp): void {
+  #goOn(soFar: RunSoFar): void {
     this.#tally.takeUp(soFar.tally, soFar.phases);
     this.#calls.addAll(soFar.calls);
     for (const trouble of soFar.troubles) this.#note(trouble);

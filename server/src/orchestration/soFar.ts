@@ -43,12 +43,6 @@ export interface RunSoFar {
   readonly planned: Planned | null;
 }
 
-/** A run that another worker began, and where it stood. */
-export interface TakenUp {
-  readonly soFar: RunSoFar;
-  readonly context: PlanContext;
-}
-
 export function keptReading({ listed: _, deleted: __, files, ...reading }: MemberReading): KeptReading {
   return { ...reading, files: [...files] };
 }
@@ -59,7 +53,6 @@ export function readingOf({ files, ...reading }: KeptReading): MemberReading {
   return { ...reading, cursor, trouble, stopping, files: new Set(files), deleted: [], listed: undefined };
 }
 
-export function matchedSoFar({ soFar, context }: TakenUp): Matched {
-  const { ties, known, staying, decisions } = soFar;
+export function matchedSoFar({ ties, known, staying, decisions }: RunSoFar, context: PlanContext): Matched {
   return { context, ties: new Map(ties), known, staying, decisions };
 }

@@ -19,11 +19,10 @@ import type {
   Verdict,
   Withheld,
 } from '@anchor-knot/core';
-import type { AnchorRange, BatchRequest, SharedPhase, TakenBatch, WorkDone } from './batch.js';
+import type { AnchorRange, PlanContext, SharedPhase, TakenUp, WorkDone } from './batch.js';
 import type { DecisionDraft, SourceReading } from './decisionDraft.js';
 import type { DecisionKind, RunCause } from '@anchor-knot/contracts';
 import type { MemberAccount, MemberTally, RunProgress, RunResult } from './runResult.js';
-import type { TakenUp } from './soFar.js';
 
 /**
  * The right to run a knot. Every change of the store checks it, so a worker that was presumed dead cannot write any
@@ -41,6 +40,26 @@ export interface RunLease {
 export type BegunRun = RunLease & { readonly takenUp?: TakenUp | undefined };
 
 export type RunKind = 'run' | 'dry run';
+
+/** A part of a run, and the right to do it. */
+export interface TakenBatch {
+  readonly lease: RunLease;
+  readonly phase: SharedPhase;
+  readonly range: AnchorRange;
+  readonly context: PlanContext;
+  readonly knotVersion: number;
+  readonly kind: RunKind;
+  /** A worker had begun with it, and is gone. */
+  readonly isTakenOver: boolean;
+}
+
+/** What a worker asks for when it is free. */
+export interface BatchRequest {
+  /** Of this run only; of any where it is left out. */
+  readonly run?: string | undefined;
+  readonly now: number;
+  readonly leaseMs: number;
+}
 
 export interface RunRequest {
   readonly run: string;

@@ -1,6 +1,7 @@
 import type { MemberId } from '@anchor-knot/core';
 import { applyPlan, membersUndone } from './applyPlan.js';
-import { nothingDone, type TakenBatch, type WorkDone } from './batch.js';
+import { nothingDone, type WorkDone } from './batch.js';
+import type { TakenBatch } from './store.js';
 import { CallLog } from './callLog.js';
 import { closeAll, connectMembers } from './connectMembers.js';
 import type { Installation, RunOptions } from './installation.js';

@@ -5,6 +5,7 @@ import { isOpen } from '../orchestration/planAnchors.js';
 import type {
   AnchorIndex,
   AnchorOutcome,
+  BatchRequest,
   FilteredRecord,
   Intent,
   JournalRow,
@@ -20,8 +21,7 @@ import type {
   StagedRecord,
   Store,
 } from '../orchestration/store.js';
-import type { AnchorRange, BatchRequest, SharedPhase, WorkDone } from '../orchestration/batch.js';
-import type { TakenUp } from '../orchestration/soFar.js';
+import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import type { DecisionDraft, SourceReading } from '../orchestration/decisionDraft.js';
 import type { RunProgress, RunResult } from '../orchestration/runResult.js';
 import * as anchors from './tables/anchors.js';

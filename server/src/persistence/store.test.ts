@@ -13,9 +13,9 @@ import {
   type RestingRecord,
   type RunLease,
   type Store,
+  type TakenBatch,
 } from '../orchestration/store.js';
-import { nothingDone, type PlanContext, type TakenBatch } from '../orchestration/batch.js';
-import type { TakenUp } from '../orchestration/soFar.js';
+import { nothingDone, type PlanContext, type TakenUp } from '../orchestration/batch.js';
 import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
@@ -57,21 +57,7 @@ const anchor = (n: number, ...keys: string[]): Anchor => ({
 });
 const standingAt = (context: PlanContext): TakenUp => ({
   context,
-  soFar: {
-    begunAt: 0,
-    phases: [{ phase: 'planning', at: 5 }],
-    tally: {},
-    calls: {},
-    troubles: [],
-    notes: [],
-    shortListings: [],
-    readings: [],
-    ties: [['crm', 3]],
-    known: [],
-    staying: [],
-    decisions: [],
-    planned: null,
-  },
+  soFar: { begunAt: 0, ties: [['crm', 3]], planned: null },
 });
 const keyed = (...keys: [number, string][]): AnchorIndex => ({ keys, evidence: [] });
 const entry = (of: Anchor, revision: number, more: Partial<PlanEntry> = {}): PlanEntry => ({

@@ -12,6 +12,7 @@ import { tieFingerprint } from '../orchestration/fingerprint.js';
 import { isOpen } from '../orchestration/planAnchors.js';
 import {
   type AnchorIndex,
+  type BatchRequest,
   type BegunRun,
   type EvidenceCandidates,
   type FilteredRecord,
@@ -35,17 +36,10 @@ import {
   type StagedRecord,
   type Store,
   type StoredAnchor,
+  type TakenBatch,
   type TieHead,
 } from '../orchestration/store.js';
-import type {
-  AnchorRange,
-  BatchRequest,
-  PlanContext,
-  SharedPhase,
-  TakenBatch,
-  WorkDone,
-} from '../orchestration/batch.js';
-import type { TakenUp } from '../orchestration/soFar.js';
+import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../orchestration/decisionDraft.js';
 import { emptyAccount, type MemberAccount, type RunProgress, type RunResult } from '../orchestration/runResult.js';
 
@@ -533,7 +527,7 @@ export class InMemoryStore implements Store {
   async openBatches(lease: RunLease, phase: SharedPhase, standing: TakenUp, size: number): Promise<void> {
     const run = this.#check(lease);
     const ids = phase === 'planning' ? this.#toMerge(run) : run.plan.map(({ anchor }) => anchor).sort();
-    run.standing = { ...standing, soFar: JSON.parse(JSON.stringify(standing.soFar)) as TakenUp['soFar'] };
+    run.standing = { ...standing, soFar: JSON.parse(JSON.stringify(standing.soFar)) as unknown };
     run.batches = [];
     for (let at = 0; at < ids.length; at += size) {
       const isLast = at + size >= ids.length;

@@ -1,7 +1,12 @@
 import { type AnchorId, anchorId, type MemberId } from '@anchor-knot/core';
-import type { BatchRequest, PlanContext, SharedPhase, TakenBatch, WorkDone } from '../../orchestration/batch.js';
-import type { RunSoFar, TakenUp } from '../../orchestration/soFar.js';
-import { LeaseLost, type RunKind, type RunLease } from '../../orchestration/store.js';
+import type { PlanContext, SharedPhase, TakenUp, WorkDone } from '../../orchestration/batch.js';
+import {
+  type BatchRequest,
+  LeaseLost,
+  type RunKind,
+  type RunLease,
+  type TakenBatch,
+} from '../../orchestration/store.js';
 import { jobChannel } from '../channels.js';
 import { greatestAnchor, leastAnchor } from '../rows.js';
 import type { SqlConnection } from '../sql.js';
@@ -51,7 +56,7 @@ export async function takeUp(db: SqlConnection, run: string, heldUntil: Date): P
     `select plan_context, so_far from run where id = $1 and so_far is not null
        and exists (select from run_batch where run_id = $1)`,
     [run],
-  )) as { plan_context: ContextColumn; so_far: RunSoFar }[];
+  )) as { plan_context: ContextColumn; so_far: unknown }[];
   if (!row) return undefined;
   await db.query('update run_batch set token = token + 1, lease_until = $2 where run_id = $1 and result is null', [
     run,
