@@ -17,7 +17,7 @@ export interface PlanContext {
 
 /** A run that another worker began, and where it stood. */
 export interface TakenUp {
-  /** JSON that whoever drives runs writes and reads. */
+  /** JSON that whoever drives runs writes and reads; null where it is too much to be kept. */
   readonly soFar: unknown;
   readonly context: PlanContext;
 }
@@ -63,3 +63,20 @@ export const nothingDone: WorkDone = {
   undone: [],
   calls: {},
 };
+
+/** What became of all parts of a phase, but for what a run counts of them elsewhere. */
+export function allDone(parts: readonly WorkDone[]): Omit<WorkDone, 'tally' | 'calls'> {
+  const updatedButHeld: Record<MemberId, number> = {};
+  for (const part of parts)
+    for (const [member, count] of Object.entries(part.updatedButHeld))
+      updatedButHeld[member] = (updatedButHeld[member] ?? 0) + count;
+  return {
+    done: parts.reduce((sum, { done }) => sum + done, 0),
+    toWrite: parts.reduce((sum, { toWrite }) => sum + toWrite, 0),
+    updatedButHeld,
+    raced: parts.flatMap(({ raced }) => raced),
+    late: parts.flatMap(({ late }) => late),
+    troubles: parts.flatMap(({ troubles }) => troubles),
+    undone: [...new Set(parts.flatMap(({ undone }) => undone))],
+  };
+}

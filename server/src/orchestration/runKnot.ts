@@ -2,7 +2,7 @@ import pLimit from 'p-limit';
 import { type AnchorId, breachedGuards, type GuardBreach, type CompiledMember, type MemberId } from '@anchor-knot/core';
 import type { Connector } from '@anchor-knot/connectors';
 import { applyPlan, type Applied, membersUndone } from './applyPlan.js';
-import { nothingDone, type PlanContext, type SharedPhase, type TakenUp, type WorkDone } from './batch.js';
+import { allDone, type PlanContext, type SharedPhase, type TakenUp } from './batch.js';
 import { CallLog } from './callLog.js';
 import { closeAll, connectMembers } from './connectMembers.js';
 import { decisionsOfGuards } from './decisions.js';
@@ -29,6 +29,8 @@ import { decisionsOfSources } from './sourceDecisions.js';
 const mostPasses = 3;
 /** Anchors in a part of a run that another worker may take. */
 const usualBatchSize = 2000;
+/** A run that leaves more records outside of anchors is not taken up when its worker dies: the next one begins anew. */
+const mostCarried = 50_000;
 /** How often progress is told and the lease kept, at most. */
 const beatMs = 250;
 /** What could not be taken is told of in decisions; a run names the first ones. */
@@ -73,23 +75,6 @@ export async function runKnot(installation: Installation, options: RunOptions): 
   } finally {
     ended?.();
   }
-}
-
-/** What became of two parts. Their counts are added elsewhere. */
-function bothDone(one: WorkDone, other: WorkDone): WorkDone {
-  const updatedButHeld = { ...one.updatedButHeld };
-  for (const [member, count] of Object.entries(other.updatedButHeld))
-    updatedButHeld[member] = (updatedButHeld[member] ?? 0) + count;
-  return {
-    ...nothingDone,
-    done: one.done + other.done,
-    toWrite: one.toWrite + other.toWrite,
-    updatedButHeld,
-    raced: [...one.raced, ...other.raced],
-    late: [...one.late, ...other.late],
-    troubles: [...one.troubles, ...other.troubles],
-    undone: [...one.undone, ...other.undone],
-  };
 }
 
 type ResumedRun = TakenUp & { readonly soFar: RunSoFar };
@@ -400,7 +385,9 @@ class KnotRun {
       decisions,
       planned,
     };
-    await this.#installation.store.openBatches(this.#lease, phase, { soFar, context }, this.#batchSize);
+    const isCarried = known.length + staying.length <= mostCarried;
+    const standing = { soFar: isCarried ? soFar : null, context };
+    await this.#installation.store.openBatches(this.#lease, phase, standing, this.#batchSize);
   }
 
   #goOn(soFar: RunSoFar): void {
@@ -412,7 +399,7 @@ class KnotRun {
     for (const [member, reading] of soFar.readings) this.#readings.set(member, readingOf(reading));
   }
 
-  async #share(): Promise<WorkDone> {
+  async #share(): Promise<ReturnType<typeof allDone>> {
     this.#isShared = true;
     const before = this.#tally.done;
     const parts = await shareWork(this.#installation, this.#options, this.#lease, async (done) => {
@@ -423,7 +410,7 @@ class KnotRun {
       this.#tally.addAll(tally);
       this.#calls.addAll(calls);
     }
-    return parts.reduce(bothDone, nothingDone);
+    return allDone(parts);
   }
 
   /** A file that is written whole can be written by one worker at a time. */

@@ -125,7 +125,7 @@ export class InMemoryStore implements Store {
     const open = this.#run;
     if (open && open.leaseUntil > request.now) return undefined;
     this.#token += 1;
-    if (open?.standing && open.lease.run === request.run) {
+    if (open?.standing?.soFar && open.lease.run === request.run) {
       this.#run = { ...open, leaseUntil: request.now + request.leaseMs, lease: { ...open.lease, token: this.#token } };
       for (const batch of this.#run.batches) {
         batch.token += 1;

@@ -1,38 +1,26 @@
-import type { Logger } from 'pino';
-import type { DataSource } from 'typeorm';
-import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
-import { mostNamedRecords, recordAddress } from '@anchor-knot/contracts';
+import { mostNamedRecords } from '@anchor-knot/contracts';
 import { recordKey, type Timing } from '@anchor-knot/core';
-import type { LoadedKnot, Knots } from '../knots/knots.js';
-import { LeaseLost, type RunLease, type TakenBatch } from '../orchestration/store.js';
-import type { Installation, RunOptions } from '../orchestration/installation.js';
+import { LeaseLost } from '../orchestration/store.js';
+import type { RunOptions } from '../orchestration/installation.js';
 import type { RunResult } from '../orchestration/runResult.js';
 import { type RunEnd, runKnot } from '../orchestration/runKnot.js';
-import { partsAtOnce } from '../orchestration/shareWork.js';
-import { workBatch } from '../orchestration/workBatch.js';
 import { jobChannel } from '../persistence/channels.js';
 import { listen, type Listener } from '../persistence/listener.js';
-import type { PostgresStore } from '../persistence/postgresStore.js';
-import { ExchangeRecorder } from '../runs/exchangeRecorder.js';
-import type { FollowUps } from '../notices/followUps.js';
-import type { Notices } from '../notices/notices.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { dropOldNotices } from '../persistence/tables/notices.js';
-import { detailRuns, dropOldExchanges, noteDetail } from '../persistence/tables/exchanges.js';
+import { dropOldExchanges, noteDetail } from '../persistence/tables/exchanges.js';
 import { dropReadHours } from '../persistence/tables/readHours.js';
 import { dropRunDays } from '../persistence/tables/runDays.js';
 import { dropQuietRuns } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
-import { endAsFailed } from '../persistence/tables/runLists.js';
-import type { SystemObjects } from '../systems/objects.js';
-import type { Systems } from '../systems/systems.js';
-import type { WebhookInbox } from '../systems/webhooks.js';
-import { memberSummaries } from '../views/summaries.js';
-import type { Scheduler } from '../triggers/scheduler.js';
-import type { Timings } from '../triggers/timings.js';
-import type { ProfileJob, RunJob, RunQueue } from './jobs.js';
+import { endAsFailed, hasEnded } from '../persistence/tables/runLists.js';
+import type { ProfileJob, RunJob } from './jobs.js';
+import { Helper } from './helper.js';
+import { keepAlive } from './keepAlive.js';
+import { runInstallation } from './runInstallation.js';
 import { systemClock } from './systemClock.js';
+import type { WorkerParts } from './workerParts.js';
 
 const idlePollMs = 2000;
 const checkMs = 60_000;
@@ -54,37 +42,17 @@ const silentMinutes = 10;
 /** Systems that say themselves what fields they have are asked so often whether these are the same. */
 const unaskedMinutes = 60;
 
-export interface WorkerParts {
-  readonly url: string;
-  readonly data: DataSource;
-  readonly store: PostgresStore;
-  readonly knots: Knots;
-  readonly systems: Systems;
-  readonly objects: SystemObjects;
-  readonly inbox: WebhookInbox;
-  readonly queue: RunQueue;
-  readonly scheduler: Scheduler;
-  readonly timings: Timings;
-  readonly notices: Notices;
-  readonly followUps: FollowUps;
-  readonly log: Logger;
-  readonly leaseMs: number;
-  /** How many anchors a part of a run has. */
-  readonly batchSize?: number | undefined;
-}
-
 /** Takes runs from the queue and drives them. Any number of workers may do so, on any machine. */
 export class Worker {
   readonly #parts: WorkerParts;
   readonly #clock: Clock = systemClock;
   readonly #stopping = new AbortController();
   readonly #active = new Set<Promise<void>>();
+  readonly #helper: Helper;
   #listener: Listener | undefined;
   #wake: () => void = () => undefined;
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
-  /** How many parts of runs that others drive it is at. */
-  #helping = 0;
   #checking = false;
   #checkedAt = 0;
   #startedDueAt = 0;
@@ -93,6 +61,7 @@ export class Worker {
 
   constructor(parts: WorkerParts) {
     this.#parts = parts;
+    this.#helper = new Helper(parts, this.#clock, this.#stopping.signal);
   }
 
   /** Works until it is stopped. */
@@ -110,24 +79,18 @@ export class Worker {
         if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
         const job = await this.#parts.queue.fetch();
         if (job) {
-          const work = this.#run(job.id, job.data).finally(() => {
-            this.#active.delete(work);
-            // What was asked for meanwhile waits for nothing else.
-            this.#wake();
-          });
-          this.#active.add(work);
+          this.#follow(this.#run(job.id, job.data));
           continue;
         }
-        if (this.#helping < partsAtOnce && (await this.#help())) continue;
+        const part = await this.#helper.takePart();
+        if (part) {
+          this.#follow(part.done);
+          continue;
+        }
         const wanted = this.#profiling ? undefined : await this.#parts.queue.fetchProfile();
         if (wanted) {
           this.#profiling = true;
-          const work = this.#profile(wanted.id, wanted.data).finally(() => {
-            this.#profiling = false;
-            this.#active.delete(work);
-            this.#wake();
-          });
-          this.#active.add(work);
+          this.#follow(this.#profile(wanted.id, wanted.data).finally(() => (this.#profiling = false)));
           continue;
         }
       } catch (error) {
@@ -137,6 +100,17 @@ export class Worker {
     }
     await Promise.allSettled(this.#active);
     await this.#listener?.close();
+  }
+
+  /** What was asked for while something was done waits for nothing else when that has ended. */
+  #follow(done: Promise<unknown>): void {
+    const work: Promise<void> = done
+      .then(() => undefined)
+      .finally(() => {
+        this.#active.delete(work);
+        this.#wake();
+      });
+    this.#active.add(work);
   }
 
   /** Slots are looked at once a second; whatever goes wrong with them keeps nothing else from being done. */
@@ -226,6 +200,11 @@ export class Worker {
     const lost = new AbortController();
     let sentAs: string | undefined;
     try {
+      // A run that was offered again may have been given up meanwhile: what it was to do is asked for anew.
+      if (await hasEnded(this.#parts.data, id)) {
+        sentAs = await queue.send(job);
+        return;
+      }
       const { timing } = await this.#parts.timings.of(job.knot);
       await this.#waitForOthers(id, job, timing);
       let end = await this.#drive(id, job, timing, lost);
@@ -270,7 +249,7 @@ export class Worker {
     if (!knot) return undefined;
     // It may have been paused while this one waited.
     if (job.kind === 'run' && (await knotStates(data)).get(job.knot)?.state !== 'running') return undefined;
-    const { installation, recorder, systemOf } = await this.#installationOf(knot, id, timing);
+    const { installation, recorder, systemOf } = await runInstallation(this.#parts, this.#clock, knot, id, timing);
     return runKnot(installation, {
       knot: knot.compiled,
       knotVersion: knot.version,
@@ -284,76 +263,12 @@ export class Worker {
       batchSize,
       run: id,
       signal: AbortSignal.any([this.#stopping.signal, lost.signal]),
-      whileRunning: (lease) => this.#keepAlive(lease, lost),
+      whileRunning: (lease) => keepAlive(this.#parts, lease, () => lost.abort()),
       beforeEnd: async (result) => {
         if (recorder) await noteDetail(data, id, await recorder.end());
         await systems.recordHealth(healthOf(result, systemOf));
       },
     });
-  }
-
-  /** What a run of a knot touches. */
-  async #installationOf(knot: LoadedKnot, run: string, { callShare }: Timing) {
-    const { data, store, systems } = this.#parts;
-    const summaries = memberSummaries(knot.definition, await systems.all());
-    const summaryOf = new Map(summaries.map((summary) => [summary.id, summary]));
-    const systemOf = new Map(summaries.map(({ id: member, system }) => [member, system]));
-    const isKept = (await detailRuns(data, knot.definition.id)) > 0;
-    const recorder = isKept ? new ExchangeRecorder(data, run, knot.compiled) : undefined;
-    const share = callShare === undefined ? undefined : { knot: knot.definition, percent: callShare };
-    const installation: Installation = {
-      store,
-      clock: this.#clock,
-      nextId: () => uuid(),
-      connect: (member) => systems.connect(member, this.#clock, recorder?.listenerOf(member.id), share),
-      systemName: (member) => summaryOf.get(member)?.systemName ?? member,
-      recordPage: (member, key) => recordAddress(summaryOf.get(member)?.recordPage ?? null, key) ?? undefined,
-    };
-    return { installation, recorder, systemOf };
-  }
-
-  /** Takes a part of a run that another worker drives, where there is one. @returns whether there was one */
-  async #help(): Promise<boolean> {
-    const { store, leaseMs, log } = this.#parts;
-    const taken = await store.takeBatch({ now: this.#clock.now(), leaseMs });
-    if (!taken) return false;
-    this.#helping += 1;
-    const { run, knot, batch } = taken.lease;
-    const work = this.#doPart(taken)
-      .catch(async (error: unknown) => {
-        if (error instanceof LeaseLost)
-          log.warn({ run, knot, batch }, 'this part of a run is not this worker’s any more');
-        else log.error({ err: error, run, knot, batch }, 'a part of a run failed');
-        // Whoever drives the run tries it, too, and says what is wrong.
-        await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
-      })
-      .finally(() => {
-        this.#helping -= 1;
-        this.#active.delete(work);
-        this.#wake();
-      });
-    this.#active.add(work);
-    return true;
-  }
-
-  async #doPart(taken: TakenBatch): Promise<void> {
-    const { knots, store, timings, leaseMs } = this.#parts;
-    const { run, knot: id } = taken.lease;
-    const knot = await knots.inForce(id);
-    if (knot?.version !== taken.knotVersion) {
-      await store.giveBack(taken.lease);
-      throw new LeaseLost(run);
-    }
-    const { installation, recorder } = await this.#installationOf(knot, run, (await timings.of(id)).timing);
-    const options: RunOptions = {
-      knot: knot.compiled,
-      knotVersion: knot.version,
-      kind: taken.kind,
-      startedBy: '',
-      leaseMs,
-      whileRunning: (lease) => this.#keepAlive(lease),
-    };
-    await workBatch(installation, options, taken).finally(() => recorder?.end());
   }
 
   async #profile(id: string, { system, object, first }: ProfileJob): Promise<void> {
@@ -374,17 +289,6 @@ export class Worker {
   async #endAsFailed(id: string): Promise<void> {
     const words = 'something failed inside; the log says what. The next run takes up where this one stood.';
     await endAsFailed(this.#parts.data, id, words).catch(() => undefined);
-  }
-
-  /** @param lost is told when the lease is gone; a part of a run finds that out when it is stored */
-  #keepAlive(lease: RunLease, lost?: AbortController): () => void {
-    const { store, leaseMs } = this.#parts;
-    const timer = setInterval(() => {
-      store.renewLease(lease, Date.now(), leaseMs).catch((error: unknown) => {
-        if (error instanceof LeaseLost) lost?.abort();
-      });
-    }, leaseMs / 3);
-    return () => clearInterval(timer);
   }
 }
 

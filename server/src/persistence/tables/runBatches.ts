@@ -33,7 +33,7 @@ export async function openBatches(
   await db.query('update run set plan_context = $2, so_far = $3 where id = $1', [
     run,
     JSON.stringify(contextToColumn(context)),
-    JSON.stringify(soFar),
+    soFar === null ? null : JSON.stringify(soFar),
   ]);
   await db.query(
     `with numbered as (select id, row_number() over (order by id) as place, count(*) over () as total

@@ -53,11 +53,17 @@ export async function askToStop(data: DataSource, id: string): Promise<RunRow | 
 /** Ends a run whose worker failed, so that the next one need not wait for its lease. */
 export async function endAsFailed(db: SqlConnection, id: string, words: string): Promise<void> {
   const [ended] = (await db.query(
-    `update run set ended_at = now(), state = 'failed', words = $2
+    `update run set ended_at = now(), state = 'failed', words = $2, plan_context = null, so_far = null
      where id = (select id from run where id = $1 and ended_at is null for update) returning id`,
     [id, words],
   )) as [unknown[], number];
   if (ended.length > 0) await noteLostRun(db, id);
+}
+
+/** Whether there was a run under that id, and it has ended. */
+export async function hasEnded(db: SqlConnection, id: string): Promise<boolean> {
+  const rows = (await db.query('select 1 from run where id = $1 and ended_at is not null', [id])) as unknown[];
+  return rows.length > 0;
 }
 
 /** Whether a run of the knot has begun since a moment. */
