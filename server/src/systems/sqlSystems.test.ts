@@ -325,9 +325,10 @@ test('what changed since is told by the clocks of the system’s zone, where its
   for (const modifiedAt of ['wall', 'moment']) {
     const connector = open({ source: table('local'), key: 'id', modifiedAt }, { times: { zone: 'Europe/Amsterdam' } });
     expect([...(await all(connector, since)).keys()]).toEqual(['2']);
-    expect((await connector.readOne(recordKey('2')))?.modifiedAt).toBe(since);
+    // Its clock is ours, measured over a call: on a busy machine that is not exact.
+    expect(Math.abs(((await connector.readOne(recordKey('2')))?.modifiedAt ?? 0) - since)).toBeLessThan(5000);
   }
   const ahead = open({ source: table('local'), key: 'id', modifiedAt: 'moment' }, { times: { aheadMs: 60_000 } });
-  expect((await ahead.readOne(recordKey('2')))?.modifiedAt).toBe(since - 60_000);
+  expect(Math.abs(((await ahead.readOne(recordKey('2')))?.modifiedAt ?? 0) - (since - 60_000))).toBeLessThan(5000);
   expect(ahead.clockOffset()).toBe(60_000);
 });
