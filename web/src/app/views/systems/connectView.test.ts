@@ -109,7 +109,7 @@ test('a change goes out with the revision that was seen; the kept secret stays u
   const { type, typed, press, api, told } = await shown('coldharbour');
   expect([await typed('Host'), await typed('Note')]).toEqual(['erp.example', 'Of accounting']);
   await type('Host', 'erp2.example');
-  await type('Consent, certificate or secret ends on', '2027-03-01');
+  await type('Its access ends on', '2027-03-01');
   api.changeSystem.mockReturnValueOnce(
     refused(409, { code: 'changed meanwhile', says: 'Halima changed it.' }) as never,
   );
