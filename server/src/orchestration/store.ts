@@ -57,6 +57,8 @@ export interface TakenBatch {
 export interface BatchRequest {
   /** Of this run only; of any where it is left out. */
   readonly run?: string | undefined;
+  /** Not of these: whoever asks drives them, and takes parts of them as it is. */
+  readonly except?: readonly string[] | undefined;
   readonly now: number;
   readonly leaseMs: number;
 }

@@ -154,6 +154,7 @@ describe.each([
     );
     await store.openBatches(lease, 'writing', standingAt(context), 2);
     const take = (now: number, leaseMs = 100) => store.takeBatch({ now, leaseMs });
+    expect(await store.takeBatch({ except: [lease.run], now: 10, leaseMs: 100 })).toBeUndefined();
     const [first, second, third] = [await take(10), await take(10), await take(10, 900)] as TakenBatch[];
     expect(await take(10)).toBeUndefined();
     expect(first).toMatchObject({ phase: 'writing', context, knotVersion: 1, kind: 'run', isTakenOver: false });

@@ -540,9 +540,9 @@ export class InMemoryStore implements Store {
     for (const batch of this.#check(lease).batches) batch.leaseUntil = 0;
   }
 
-  async takeBatch({ now, leaseMs }: BatchRequest): Promise<TakenBatch | undefined> {
+  async takeBatch({ except = [], now, leaseMs }: BatchRequest): Promise<TakenBatch | undefined> {
     const run = this.#run;
-    if (!run?.standing || run.leaseUntil <= now) return undefined;
+    if (!run?.standing || run.leaseUntil <= now || except.includes(run.lease.run)) return undefined;
     const place = run.batches.findIndex((one) => !one.result && (one.leaseUntil ?? 0) < now);
     const batch = run.batches[place];
     if (!batch) return undefined;

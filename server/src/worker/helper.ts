@@ -22,11 +22,14 @@ export class Helper {
     this.#stopping = stopping;
   }
 
-  /** @returns a part that is being done from now on; `undefined` where there is none, or enough are under way */
-  async takePart(): Promise<{ readonly done: Promise<void> } | undefined> {
+  /**
+   * @param driven runs that this worker drives itself
+   * @returns a part that is being done from now on; `undefined` where there is none, or enough are under way
+   */
+  async takePart(driven: readonly string[]): Promise<{ readonly done: Promise<void> } | undefined> {
     const { store, leaseMs } = this.#parts;
     if (this.#underWay >= partsAtOnce) return undefined;
-    const taken = await store.takeBatch({ now: this.#clock.now(), leaseMs });
+    const taken = await store.takeBatch({ except: driven, now: this.#clock.now(), leaseMs });
     if (!taken) return undefined;
     this.#underWay += 1;
     return { done: this.#try(taken).finally(() => (this.#underWay -= 1)) };

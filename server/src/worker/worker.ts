@@ -48,6 +48,8 @@ export class Worker {
   readonly #clock: Clock = systemClock;
   readonly #stopping = new AbortController();
   readonly #active = new Set<Promise<void>>();
+  /** Runs that this worker drives. */
+  readonly #driven = new Set<string>();
   readonly #helper: Helper;
   #listener: Listener | undefined;
   #wake: () => void = () => undefined;
@@ -79,10 +81,11 @@ export class Worker {
         if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
         const job = await this.#parts.queue.fetch();
         if (job) {
-          this.#follow(this.#run(job.id, job.data));
+          this.#driven.add(job.id);
+          this.#follow(this.#run(job.id, job.data).finally(() => this.#driven.delete(job.id)));
           continue;
         }
-        const part = await this.#helper.takePart();
+        const part = await this.#helper.takePart([...this.#driven]);
         if (part) {
           this.#follow(part.done);
           continue;

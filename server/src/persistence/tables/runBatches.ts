@@ -91,7 +91,7 @@ interface TakenRow {
  */
 export async function takeBatch(
   db: SqlConnection,
-  { run, now, leaseMs }: BatchRequest,
+  { run, except = [], now, leaseMs }: BatchRequest,
 ): Promise<TakenBatch | undefined> {
   const [rows] = (await db.query(
     `with free as materialized (
@@ -99,12 +99,12 @@ export async function takeBatch(
          r.token as run_token, r.plan_context
        from run_batch b join run r on r.id = b.run_id
        where b.result is null and (b.lease_until is null or b.lease_until < $2) and r.ended_at is null
-         and r.lease_until > $2 and ($1::uuid is null or r.id = $1)
+         and r.lease_until > $2 and ($1::uuid is null or r.id = $1) and r.id <> all($4::uuid[])
        order by b.run_id, b.place limit 1 for no key update of b skip locked)
      update run_batch b set token = b.token + 1, lease_until = $3 from free
      where b.run_id = free.run_id and b.place = free.place
      returning b.*, free.knot_id, free.knot_version, free.kind, free.run_token, free.plan_context, free.taken_over`,
-    [run ?? null, new Date(now), new Date(now + leaseMs)],
+    [run ?? null, new Date(now), new Date(now + leaseMs), except],
   )) as [TakenRow[], number];
   const row = rows[0];
   if (!row) return undefined;
