@@ -5,7 +5,8 @@ import type { MemberReading } from './readMembers.js';
 import type { MemberTrouble } from './runResult.js';
 import { tooShort } from './sourceDecisions.js';
 import type { OutsideRecords } from './outsideRecords.js';
-import type { RunLease, Store } from './store.js';
+import type { RunLease } from './lease.js';
+import type { Store } from './store.js';
 
 const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */

@@ -14,7 +14,8 @@ import {
   type Reading,
   storedBlocks,
 } from '@anchor-knot/core';
-import type { AnchorIndex, IndexedRecord, RunLease, StagedRecord, Store } from './store.js';
+import type { RunLease } from './lease.js';
+import type { AnchorIndex, IndexedRecord, StagedRecord, Store } from './store.js';
 
 const indexedAtOnce = 1000;
 /** Changes with how the index is made: mappings that only write are read for it, dead anchors are left out. */

@@ -1,7 +1,8 @@
 import type { CompiledKnot, CompiledMember, MemberId, RecordKey } from '@anchor-knot/core';
 import type { Clock, Connector } from '@anchor-knot/connectors';
 import type { RunCause } from '@anchor-knot/contracts';
-import type { RunKind, RunLease, Store } from './store.js';
+import type { RunKind, RunLease } from './lease.js';
+import type { Store } from './store.js';
 import type { RunProgress, RunResult } from './runResult.js';
 
 /** Everything outside that a run touches, by argument: an installation can run in one process on simulated parts. */

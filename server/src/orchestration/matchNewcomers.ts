@@ -21,7 +21,8 @@ import { blocksOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import { restUntied, wakeLike } from './restingRecords.js';
-import type { OutsideRecord, RecordRef, RunLease, StagedNewcomer, Store, TieRef } from './store.js';
+import type { RunLease } from './lease.js';
+import type { OutsideRecord, RecordRef, StagedNewcomer, Store, TieRef } from './store.js';
 import type { DecisionDraft } from './decisionDraft.js';
 import type { Tally } from './tally.js';
 

@@ -2,7 +2,8 @@ import { type CompiledKnot, type MemberId, type Reading, recordId, type RecordKe
 import { identityOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
-import type { OutsideRecord, RecordRef, RunLease, StagedRecord, Store } from './store.js';
+import type { RunLease } from './lease.js';
+import type { OutsideRecord, RecordRef, StagedRecord, Store } from './store.js';
 
 const lookedAtOnce = 1000;
 

@@ -13,7 +13,8 @@ import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { mergeRows } from './journalRows.js';
 import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
-import type { AnchorIndex, PlanEntry, RunLease, StagedReading, Store } from './store.js';
+import type { RunLease } from './lease.js';
+import type { AnchorIndex, PlanEntry, StagedReading, Store } from './store.js';
 import type { Tally } from './tally.js';
 
 export const mergedAtOnce = 1000;

@@ -8,7 +8,8 @@ import {
 } from '@anchor-knot/core';
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
-import type { RecordRef, RunLease, StagedRecord } from './store.js';
+import type { RunLease } from './lease.js';
+import type { RecordRef, StagedRecord } from './store.js';
 
 const atOnce = 1000;
 

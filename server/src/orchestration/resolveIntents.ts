@@ -3,7 +3,8 @@ import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import { entryOf, storeEnds, writeAll } from './applyPlan.js';
 import type { AnchorRange } from './batch.js';
 import type { Installation, RunOptions } from './installation.js';
-import type { Intent, RunLease } from './store.js';
+import type { RunLease } from './lease.js';
+import type { Intent } from './store.js';
 import type { MemberTrouble } from './runResult.js';
 import { isStillWanted, lookAfter, type WriteEnd } from './writeOperations.js';
 

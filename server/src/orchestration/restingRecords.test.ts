@@ -15,7 +15,8 @@ import { storedState } from '../testing/storedState.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 import { decisionIdentity } from './decisionDraft.js';
 import type { MemberAccount } from './runResult.js';
-import type { OutsideRecord, RestingRecord, RunLease, StagedRecord, Store } from './store.js';
+import type { RunLease } from './lease.js';
+import type { OutsideRecord, RestingRecord, StagedRecord, Store } from './store.js';
 
 const members = ['crm', 'shop', 'list'] as const;
 type Member = (typeof members)[number];

@@ -2,7 +2,8 @@ import { type CompiledKnot, recordId } from '@anchor-knot/core';
 import { blocksOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
-import type { Likeness, OutsideRecord, RecordRef, RestingRecord, RunLease, StagedNewcomer, Store } from './store.js';
+import type { RunLease } from './lease.js';
+import type { Likeness, OutsideRecord, RecordRef, RestingRecord, StagedNewcomer, Store } from './store.js';
 
 const atOnce = 1000;
 

@@ -1,11 +1,11 @@
 import type { WorkDone } from './batch.js';
 import type { Installation, RunOptions } from './installation.js';
-import { LeaseLost, type RunLease } from './store.js';
+import { LeaseLost, type RunLease } from './lease.js';
 import { together } from './together.js';
 import { workBatch } from './workBatch.js';
 
 /** While one part is stored another is worked out: so many at once are enough to be never idle. */
-export const partsAtOnce = 2;
+export const batchesAtOnce = 2;
 /** How long it is waited for parts that other workers do, before it is looked again. */
 const waitMs = 100;
 
@@ -39,6 +39,6 @@ export async function shareWork(
       if (!taken) await clock.sleep(waitMs);
     }
   };
-  await together(Array.from({ length: partsAtOnce }), (_, failed) => work(failed));
+  await together(Array.from({ length: batchesAtOnce }), (_, failed) => work(failed));
   return (await store.batches(lease)).filter((part) => part !== undefined);
 }

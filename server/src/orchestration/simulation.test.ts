@@ -6,7 +6,7 @@ import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.j
 import { InMemoryStore } from '../testing/inMemoryStore.js';
 import type { RunEnd } from './runKnot.js';
 import type { RunResult } from './runResult.js';
-import { LeaseLost } from './store.js';
+import { LeaseLost } from './lease.js';
 
 const members = ['crm', 'shop', 'list'] as const;
 const names = ['Osprey Nursery', 'Saltpan Growers', 'Marram', 'Heron & Quince', 'Foxglove Academy'];

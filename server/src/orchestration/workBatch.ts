@@ -1,7 +1,7 @@
 import type { MemberId } from '@anchor-knot/core';
 import { applyPlan, membersUndone } from './applyPlan.js';
 import { nothingDone, type WorkDone } from './batch.js';
-import type { TakenBatch } from './store.js';
+import type { TakenBatch } from './lease.js';
 import { CallLog } from './callLog.js';
 import { closeAll, connectMembers } from './connectMembers.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -27,7 +27,7 @@ export async function workBatch(
 ): Promise<void> {
   const ended = options.whileRunning?.(taken.lease);
   try {
-    const done = taken.phase === 'planning' ? planPart : writePart;
+    const done = taken.phase === 'planning' ? doPlanning : doWriting;
     await installation.store.endBatch(
       taken.lease,
       await done(installation, options, taken, new Beat(installation, options, taken, afterPage)),
@@ -69,7 +69,7 @@ class Beat {
   }
 }
 
-async function planPart(
+async function doPlanning(
   installation: Installation,
   options: RunOptions,
   { lease, context, range }: TakenBatch,
@@ -81,7 +81,7 @@ async function planPart(
   return { ...nothingDone, ...planned, done: tally.done, tally: tally.tallies };
 }
 
-async function writePart(
+async function doWriting(
   installation: Installation,
   options: RunOptions,
   { lease, context, range, isTakenOver }: TakenBatch,

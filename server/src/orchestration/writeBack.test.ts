@@ -3,7 +3,7 @@ import type { Knot, OutcomeFields } from '@anchor-knot/core';
 import { type Fault, SimulatedInstallation, WorkerDied } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
-import { LeaseLost } from './store.js';
+import { LeaseLost } from './lease.js';
 
 const toldOfShop: OutcomeFields = {
   of: 'shop',

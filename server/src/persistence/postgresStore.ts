@@ -2,10 +2,10 @@ import type { SqlConnection, SqlDatabase } from './sql.js';
 import type { AnchorId, MemberId, Reading, RecordKey, TieReason } from '@anchor-knot/core';
 import { changeAnchors, recordsGone, storeIfUnchanged } from '../anchors/door.js';
 import { isOpen } from '../orchestration/planAnchors.js';
+import type { BatchRequest, RunLease, RunRequest } from '../orchestration/lease.js';
 import type {
   AnchorIndex,
   AnchorOutcome,
-  BatchRequest,
   FilteredRecord,
   Intent,
   JournalRow,
@@ -16,8 +16,6 @@ import type {
   PlanEntry,
   RecordRef,
   RestingRecord,
-  RunLease,
-  RunRequest,
   StagedRecord,
   Store,
 } from '../orchestration/store.js';

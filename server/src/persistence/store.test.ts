@@ -1,19 +1,16 @@
 /** One suite for both stores: what the simulations rely on in memory holds in PostgreSQL too. */
 import { type Anchor, anchorId, type Reading, recordKey } from '@anchor-knot/core';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
-import {
-  type AnchorIndex,
-  type AnchorOutcome,
-  type BegunRun,
-  type IndexedRecord,
-  type Intent,
-  LeaseLost,
-  type Outcomes,
-  type PlanEntry,
-  type RestingRecord,
-  type RunLease,
-  type Store,
-  type TakenBatch,
+import { type BegunRun, LeaseLost, type RunLease, type TakenBatch } from '../orchestration/lease.js';
+import type {
+  AnchorIndex,
+  AnchorOutcome,
+  IndexedRecord,
+  Intent,
+  Outcomes,
+  PlanEntry,
+  RestingRecord,
+  Store,
 } from '../orchestration/store.js';
 import { nothingDone, type PlanContext, type TakenUp } from '../orchestration/batch.js';
 import type { DecisionDraft } from '../orchestration/decisionDraft.js';
@@ -55,6 +52,12 @@ const anchor = (n: number, ...keys: string[]): Anchor => ({
     left: {},
   })),
 });
+const nothingKnown: PlanContext = {
+  blocked: new Map(),
+  unclear: new Map(),
+  troubled: new Set(),
+  partlyRead: new Set(),
+};
 const standingAt = (context: PlanContext): TakenUp => ({
   context,
   soFar: { begunAt: 0, ties: [['crm', 3]], planned: null },
@@ -198,18 +201,12 @@ describe.each([
   });
 
   test('gives each part to one worker, however many there are', async () => {
-    const context = {
-      blocked: new Map(),
-      unclear: new Map(),
-      troubled: new Set<string>(),
-      partlyRead: new Set<string>(),
-    };
     const numbers = Array.from({ length: 60 }, (_, n) => 100 + n);
     await store.savePlan(
       lease,
       numbers.map((n) => entry(anchor(n, `${n}`), 0)),
     );
-    await store.openBatches(lease, 'writing', standingAt(context), 2);
+    await store.openBatches(lease, 'writing', standingAt(nothingKnown), 2);
     const taken: number[] = [];
     const takeAll = async (): Promise<void> => {
       for (;;) {
@@ -223,12 +220,6 @@ describe.each([
   });
 
   test('opens what is to be merged in parts, with what is open and what is new', async () => {
-    const context = {
-      blocked: new Map(),
-      unclear: new Map(),
-      troubled: new Set<string>(),
-      partlyRead: new Set<string>(),
-    };
     const key = recordKey('n');
     await store.commitMerge(lease, [entry(anchor(8, 'o'), 0, { held: [{} as never] })], [], [], 0);
     await store.stage(lease, [
@@ -236,7 +227,7 @@ describe.each([
       { member: 'crm', key: recordKey('t'), anchor: anchorId(id(2)), matchKeys: [], reading: reading({}) },
     ]);
     await store.assign(lease, [{ member: 'crm', key, anchor: anchorId(id(9)), why: undefined }]);
-    await store.openBatches(lease, 'planning', standingAt(context), 2);
+    await store.openBatches(lease, 'planning', standingAt(nothingKnown), 2);
     const parts = [await store.takeBatch({ now: 1, leaseMs: 9 }), await store.takeBatch({ now: 1, leaseMs: 9 })];
     const ids = await Promise.all(
       parts.map((part) => store.anchorsToMerge((part as TakenBatch).lease, (part as TakenBatch).range, 10)),

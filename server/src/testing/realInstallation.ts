@@ -156,11 +156,12 @@ export class RealInstallation {
     this.#worker = { worker, done: worker.work() };
   }
 
-  async run(
-    kind: 'run' | 'dry run' = 'run',
+  /** Asks for a run, as a person does. @returns its id */
+  ask(
+    kind: RunJob['kind'] = 'run',
     more: Partial<Pick<RunJob, 'knot' | 'full' | 'overGuards' | 'members' | 'records'>> = {},
-  ): Promise<RunRow> {
-    const id = await this.parts.queue.send({
+  ): Promise<string> {
+    return this.parts.queue.send({
       knot: 'customers',
       kind,
       startedBy: 'test',
@@ -171,7 +172,10 @@ export class RealInstallation {
       overGuards: false,
       ...more,
     });
-    return this.ended(id as string);
+  }
+
+  async run(kind: 'run' | 'dry run' = 'run', more: Parameters<RealInstallation['ask']>[1] = {}): Promise<RunRow> {
+    return this.ended(await this.ask(kind, more));
   }
 
   async ended(id: string, patienceMs = 60_000): Promise<RunRow> {

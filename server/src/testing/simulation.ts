@@ -20,7 +20,8 @@ import {
 } from '@anchor-knot/connectors';
 import type { Installation, RunOptions } from '../orchestration/installation.js';
 import { runKnot } from '../orchestration/runKnot.js';
-import { LeaseLost, type Store } from '../orchestration/store.js';
+import { LeaseLost } from '../orchestration/lease.js';
+import type { Store } from '../orchestration/store.js';
 import { workBatch } from '../orchestration/workBatch.js';
 
 /** What goes wrong at one input or output. */

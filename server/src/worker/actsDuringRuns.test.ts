@@ -52,16 +52,7 @@ async function someRow(table: string, id?: string): Promise<void> {
 
 /** Starts a run, and acts when its first writes are on their way to systems that take their time. */
 async function runAndMeanwhile(act: () => Promise<void>): Promise<void> {
-  const id = await installation.parts.queue.send({
-    knot: 'customers',
-    kind: 'run',
-    startedBy: 'test',
-    cause: 'person',
-    members: null,
-    records: {},
-    full: true,
-    overGuards: false,
-  });
+  const id = await installation.ask('run', { full: true });
   await someRow('write_intent');
   await act();
   const [{ ended }] = (await installation.parts.data.query(
@@ -164,17 +155,7 @@ test('a version that is put in force while a run writes waits for its end, and n
 test('a dry run that waits swallows no run, and each is found under the id that was given', async () => {
   await slow();
   await editOnPage(installation.addresses.crm, 'A-20001', { 'address.town': 'Thornquay' });
-  const send = (kind: 'run' | 'dry run', full = false) =>
-    installation.parts.queue.send({
-      knot: 'customers',
-      kind,
-      startedBy: 'test',
-      cause: 'person',
-      members: null,
-      records: {},
-      full,
-      overGuards: false,
-    });
+  const send = (kind: 'run' | 'dry run', full = false) => installation.ask(kind, { full });
   const first = await send('run');
   // Until it has begun, another one would join it.
   await someRow('run', first);

@@ -1,6 +1,6 @@
 import type { Clock } from '@anchor-knot/connectors';
-import { partsAtOnce } from '../orchestration/shareWork.js';
-import { LeaseLost, type RunLease, type TakenBatch } from '../orchestration/store.js';
+import { batchesAtOnce } from '../orchestration/shareWork.js';
+import { LeaseLost, type RunLease, type TakenBatch } from '../orchestration/lease.js';
 import { workBatch } from '../orchestration/workBatch.js';
 import { keepAlive } from './keepAlive.js';
 import { runInstallation } from './runInstallation.js';
@@ -28,7 +28,7 @@ export class Helper {
    */
   async takePart(driven: readonly string[]): Promise<{ readonly done: Promise<void> } | undefined> {
     const { store, leaseMs } = this.#parts;
-    if (this.#underWay >= partsAtOnce) return undefined;
+    if (this.#underWay >= batchesAtOnce) return undefined;
     const taken = await store.takeBatch({ except: driven, now: this.#clock.now(), leaseMs });
     if (!taken) return undefined;
     this.#underWay += 1;

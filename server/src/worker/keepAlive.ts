@@ -1,4 +1,5 @@
-import { LeaseLost, type RunLease, type Store } from '../orchestration/store.js';
+import { LeaseLost, type RunLease } from '../orchestration/lease.js';
+import type { Store } from '../orchestration/store.js';
 
 /**
  * Renews the lease of a run, or of a part of one, until what is given is called.

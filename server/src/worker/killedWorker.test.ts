@@ -183,16 +183,7 @@ async function settle(): Promise<void> {
       state: string;
     }[];
     if (open === 0 && last?.state === 'succeeded') return;
-    await installation.parts.queue.send({
-      knot: 'customers',
-      kind: 'run',
-      startedBy: 'test',
-      cause: 'person',
-      members: null,
-      records: {},
-      full: false,
-      overGuards: true,
-    });
+    await installation.ask('run', { overGuards: true });
   }
   throw new Error(`not settled after a kill ${killedAt.at(-1)}: ${JSON.stringify(await installation.decisions())}`);
 }
@@ -215,16 +206,7 @@ test.each([
       const kind = kinds[(round >> 1) % kinds.length] as RegExp;
       counted = round % 2 === 0 ? /./ : kind;
       countdown = 1 + Math.floor(random() * (round % 2 === 0 ? 14 : 2));
-      await installation.parts.queue.send({
-        knot: 'customers',
-        kind: 'run',
-        startedBy: 'test',
-        cause: 'person',
-        members: null,
-        records: {},
-        full: false,
-        overGuards: true,
-      });
+      await installation.ask('run', { overGuards: true });
       await settle();
       const now = await rows();
       const expected = [...model]

@@ -1,7 +1,7 @@
 import type { Clock } from '@anchor-knot/connectors';
 import { mostNamedRecords } from '@anchor-knot/contracts';
 import { recordKey, type Timing } from '@anchor-knot/core';
-import { LeaseLost } from '../orchestration/store.js';
+import { LeaseLost } from '../orchestration/lease.js';
 import type { RunOptions } from '../orchestration/installation.js';
 import type { RunResult } from '../orchestration/runResult.js';
 import { type RunEnd, runKnot } from '../orchestration/runKnot.js';

@@ -9,7 +9,8 @@ import {
   recordKey,
   type Tie,
 } from '@anchor-knot/core';
-import type { PlanEntry, RecordRef, RunLease, StoredAnchor, TieHead, TieRef } from '../../orchestration/store.js';
+import type { RunLease } from '../../orchestration/lease.js';
+import type { PlanEntry, RecordRef, StoredAnchor, TieHead, TieRef } from '../../orchestration/store.js';
 import {
   agreedToColumn,
   anchorFromRows,

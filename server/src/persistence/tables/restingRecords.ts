@@ -1,5 +1,6 @@
 import { type AnchorId, type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
-import type { Likeness, OutsideRecord, RecordRef, RestingRecord, RunLease } from '../../orchestration/store.js';
+import type { RunLease } from '../../orchestration/lease.js';
+import type { Likeness, OutsideRecord, RecordRef, RestingRecord } from '../../orchestration/store.js';
 import type { SqlConnection } from '../sql.js';
 import { tiedAmong } from './anchors.js';
 import { blockNumber } from './evidenceIndex.js';

@@ -6,7 +6,7 @@ import {
   type RunKind,
   type RunLease,
   type TakenBatch,
-} from '../../orchestration/store.js';
+} from '../../orchestration/lease.js';
 import { jobChannel } from '../channels.js';
 import { greatestAnchor, leastAnchor } from '../rows.js';
 import type { SqlConnection } from '../sql.js';

@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto';
 import type { SqlConnection } from '../sql.js';
 import { recordKey } from '@anchor-knot/core';
-import type { RepeatedValue, RunLease, StagedRecord } from '../../orchestration/store.js';
+import type { RunLease } from '../../orchestration/lease.js';
+import type { RepeatedValue, StagedRecord } from '../../orchestration/store.js';
 
 /** Keeps what staged records have under checks of unique values; a blank is kept as nothing. */
 export async function keepUniqueValues(

@@ -1,0 +1,109 @@
+import { applyPlan, type Applied } from './applyPlan.js';
+import { allDone, type SharedPhase } from './batch.js';
+import { planAgain } from './planAgain.js';
+import { mergedAtOnce, pagesToMerge, planAnchors } from './planAnchors.js';
+import type { RunAtWork } from './runAtWork.js';
+import { shareWork } from './shareWork.js';
+import type { Matched, Planned } from './soFar.js';
+
+/** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
+const mostPasses = 3;
+/** Anchors in a batch of a run that another worker may take. */
+const usualBatchSize = 2000;
+
+/** Plans what was matched: a few anchors at once; what is more is shared with whoever is free. */
+export async function planRun(run: RunAtWork, matched: Matched): Promise<Planned> {
+  if (run.takenUp) return run.takenUp.soFar.planned ?? share(run);
+  const { installation, options, lease, tally } = run;
+  tally.begin('planning');
+  const size = Math.min(mergedAtOnce, batchSizeOf(run));
+  const pages = pagesToMerge(installation.store, lease, {}, size);
+  const first = await pages.next();
+  if (!first.done && first.value.length === size) return openAndShare(run, 'planning', matched, null);
+  const page = async function* () {
+    if (!first.done) yield first.value;
+  };
+  return planAnchors(installation, options, lease, matched.context, page(), tally, run.beat);
+}
+
+/** Whether the worker that drove the run before had opened its writing. */
+export function isWriting({ takenUp }: RunAtWork): boolean {
+  return takenUp !== undefined && takenUp.soFar.planned !== null;
+}
+
+/** Writes what was planned. What changed meanwhile is planned and written again, as long as there are passes. */
+export async function writeRun(run: RunAtWork, before: Matched, planned: Planned): Promise<void> {
+  const { installation, options, lease, connectors, troubles } = run;
+  if (!isWriting(run)) run.tally.begin('writing');
+  const contextNow = () => ({ ...before.context, troubled: new Set(troubles.keys()) });
+  let count = planned.toWrite;
+  let { late } = planned;
+  // What was read before another worker wrote is not merged again: the next run reads it.
+  for (let pass = run.takenUp ? mostPasses : 1; ; pass += 1) {
+    const applied = isWriting(run)
+      ? await share(run)
+      : await apply(run, { ...before, context: contextNow() }, planned, count);
+    run.note(applied.troubles);
+    for (const member of applied.undone) run.undone.add(member);
+    late = [...late, ...applied.late];
+    count = applied.raced.length + late.length;
+    if (run.isStopAsked || count === 0) return;
+    if (pass >= mostPasses) {
+      // What somebody else changed each time is read again by the next run.
+      if (late.length > 0) for (const { id } of options.knot.members) run.unsettled.add(id);
+      return;
+    }
+    const reachable = new Map([...connectors].filter(([member]) => !troubles.has(member)));
+    await planAgain(installation, options, lease, reachable, { ...applied, late }, contextNow(), (trouble) =>
+      run.note([trouble]),
+    );
+    late = [];
+  }
+}
+
+/** @param count of the anchors with something to be written */
+async function apply(run: RunAtWork, matched: Matched, planned: Planned, count: number): Promise<Applied> {
+  if (canShareWrites(run) && count > batchSizeOf(run)) return openAndShare(run, 'writing', matched, planned);
+  const { installation, options, lease, connectors, tally } = run;
+  return applyPlan({
+    installation,
+    options,
+    lease,
+    connectors,
+    context: matched.context,
+    tally,
+    range: {},
+    afterBatch: run.beat,
+    stopped: () => run.isStopAsked,
+  });
+}
+
+/** A file that is written whole can be written by one worker at a time. */
+function canShareWrites({ connectors }: RunAtWork): boolean {
+  return [...connectors.values()].every(({ capabilities }) => capabilities.heldWhole !== true);
+}
+
+function batchSizeOf({ options }: RunAtWork): number {
+  return options.batchSize ?? usualBatchSize;
+}
+
+async function openAndShare(run: RunAtWork, phase: SharedPhase, matched: Matched, planned: Planned | null) {
+  await run.installation.store.openBatches(run.lease, phase, run.standing(matched, planned), batchSizeOf(run));
+  return share(run);
+}
+
+/** Does a phase that was opened to other workers, this one too. */
+async function share(run: RunAtWork) {
+  const { tally, calls } = run;
+  run.isShared = true;
+  const before = tally.done;
+  const batches = await shareWork(run.installation, run.options, run.lease, async (done) => {
+    tally.done = before + done;
+    await run.beat();
+  });
+  for (const batch of batches) {
+    tally.addAll(batch.tally);
+    calls.addAll(batch.calls);
+  }
+  return allDone(batches);
+}
