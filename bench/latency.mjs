@@ -1,10 +1,11 @@
 /**
  * From an edit in the CRM of the demo to its value in the shop, by webhook: the median and the 95th percentile, next to
- * what the systems' own calls take, measured in the same run. Settings: BENCH_EDITS, and BENCH_DELAY_MS: how long each
- * call of the two systems takes besides.
+ * what the systems' own calls take, measured in the same run. Settings: BENCH_EDITS; BENCH_DELAY_MS: how long each call
+ * of the two systems takes besides; BENCH_CUSTOMERS: how many customers both systems have; BENCH_LISTING=1: whether
+ * another knot of the same records is listed completely all the while.
  */
 import { spawn } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { performance } from 'node:perf_hooks';
@@ -14,13 +15,21 @@ import { editOnPage, noFaults } from '@anchor-knot/standins';
 
 const edits = Number(process.env.BENCH_EDITS ?? 60);
 const delayMs = Number(process.env.BENCH_DELAY_MS ?? 0);
+const customers = Number(process.env.BENCH_CUSTOMERS ?? 0);
+const isListing = process.env.BENCH_LISTING === '1';
 const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-bench-'));
 const root = resolve(import.meta.dirname, '..');
 const printed = [];
 const demo = spawn(process.execPath, [join(root, 'server/dist/start/startAll.js'), '--throw-away'], {
-  env: { ...process.env, ANCHOR_KNOT_DATA: folder, PORT: '4398' },
+  env: {
+    ...process.env,
+    ANCHOR_KNOT_DATA: folder,
+    PORT: '4398',
+    ...(customers > 0 ? { STANDIN_CUSTOMERS: JSON.stringify({ inBoth: customers, mess: false }) } : {}),
+  },
   stdio: ['ignore', 'pipe', 'inherit'],
 });
+let [here, crm, shop, headers] = ['', '', '', {}];
 const addressOf = (name) => printed.find((line) => line.includes(`${name}: http`)).split(`${name}: `)[1];
 
 try {
@@ -30,8 +39,12 @@ try {
       if (line.startsWith('Ctrl-C')) done();
     }),
   );
-  const [here, crm, shop] = ['Anchor Knot', 'Fernhill CRM', 'Market Row'].map(addressOf);
-  await firstRun(here);
+  [here, crm, shop] = ['Anchor Knot', 'Fernhill CRM', 'Market Row'].map(addressOf);
+  headers = await signIn();
+  await runWhole('customers');
+  // The systems tell of what the first run wrote.
+  await wait(customers > 0 ? 30_000 : 5000);
+  if (isListing) await addListedKnot();
   for (const system of [crm, shop])
     await fetch(`${system}/faults.json`, {
       method: 'PUT',
@@ -40,6 +53,8 @@ try {
     });
   const shown = async (town) => (await (await fetch(`${shop}/records/77051`)).text()).includes(`value="${town}"`);
   const [took, calls] = [[], []];
+  const isOver = new AbortController();
+  const listing = isListing ? listAllTheWhile(isOver.signal) : Promise.resolve(0);
   for (let edit = 0; edit < edits; edit += 1) {
     const town = `Marrowby ${edit}`;
     await editOnPage(crm, 'A-20051', { 'address.town': town });
@@ -56,6 +71,8 @@ try {
     // What we wrote is told of as well; the next edit meets an installation at rest.
     await wait(400 + 10 * delayMs);
   }
+  isOver.abort();
+  if (isListing) console.log(`${await listing} complete listings of another knot went on meanwhile`);
   report('four calls of such a system (the floor)', calls, calls);
   report('from the edit to the value elsewhere', took, calls);
 } finally {
@@ -65,13 +82,13 @@ try {
   rmSync(folder, { recursive: true, force: true });
 }
 
-async function firstRun(here) {
+async function signIn() {
   const session = await fetch(`${here}/api/session`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },
     body: JSON.stringify({ email: 'ottilie@hazelmoor.example', password: 'glasshouse-admin' }),
   });
-  const headers = {
+  return {
     'content-type': 'application/json',
     cookie: session.headers
       .getSetCookie()
@@ -79,12 +96,51 @@ async function firstRun(here) {
       .join('; '),
     'x-csrf-token': (await session.json()).csrfToken,
   };
-  const body = JSON.stringify({ kind: 'run' });
-  const { run } = await (await fetch(`${here}/api/knots/customers/runs`, { method: 'POST', headers, body })).json();
-  const isOver = async () => (await (await fetch(`${here}/api/runs/${run}`, { headers })).json()).run?.endedAt;
+}
+
+async function ask(method, path, body) {
+  const answer = await fetch(`${here}/api/${path}`, { method, headers, body: JSON.stringify(body) });
+  if (!answer.ok) throw new Error(`${method} ${path}: ${answer.status} ${await answer.text()}`);
+  return answer.json();
+}
+
+async function runWhole(knot) {
+  const { run } = await ask('POST', `knots/${knot}/runs`, { kind: 'run', full: true, overGuards: true });
+  const isOver = async () => (await ask('GET', `runs/${run}`)).run?.endedAt;
   while (!(await isOver())) await wait(200);
-  // The systems tell of what the first run wrote.
-  await wait(5000);
+}
+
+/** The demo's knot between the two systems, under another name: it reads, and writes nothing. */
+async function addListedKnot() {
+  const file = JSON.parse(readFileSync(join(root, 'server/demo/customers.knot.json'), 'utf8'));
+  const { knot } = file;
+  knot.members = knot.members.filter(({ id }) => id === 'crm' || id === 'shop');
+  for (const member of knot.members) {
+    Object.assign(member, { may: { create: false, update: false }, guards: {} });
+    delete member.carries;
+  }
+  knot.fields = knot.fields.filter(({ id }) => id === 'company' || id === 'email');
+  knot.keyRules = knot.keyRules.slice(0, 1);
+  for (const { mappings } of knot.fields) {
+    delete mappings.erp;
+    mappings.crm.direction = 'from';
+    delete mappings.shop;
+  }
+  knot.fields[1].mappings.shop = { field: 'mail', direction: 'from', steps: [] };
+  for (const { rule } of knot.fields) rule.steps = [{ step: 'ask' }];
+  delete knot.evidence;
+  const definition = { ...knot, id: 'listed', name: 'Listed', checks: [], crosswalks: {} };
+  await ask('POST', 'knots/import', { file: { ...file, knot: definition } });
+  await ask('PUT', 'knots/listed/definition', { definition, basedOn: 0, draft: 1, note: '' });
+}
+
+async function listAllTheWhile(signal) {
+  let listings = 0;
+  while (!signal.aborted) {
+    await runWhole('listed');
+    listings += 1;
+  }
+  return listings;
 }
 
 function report(name, times, floor) {

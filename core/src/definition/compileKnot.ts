@@ -1,10 +1,22 @@
 import { type Formula, namesIn, rawVariable, readFormula } from '../expression/index.js';
-import { compileStep, type Lens, makeLens, oneWayKinds, type StepLens } from '../mapping/index.js';
-import type { FieldId, FieldPath, Instant, MemberId, Outcome, Raw, Shared, SourceRecord } from '../record/index.js';
+import { compileStep, type Lens, makeLens, oneWayKinds, type Referring, type StepLens } from '../mapping/index.js';
+import {
+  type FieldId,
+  type FieldPath,
+  type Instant,
+  type MemberId,
+  notLookedUp,
+  type Outcome,
+  type Raw,
+  type References,
+  type Shared,
+  type SourceRecord,
+} from '../record/index.js';
 import { comparisonLevels, mostEvidenceFields } from './identityRules.js';
 import { compileComputed, type ComputedField } from './computed.js';
 import { observedPaths, readObserved } from './observed.js';
 import { checkOutcomes } from './outcomeProblems.js';
+import { checkReferring } from './referenceProblems.js';
 import {
   CheckJudge,
   type ReadableField,
@@ -52,6 +64,8 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   readonly members: readonly CompiledMember[];
   readonly fields: readonly CompiledField[];
   readonly checks: readonly CompiledCheck[];
+  /** What its references mean; nothing is looked up unless {@link withReferences} has said it. */
+  readonly references: References;
   /** Checks that no record can be judged by alone. */
   readonly uniqueChecks: readonly UniqueCheck[];
   member(id: MemberId): CompiledMember;
@@ -134,6 +148,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
   });
   checkReferences(knot, report);
   checkOutcomes(knot, report);
+  checkReferring(knot, report);
   checkCrosswalks(knot, report);
   if (problems.length > 0) return { ok: false, problems };
   return {
@@ -145,6 +160,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       computed,
       checks,
       uniqueChecks,
+      references: notLookedUp,
       keyFields: new Set([
         ...knot.keyRules.flatMap((rule) => rule.fields.map(({ field }) => field)),
         ...(knot.evidence?.fields ?? []).flatMap(({ fields: named }) => named),
@@ -152,6 +168,31 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
       ...recordFunctions(members, fields, computed, checks, uniqueChecks),
     },
   };
+}
+
+/**
+ * The knot with what its references mean, for records that are translated together.
+ * @param references look-ups that were filled beforehand
+ */
+export function withReferences(knot: CompiledKnot, references: References): CompiledKnot {
+  if (!knot.fields.some(({ refersTo }) => refersTo !== undefined)) return knot;
+  const fields = knot.fields.map((field) =>
+    field.refersTo === undefined ? field : referringField(knot, field, references),
+  );
+  return {
+    ...knot,
+    fields,
+    references,
+    ...recordFunctions(knot.members, fields, knot.computed, knot.checks, knot.uniqueChecks),
+  };
+}
+
+function referringField(knot: CompiledKnot, field: CompiledField, references: References): CompiledField {
+  const mappings = [...field.mappings].map(([member, mapping]): [MemberId, CompiledMapping] => {
+    const { lens, comparing } = compileMapping(field, member, mapping, knot.crosswalks, references);
+    return [member, { ...mapping, lens, comparing }];
+  });
+  return { ...field, mappings: new Map(mappings) };
 }
 
 /** What a filter may name: the record, and the day as `YYYY-MM-DD` in UTC. */
@@ -300,16 +341,18 @@ function checkEvidence({ evidence, fields }: Knot, report: Report): void {
  * Steps that cannot be compiled are left out of the lens.
  */
 export function compileMapping(
-  type: SharedField['type'],
+  { type, refersTo }: Pick<SharedField, 'type' | 'refersTo'>,
   member: MemberId,
   mapping: Mapping,
   crosswalks: Knot['crosswalks'],
+  references: References = notLookedUp,
 ): { readonly lens: Lens; readonly comparing: Lens | undefined; readonly problems: readonly KnotProblem[] } {
   const steps: StepLens[] = [];
   const problems: KnotProblem[] = [];
   const blankAs = mapping.blankAs === 'null' ? null : '';
+  const referring = refersTo === undefined ? undefined : { knot: refersTo, references };
   for (const [index, step] of mapping.steps.entries()) {
-    const compiled = compileStep(step, member, crosswalks);
+    const compiled = compileStep(step, member, crosswalks, referring);
     if (!compiled.ok) problems.push({ at: `.steps.${index}`, says: compiled.reason });
     else steps.push(compiled.value);
     if (oneWayKinds.has(step.kind) && mapping.direction === 'both ways')
@@ -326,7 +369,7 @@ export function compileMapping(
       says: 'this translation cannot be written: give the formula for the way out, or choose the direction from',
     });
   const lens = makeLens({ type, direction: mapping.direction, steps, blankAs });
-  return { lens, comparing: comparingLens(type, member, mapping, crosswalks, lens, problems), problems };
+  return { lens, comparing: comparingLens(type, member, mapping, crosswalks, referring, lens, problems), problems };
 }
 
 /** The way in that is used for comparing alone: the one that the mapping names, or its own where it can be read. */
@@ -335,12 +378,13 @@ function comparingLens(
   member: MemberId,
   { compare, blankAs }: Mapping,
   crosswalks: Knot['crosswalks'],
+  referring: Referring | undefined,
   lens: Lens,
   problems: KnotProblem[],
 ): Lens | undefined {
   if (!compare) return lens.canRead ? lens : undefined;
   const steps = compare.flatMap((step, index): StepLens[] => {
-    const compiled = compileStep(step, member, crosswalks);
+    const compiled = compileStep(step, member, crosswalks, referring);
     if (compiled.ok && compiled.value.inbound) return [compiled.value];
     problems.push({ at: `.compare.${index}`, says: compiled.ok ? 'this step cannot be read' : compiled.reason });
     return [];
@@ -356,7 +400,7 @@ function compileField(knot: Knot, field: SharedField, report: Report): CompiledF
       report(at, `there is no member “${memberId}”`);
       continue;
     }
-    const { lens, comparing, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
+    const { lens, comparing, problems } = compileMapping(field, memberId, mapping, knot.crosswalks);
     if (mapping.field === recordKeyPath && mapping.direction !== 'from')
       report(at, 'the record’s own key can only be read: choose the direction from');
     if (field.formula !== undefined && mapping.direction !== 'to')

@@ -11,6 +11,7 @@ export {
   filterNames,
   filterValues,
   type KnotProblem,
+  withReferences,
 } from './compileKnot.js';
 export { compileComputed, type ComputedField, withComputed } from './computed.js';
 export {

@@ -137,6 +137,8 @@ export interface SharedField {
    * A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it.
    */
   readonly formula?: string | undefined;
+  /** Of a reference: the knot whose things it holds; it may be this one. */
+  readonly refersTo?: string | undefined;
   readonly mappings: Readonly<Record<MemberId, Mapping>>;
 }
 

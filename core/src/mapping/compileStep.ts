@@ -1,4 +1,4 @@
-import { failed, good, type MemberId, type Outcome } from '../record/index.js';
+import { failed, good, type MemberId, type Outcome, type References } from '../record/index.js';
 import type { Crosswalk } from './crosswalk.js';
 import type { Step, StepLens } from './step.js';
 import { addressLens } from './steps/address.js';
@@ -15,7 +15,15 @@ import { numberLens } from './steps/number.js';
 import { linkLens, partLens } from './steps/part.js';
 import { personNameLens } from './steps/personName.js';
 import { phoneLens } from './steps/phone.js';
+import { referenceLens } from './steps/reference.js';
 import { caseLens, cutLens, listLens, padLens, replaceLens, trimLens } from './steps/text.js';
+
+/** What a reference step of a mapping refers to. */
+export interface Referring {
+  /** The knot whose things its shared field holds. */
+  readonly knot: string;
+  readonly references: References;
+}
 
 /**
  * Turns a step into its lens. Fails when the step names a crosswalk that is not there or holds a formula that is none.
@@ -24,6 +32,7 @@ export function compileStep(
   step: Step,
   member: MemberId,
   crosswalks: Readonly<Record<string, Crosswalk>>,
+  referring?: Referring,
 ): Outcome<StepLens> {
   switch (step.kind) {
     case 'trim':
@@ -74,6 +83,10 @@ export function compileStep(
       return good(constantLens(step));
     case 'formula':
       return formulaLens(step);
+    case 'reference':
+      return referring
+        ? good(referenceLens(step, referring.knot, referring.references))
+        : failed('only a field of type reference can refer to something: say to which knot');
     default:
       return failed(`unknown step ${JSON.stringify(step satisfies never)}`);
   }

@@ -1,9 +1,19 @@
 import fc from 'fast-check';
 import { Settings } from 'luxon';
-import { type FieldType, isBlank, normalise, type Raw, rawEqual, sameShared, type Shared } from '../record/index.js';
+import {
+  anchorId,
+  type FieldType,
+  isBlank,
+  normalise,
+  type Raw,
+  rawEqual,
+  sameShared,
+  type Shared,
+} from '../record/index.js';
 import { compileStep } from './compileStep.js';
 import type { Crosswalk } from './crosswalk.js';
 import { type Lens, makeLens } from './lens.js';
+import { LookUps } from './lookUps.js';
 import type { Step, StepKind } from './step.js';
 
 const groups: Crosswalk = {
@@ -15,9 +25,18 @@ const groups: Crosswalk = {
   ],
 };
 
+const customers = new LookUps(
+  [1, 2, 3].map((number) => ({
+    knot: 'customers',
+    by: { member: 'crm' },
+    value: `A-${number}`,
+    anchor: anchorId(`thing ${number}`),
+  })),
+);
+
 function lensOf(type: FieldType, steps: readonly Step[], member = 'crm'): Lens {
   const compiled = steps.map((step) => {
-    const lens = compileStep(step, member, { groups });
+    const lens = compileStep(step, member, { groups }, { knot: 'customers', references: customers });
     if (!lens.ok) throw new Error(lens.reason);
     return lens.value;
   });
@@ -350,6 +369,20 @@ const cases: readonly Case[] = [
     values: fc.constantFrom('Unknown', 'x', null),
   },
   {
+    says: 'reference, with blank for what is not known',
+    type: 'reference',
+    steps: [{ kind: 'trim' }, { kind: 'reference', by: { member: 'crm' }, notFound: 'blank' }],
+    raws: fc.constantFrom('A-1', ' A-2 ', 'A-9', 'a-1'),
+    values: fc.constantFrom('thing 1', 'thing 2', 'thing 3'),
+  },
+  {
+    says: 'reference, with another thing instead of what is not known',
+    type: 'reference',
+    steps: [{ kind: 'reference', by: { member: 'crm' }, notFound: { instead: anchorId('thing 3') } }],
+    raws: fc.constantFrom('A-1', 'A-3', 'A-9'),
+    values: fc.constantFrom('thing 1', 'thing 2', 'thing 3'),
+  },
+  {
     says: 'formulas for both ways',
     type: 'text',
     steps: [{ kind: 'formula', inbound: 'value == null ? null : "k-" + value', outbound: 'replace(value, "k-", "")' }],
@@ -425,6 +458,7 @@ test('every kind of step that runs both ways is under the laws', () => {
     link: true,
     hash: false,
     constant: false,
+    reference: true,
     formula: true,
   };
   expect([...tested].sort()).toEqual(

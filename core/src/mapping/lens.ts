@@ -112,7 +112,8 @@ export function makeLens({ type, direction, steps, blankAs }: LensOptions): Lens
       const written = fresh(value, raw);
       if (!written.ok || !canRead) return written;
       const back = inbound(written.value, value);
-      if (!back.ok) return failed(`${showRaw(written.value, 60)} could not be read back: ${back.reason}`);
+      if (!back.ok)
+        return failed(`${showRaw(written.value, 60)} could not be read back: ${back.reason}`, back.waitsFor);
       if (sameShared(back.value, value)) return written;
       return failed(`cannot be held there: it would read back as ${showRaw(back.value as Raw, 60)}`);
     },

@@ -1,4 +1,4 @@
-import type { Outcome, Raw } from '../record/index.js';
+import type { AnchorId, Outcome, Raw, ReferenceBy } from '../record/index.js';
 
 /** The steps of a translation, as data. They are listed in the order from the member to the shared field. */
 export type Step =
@@ -43,7 +43,16 @@ export type Step =
   | { readonly kind: 'hash'; readonly salt?: string | undefined }
   | { readonly kind: 'default'; readonly value: Scalar }
   | { readonly kind: 'constant'; readonly value: Scalar }
+  | ReferenceStep
   | { readonly kind: 'formula'; readonly inbound?: string | undefined; readonly outbound?: string | undefined };
+
+/** How a system refers to a thing of the knot that the shared field names. It is the last step of a mapping. */
+export interface ReferenceStep {
+  readonly kind: 'reference';
+  readonly by: ReferenceBy;
+  /** What a value means that nothing is known by. Where it is left out, the field waits until something is. */
+  readonly notFound?: 'blank' | { readonly instead: AnchorId } | undefined;
+}
 
 export type PersonNamePart = 'salutation' | 'given' | 'middle' | 'family' | 'suffix';
 export type AddressPart = 'street' | 'town' | 'postcode' | 'country';

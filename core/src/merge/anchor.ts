@@ -26,6 +26,8 @@ export type Cause =
       readonly state: 'done' | 'failed' | 'pending';
       readonly words?: string | undefined;
     }
+  /** What that member refers to became another thing: it was merged, parted, or is known by now. */
+  | { readonly kind: 'reference'; readonly member: MemberId }
   /** Computed from the agreed values of other fields. */
   | { readonly kind: 'formula'; readonly of: readonly FieldId[] };
 

@@ -1,6 +1,6 @@
 import type { Rule } from '../definition/index.js';
 import type { Lens } from '../mapping/index.js';
-import type { FieldId, FieldType, Instant, MemberId, Present, Raw, Shared } from '../record/index.js';
+import type { FieldId, FieldType, Instant, MemberId, Present, Raw, Shared, Wanted } from '../record/index.js';
 import type { Agreed, Ahead, Loss, Tie } from './anchor.js';
 import type { Candidate } from './rule.js';
 
@@ -30,9 +30,20 @@ export interface FieldMergeInput {
 export interface Problem {
   readonly member: MemberId;
   readonly field: FieldId;
-  readonly kind: 'unreadable' | 'unwritable';
+  /** `waiting`: it refers to a thing that cannot be told yet, and goes by itself when it can. */
+  readonly kind: 'unreadable' | 'unwritable' | 'waiting';
   readonly raw: Present;
   readonly reason: string;
+  readonly waitsFor?: Wanted | undefined;
+}
+
+/** A translation that failed, as it is told. */
+export function problemOf(
+  place: Pick<Problem, 'member' | 'field' | 'raw'>,
+  kind: 'unreadable' | 'unwritable',
+  { reason, waitsFor }: { readonly reason: string; readonly waitsFor?: Wanted | undefined },
+): Problem {
+  return waitsFor ? { ...place, kind: 'waiting', reason, waitsFor } : { ...place, kind, reason };
 }
 
 /** A reason as it is alike for all values that are wrong in the same way: values stand in quotes. */

@@ -26,7 +26,8 @@ export {
   heldFingerprint,
   mergeAnchor,
 } from './mergeAnchor.js';
-export { type FieldTie, type FieldWrite, type Held, type Problem, withoutValues } from './fieldMerge.js';
+export { referenceQuestions, referencesOf } from './askReferences.js';
+export { type FieldTie, type FieldWrite, type Held, type Problem, problemOf, withoutValues } from './fieldMerge.js';
 export { mergeField } from './mergeField.js';
 export { applyRule, type Candidate, compareShared } from './rule.js';
 export { type HeldChoice, settleHeld, type SettledHeld } from './settleHeld.js';

@@ -23,6 +23,7 @@ import { withConsequences } from './deletions.js';
 import type { FieldTie, FieldWrite, Held, Problem } from './fieldMerge.js';
 import { mergeField } from './mergeField.js';
 import { observe } from './observe.js';
+import { referredNow } from './referredNow.js';
 
 export interface AnchorMergeInput {
   readonly knot: CompiledKnot;
@@ -99,11 +100,13 @@ class AnchorMerging {
     const { knot, now } = this.#input;
     const ties = this.#tiesOf(field);
     if (ties.length === 0) return;
+    const agreed = this.#agreed[field.id];
+    const isReference = field.refersTo !== undefined;
     const merged = mergeField({
       field: field.id,
       type: field.type,
       rule: field.rule,
-      agreed: this.#agreed[field.id],
+      agreed: isReference ? referredNow(field.id, agreed, ties, knot.references) : agreed,
       ties,
       now,
       adopt: knot.start === 'adopt',

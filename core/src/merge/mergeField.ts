@@ -4,7 +4,14 @@ import type { Agreed, Ahead, Cause, Giver, Loss, LostValue } from './anchor.js';
 import { candidatesOf, sameGiver, Shadows } from './candidates.js';
 import { type Change, combine } from './combine.js';
 import { type Edit, editOf, type Read, stayAhead } from './edits.js';
-import type { FieldMerge, FieldMergeInput, FieldTie, Held, Problem } from './fieldMerge.js';
+import {
+  type FieldMerge,
+  type FieldMergeInput,
+  type FieldTie,
+  type Held,
+  type Problem,
+  problemOf,
+} from './fieldMerge.js';
 import { stillLeft, writesTo } from './receiving.js';
 import { applyRule, type Candidate } from './rule.js';
 
@@ -19,13 +26,7 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
     const read = tie.lens.inbound(tie.present, agreed?.value);
     if (read.ok) readable.push({ tie, value: read.value });
     else {
-      problems.push({
-        member: tie.tie.member,
-        field: input.field,
-        kind: 'unreadable',
-        raw: tie.present,
-        reason: read.reason,
-      });
+      problems.push(problemOf({ member: tie.tie.member, field: input.field, raw: tie.present }, 'unreadable', read));
       ahead.set(tie.tie.member, stayAhead(input, tie));
     }
   }

@@ -1,6 +1,6 @@
 import { type MemberId, rawEqual, sameShared, type Shared } from '../record/index.js';
 import type { Agreed } from './anchor.js';
-import type { FieldMergeInput, FieldTie, FieldWrite, Problem } from './fieldMerge.js';
+import { type FieldMergeInput, type FieldTie, type FieldWrite, type Problem, problemOf } from './fieldMerge.js';
 
 /** Steps 7 and 9: what each receiving tie must be written, and what is left as somebody edited it. */
 export function writesTo(input: FieldMergeInput, agreed: Agreed | undefined, unreadable: ReadonlySet<MemberId>) {
@@ -24,7 +24,7 @@ export function writesTo(input: FieldMergeInput, agreed: Agreed | undefined, unr
       continue;
     }
     const raw = lens.outbound(value, present);
-    if (!raw.ok) unwritable.push({ member, field: input.field, kind: 'unwritable', raw: present, reason: raw.reason });
+    if (!raw.ok) unwritable.push(problemOf({ member, field: input.field, raw: present }, 'unwritable', raw));
     else if (!rawEqual(raw.value, present))
       writes.push({ member, field: input.field, before: present, after: raw.value });
   }

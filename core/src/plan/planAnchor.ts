@@ -1,5 +1,13 @@
 import type { CompiledField, CompiledKnot, CompiledMember } from '../definition/index.js';
-import { type Agreed, type Anchor, type AnchorMerge, isEdited, type Problem, type Tie } from '../merge/index.js';
+import {
+  type Agreed,
+  type Anchor,
+  type AnchorMerge,
+  isEdited,
+  type Problem,
+  problemOf,
+  type Tie,
+} from '../merge/index.js';
 import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
 import type {
   AnchorPlan,
@@ -191,6 +199,17 @@ function planCreate(
   const waitingFor = missing.flatMap((path) =>
     knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && isUnsettled(field)),
   );
+  // What it refers to cannot be told there, or cannot be told at all yet.
+  const untold = [...merge.problems, ...problems].filter(({ kind }) => kind === 'waiting');
+  const waitingForThings = knot.fields.filter(
+    ({ id, mappings }) =>
+      untold.some(({ field }) => field === id) && missing.includes(mappings.get(member.id)?.field ?? ''),
+  );
+  if (waitingForThings.length > 0) {
+    into.problems.push(...problems.filter(({ kind }) => kind === 'waiting'));
+    const names = waitingForThings.map(({ name }) => name).join(', ');
+    return withhold('waits', `${names}: what it refers to must be there first`);
+  }
   if (waitingFor.length > 0)
     return withhold('waits', `${waitingFor.map(({ name }) => name).join(', ')} must be settled first`);
   if (missing.length > 0)
@@ -231,7 +250,7 @@ function newRecord(
     if (!mapping?.lens.writes || !agreed || agreed.value === null) continue;
     const raw = mapping.lens.outbound(agreed.value, undefined);
     if (raw.ok) changes.push(change(field, member.id, agreed, undefined, raw.value));
-    else problems.push({ member: member.id, field: field.id, kind: 'unwritable', raw: undefined, reason: raw.reason });
+    else problems.push(problemOf({ member: member.id, field: field.id, raw: undefined }, 'unwritable', raw));
   }
   return { changes, problems };
 }

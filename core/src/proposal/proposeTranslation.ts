@@ -107,6 +107,8 @@ export function proposedSteps(type: FieldType, source: ProposedSource, table: st
           ? []
           : [{ kind: 'cut' as const, length: source.longest }]),
       ];
+    case 'reference':
+      return [];
     case 'note':
       return source.longest === undefined || source.longest >= 4000 ? [] : [{ kind: 'cut', length: source.longest }];
     case 'list':

@@ -4,6 +4,7 @@
  * | type | form |
  * | --- | --- |
  * | text, email, phone, choice | string, Unicode NFC, trimmed; phones in E.164 |
+ * | reference | the id of an anchor of this or another knot |
  * | note | string, NFC, line ends as \n, not trimmed inside, ends trimmed |
  * | number | decimal text in plain notation, no trailing zeros: `12500.5` | | yes/no | boolean | | date | ISO 8601
  * calendar date `YYYY-MM-DD` | | instant | ISO 8601 in UTC with milliseconds | | list | strings, trimmed; as a set
@@ -12,6 +13,7 @@
  * `null` is *blank*. `undefined` never is a shared value.
  */
 import { Decimal } from 'decimal.js';
+import type { Wanted } from './reference.js';
 
 export const fieldTypes = [
   'text',
@@ -24,6 +26,7 @@ export const fieldTypes = [
   'date',
   'instant',
   'list',
+  'reference',
 ] as const;
 export type FieldType = (typeof fieldTypes)[number];
 
@@ -34,13 +37,16 @@ export type Shared = null | boolean | string | readonly string[];
  */
 export const WideDecimal = Decimal.clone({ precision: 40, toExpNeg: -40, toExpPos: 40 });
 
-export type Outcome<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly reason: string };
+export type Outcome<T> =
+  | { readonly ok: true; readonly value: T }
+  /** `waitsFor`: it will go by itself, as soon as that is there. */
+  | { readonly ok: false; readonly reason: string; readonly waitsFor?: Wanted | undefined };
 
 export function good<T>(value: T): Outcome<T> {
   return { ok: true, value };
 }
-export function failed(reason: string): Outcome<never> {
-  return { ok: false, reason };
+export function failed(reason: string, waitsFor?: Wanted): Outcome<never> {
+  return waitsFor ? { ok: false, reason, waitsFor } : { ok: false, reason };
 }
 
 /** Printable ASCII without blanks at its ends is in normal form already, and most text is. */
@@ -73,6 +79,7 @@ export function normalise(type: FieldType, value: unknown): Outcome<Shared> {
     case 'email':
     case 'phone':
     case 'choice':
+    case 'reference':
     case 'note': {
       if (typeof value === 'object') return failed(`${show(value)} is not a text`);
       const given = String(value);

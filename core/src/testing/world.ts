@@ -1,4 +1,4 @@
-import { changedMappings, type CompiledKnot, compileKnot, type Knot } from '../definition/index.js';
+import { changedMappings, type CompiledKnot, compileKnot, type Knot, withReferences } from '../definition/index.js';
 import { keyOf, type Newcomer, recordId, RecordMatching, type RecordName, Verdicts } from '../identity/index.js';
 import {
   type Anchor,
@@ -25,10 +25,12 @@ import {
   type AnchorId,
   anchorId,
   type MemberId,
+  notLookedUp,
   type Raw,
   rawEqual,
   type RecordKey,
   recordKey,
+  type References,
   type Shared,
   type SourceRecord,
   writePath,
@@ -86,10 +88,19 @@ export class World implements PlayedInstallation {
   #knotOfLastRun: CompiledKnot | undefined;
   #isRunning = false;
 
-  constructor(definition: Knot) {
+  readonly #references: () => References;
+
+  /** @param references what is known of other knots at that moment */
+  constructor(definition: Knot, references: () => References = () => notLookedUp) {
+    this.#references = references;
     this.#definition = definition;
     this.knot = compiled(definition);
     for (const { id } of definition.members) this.records.set(id, new Map());
+  }
+
+  /** The knot, with what its references mean now. */
+  get #bound(): CompiledKnot {
+    return withReferences(this.knot, this.#references());
   }
 
   of(member: MemberId): Map<RecordKey, SourceRecord> {
@@ -123,7 +134,7 @@ export class World implements PlayedInstallation {
   settle(held: HeldField, value: Shared): boolean {
     const anchor = this.anchors.get(held.anchor);
     if (!anchor) return false;
-    const settled = settleHeld(this.knot, anchor, {
+    const settled = settleHeld(this.#bound, anchor, {
       field: held.field,
       fingerprint: heldFingerprint(held),
       value,
@@ -223,13 +234,14 @@ export class World implements PlayedInstallation {
   ): Promise<{ raced: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>; late: readonly AnchorId[] }> {
     const shuffle = settings.shuffle ?? ((items) => items);
     const unread = settings.missing ?? new Set<MemberId>();
+    const knot = this.#bound;
     const planned = ids.flatMap((id) => {
       const stored = this.anchors.get(id);
       if (!stored) return [];
       // A store gives the ties of an anchor in any order.
       const anchor = { ...stored, ties: shuffle([...stored.ties]) };
-      const merge = mergeAnchor({ knot: this.knot, anchor, readings: readings.get(id) ?? new Map(), now: this.now });
-      const plan = planAnchor(this.knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread });
+      const merge = mergeAnchor({ knot, anchor, readings: readings.get(id) ?? new Map(), now: this.now });
+      const plan = planAnchor(knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread });
       return [{ id, revision: this.#revisions.get(id) ?? 0, merge, plan }];
     });
     await settings.meanwhile?.('planned');
@@ -265,8 +277,9 @@ export class World implements PlayedInstallation {
   ): readonly Operation[] {
     const anchor = this.anchors.get(id);
     if (!anchor) return [];
-    const merge = mergeAnchor({ knot: this.knot, anchor, readings: new Map(), now: this.now });
-    const { operations } = planAnchor(this.knot, merge, this.now, { blocked: blocked ?? new Set(), unread });
+    const knot = this.#bound;
+    const merge = mergeAnchor({ knot, anchor, readings: new Map(), now: this.now });
+    const { operations } = planAnchor(knot, merge, this.now, { blocked: blocked ?? new Set(), unread });
     return operations.every(({ kind }) => kind === 'write back') ? operations : [];
   }
 
@@ -288,7 +301,7 @@ export class World implements PlayedInstallation {
         raced.set(id, (raced.get(id) ?? new Set()).add(operation.member));
       // Who comes late applies what it has to say to the newer anchor.
       const current = this.anchors.get(id);
-      if (current) this.#save(afterWrite(this.knot, current, operation, result, this.now));
+      if (current) this.#save(afterWrite(this.#bound, current, operation, result, this.now));
     }
   }
 

@@ -6,7 +6,7 @@ export function readableFields(knot: Pick<Knot, 'fields' | 'crosswalks'>, member
   return knot.fields.flatMap((field): ReadableField[] => {
     const mapping = field.mappings[member];
     if (!mapping) return [];
-    const { lens, comparing, problems } = compileMapping(field.type, member, mapping, knot.crosswalks);
+    const { lens, comparing, problems } = compileMapping(field, member, mapping, knot.crosswalks);
     return problems.length === 0 ? [{ field: field.id, mapping, lens, comparing }] : [];
   });
 }

@@ -156,7 +156,7 @@ function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources:
       at,
       says: `“${mapping.field}” can only be read there: choose the direction from`,
     });
-  const { lens, problems } = compileMapping(field.type, memberId, mapping, knot.crosswalks);
+  const { lens, problems } = compileMapping(field, memberId, mapping, knot.crosswalks);
   if (problems.length > 0) return findings;
   if (lens.reads) {
     const filled = source.records

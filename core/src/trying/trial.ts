@@ -53,7 +53,7 @@ export function tryRecords(
     cells[field.id] = row;
     const mapped = knot.members.flatMap(({ id }) => {
       const mapping = field.mappings[id];
-      return mapping ? [{ id, mapping, ...compileMapping(field.type, id, mapping, knot.crosswalks) }] : [];
+      return mapping ? [{ id, mapping, ...compileMapping(field, id, mapping, knot.crosswalks) }] : [];
     });
     const value = computed.get(field.id)?.compute({ get: (id) => shared[id] });
     if (value?.ok) shared[field.id] = value.value;

@@ -151,7 +151,7 @@ function debtorOf(
   return {
     number: `D${number}`,
     customer: `c${index + 1}`,
-    name: (chance(0.2) ? of.company.toUpperCase() : of.company) + legal,
+    name: ((chance(0.2) ? of.company.toUpperCase() : of.company) + legal).slice(0, 60),
     name2: chance(0.3) ? `attn. ${of.firstName} ${of.lastName}` : null,
     street: chance(0.05) ? null : of.street,
     zip: chance(0.08) ? of.postcode.replace(' ', '') : of.postcode,

@@ -1,0 +1,112 @@
+import {
+  type AnchorId,
+  type FieldId,
+  type Found,
+  type MemberId,
+  type ReferenceBy,
+  referenceKey,
+  type References,
+} from '../record/index.js';
+
+/** What has to be looked up in one other knot before records that refer to it are translated. */
+export interface KnotQuestions {
+  /** Keys of records, by the member that has them. */
+  readonly keys: ReadonlyMap<MemberId, ReadonlySet<string>>;
+  /** Values, by the shared field that has them. */
+  readonly values: ReadonlyMap<FieldId, ReadonlySet<string>>;
+  /** Things that are referred to already. */
+  readonly things: ReadonlySet<AnchorId>;
+  /** The ways in which some system refers to its things. */
+  readonly ways: readonly ReferenceBy[];
+}
+
+/** Notes what is asked while records are read: the same translation asks, and uses the answers later. */
+export class Questions implements References {
+  readonly #asked = new Map<
+    string,
+    { readonly knot: string; readonly by: ReferenceBy; readonly values: Set<string> }
+  >();
+  readonly #things = new Map<string, Set<AnchorId>>();
+
+  find(knot: string, by: ReferenceBy, value: string): Found {
+    this.way(knot, by).add(value);
+    return { kind: 'not looked up' };
+  }
+
+  nameOf(): undefined {
+    return undefined;
+  }
+
+  current(anchor: AnchorId): AnchorId {
+    return anchor;
+  }
+
+  /** A way in which a system refers to things, though no value of its was met. */
+  way(knot: string, by: ReferenceBy): Set<string> {
+    const key = referenceKey(knot, by);
+    const known = this.#asked.get(key) ?? { knot, by, values: new Set<string>() };
+    this.#asked.set(key, known);
+    return known.values;
+  }
+
+  thing(knot: string, anchor: AnchorId): void {
+    this.#things.set(knot, (this.#things.get(knot) ?? new Set()).add(anchor));
+  }
+
+  /** By knot. */
+  get asked(): ReadonlyMap<string, KnotQuestions> {
+    const knots = new Set([...this.#things.keys(), ...[...this.#asked.values()].map(({ knot }) => knot)]);
+    return new Map([...knots].map((knot) => [knot, this.#ofKnot(knot)]));
+  }
+
+  #ofKnot(knot: string): KnotQuestions {
+    const asked = [...this.#asked.values()].filter((one) => one.knot === knot);
+    return {
+      keys: new Map(asked.flatMap(({ by, values }) => ('member' in by ? [[by.member, values]] : []))),
+      values: new Map(asked.flatMap(({ by, values }) => ('field' in by ? [[by.field, values]] : []))),
+      things: this.#things.get(knot) ?? new Set(),
+      ways: asked.map(({ by }) => by),
+    };
+  }
+}
+
+/** Something that is known of a thing: by that value it is referred to there. */
+export interface KnownName {
+  readonly knot: string;
+  readonly by: ReferenceBy;
+  readonly value: string;
+  readonly anchor: AnchorId;
+  /** Its record is gone: a value still means it, and nobody is told of it any more. */
+  readonly isGone?: boolean | undefined;
+}
+
+/** Look-ups that are filled from what was found. What is not among it is not there. */
+export class LookUps implements References {
+  readonly #found = new Map<string, AnchorId | 'several'>();
+  readonly #names = new Map<string, string>();
+  readonly #redirects: ReadonlyMap<AnchorId, AnchorId>;
+
+  constructor(names: Iterable<KnownName>, redirects: ReadonlyMap<AnchorId, AnchorId> = new Map()) {
+    this.#redirects = redirects;
+    for (const { knot, by, value, anchor, isGone } of names) {
+      const way = referenceKey(knot, by);
+      const known = this.#found.get(`${way}\u001f${value}`);
+      this.#found.set(`${way}\u001f${value}`, known === undefined || known === anchor ? anchor : 'several');
+      if (!isGone) this.#names.set(`${way}\u001f${anchor}`, value);
+    }
+  }
+
+  find(knot: string, by: ReferenceBy, value: string): Found {
+    const found = this.#found.get(`${referenceKey(knot, by)}\u001f${value}`);
+    if (found === undefined) return { kind: 'none' };
+    return found === 'several' ? { kind: 'several' } : { kind: 'one', anchor: found };
+  }
+
+  nameOf(knot: string, by: ReferenceBy, anchor: AnchorId): string | undefined {
+    return this.#names.get(`${referenceKey(knot, by)}\u001f${anchor}`);
+  }
+
+  current(anchor: AnchorId): AnchorId {
+    return this.#redirects.get(anchor) ?? anchor;
+  }
+}

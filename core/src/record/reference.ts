@@ -1,0 +1,52 @@
+import type { AnchorId, FieldId, MemberId } from './record.js';
+
+/** How a system says which thing of another knot it means. */
+export type ReferenceBy =
+  /** By the key of the record that the thing has in that member of the other knot. */
+  | { readonly member: MemberId }
+  /** By what the things of the other knot agree on in that shared field, which has to be a key of its own there. */
+  | { readonly field: FieldId };
+
+/** A thing that is referred to, and that cannot be told yet. */
+export type Wanted = WantedThing | WantedName;
+
+/** Nothing in the knot is known by that value. */
+export interface WantedThing {
+  readonly knot: string;
+  readonly by: ReferenceBy;
+  readonly value: string;
+}
+
+/** The thing is there, and has no record (or no value) yet by which a system could be told of it. */
+export interface WantedName {
+  readonly knot: string;
+  readonly by: ReferenceBy;
+  readonly anchor: AnchorId;
+}
+
+/** What a value that refers to something was found to mean. */
+export type Found =
+  | { readonly kind: 'one'; readonly anchor: AnchorId }
+  | { readonly kind: 'none' | 'several' }
+  /** Nobody has looked, as where a definition is tried without the data of other knots. */
+  | { readonly kind: 'not looked up' };
+
+/** Look-ups between knots, filled beforehand for all that is translated together: the engine asks nobody. */
+export interface References {
+  find(knot: string, by: ReferenceBy, value: string): Found;
+  /** What a thing is called there; `undefined` as long as it has no record, or no value, to be called by. */
+  nameOf(knot: string, by: ReferenceBy, anchor: AnchorId): string | undefined;
+  /** What became of a thing that was merged with another one; others are themselves. */
+  current(anchor: AnchorId): AnchorId;
+}
+
+export const notLookedUp: References = {
+  find: () => ({ kind: 'not looked up' }),
+  nameOf: () => undefined,
+  current: (anchor) => anchor,
+};
+
+/** A stable text of a way to refer, for use as a map key. */
+export function referenceKey(knot: string, by: ReferenceBy): string {
+  return JSON.stringify([knot, 'member' in by ? 'member' : 'field', 'member' in by ? by.member : by.field]);
+}
