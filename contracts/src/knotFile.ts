@@ -1,4 +1,4 @@
-import type { FieldType, Knot } from '@anchor-knot/core';
+import type { AnchorId, FieldType, Knot } from '@anchor-knot/core';
 import { z } from 'zod';
 import { comparisonSchema } from './matchRules.js';
 import { filesSystemSchema } from './system/index.js';
@@ -15,6 +15,7 @@ export const fieldTypes = [
   'date',
   'instant',
   'list',
+  'reference',
 ] as const satisfies readonly FieldType[];
 
 /** Ids are used as names in formulas, so they are plain identifiers. */
@@ -31,6 +32,9 @@ const direction = z.enum(['from', 'to', 'both ways']);
 
 const country = z.string().regex(/^[A-Za-z]{2}$/, 'use an ISO 3166 code of two letters');
 const rounding = z.enum(['half up', 'half even', 'up', 'down']);
+
+/** The id of an anchor: a UUID. */
+const anchor = z.uuid().transform((text) => text as AnchorId);
 
 export const stepSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('trim') }),
@@ -90,6 +94,11 @@ export const stepSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('hash'), salt: z.string().max(200).optional() }),
   z.strictObject({ kind: z.literal('default'), value: scalar }),
   z.strictObject({ kind: z.literal('constant'), value: scalar }),
+  z.strictObject({
+    kind: z.literal('reference'),
+    by: z.union([z.strictObject({ member: id }), z.strictObject({ field: id })]),
+    notFound: z.union([z.literal('blank'), z.strictObject({ instead: anchor })]).optional(),
+  }),
   z.strictObject({ kind: z.literal('formula'), inbound: formula.optional(), outbound: formula.optional() }),
 ]);
 
@@ -174,6 +183,7 @@ const fieldSchema = z.strictObject({
   note: z.string().max(2000).optional(),
   sensitive: z.boolean().optional(),
   formula: formula.optional(),
+  refersTo: z.string().min(1).max(200).optional(),
   mappings: z.record(id, mappingSchema),
 });
 

@@ -118,5 +118,14 @@ export const anchorViewSchema = z.object({
   ),
   decisions: z.array(decisionSchema),
   journal: z.array(journalEntrySchema),
+  /** What refers to it, by knot: how much, and the first of it. */
+  referring: z.array(
+    z.object({
+      knot: z.string(),
+      knotName: z.string(),
+      count: z.number(),
+      first: z.array(z.object({ id: z.string(), title: z.string() })),
+    }),
+  ),
 });
 export type AnchorView = z.output<typeof anchorViewSchema>;

@@ -84,6 +84,12 @@ export const decisionKinds = {
     isSettledHere: false,
     isFailure: true,
   },
+  waiting: {
+    about: 'anchor',
+    words: ['reference that waits', 'references that wait'],
+    isSettledHere: false,
+    isFailure: false,
+  },
 } as const satisfies Record<string, KindOfDecision>;
 
 export type DecisionKind = keyof typeof decisionKinds;

@@ -60,6 +60,14 @@ export const decisionDetails = {
   'cannot be created': nothing,
   unreadable: z.object({ raw: json.nullable() }),
   unwritable: z.object({ raw: json.nullable() }),
+  waiting: z.object({
+    /** The knot that it refers to, and how: by the key of a record there, or by what a shared field has. */
+    knot: z.string(),
+    by: z.union([z.object({ member: z.string() }), z.object({ field: z.string() })]),
+    /** What nothing is known by; null where the thing is known, and cannot be told here yet. */
+    value: z.string().nullable(),
+    thing: z.string().nullable(),
+  }),
 } as const satisfies Record<DecisionKind, z.ZodType>;
 export type DecisionDetail<Kind extends DecisionKind = DecisionKind> = z.output<(typeof decisionDetails)[Kind]>;
 
@@ -107,6 +115,7 @@ export const decisionSchema = z.discriminatedUnion('kind', [
   decisionOf('unusually quiet'),
   decisionOf('unreadable'),
   decisionOf('unwritable'),
+  decisionOf('waiting'),
 ]);
 export type Decision = z.output<typeof decisionSchema>;
 export const decisionListSchema = z.object({

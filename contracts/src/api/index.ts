@@ -22,6 +22,7 @@ export * from './runs.js';
 export * from './session.js';
 export * from './startCalls.js';
 export * from './systems.js';
+export * from './things.js';
 export * from './timing.js';
 export * from './watch.js';
 export type { DeepReadonly } from './json.js';

@@ -65,7 +65,7 @@ export const runStates = [
  * Who or what started a run: somebody, a slot of its timing, what a system told, what it is asked now and then, what an
  * earlier run could not do, or another program.
  */
-export const runCauseSchema = z.enum(['person', 'schedule', 'event', 'asking', 'retry', 'call']);
+export const runCauseSchema = z.enum(['person', 'schedule', 'event', 'asking', 'retry', 'call', 'release']);
 export type RunCause = z.output<typeof runCauseSchema>;
 export const runSchema = z.object({
   id: z.string(),

@@ -46,6 +46,7 @@ export {
   type UniqueCheck,
 } from './knot.js';
 export { acknowledgedId, outcomePaths, outcomeStateId } from './observed.js';
+export { canRefer, referenceWays } from './referenceProblems.js';
 export {
   CheckJudge,
   rawFieldsOf,

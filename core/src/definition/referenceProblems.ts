@@ -1,4 +1,4 @@
-import type { FieldId } from '../record/index.js';
+import { type FieldId, type ReferenceBy, referenceKey } from '../record/index.js';
 import type { Knot, SharedField } from './knot.js';
 
 type Report = (at: string, says: string) => void;
@@ -31,4 +31,18 @@ function checkReference(field: SharedField, report: Report): void {
       report(`${at}.mappings.${member}.steps.${place}`, 'the reference is the last step: put the others before it');
     if (compare) report(`${at}.mappings.${member}`, 'records are not compared by what they refer to');
   }
+}
+
+/**
+ * The ways in which systems can refer to the things of a knot: by the key of a record of each member, and by the value
+ * of each field that a key rule compares alone.
+ */
+export function referenceWays({ members, keyRules }: Pick<Knot, 'members' | 'keyRules'>): readonly ReferenceBy[] {
+  const fields = keyRules.flatMap((rule) => (rule.fields.length === 1 ? rule.fields.map(({ field }) => field) : []));
+  return [...members.map(({ id }) => ({ member: id })), ...[...new Set(fields)].map((field) => ({ field }))];
+}
+
+/** Whether the things of a knot can be referred to in a way. */
+export function canRefer(knot: Pick<Knot, 'id' | 'members' | 'keyRules'>, by: ReferenceBy): boolean {
+  return referenceWays(knot).some((way) => referenceKey(knot.id, way) === referenceKey(knot.id, by));
 }

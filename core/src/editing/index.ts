@@ -8,4 +8,5 @@ export * from './memberEdits.js';
 export * from './newMember.js';
 export * from './proposals.js';
 export * from './readyMadeChecks.js';
+export * from './referenceEdits.js';
 export * from './ruleEdits.js';

@@ -157,7 +157,8 @@ function reviewCell(knot: Knot, field: SharedField, memberId: MemberId, sources:
       says: `“${mapping.field}” can only be read there: choose the direction from`,
     });
   const { lens, problems } = compileMapping(field, memberId, mapping, knot.crosswalks);
-  if (problems.length > 0) return findings;
+  // What references mean is in other knots, which are not looked into here.
+  if (problems.length > 0 || field.refersTo !== undefined) return findings;
   if (lens.reads) {
     const filled = source.records
       .map((record) => readPath(record, mapping.field))

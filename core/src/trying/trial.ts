@@ -3,10 +3,12 @@ import {
   type FieldId,
   failed,
   type MemberId,
+  notLookedUp,
   type Outcome,
   type Present,
   type Raw,
   rawEqual,
+  type References,
   type Shared,
 } from '../record/index.js';
 
@@ -31,10 +33,12 @@ export interface Trial {
 /**
  * Tries a definition, also an unfinished one, on one record of each member. Nothing is agreed yet, so the first member
  * in the knot's order that gives a value says what is.
+ * @param references what is known of other knots
  */
 export function tryRecords(
   knot: Pick<Knot, 'members' | 'fields' | 'crosswalks'>,
   records: Readonly<Record<MemberId, Readonly<Record<string, Raw>> | undefined>>,
+  references: References = notLookedUp,
 ): Trial {
   const shared: Record<FieldId, Shared> = {};
   const reasons: Record<FieldId, string> = {};
@@ -53,7 +57,7 @@ export function tryRecords(
     cells[field.id] = row;
     const mapped = knot.members.flatMap(({ id }) => {
       const mapping = field.mappings[id];
-      return mapping ? [{ id, mapping, ...compileMapping(field, id, mapping, knot.crosswalks) }] : [];
+      return mapping ? [{ id, mapping, ...compileMapping(field, id, mapping, knot.crosswalks, references) }] : [];
     });
     const value = computed.get(field.id)?.compute({ get: (id) => shared[id] });
     if (value?.ok) shared[field.id] = value.value;

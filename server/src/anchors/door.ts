@@ -12,6 +12,7 @@ import {
   saveAnchors,
   tiedAmong,
 } from '../persistence/tables/anchors.js';
+import { openReferring } from '../persistence/tables/references.js';
 import { countAct, wakeLikeAnchors } from '../persistence/tables/restingRecords.js';
 
 /**
@@ -107,6 +108,7 @@ export async function lockAnchor(db: SqlConnection, id: AnchorId): Promise<Store
 /** An anchor that became part of another one: its ties end here, and its address leads there. */
 export async function removeAnchor(db: SqlConnection, knot: string, anchor: Anchor, to: AnchorId): Promise<void> {
   await endTies(db, knot, anchor.ties);
+  await openReferring(db, [anchor.id]);
   await deleteAnchor(db, anchor.id, to);
 }
 
@@ -145,6 +147,8 @@ async function saveWithoutTies(
     knot,
     saves.flatMap(({ ended }) => ended),
   );
+  const parted = saves.filter(({ ended }) => ended.length > 0).map(({ save: { anchor } }) => anchor.id);
+  if (parted.length > 0) await openReferring(db, parted);
   const remembering = saves.map(({ save, ended }): AnchorSave => {
     if (ended.length === 0) return save;
     const parted = { ...save.anchor.parted, ...Object.fromEntries(ended.map(({ member, key }) => [member, key])) };

@@ -17,7 +17,9 @@ import {
 } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { LoadedKnot } from '../knots/knots.js';
+import { bindReferences } from '../orchestration/bindReferences.js';
 import { titleOf } from '../orchestration/planAnchors.js';
+import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
 import { knotOfAnchor, loadAnchors, saveIndex, tiesOfRecords } from '../persistence/tables/anchors.js';
 import { closeDecisionsOf } from '../persistence/tables/decisions.js';
@@ -55,11 +57,15 @@ export async function forecast(
   switch (asked.kind) {
     case 'split': {
       const split = splitAnchor(anchor, new Set(asked.members), at);
-      return split ? { kind: 'forecast', forecast: viewOf(knot, [split.rest, split.parted], at) } : nothingLeft;
+      return split
+        ? { kind: 'forecast', forecast: await viewOf(data, knot, [split.rest, split.parted], at) }
+        : nothingLeft;
     }
     case 'merge': {
       const joined = await joinedWith(data, knot, nameOf, anchor, asked.with, at);
-      return 'joined' in joined ? { kind: 'forecast', forecast: viewOf(knot, [joined.joined], at) } : joined;
+      return 'joined' in joined
+        ? { kind: 'forecast', forecast: await viewOf(data, knot, [joined.joined], at) }
+        : joined;
     }
     case 'tie': {
       const found = await recordToTie(
@@ -75,14 +81,21 @@ export async function forecast(
         ...anchor.ties.filter(({ member }) => member !== asked.member),
         newTie(asked.member, recordKey(asked.key), found.reading, at),
       ];
-      return { kind: 'forecast', forecast: viewOf(knot, [{ ...anchor, ties }], at) };
+      return { kind: 'forecast', forecast: await viewOf(data, knot, [{ ...anchor, ties }], at) };
     }
     default:
       throw new Error(`unknown regrouping ${JSON.stringify(asked satisfies never)}`);
   }
 }
 
-function viewOf({ compiled }: LoadedKnot, anchors: readonly Anchor[], at: number): ForecastView {
+async function viewOf(
+  data: SqlDatabase,
+  knot: LoadedKnot,
+  anchors: readonly Anchor[],
+  at: number,
+): Promise<ForecastView> {
+  const asking = anchors.map((anchor) => ({ anchor }));
+  const compiled = await bindReferences(referenceSource(data), knot.compiled, asking);
   const nameOf = (field: FieldId): string => compiled.fields.find(({ id }) => id === field)?.name ?? field;
   return {
     anchors: anchors.map((anchor, index) => {

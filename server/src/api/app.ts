@@ -21,6 +21,7 @@ import { matchRoutes } from '../decisions/matchRoutes.js';
 import { repairRoutes } from '../decisions/repairRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
+import { referenceRoutes } from '../knots/referenceRoutes.js';
 import { followUpRoutes } from '../notices/followUpRoutes.js';
 import { noticeRoutes } from '../notices/noticeRoutes.js';
 import { recordRoutes } from '../records/recordRoutes.js';
@@ -130,6 +131,7 @@ export async function makeApp(
   accessRoutes(app, context);
   knotRoutes(app, context);
   draftRoutes(app, context);
+  referenceRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);
   timingRoutes(app, context);

@@ -1,4 +1,4 @@
-import type { Choice, DecisionKind } from '@anchor-knot/contracts';
+import { type Choice, type DecisionKind, thingOf } from '@anchor-knot/contracts';
 import {
   type Anchor,
   anchorId,
@@ -15,7 +15,9 @@ import {
 import { changeAnchors, lockAnchor, storeAnchor } from '../anchors/door.js';
 import { openSave } from '../anchors/openSave.js';
 import type { LoadedKnot } from '../knots/knots.js';
+import { bindReferences } from '../orchestration/bindReferences.js';
 import type { StoredAnchor } from '../orchestration/store.js';
+import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
 import { recordsOf } from '../persistence/tables/anchors.js';
 import { noteAct } from '../persistence/tables/audit.js';
@@ -130,10 +132,12 @@ async function settle(
   const loaded = await lockAnchor(db, id);
   if (!loaded) return { kind: 'not found' };
   const field = decision.field as string;
-  const settled = settleHeld(knot.compiled, loaded.anchor, {
+  const bound = await bindReferences(referenceSource(db), knot.compiled, [loaded]);
+  const settled = settleHeld(bound, loaded.anchor, {
     field,
     fingerprint: choice.fingerprint,
-    value: choice.value as Shared,
+    // A thing is shown with its name; what is agreed is which one it is.
+    value: (thingOf(choice.value)?.$thing ?? choice.value) as Shared,
     person,
     at: now.getTime(),
   });

@@ -4,6 +4,7 @@ import type { LoadedKnot } from '../knots/knots.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import { type DecisionViewRow, refusedAlike } from '../persistence/tables/decisionLists.js';
+import { decisionsWithThings } from '../views/things.js';
 import { knownRecords } from './matchRecords.js';
 
 const mostNamed = 3;
@@ -23,7 +24,7 @@ export async function decisionViews(
   const records = named.flat();
   const known = await knownRecords(data, knot, records);
   const byName = new Map(known.map((record) => [recordId({ ...record, key: recordKey(record.key) }), record]));
-  return rows.map((row, place) => {
+  const views = rows.map((row, place) => {
     const found = (named[place] ?? []).flatMap((name) => byName.get(recordId(name)) ?? []);
     const fill = ({ fields }: (typeof known)[number]): number =>
       Object.values(fields).filter((raw) => !isBlank(raw)).length;
@@ -39,6 +40,7 @@ export async function decisionViews(
       alike: alike.get(row.id) ?? 0,
     });
   });
+  return decisionsWithThings(data, knot.definition, views);
 }
 
 /** Decisions of knots that are not in force any more: by what they say themselves. */

@@ -11,6 +11,7 @@ import { lastRunOf, openRunOf } from '../persistence/tables/runLists.js';
 import { knotStates, setAllStates, setKnotState } from '../persistence/tables/versions.js';
 import { standingOf } from '../persistence/tables/standing.js';
 import { memberSummaries, runSummary, standingView } from '../views/summaries.js';
+import { referenceProblems } from './referenceProblems.js';
 import { checkDefinition } from './knots.js';
 
 const parameters = z.object({ knot: z.string() });
@@ -131,7 +132,12 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
       if (!(await knots.inForce(request.params.knot)) && !(await drafts.find(request.params.knot)))
         return reply.code(404).send(noSuch('knot'));
       const checked = checkDefinition(definition);
-      const problems = checked.ok ? idProblem(checked.definition.id, request.params.knot) : [...checked.problems];
+      const problems = checked.ok
+        ? [
+            ...idProblem(checked.definition.id, request.params.knot),
+            ...(await referenceProblems(knots, checked.definition)),
+          ]
+        : [...checked.problems];
       if (!checked.ok || problems.length > 0)
         return reply.code(422).send({
           code: 'not a knot',

@@ -11,6 +11,7 @@ import {
   type RecordKey,
 } from '@anchor-knot/core';
 import type { Connector } from '@anchor-knot/connectors';
+import { bindReferences } from './bindReferences.js';
 import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
 import { indexOfAnchors } from './indexAnchors.js';
@@ -210,13 +211,15 @@ export type WrittenEntry = Pick<PlanEntry, 'anchor' | 'after' | 'held' | 'proble
 /** Stores what became of a batch of writes. Also used for intents that an earlier run left open. */
 export async function storeEnds(
   installation: Installation,
-  options: RunOptions,
+  unbound: RunOptions,
   lease: RunLease,
   entries: readonly WrittenEntry[],
   answered: readonly WriteEnd[],
 ): Promise<void> {
   const { store, clock } = installation;
   if (answered.length === 0) return;
+  const merged = entries.map(({ after }) => ({ anchor: after }));
+  const options = { ...unbound, knot: await bindReferences(installation.store, unbound.knot, merged) };
   const ends = await refuseTaken(installation, lease.knot, answered);
   const byAnchor = new Map<AnchorId, WriteEnd[]>();
   for (const end of ends)

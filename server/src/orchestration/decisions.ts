@@ -1,4 +1,5 @@
 import {
+  type AnchorId,
   type AnchorMerge,
   type AnchorPlan,
   type CompiledKnot,
@@ -6,10 +7,12 @@ import {
   heldFingerprint,
   type MatchDoubt,
   type Operation,
+  type Problem,
   type RecordKey,
   type RecordName,
   type Score,
   showRaw,
+  type Wanted,
   withoutValues,
 } from '@anchor-knot/core';
 import type { Intent, OutsideRecord } from './store.js';
@@ -35,21 +38,9 @@ export function decisionsOfAnchor(
       'shall be agreed.',
     detail: { base: one.base ?? null, candidates: one.candidates },
   }));
-  const problems = [...merge.problems, ...plan.problems].map((problem): DecisionDraft => ({
-    kind: problem.kind,
-    anchor,
-    member: problem.member,
-    field: problem.field,
-    fingerprint: `${showRaw(problem.raw)}|${problem.reason}`,
-    reason: withoutValues(problem.reason),
-    says:
-      problem.kind === 'unreadable'
-        ? `${fieldName(knot, problem.field)} in ${systemName(problem.member)} cannot be read: ` +
-          `${problem.reason}. Correct it there; until then it is neither read nor overwritten.`
-        : `${fieldName(knot, problem.field)} cannot be written to ${systemName(problem.member)}: ` +
-          `${problem.reason}. Change the value, or the translation.`,
-    detail: { raw: problem.raw ?? null },
-  }));
+  const problems = [...merge.problems, ...plan.problems].map((problem) =>
+    decisionOfProblem(knot, systemName, anchor, problem),
+  );
   const rejected = merge.anchor.ties
     .filter((tie) => tie.rejected && !tie.gone)
     .map((tie): DecisionDraft => ({
@@ -105,6 +96,50 @@ export function decisionsOfAnchor(
     };
   });
   return [...held, ...problems, ...rejected, ...withheld, ...untold, ...deleted];
+}
+
+function decisionOfProblem(
+  knot: CompiledKnot,
+  systemName: (member: string) => string,
+  anchor: AnchorId,
+  { kind, member, field, raw, reason, waitsFor }: Problem,
+): DecisionDraft {
+  const name = fieldName(knot, field);
+  const draft = { anchor, member, field, reason: withoutValues(reason), fingerprint: `${showRaw(raw)}|${reason}` };
+  switch (kind) {
+    case 'unreadable':
+      return {
+        ...draft,
+        kind,
+        says:
+          `${name} in ${systemName(member)} cannot be read: ${reason}. Correct it there; until then it is neither ` +
+          'read nor overwritten.',
+        detail: { raw: raw ?? null },
+      };
+    case 'unwritable':
+      return {
+        ...draft,
+        kind,
+        says: `${name} cannot be written to ${systemName(member)}: ${reason}. Change the value, or the translation.`,
+        detail: { raw: raw ?? null },
+      };
+    case 'waiting': {
+      const wanted = waitsFor as Wanted;
+      const [value, thing] = 'value' in wanted ? [wanted.value, null] : [null, wanted.anchor];
+      return {
+        ...draft,
+        kind,
+        says:
+          value === null
+            ? `${name} waits: what it refers to has no record yet by which ${systemName(member)} could be told of it.`
+            : `${name} in ${systemName(member)} waits: “${value.slice(0, 60)}” is not known among the things that it ` +
+              'refers to.',
+        detail: { knot: wanted.knot, by: wanted.by, value, thing },
+      };
+    }
+    default:
+      throw new Error(`unknown problem ${JSON.stringify(kind satisfies never)}`);
+  }
 }
 
 export function decisionOfRefusal(

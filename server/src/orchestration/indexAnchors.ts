@@ -12,6 +12,7 @@ import {
   type MemberId,
   prepareColumns,
   type Reading,
+  referencesOf,
   storedBlocks,
 } from '@anchor-knot/core';
 import type { RunLease } from './lease.js';
@@ -28,6 +29,7 @@ const indexVersion = 2;
 export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): AnchorIndex[] {
   const evidence = knot.evidence?.fields ?? [];
   const texts: EvidenceTexts[] = [];
+  const hasReferences = knot.fields.some(({ refersTo }) => refersTo !== undefined);
   const drafts = anchors.map((anchor) => {
     const keys = new Map<string, readonly [number, string]>();
     const records: {
@@ -36,7 +38,8 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
       readonly place: number;
     }[] = [];
     // A dead anchor is found by nobody, and no other by a record that is gone.
-    if (!isAlive(anchor)) return { keys: [], records };
+    const references = hasReferences ? referencesOf(knot, anchor) : undefined;
+    if (!isAlive(anchor)) return { keys: [], records, references };
     const sets = [new Map(Object.entries(anchor.agreed).map(([field, { value }]) => [field, value]))];
     for (const tie of anchor.ties) {
       if (tie.gone) continue;
@@ -52,11 +55,12 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
         if (key !== undefined) keys.set(`${rule}\u001f${key}`, [rule, key]);
       }
     }
-    return { keys: [...keys.values()], records };
+    return { keys: [...keys.values()], records, references };
   });
   const columns = prepareColumns(evidence, texts);
-  return drafts.map(({ keys, records }) => ({
+  return drafts.map(({ keys, records, references }) => ({
     keys,
+    ...(references ? { references } : {}),
     evidence: records.map(({ member, key, place }): IndexedRecord => ({
       member,
       key,

@@ -8,6 +8,7 @@ import {
   planAnchor,
   type Reading,
 } from '@anchor-knot/core';
+import { bindReferences } from './bindReferences.js';
 import { decisionsOfAnchor } from './decisions.js';
 import { indexOfAnchors } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -115,13 +116,15 @@ export async function planBatch(
   readingsOf: ReadingsOf = (some) => installation.store.stagedFor(lease, some),
 ): Promise<PlanEntry[]> {
   const { store, clock } = installation;
-  const { knot } = options;
   const stored = await store.loadAnchors(lease, ids);
   const staged = await readingsOf(ids);
   const planned = ids.filter((id) => stored.has(id) || staged.get(id)?.some(({ isNew }) => isNew));
-  const entries = planned.map((id): PlanEntry => {
-    const { anchor: known, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
-    const { anchor, readings, came } = takeUp(known, staged.get(id) ?? []);
+  const taken = planned.map((id) => {
+    const { anchor, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
+    return { id, revision, ...takeUp(anchor, staged.get(id) ?? []) };
+  });
+  const knot = await bindReferences(installation.store, options.knot, taken);
+  const entries = taken.map(({ id, revision, anchor, readings, came }): PlanEntry => {
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
     const plan = planAnchor(knot, merge, clock.now(), {

@@ -1,5 +1,6 @@
 import type { AnchorId, MemberId } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
+import { bindReferences } from './bindReferences.js';
 import { entryOf, storeEnds, writeAll } from './applyPlan.js';
 import type { AnchorRange } from './batch.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -84,8 +85,9 @@ export async function resolveIntents(
     const merged = new Map([...anchors].map(([id, { anchor }]) => [id, anchor]));
     ends.push(...(await writeAll(installation, options, connectors, again, merged, troubles, leftBehind.stopped)));
   }
+  const bound = { ...options, knot: await bindReferences(installation.store, options.knot, [...anchors.values()]) };
   const entries = [...anchors.values()].map(({ anchor, revision }) => ({
-    ...entryOf(installation, options, anchor),
+    ...entryOf(installation, bound, anchor),
     stored: revision,
   }));
   await storeEnds(installation, options, lease, entries, ends);

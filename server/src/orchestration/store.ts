@@ -8,6 +8,7 @@ import type {
   FieldLoss,
   Held,
   Instant,
+  KeyRule,
   MemberId,
   Operation,
   Present,
@@ -141,6 +142,8 @@ export interface AnchorIndex {
   readonly keys: readonly (readonly [rule: number, key: string])[];
   /** What its records have for the evidence; none where the knot weighs none. */
   readonly evidence: readonly IndexedRecord[];
+  /** The things of other knots that it refers to; left out where the knot refers to none. */
+  readonly references?: readonly { readonly field: FieldId; readonly anchor: AnchorId }[] | undefined;
 }
 
 export interface IndexedRecord extends RecordRef {
@@ -318,6 +321,12 @@ export interface Store {
     keys: readonly (readonly [rule: number, key: string])[],
   ): Promise<readonly { readonly rule: number; readonly key: string; readonly anchor: AnchorId }[]>;
   tiesOf(knot: string, anchors: readonly AnchorId[]): Promise<readonly TieRef[]>;
+  /** The key rules of a knot, as they are in force; none where there is no such knot. */
+  keyRulesOf(knot: string): Promise<readonly KeyRule[]>;
+  /** What things agree on in a field that holds a text; those without one are left out. */
+  agreedTexts(knot: string, field: FieldId, anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, string>>;
+  /** Of anchors that became part of others, which they are now. */
+  redirects(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, AnchorId>>;
   assign(
     lease: RunLease,
     records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],

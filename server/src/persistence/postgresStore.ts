@@ -1,5 +1,5 @@
 import type { SqlConnection, SqlDatabase } from './sql.js';
-import type { AnchorId, MemberId, Reading, RecordKey, TieReason } from '@anchor-knot/core';
+import type { AnchorId, FieldId, MemberId, Reading, RecordKey, TieReason } from '@anchor-knot/core';
 import { changeAnchors, recordsGone, storeIfUnchanged } from '../anchors/door.js';
 import { isOpen } from '../orchestration/planAnchors.js';
 import type { BatchRequest, RunLease, RunRequest } from '../orchestration/lease.js';
@@ -29,6 +29,7 @@ import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
 import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
+import * as references from './tables/references.js';
 import { recordCounts } from './tables/recordCounts.js';
 import * as resting from './tables/restingRecords.js';
 import * as runs from './tables/runs.js';
@@ -87,6 +88,10 @@ export class PostgresStore implements Store {
   anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) =>
     anchors.anchorsWithKeys(this.#data, knot, keys);
   tiesOf = (knot: string, ids: readonly AnchorId[]) => anchors.tiesOf(this.#data, knot, ids);
+  keyRulesOf = (knot: string) => references.keyRulesOf(this.#data, knot);
+  agreedTexts = (knot: string, field: FieldId, ids: readonly AnchorId[]) =>
+    references.agreedTexts(this.#data, knot, field, ids);
+  redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
 
   assign = (
     lease: RunLease,

@@ -2,6 +2,7 @@ import { type DecisionKind, subjectOf } from '@anchor-knot/contracts';
 import {
   type Anchor,
   type AnchorId,
+  type FieldId,
   type MemberId,
   recordId,
   type RecordKey,
@@ -397,6 +398,25 @@ export class InMemoryStore implements Store {
         gone,
       })),
     );
+  }
+
+  /** There is one knot, and its definition is not kept here. */
+  async keyRulesOf(): Promise<readonly never[]> {
+    return [];
+  }
+
+  async agreedTexts(_: string, field: FieldId, anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, string>> {
+    return new Map(
+      anchors.flatMap((id) => {
+        const value = this.#anchors.get(id)?.anchor.agreed[field]?.value;
+        return typeof value === 'string' ? [[id, value]] : [];
+      }),
+    );
+  }
+
+  /** Nobody merges anchors in a simulation. */
+  async redirects(): Promise<ReadonlyMap<AnchorId, AnchorId>> {
+    return new Map();
   }
 
   async assign(

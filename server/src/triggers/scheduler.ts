@@ -31,6 +31,7 @@ import { workingSubscriptions } from '../persistence/tables/webhooks.js';
 import type { Systems } from '../systems/systems.js';
 import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
 import { isAllRead } from './freshness.js';
+import { releasedKnots } from './releases.js';
 import { askingMs, isByHandOnly, purposeOf, purposeText, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
@@ -121,6 +122,24 @@ export class Scheduler {
     const { full, members, records = [] } = called;
     const asked = members ?? (records.length > 0 ? [] : null);
     return this.#start(db, knot, { cause: 'call', full, members: asked, records: keysByMember(records) });
+  }
+
+  /**
+   * A run of a knot has ended: what waited, in whatever knot, for things of it that are there now is merged again.
+   * @returns the ids of the runs that were started, or joined
+   */
+  async startReleased(knot: string, now: number): Promise<readonly string[]> {
+    const runs: string[] = [];
+    for (const waiting of await releasedKnots(this.#data, knot)) {
+      const { timing } = await this.#timings.of(waiting);
+      const rests = isByHandOnly(timing) || quietUntil(timing, now) !== undefined;
+      if (rests || !(await this.#mayStart(this.#data, waiting))) continue;
+      // Nothing is created where nobody has looked whether it is there already.
+      const { members = [] } = (await this.#knots.inForce(waiting))?.definition ?? {};
+      const created = members.filter(({ may }) => may.create).map(({ id }) => id);
+      runs.push(await this.#start(this.#data, waiting, { cause: 'release', members: created, full: false }));
+    }
+    return runs;
   }
 
   async #settle(db: SqlConnection, slot: DueSlot, now: number): Promise<void> {

@@ -1,8 +1,10 @@
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
+import type { AnchorId } from '@anchor-knot/core';
 import {
   anchorListSchema,
+  type AnchorView,
   foundAnchorsSchema,
   anchorViewSchema,
   forecastRequestSchema,
@@ -29,14 +31,20 @@ import { knotOfAnchor } from '../persistence/tables/anchors.js';
 import { decisionsAbout } from '../persistence/tables/decisionLists.js';
 import { historyOf, type JournalViewRow } from '../persistence/tables/journal.js';
 import type { LoadedKnot } from '../knots/knots.js';
+import { bindReferences } from '../orchestration/bindReferences.js';
+import { referenceSource } from '../persistence/referenceSource.js';
+import { referringTo } from '../persistence/tables/references.js';
 import { systemClock } from '../worker/systemClock.js';
 import { anchorView } from './anchorView.js';
 import { memberSummaries } from './summaries.js';
+import { withThings } from './things.js';
 
 const pageSize = 60;
 const longestHistory = 200;
 /** As many as are looked at in a list of suggestions. */
 const mostFound = 12;
+/** What refers to a thing is counted; so much of it is named. */
+const mostReferring = 60;
 
 export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
@@ -132,15 +140,18 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       const decisions = await decisionsAbout(data, id);
       const connected = await systems.all();
       const journal = await historyOf(data, id, longestHistory);
-      return anchorView(
-        knot,
+      const compiled = await bindReferences(referenceSource(data), knot.compiled, [page]);
+      const view = anchorView(
+        { ...knot, compiled },
         page.anchor,
         page.title,
         !page.open,
         memberSummaries(knot.definition, connected),
         await decisionViews(data, knot, decisions, connected),
         journal.map(journalEntry),
+        await referringView(page.anchor.id),
       );
+      return withThings(data, knot.definition, view);
     },
   );
 
@@ -234,6 +245,19 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       return answer(outcome, reply);
     },
   );
+
+  /** What refers to a thing, with the names of its knots. */
+  async function referringView(anchor: AnchorId): Promise<AnchorView['referring']> {
+    const { first, counts } = await referringTo(data, anchor, mostReferring);
+    const loaded = await Promise.all([...counts.keys()].map((id) => knots.inForce(id)));
+    const nameOf = new Map(loaded.flatMap((knot) => (knot ? [[knot.id, knot.definition.name] as const] : [])));
+    return [...counts].map(([knot, count]) => ({
+      knot,
+      knotName: nameOf.get(knot) ?? knot,
+      count,
+      first: first.filter((one) => one.knot === knot).map(({ anchor: id, title }) => ({ id, title })),
+    }));
+  }
 
   async function names(knot: LoadedKnot): Promise<(member: string) => string> {
     const members = memberSummaries(knot.definition, await systems.all());

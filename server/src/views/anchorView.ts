@@ -28,6 +28,7 @@ export function anchorView(
   members: readonly MemberSummary[],
   decisions: readonly Decision[],
   journal: readonly JournalEntry[],
+  referring: AnchorView['referring'],
 ): AnchorView {
   const ties = new Map(anchor.ties.map((tie) => [tie.member, tie]));
   return {
@@ -69,6 +70,7 @@ export function anchorView(
     }),
     decisions: [...decisions],
     journal: [...journal],
+    referring,
   };
 }
 

@@ -223,6 +223,7 @@ export class Worker {
         return;
       }
       log.info({ run: id, knot: job.knot, kind: job.kind, state: end.result.state }, 'run ended');
+      if (job.kind === 'run') await this.#release(job.knot);
     } catch (error) {
       if (error instanceof LeaseLost) log.warn({ run: id, knot: job.knot }, 'another worker took this run over');
       else {
@@ -232,6 +233,11 @@ export class Worker {
     } finally {
       await queue.complete(id, sentAs).catch(() => undefined);
     }
+  }
+
+  /** What waited for things of a knot goes on. */
+  async #release(knot: string): Promise<void> {
+    await this.#parts.scheduler.startReleased(knot, this.#clock.now());
   }
 
   /** A run that nobody asked for waits for those of knots that come before; not for ever, where they always run. */

@@ -25,6 +25,7 @@ import { saveEvidence } from './evidenceIndex.js';
 import { hashKey } from './hashKey.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
+import { saveReferences } from './references.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
@@ -207,6 +208,7 @@ export async function saveIndex(
     knot,
     anchors.map(({ anchor, index }) => ({ anchor, evidence: index.evidence })),
   );
+  await saveReferences(db, knot, anchors);
 }
 
 export async function anchorIds(

@@ -14,6 +14,9 @@ import {
   knotSchema,
   type KnotView,
   type ListedRecords,
+  type LookUpAnswer,
+  lookUpAnswerSchema,
+  type LookUpRequest,
   listedRecordsSchema,
   knotViewSchema,
   type NewKnot,
@@ -67,6 +70,10 @@ export class KnotsApi {
     return this.#calls
       .get(`${knotUrl(knot)}/versions/${version}`, z.object({ definition: knotSchema }))
       .pipe(map(({ definition }) => definition));
+  }
+  /** What keys and values mean in a knot that others refer to. */
+  things(knot: string, asked: LookUpRequest): Observable<LookUpAnswer> {
+    return this.#calls.post(`${knotUrl(knot)}/things`, asked, lookUpAnswerSchema);
   }
   /** Reads the objects of a knot's members. @param again also those that were read a short while ago */
   readKnot(knot: string, whole: boolean): Observable<Reading> {

@@ -3,6 +3,7 @@ export function valueText(value: unknown): string {
   if (value === null || value === undefined) return '';
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   if (typeof value === 'object') {
+    if ('$thing' in value && 'title' in value) return String(value.title);
     if ('$number' in value) return String((value as { $number: unknown }).$number);
     return Array.isArray(value) ? value.map(valueText).join(', ') : JSON.stringify(value);
   }

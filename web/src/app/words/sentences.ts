@@ -73,6 +73,8 @@ export function stepWords(step: Step, definition: Pick<Knot, 'crosswalks'>): str
       return `${String(step.value)} when blank`;
     case 'constant':
       return `always ${String(step.value)}`;
+    case 'reference':
+      return `refers by ${'member' in step.by ? 'key' : 'value'}${step.notFound ? '' : ', else waits'}`;
     case 'formula':
       return `formula ${step.inbound ?? step.outbound ?? ''}`;
     default:
@@ -164,6 +166,7 @@ export function starterWords({ cause, startedBy }: Pick<Run, 'cause' | 'startedB
     schedule: 'its timing',
     event: 'an event',
     asking: 'asking',
+    release: 'what was waited for',
     retry: 'another try',
     call: 'another program',
   }[cause];
@@ -217,6 +220,8 @@ export function causeWords(cause: CauseView | null, members: readonly MemberSumm
       return `deleted in ${name(cause.member)}`;
     case 'outcome':
       return `${outcomeWords[cause.state]} in ${name(cause.member)}${cause.words ? `: ${cause.words}` : ''}`;
+    case 'reference':
+      return `what ${name(cause.member)} refers to is another thing now`;
     case 'formula':
       return 'computed from other fields';
     case 'verdict':

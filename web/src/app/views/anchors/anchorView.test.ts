@@ -34,7 +34,7 @@ const told = (state: 'done' | 'failed' | 'pending', more: Partial<Member['told']
 async function shown(...members: Member[]) {
   const view = {
     ...{ id: 'a1', knot: 'customers', knotName: 'Customers', thing: 'customer', title: 'Marram', agrees: true },
-    ...{ members, fields: [], decisions: [], journal: [] },
+    ...{ members, fields: [], decisions: [], journal: [], referring: [] },
   } satisfies AnchorView;
   TestBed.configureTestingModule({
     providers: [

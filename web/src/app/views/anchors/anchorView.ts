@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input } f
 import { MatButtonModule } from '@angular/material/button';
 import { MatTooltip } from '@angular/material/tooltip';
 import { Router, RouterLink } from '@angular/router';
-import type { Cell } from '@anchor-knot/contracts';
+import { type Cell, thingOf } from '@anchor-knot/contracts';
 import { AnchorsApi } from '../../api/anchorsApi';
 import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
@@ -11,7 +11,7 @@ import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../
 import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
-import { causeWords, plural } from '../../words/sentences';
+import { causeWords, count, plural } from '../../words/sentences';
 import { DecisionPanel } from '../decisions/decisionPanel';
 import { reasonsOf } from './reasons';
 import { HandTies } from './handTies';
@@ -48,6 +48,7 @@ export class OneAnchorView {
   protected readonly runs = inject(StartRun);
   protected readonly view = load(this.id, (id) => this.#api.anchor(id), inject(LiveEvents).ends);
   protected readonly plural = plural;
+  protected readonly count = count;
 
   constructor() {
     const router = inject(Router);
@@ -150,7 +151,11 @@ export class OneAnchorView {
       ? agreed
       : undefined;
   }
+  protected readonly thingOf = thingOf;
   protected note(cell: Cell): string {
+    // A key says nothing to a person: what it means stands below it.
+    const thing = thingOf(cell.meaning);
+    if (thing && cell.state === 'agrees') return thing.title;
     switch (cell.state) {
       case 'unreadable':
         return cell.reason ?? 'cannot be read';

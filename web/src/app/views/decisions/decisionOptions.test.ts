@@ -30,6 +30,7 @@ const details: { readonly [Kind in Decision['kind']]: unknown } = {
   rejected: { reasons: ['no name'] },
   'cannot be created': {},
   unreadable: { raw: 'x' },
+  waiting: { knot: 'customers', by: { member: 'crm' }, value: 'A-1', thing: null },
   unwritable: { raw: 'x' },
 };
 const decision = (kind: Decision['kind']): Decision =>

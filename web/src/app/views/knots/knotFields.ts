@@ -198,7 +198,7 @@ export class KnotFields {
     return this.editor.trial()?.cells[field]?.[member];
   }
   protected shared(field: string): unknown {
-    return this.editor.trial()?.shared[field] ?? null;
+    return this.editor.shown(field, this.editor.trial()?.shared[field] ?? null);
   }
   protected readonly percent = (share: number): string => `${Math.floor(share * 100)} % sure`;
   protected cellName(row: GridRow, member: GridMember): string {

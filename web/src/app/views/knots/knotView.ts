@@ -29,6 +29,7 @@ import { State } from '../state';
 import { DraftBar } from './editor/draftBar';
 import { KnotEditor } from './editor/knotEditor';
 import { Surveys } from './editor/surveys';
+import { ReferenceTargets } from './editor/referenceTargets';
 import { TrialService } from './editor/trialService';
 import { KnotChecks } from './knotChecks';
 import { KnotCrosswalks } from './knotCrosswalks';
@@ -69,7 +70,7 @@ const readingSections: readonly string[] = ['members', 'identity', 'fields', 'ru
 @Component({
   selector: 'ak-one-knot-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  providers: [KnotEditor, TrialService, Surveys],
+  providers: [KnotEditor, ReferenceTargets, TrialService, Surveys],
   imports: [
     MatButtonModule,
     MatMenuModule,

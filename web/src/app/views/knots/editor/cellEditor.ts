@@ -4,7 +4,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatListModule } from '@angular/material/list';
 import { MatRadioModule } from '@angular/material/radio';
 import type { NewField, Proposal } from '@anchor-knot/contracts';
-import { mapTo, setMapping, type Mapping, type Step, unmap } from '@anchor-knot/core';
+import { mapTo, refersIn, setMapping, type Mapping, type Step, unmap } from '@anchor-knot/core';
 import { SystemsApi } from '../../../api/systemsApi';
 import { Asking } from '../../../api/asking';
 import { SessionService } from '../../../api/session';
@@ -89,6 +89,9 @@ export class CellEditor {
   protected readonly shownDirections = computed(() =>
     this.#isComputed() ? directions.filter(({ value }) => value === 'to') : directions,
   );
+  protected readonly refersTo = computed(
+    () => this.editor.definition()?.fields.find(({ id }) => id === this.fieldId())?.refersTo,
+  );
   readonly #isComputed = computed(
     () => this.editor.definition()?.fields.find(({ id }) => id === this.fieldId())?.formula !== undefined,
   );
@@ -155,7 +158,12 @@ export class CellEditor {
       const cells = proposal.cells.filter(({ member }) => member !== this.memberId());
       this.editor.accept([{ ...proposal, cells }]);
     }
-    this.editor.edit(mapTo(this.fieldId(), this.memberId(), path, may && !field?.readOnly));
+    const refersTo = this.refersTo();
+    const target = refersTo === undefined ? undefined : this.editor.targets.definitions()[refersTo];
+    const mapping = mapTo(this.fieldId(), this.memberId(), path, may && !field?.readOnly);
+    this.editor.edit(
+      target ? (definition) => refersIn(this.fieldId(), this.memberId(), target)(mapping(definition)) : mapping,
+    );
   }
   /** Creates the field in the system, maps it, and reads the object anew. */
   protected addThere(field: NewField): void {

@@ -1,8 +1,18 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  inject,
+  input,
+  linkedSignal,
+  signal,
+  untracked,
+} from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatCheckbox } from '@angular/material/checkbox';
 import { RouterLink } from '@angular/router';
-import { removeField, setField, setFormula, type SharedField } from '@anchor-knot/core';
+import { referNoMore, referTo, removeField, setField, setFormula, type SharedField } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { Value } from '../../../values/value';
@@ -21,6 +31,7 @@ const types: readonly Choice<SharedField['type']>[] = [
   { value: 'date', says: 'date' },
   { value: 'instant', says: 'instant: date and time' },
   { value: 'list', says: 'list' },
+  { value: 'reference', says: 'reference: a thing of another knot' },
 ];
 /** A shared field: its name, its type, and who wins when members do not agree. */
 @Component({
@@ -55,6 +66,40 @@ export class FieldEditor {
   }
   protected formula(formula: string): void {
     if (formula.trim() !== '') this.editor.edit(setFormula(this.fieldId(), formula), `${this.fieldId()} formula`);
+  }
+  /** The knots that it can refer to: this one too, for things that belong to others of their kind. */
+  protected readonly targets = computed((): readonly Choice[] =>
+    this.editor.targets.knots().map(({ id, name }) => ({ value: id, says: name })),
+  );
+  protected readonly isReference = computed(() => this.field()?.type === 'reference' || this.referring());
+  /** A reference was asked for, and not yet to which knot. */
+  protected readonly referring = linkedSignal({ source: () => this.fieldId(), computation: () => false });
+  /** The knot that was chosen, and whose definition is not here yet. */
+  readonly #wanted = signal<{ readonly field: string; readonly knot: string } | undefined>(undefined);
+
+  constructor() {
+    effect(() => {
+      const wanted = this.#wanted();
+      const target = wanted && this.editor.targets.definitions()[wanted.knot];
+      if (!wanted || !target) return;
+      untracked(() => {
+        this.#wanted.set(undefined);
+        this.referring.set(false);
+        this.editor.edit(referTo(wanted.field, target));
+      });
+    });
+  }
+
+  protected retype(type: SharedField['type']): void {
+    this.referring.set(type === 'reference');
+    if (type === 'reference') return;
+    this.editor.edit(
+      this.field()?.type === 'reference' ? referNoMore(this.fieldId(), type) : setField(this.fieldId(), { type }),
+    );
+  }
+  protected refer(knot: string): void {
+    this.editor.targets.know(knot);
+    this.#wanted.set({ field: this.fieldId(), knot });
   }
   protected ruleWords({ rule }: SharedField): string {
     return ruleSentence(rule, this.editor.members());

@@ -39,8 +39,10 @@ import {
   fromEvent,
   last,
   map,
+  type Observable,
   of,
   share,
+  startWith,
   Subject,
   switchMap,
   takeUntil,
@@ -54,6 +56,8 @@ import { isAway, problemOf } from '../../../api/problems';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { Telling } from '../../../telling/telling';
+import { ReferenceTargets } from './referenceTargets';
+import type { Records } from './trialMessages';
 import { TrialService } from './trialService';
 
 const saveAfterMs = 350;
@@ -78,6 +82,7 @@ export class KnotEditor {
   readonly #trials = inject(TrialService);
   readonly #session = inject(SessionService);
   readonly #telling = inject(Telling);
+  readonly targets = inject(ReferenceTargets);
   readonly #injector = inject(Injector);
   readonly #destroyed = inject(DestroyRef);
   readonly #now = signal<Kept | undefined>(undefined);
@@ -172,7 +177,7 @@ export class KnotEditor {
     toObservable(trying)
       .pipe(
         switchMap(({ definition, records }) =>
-          definition && records ? this.#trials.try(definition, records) : of(undefined),
+          definition && records ? this.#tried(definition, records) : of(undefined),
         ),
         takeUntilDestroyed(),
       )
@@ -185,10 +190,36 @@ export class KnotEditor {
         takeUntilDestroyed(),
       )
       .subscribe((findings) => this.findings.set(findings));
+    this.targets.load();
+    effect(() => {
+      const named = this.definition()?.fields.flatMap(({ refersTo }) => refersTo ?? []) ?? [];
+      if (this.targets.knots().length > 0) untracked(() => named.forEach((knot) => this.targets.know(knot)));
+    });
     effect(() => {
       const reading = this.reading();
       if (reading) untracked(() => this.#trials.know(sourcesOf(reading)));
     });
+  }
+
+  /** What comes of records; where they refer to things of other knots, again when these were looked up. */
+  #tried(definition: KnotDefinition, records: Records): Observable<Trial> {
+    return this.#trials.try(definition, records).pipe(
+      switchMap(({ trial, asked }) =>
+        asked.length === 0
+          ? of(trial)
+          : this.targets.namesOf(asked).pipe(
+              switchMap((names) => this.#trials.try(definition, records, names)),
+              map((again) => again.trial),
+              startWith(trial),
+            ),
+      ),
+    );
+  }
+
+  /** A shared value as it is shown: a thing of another knot by its name. */
+  shown(field: string, value: unknown): unknown {
+    const isReference = this.definition()?.fields.find(({ id }) => id === field)?.type === 'reference';
+    return isReference && typeof value === 'string' ? (this.targets.things()[value] ?? value) : value;
   }
 
   /** Opens a knot: its draft, or the version in force where nobody works on it. */
@@ -393,7 +424,10 @@ export class KnotEditor {
     from(order)
       .pipe(
         concatMap((at) =>
-          this.#trials.try(definition, together[at]?.records ?? {}).pipe(map((trial) => ({ at, trial }))),
+          this.#tried(definition, together[at]?.records ?? {}).pipe(
+            last(),
+            map((trial) => ({ at, trial })),
+          ),
         ),
         first(
           ({ trial }) =>

@@ -7,6 +7,7 @@ import type { Step } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { OrderActs } from '../../../fields/orderActs';
 import { TextField } from '../../../fields/textField';
+import { ReferenceStepEditor } from './referenceStep';
 import { FormulaEditor, type FormulaName } from './formulaEditor';
 import { WayBack } from './wayBack';
 import { partText, type StepForm, stepForm, stepForms, type StepPart, withPart } from './stepForms';
@@ -24,6 +25,7 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
     ChoiceField,
     FormulaEditor,
     OrderActs,
+    ReferenceStepEditor,
     TextField,
     WayBack,
   ],
@@ -33,11 +35,14 @@ const formulaNames: readonly FormulaName[] = [{ name: 'value', says: 'what goes 
 export class StepChain {
   readonly steps = input.required<readonly Step[]>();
   readonly crosswalks = input.required<KnotDefinition['crosswalks']>();
+  /** The knot that the field refers to, where it is a reference. */
+  readonly refersTo = input<string>();
   readonly mayEdit = input(true);
   /** Where records of the members are shown, with `{key}` in it. */
   readonly recordAddress = input<string>();
   readonly changed = output<readonly Step[]>();
-  protected readonly forms = stepForms;
+  /** How a field refers is chosen with its type: there is one such step, and only in a reference. */
+  protected readonly forms = stepForms.filter(({ kind }) => kind !== 'reference');
   protected readonly form = (step: Step) => stepForm(step.kind);
   protected readonly text = partText;
   protected readonly tables = computed((): Choice[] =>
@@ -64,7 +69,9 @@ export class StepChain {
   }
   protected add(form: StepForm): void {
     const tables = this.tables().map(({ value }) => value);
-    this.changed.emit([...this.steps(), form.make(tables, this.recordAddress())]);
+    const made = form.make(tables, this.recordAddress());
+    const at = this.steps().findIndex(({ kind }) => kind === 'reference');
+    this.changed.emit(at < 0 ? [...this.steps(), made] : this.steps().toSpliced(at, 0, made));
   }
   protected replace(index: number, step: Step): void {
     this.changed.emit(this.steps().map((one, at) => (at === index ? step : one)));

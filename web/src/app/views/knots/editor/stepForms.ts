@@ -286,6 +286,13 @@ export const stepForms: readonly StepForm[] = [
     ],
     make: () => ({ kind: 'formula', inbound: 'value', outbound: 'value' }),
   },
+  {
+    kind: 'reference',
+    name: 'Reference',
+    says: 'a thing of another knot, in the way in which this system refers to it',
+    parts: [],
+    make: () => ({ kind: 'reference', by: { member: '' } }),
+  },
 ];
 
 export const stepForm = (kind: Step['kind']): StepForm => stepForms.find((form) => form.kind === kind) as StepForm;

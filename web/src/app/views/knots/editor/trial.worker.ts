@@ -5,7 +5,10 @@ import {
   formulaTypeOf,
   inverseFormula,
   type Knot,
+  type KnownName,
+  LookUps,
   type MemberSource,
+  Questions,
   readFormula,
   reviewKnot,
   tryCheck,
@@ -32,11 +35,7 @@ addEventListener('message', ({ data }: MessageEvent<TrialQuestion>) => {
 function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialAnswer {
   switch (question.kind) {
     case 'try':
-      return {
-        id: question.id,
-        kind: 'tried',
-        trial: tryRecords(question.definition as Knot, question.records as never),
-      };
+      return tried(question);
     case 'review':
       return { id: question.id, kind: 'reviewed', findings: reviewKnot(question.definition as Knot, sources) };
     case 'filter':
@@ -65,6 +64,19 @@ function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialA
     default:
       return question satisfies never;
   }
+}
+
+/** Tries records; without what is known of other knots it is told what would have to be. */
+function tried({ id, definition, records, names }: Extract<TrialQuestion, { kind: 'try' }>): TrialAnswer {
+  const questions = new Questions();
+  const references = names ? new LookUps(names as KnownName[]) : questions;
+  const trial = tryRecords(definition as Knot, records as never, references);
+  const asked = [...questions.asked].map(([knot, { keys, values }]) => ({
+    knot,
+    keys: Object.fromEntries([...keys].map(([member, texts]) => [member, [...texts]])),
+    values: Object.fromEntries([...values].map(([field, texts]) => [field, [...texts]])),
+  }));
+  return { id, kind: 'tried', trial, asked };
 }
 
 function verdictOn({ source, types, wanted }: Extract<TrialQuestion, { kind: 'formula' }>): FormulaVerdict {

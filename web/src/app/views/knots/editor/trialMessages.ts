@@ -1,4 +1,4 @@
-import type { KnotDefinition, Reading } from '@anchor-knot/contracts';
+import type { KnotDefinition, LookUpAnswer, LookUpRequest, Reading } from '@anchor-knot/contracts';
 import type { Check, FieldType, Finding, FormulaProblem, Outcome, Passing, Trial } from '@anchor-knot/core';
 
 export type Records = Reading['together'][number]['records'];
@@ -7,6 +7,11 @@ export type Records = Reading['together'][number]['records'];
 export type TrialSources = Readonly<
   Record<string, { readonly fields: readonly unknown[]; readonly key: string; readonly records: readonly unknown[] }>
 >;
+
+/** What has to be looked up in another knot before references can be read. */
+export interface AskedOfKnot extends LookUpRequest {
+  readonly knot: string;
+}
 
 /** The names that a formula may use, with their types where they are known. */
 export type FormulaTypes = Readonly<Record<string, FieldType | undefined>>;
@@ -28,7 +33,14 @@ export interface FunctionHelp {
 
 export type TrialQuestion =
   | { readonly kind: 'sources'; readonly sources: TrialSources }
-  | { readonly kind: 'try'; readonly id: number; readonly definition: KnotDefinition; readonly records: Records }
+  | {
+      readonly kind: 'try';
+      readonly id: number;
+      readonly definition: KnotDefinition;
+      readonly records: Records;
+      /** What is known of the knots that it refers to; where it is left out, the answer says what is asked of them. */
+      readonly names?: LookUpAnswer['names'] | undefined;
+    }
   | { readonly kind: 'review'; readonly id: number; readonly definition: KnotDefinition }
   | { readonly kind: 'filter'; readonly id: number; readonly member: string; readonly formula: string }
   | {
@@ -49,7 +61,7 @@ export type TrialQuestion =
   | { readonly kind: 'functions'; readonly id: number };
 
 export type TrialAnswer =
-  | { readonly kind: 'tried'; readonly id: number; readonly trial: Trial }
+  | { readonly kind: 'tried'; readonly id: number; readonly trial: Trial; readonly asked: readonly AskedOfKnot[] }
   | { readonly kind: 'reviewed'; readonly id: number; readonly findings: readonly Finding[] }
   | { readonly kind: 'filtered'; readonly id: number; readonly outcome: Outcome<Passing> }
   | { readonly kind: 'checked'; readonly id: number; readonly outcomes: Readonly<Record<string, Outcome<Passing>>> }

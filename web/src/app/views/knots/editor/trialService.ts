@@ -1,8 +1,9 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
-import type { KnotDefinition } from '@anchor-knot/contracts';
+import type { KnotDefinition, LookUpAnswer } from '@anchor-knot/contracts';
 import type { Check, FieldType, Finding, Outcome, Passing, Trial } from '@anchor-knot/core';
 import { filter, fromEvent, map, type Observable, take } from 'rxjs';
 import type {
+  AskedOfKnot,
   FormulaTypes,
   FormulaVerdict,
   FunctionHelp,
@@ -32,8 +33,13 @@ export class TrialService {
   know(sources: TrialSources): void {
     this.#worker.postMessage({ kind: 'sources', sources } satisfies TrialQuestion);
   }
-  try(definition: KnotDefinition, records: Records): Observable<Trial> {
-    return this.#ask({ kind: 'try', definition, records }, 'tried').pipe(map(({ trial }) => trial));
+  /** @param names what is known of the knots that it refers to */
+  try(
+    definition: KnotDefinition,
+    records: Records,
+    names?: LookUpAnswer['names'],
+  ): Observable<{ readonly trial: Trial; readonly asked: readonly AskedOfKnot[] }> {
+    return this.#ask({ kind: 'try', definition, records, names }, 'tried');
   }
   review(definition: KnotDefinition): Observable<readonly Finding[]> {
     return this.#ask({ kind: 'review', definition }, 'reviewed').pipe(map(({ findings }) => findings));

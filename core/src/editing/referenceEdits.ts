@@ -1,0 +1,75 @@
+import { type Knot, type Mapping, referenceWays, type SharedField } from '../definition/index.js';
+import type { ReferenceStep } from '../mapping/index.js';
+import type { MemberId, ReferenceBy } from '../record/index.js';
+import { type Edit } from './edit.js';
+import { changeField } from './fieldEdits.js';
+import { ruleFor } from './ruleEdits.js';
+
+/** What has to be known of a knot to refer to its things. */
+export type ReferenceTarget = Pick<Knot, 'id' | 'members' | 'keyRules'>;
+
+/**
+ * Makes a field refer to the things of a knot. Each system refers in the way that is nearest to it: by the key of its
+ * own record there, else by a value; it can be changed.
+ */
+export function referTo(id: string, target: ReferenceTarget): Edit {
+  return (definition) =>
+    changeField(definition, id, (field) => {
+      const mappings = Object.entries(field.mappings).map(([member, mapping]): [MemberId, Mapping] => [
+        member,
+        withReference(mapping, { kind: 'reference', by: nearestWay(definition, member, target) }),
+      ]);
+      return {
+        ...withoutFormula(field),
+        type: 'reference',
+        refersTo: target.id,
+        rule: ruleFor('reference', field.rule) as SharedField['rule'],
+        mappings: Object.fromEntries(mappings),
+      };
+    });
+}
+
+/** A mapping of a reference that has no way to refer yet is given the nearest one. */
+export function refersIn(id: string, member: MemberId, target: ReferenceTarget): Edit {
+  return (definition) =>
+    changeField(definition, id, (field) => {
+      const mapping = field.mappings[member];
+      if (!mapping || mapping.steps.some(({ kind }) => kind === 'reference')) return field;
+      const step = { kind: 'reference', by: nearestWay(definition, member, target) } as const;
+      return { ...field, mappings: { ...field.mappings, [member]: withReference(mapping, step) } };
+    });
+}
+
+/** A field that was a reference is one of another type. */
+export function referNoMore(id: string, type: Exclude<SharedField['type'], 'reference'>): Edit {
+  return (definition) =>
+    changeField(definition, id, ({ refersTo: _, ...field }) => ({
+      ...field,
+      type,
+      rule: ruleFor(type, field.rule) as SharedField['rule'],
+      mappings: Object.fromEntries(
+        Object.entries(field.mappings).map(([member, mapping]) => [
+          member,
+          { ...mapping, steps: mapping.steps.filter(({ kind }) => kind !== 'reference') },
+        ]),
+      ),
+    }));
+}
+
+/** The way in which a system most likely refers to the things of a knot. */
+export function nearestWay(definition: Pick<Knot, 'members'>, member: MemberId, target: ReferenceTarget): ReferenceBy {
+  const system = definition.members.find(({ id }) => id === member)?.system;
+  const own = target.members.find((one) => one.system === system);
+  const ways = referenceWays(target);
+  const byValue = ways.find((way) => 'field' in way);
+  return own ? { member: own.id } : (byValue ?? ways[0] ?? { member: '' });
+}
+
+/** A mapping with that reference as its last step. */
+export function withReference(mapping: Mapping, step: ReferenceStep): Mapping {
+  return { ...mapping, steps: [...mapping.steps.filter(({ kind }) => kind !== 'reference'), step] };
+}
+
+function withoutFormula({ formula: _, ...field }: SharedField): SharedField {
+  return field;
+}

@@ -1,0 +1,28 @@
+import { canRefer, type Knot, type KnotProblem, type ReferenceBy } from '@anchor-knot/core';
+import type { Knots } from './knots.js';
+
+/** What is wrong with the references of a definition, as far as the knots tell that they lead to. */
+export async function referenceProblems(knots: Knots, definition: Knot): Promise<readonly KnotProblem[]> {
+  const problems: KnotProblem[] = [];
+  for (const { id, refersTo, mappings } of definition.fields) {
+    if (refersTo === undefined) continue;
+    const target = refersTo === definition.id ? definition : (await knots.inForce(refersTo))?.definition;
+    if (!target) {
+      problems.push({ at: `fields.${id}.refersTo`, says: `no knot “${refersTo}” is in force here` });
+      continue;
+    }
+    for (const [member, { steps }] of Object.entries(mappings)) {
+      const step = steps.find(({ kind }) => kind === 'reference');
+      const says = step?.kind === 'reference' ? problemOfWay(target, step.by) : undefined;
+      if (says !== undefined) problems.push({ at: `fields.${id}.mappings.${member}`, says });
+    }
+  }
+  return problems;
+}
+
+function problemOfWay(target: Knot, by: ReferenceBy): string | undefined {
+  if (canRefer(target, by)) return undefined;
+  return 'member' in by
+    ? `${target.name} has no member “${by.member}”`
+    : `nothing in ${target.name} is found by “${by.field}” alone: choose a field that is a key of its own there`;
+}

@@ -1,0 +1,121 @@
+import {
+  type Anchor,
+  type AnchorId,
+  type CompiledKnot,
+  keyOf,
+  type KeyRule,
+  type KnotQuestions,
+  type KnownName,
+  LookUps,
+  type MemberId,
+  type Reading,
+  recordKey,
+  type ReferenceBy,
+  referenceQuestions,
+  withReferences,
+} from '@anchor-knot/core';
+import type { Store } from './store.js';
+
+/** Where what references mean is looked up. */
+export type ReferenceSource = Pick<
+  Store,
+  'tieHeads' | 'anchorsWithKeys' | 'tiesOf' | 'agreedTexts' | 'redirects' | 'keyRulesOf'
+>;
+
+type Asking = { readonly anchor: Anchor; readonly readings?: ReadonlyMap<MemberId, Reading> | undefined };
+
+/**
+ * The knot with what the references of some anchors mean, looked up for all of them together: a few queries for each
+ * knot that is referred to, and none where nothing is.
+ */
+export async function bindReferences(
+  source: ReferenceSource,
+  knot: CompiledKnot,
+  anchors: readonly Asking[],
+): Promise<CompiledKnot> {
+  if (!knot.fields.some(({ refersTo }) => refersTo !== undefined)) return knot;
+  return withReferences(knot, await lookUp(source, referenceQuestions(knot, anchors).asked));
+}
+
+/** Answers questions about the things of other knots. */
+export async function lookUp(source: ReferenceSource, asked: ReadonlyMap<string, KnotQuestions>): Promise<LookUps> {
+  const names: KnownName[] = [];
+  const redirects = new Map<AnchorId, AnchorId>();
+  for (const [knot, questions] of asked) {
+    const moved = await source.redirects([...questions.things]);
+    for (const [from, to] of moved) redirects.set(from, to);
+    names.push(...(await namesIn(source, knot, questions, [...moved.values()])));
+  }
+  return new LookUps(names, redirects);
+}
+
+/**
+ * What things of one knot are known by: those that are asked about, and those that the values mean.
+ * @param others things that are asked about besides
+ */
+export async function namesIn(
+  source: ReferenceSource,
+  knot: string,
+  questions: KnotQuestions,
+  others: readonly AnchorId[] = [],
+): Promise<readonly KnownName[]> {
+  const found = await findThings(source, knot, questions);
+  const things = new Set([...found.map(({ anchor }) => anchor), ...questions.things, ...others]);
+  return [...found, ...(await nameThings(source, knot, questions.ways, [...things]))];
+}
+
+/** What the values mean that records refer by. They are no names yet: how a thing is told of is asked apart. */
+async function findThings(
+  source: ReferenceSource,
+  knot: string,
+  { keys, values }: KnotQuestions,
+): Promise<KnownName[]> {
+  const found: KnownName[] = [];
+  for (const [member, asked] of keys) {
+    const heads = await source.tieHeads(knot, member, [...asked].map(recordKey));
+    for (const [value, { anchor }] of heads) found.push({ knot, by: { member }, value, anchor, isGone: true });
+  }
+  const rules = values.size > 0 ? await source.keyRulesOf(knot) : [];
+  for (const [field, asked] of values) {
+    const place = rules.findIndex((rule) => isAlone(rule, field));
+    const rule = rules[place];
+    if (!rule) continue;
+    const valuesOf = new Map<string, string[]>();
+    for (const value of asked) {
+      const key = keyOf(rule, new Map([[field, value]]));
+      if (key !== undefined) valuesOf.set(key, [...(valuesOf.get(key) ?? []), value]);
+    }
+    const anchors = await source.anchorsWithKeys(
+      knot,
+      [...valuesOf.keys()].map((key) => [place, key] as const),
+    );
+    for (const { key, anchor } of anchors)
+      for (const value of valuesOf.get(key) ?? []) found.push({ knot, by: { field }, value, anchor, isGone: true });
+  }
+  return found;
+}
+
+/** A field is a way to refer to things where a key rule compares it alone. */
+function isAlone(rule: KeyRule, field: string): boolean {
+  return rule.fields.length === 1 && rule.fields[0]?.field === field;
+}
+
+async function nameThings(
+  source: ReferenceSource,
+  knot: string,
+  ways: readonly ReferenceBy[],
+  things: readonly AnchorId[],
+): Promise<KnownName[]> {
+  if (things.length === 0) return [];
+  const names: KnownName[] = [];
+  const members = new Set(ways.flatMap((by) => ('member' in by ? [by.member] : [])));
+  if (members.size > 0)
+    for (const { anchor, member, key, gone } of await source.tiesOf(knot, things))
+      if (!gone && members.has(member)) names.push({ knot, by: { member }, value: key, anchor });
+  for (const by of ways) {
+    if (!('field' in by)) continue;
+    for (const [anchor, value] of await source.agreedTexts(knot, by.field, things))
+      names.push({ knot, by, value, anchor });
+  }
+  return names;
+}

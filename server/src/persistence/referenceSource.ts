@@ -1,0 +1,16 @@
+import type { ReferenceSource } from '../orchestration/bindReferences.js';
+import type { SqlConnection } from './sql.js';
+import { anchorsWithKeys, tieHeads, tiesOf } from './tables/anchors.js';
+import { agreedTexts, keyRulesOf, redirects } from './tables/references.js';
+
+/** What references mean, as it is seen on a connection: within a transaction, as that one sees it. */
+export function referenceSource(db: SqlConnection): ReferenceSource {
+  return {
+    tieHeads: (knot, member, keys) => tieHeads(db, knot, member, keys),
+    anchorsWithKeys: (knot, keys) => anchorsWithKeys(db, knot, keys),
+    tiesOf: (knot, anchors) => tiesOf(db, knot, anchors),
+    agreedTexts: (knot, field, anchors) => agreedTexts(db, knot, field, anchors),
+    redirects: (anchors) => redirects(db, anchors),
+    keyRulesOf: (knot) => keyRulesOf(db, knot),
+  };
+}

@@ -1,0 +1,150 @@
+import { type AnchorId, anchorId, type FieldId, type KeyRule } from '@anchor-knot/core';
+import type { AnchorIndex } from '../../orchestration/store.js';
+import type { SqlConnection } from '../sql.js';
+
+/** The key rules of a knot, as they are in force; none where there is no such knot. */
+export async function keyRulesOf(db: SqlConnection, knot: string): Promise<readonly KeyRule[]> {
+  const [row] = (await db.query(
+    `select v.definition -> 'keyRules' as rules from knot k join knot_version v on v.knot_id = k.id
+       and v.version = k.version_in_force where k.id = $1`,
+    [knot],
+  )) as { rules: readonly KeyRule[] }[];
+  return row?.rules ?? [];
+}
+
+/** What things agree on in a field that holds a text; those without one are left out. */
+export async function agreedTexts(
+  db: SqlConnection,
+  knot: string,
+  field: FieldId,
+  anchors: readonly AnchorId[],
+): Promise<ReadonlyMap<AnchorId, string>> {
+  const rows = (await db.query(
+    `select a.id, giving -> 'values' ->> $2 as value from anchor a, jsonb_array_elements(a.agreed) giving
+     where a.knot_id = $1 and a.id = any($3::uuid[]) and jsonb_typeof(giving -> 'values' -> $2) = 'string'`,
+    [knot, field, anchors],
+  )) as { id: string; value: string }[];
+  return new Map(rows.map(({ id, value }) => [anchorId(id), value]));
+}
+
+/** Of anchors that became part of others, which they are now. */
+export async function redirects(
+  db: SqlConnection,
+  anchors: readonly AnchorId[],
+): Promise<ReadonlyMap<AnchorId, AnchorId>> {
+  if (anchors.length === 0) return new Map();
+  const rows = (await db.query('select from_id, to_id from anchor_redirect where from_id = any($1::uuid[])', [
+    anchors,
+  ])) as { from_id: string; to_id: string }[];
+  return new Map(rows.map(({ from_id, to_id }) => [anchorId(from_id), anchorId(to_id)]));
+}
+
+/** Replaces what these anchors refer to; those of knots that refer to nothing cost nothing. */
+export async function saveReferences(
+  db: SqlConnection,
+  knot: string,
+  anchors: readonly { readonly anchor: AnchorId; readonly index: Pick<AnchorIndex, 'references'> }[],
+): Promise<void> {
+  const referring = anchors.filter(({ index }) => index.references !== undefined);
+  if (referring.length === 0) return;
+  const rows = referring.flatMap(({ anchor, index }) =>
+    (index.references ?? []).map((reference) => ({ anchor, field: reference.field, to: reference.anchor })),
+  );
+  await db.query(
+    `with wanted as (select * from unnest($2::uuid[], $3::text[], $4::uuid[]) as r(anchor_id, field, to_anchor)),
+          dropped as (delete from anchor_reference a where a.anchor_id = any($5::uuid[]) and not exists (select 1
+            from wanted w where w.anchor_id = a.anchor_id and w.field = a.field))
+     insert into anchor_reference (knot_id, anchor_id, field, to_anchor)
+       select $1, anchor_id, field, to_anchor from wanted
+       on conflict (anchor_id, field) do update set to_anchor = excluded.to_anchor
+         where anchor_reference.to_anchor <> excluded.to_anchor`,
+    [
+      knot,
+      rows.map(({ anchor }) => anchor),
+      rows.map(({ field }) => field),
+      rows.map(({ to }) => to),
+      referring.map(({ anchor }) => anchor),
+    ],
+  );
+}
+
+/**
+ * What refers to things that have changed is merged in its knot's next run: they may be known by other records now. A
+ * plan that was made before is out of date.
+ */
+export async function openReferring(db: SqlConnection, things: readonly AnchorId[]): Promise<void> {
+  await db.query(
+    `update anchor set open = true, revision = revision + 1 where id in (
+       select anchor_id from anchor_reference where to_anchor = any($1::uuid[]))`,
+    [things],
+  );
+}
+
+/** Something of a knot that refers to a thing. */
+export interface Referring {
+  readonly knot: string;
+  readonly anchor: AnchorId;
+  readonly title: string;
+  readonly field: FieldId;
+}
+
+/**
+ * What refers to a thing, by knot and name.
+ * @returns the first ones, and how many there are of each knot
+ */
+export async function referringTo(
+  db: SqlConnection,
+  thing: AnchorId,
+  limit: number,
+): Promise<{ readonly first: readonly Referring[]; readonly counts: ReadonlyMap<string, number> }> {
+  const counts = (await db.query(
+    'select knot_id, count(*)::int as count from anchor_reference where to_anchor = $1 group by 1 order by 1',
+    [thing],
+  )) as { knot_id: string; count: number }[];
+  if (counts.length === 0) return { first: [], counts: new Map() };
+  const rows = (await db.query(
+    `select r.knot_id, r.anchor_id, a.title, r.field from anchor_reference r join anchor a on a.id = r.anchor_id
+     where r.to_anchor = $1 order by r.knot_id, a.title, r.anchor_id limit $2`,
+    [thing, limit],
+  )) as { knot_id: string; anchor_id: string; title: string; field: string }[];
+  return {
+    first: rows.map(({ knot_id, anchor_id, title, field }) => ({
+      knot: knot_id,
+      anchor: anchorId(anchor_id),
+      title,
+      field,
+    })),
+    counts: new Map(counts.map(({ knot_id, count }) => [knot_id, count])),
+  };
+}
+
+/** What some things are called, and to which knot they belong; merged ones by what they are now. */
+export async function namesOfThings(
+  db: SqlConnection,
+  things: readonly string[],
+): Promise<ReadonlyMap<string, { readonly anchor: string; readonly knot: string; readonly title: string }>> {
+  if (things.length === 0) return new Map();
+  const rows = (await db.query(
+    `select asked.id, a.id as anchor_id, a.knot_id, a.title from unnest($1::uuid[]) as asked(id)
+       left join anchor_redirect r on r.from_id = asked.id join anchor a on a.id = coalesce(r.to_id, asked.id)`,
+    [[...new Set(things)]],
+  )) as { id: string; anchor_id: string; knot_id: string; title: string }[];
+  return new Map(rows.map(({ id, anchor_id, knot_id, title }) => [id, { anchor: anchor_id, knot: knot_id, title }]));
+}
+
+/** A reference that waits for something of a knot. */
+export interface WaitingReference {
+  readonly knot: string;
+  readonly by: { readonly member: string } | { readonly field: string };
+  readonly value: string | null;
+  readonly thing: string | null;
+}
+
+/** What waits for things of a knot, in any knot. */
+export async function waitingFor(db: SqlConnection, knot: string, limit: number): Promise<readonly WaitingReference[]> {
+  return (await db.query(
+    `select distinct knot_id as knot, detail -> 'by' as by, detail ->> 'value' as value, detail ->> 'thing' as thing
+     from decision where kind = 'waiting' and closed_at is null and detail ->> 'knot' = $1 limit $2`,
+    [knot, limit],
+  )) as WaitingReference[];
+}

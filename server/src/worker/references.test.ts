@@ -1,0 +1,223 @@
+/**
+ * Two knots over real HTTP and a real database, of which one refers to the other: the orders of the shop become deals of
+ * the CRM, each with the account that its shopper is tied to.
+ */
+import { setTimeout as wait } from 'node:timers/promises';
+import type { AnchorList, AnchorView, DecisionList, RunList } from '@anchor-knot/contracts';
+import type { Knot, Mapping } from '@anchor-knot/core';
+import { generateCustomers, type ShopOrder } from '@anchor-knot/standins';
+import { ApiClient } from '../testing/apiClient.js';
+import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+
+const data = generateCustomers({ seed: 5, inBoth: 12, onlyCrm: 1, onlyShop: 3, mess: false });
+const accountOf = new Map(data.truth.map(({ crm, shop }) => [shop[0], crm[0]]));
+const orders = data.shoppers.map(({ id }, index): ShopOrder => ({
+  id: String(4001 + index),
+  shopper_id: Number(id),
+  status: 'paid',
+  placed: '2026-03-02 09:00:00',
+  changed: '2026-03-02 09:00:00',
+  total: `${10 + index}.00`,
+  lines: [],
+}));
+
+const mapping = (field: string, direction: Mapping['direction'], steps: Mapping['steps'] = []): Mapping => ({
+  field,
+  direction,
+  steps,
+  absentMeansBlank: false,
+  blankAs: 'null',
+  drift: 'put back',
+});
+const rule = { steps: [{ step: 'ask' }] } as const;
+const member = { startsAnchors: true, guards: {} };
+const ordersKnot: Knot = {
+  id: 'orders',
+  name: 'Orders',
+  thing: 'order',
+  titleField: 'number',
+  start: 'merge',
+  members: [
+    {
+      ...member,
+      id: 'shop',
+      system: 'marketRow',
+      object: 'orders',
+      may: { create: false, update: false },
+      required: [],
+    },
+    {
+      ...member,
+      id: 'crm',
+      system: 'fernhill',
+      object: 'deals',
+      may: { create: true, update: true },
+      required: ['accountId'],
+    },
+  ],
+  fields: [
+    {
+      id: 'number',
+      name: 'Number',
+      type: 'text',
+      rule,
+      mappings: { shop: mapping('order_no', 'from'), crm: mapping('title', 'both ways') },
+    },
+    {
+      id: 'customer',
+      name: 'Customer',
+      type: 'reference',
+      refersTo: 'customers',
+      rule,
+      mappings: {
+        shop: mapping('shopper_id', 'from', [{ kind: 'reference', by: { member: 'shop' } }]),
+        crm: mapping('accountId', 'both ways', [{ kind: 'reference', by: { member: 'crm' } }]),
+      },
+    },
+  ],
+  keyRules: [{ name: 'Number', fields: [{ field: 'number', normalise: 'text' }] }],
+  checks: [],
+  crosswalks: {},
+};
+
+/** Customers, of whom none is made in the other system: some shoppers have no account. */
+const customersKnot: Knot = {
+  ...demoKnot,
+  members: demoKnot.members.map((one) => ({ ...one, may: { create: false, update: true } })),
+};
+
+let database: TestDatabase;
+let installation: RealInstallation;
+let api: ApiClient;
+beforeAll(async () => {
+  database = await TestDatabase.start();
+});
+beforeEach(async () => {
+  installation = await RealInstallation.start(database, data, { shop: { orders }, knot: customersKnot });
+  await installation.parts.knots.create(ordersKnot, 'test');
+  await installation.startWorker();
+  api = await ApiClient.start(installation);
+});
+afterEach(async () => {
+  await api.close();
+  await installation.stop();
+});
+afterAll(async () => {
+  await database.stop();
+});
+
+const get = async <T>(path: string): Promise<T> => (await api.as('viewer', 'GET', path)).json() as T;
+const run = async (knot: string): Promise<void> => {
+  await installation.ended(await installation.ask('run', { knot }));
+};
+async function deals(): Promise<Map<string, string>> {
+  const { anchors } = await get<AnchorList>('/api/knots/orders/anchors');
+  const found = new Map<string, string>();
+  for (const { id, ties } of anchors) {
+    const view = await get<AnchorView>(`/api/anchors/${id}`);
+    const cell = view.fields.find((field) => field.id === 'customer')?.cells.crm;
+    const shop = ties.find((tie) => tie.member === 'shop')?.key;
+    if (shop !== undefined && typeof cell?.raw === 'string') found.set(shop, cell.raw);
+  }
+  return found;
+}
+const waiting = async () => (await get<DecisionList>('/api/decisions?kind=waiting')).decisions;
+const accountsOfOrders = new Map(
+  orders.map(({ id, shopper_id }) => [id, accountOf.get(String(shopper_id))]).filter(([, account]) => account) as [
+    string,
+    string,
+  ][],
+);
+
+test('an order waits for its customer, and goes by itself when that is there; views say its name', async () => {
+  await installation.parts.timings.keep(
+    ordersKnot,
+    0,
+    { zone: 'Europe/London', triggers: { shop: { kind: 'asking', seconds: 3600 } } },
+    'test',
+    Date.now(),
+  );
+  await run('orders');
+  const before = await waiting();
+  expect(before.length).toBe(orders.length);
+  expect(before[0]?.says).toMatch(/^Customer in Market Row waits: “770\d\d” is not known/);
+  expect(before[0]?.detail).toMatchObject({ knot: 'customers', by: { member: 'shop' }, thing: null });
+  expect((await deals()).size).toBe(0);
+
+  await run('customers');
+  for (let tries = 0; (await deals()).size < accountsOfOrders.size && tries < 100; tries += 1) await wait(100);
+  const { runs } = await get<RunList>('/api/runs?knot=orders&quiet=true');
+  expect(runs.map(({ cause, startedBy }) => [cause, startedBy])).toContainEqual(['release', '']);
+  expect(await deals()).toEqual(accountsOfOrders);
+  // The others have customers by now, and these no account.
+  const still = await waiting();
+  expect(still.length).toBe(orders.length - accountsOfOrders.size);
+  expect(still[0]?.says).toBe(
+    'Customer waits: what it refers to has no record yet by which Fernhill CRM could be told of it.',
+  );
+
+  const [customer] = (await get<AnchorList>(`/api/knots/customers/anchors?search=${orders[0]?.shopper_id}`)).anchors;
+  const view = await get<AnchorView>(`/api/anchors/${customer?.id}`);
+  expect(view.referring).toEqual([
+    { knot: 'orders', knotName: 'Orders', count: 1, first: [{ id: expect.any(String), title: '4001' }] },
+  ]);
+  const order = await get<AnchorView>(`/api/anchors/${view.referring[0]?.first[0]?.id}`);
+  expect(order.fields.find(({ id }) => id === 'customer')?.agreed?.value).toEqual({
+    $thing: customer?.id,
+    knot: 'customers',
+    title: customer?.title,
+  });
+});
+
+test('what refers to a thing follows when it is merged into another, or parted; nothing is asked of anybody', async () => {
+  await run('customers');
+  await run('orders');
+  const key = String(orders[0]?.shopper_id);
+  const [customer] = (await get<AnchorList>(`/api/knots/customers/anchors?search=${key}`)).anchors;
+  const body = { kind: 'split', members: ['shop'] };
+  const answer = await api.as('operator', 'POST', `/api/anchors/${customer?.id}/regroup`, body);
+  expect(answer.statusCode).toBe(200);
+  await run('customers');
+  await run('orders');
+  const [parted] = (await get<AnchorList>(`/api/knots/customers/anchors?search=${key}`)).anchors;
+  expect(parted?.id).not.toBe(customer?.id);
+  const referring = async (id: string | undefined) => (await get<AnchorView>(`/api/anchors/${id}`)).referring;
+  expect((await referring(parted?.id))[0]?.first.map(({ title }) => title)).toEqual(['4001']);
+  expect(await referring(customer?.id)).toEqual([]);
+  // The parted customer has no account, so that the deal cannot be told of it yet.
+  const ofOrder = (await waiting()).filter(({ title }) => title === '4001');
+  expect(ofOrder.map(({ member: of, detail }) => [of, detail])).toEqual([
+    ['crm', expect.objectContaining({ value: null, thing: parted?.id })],
+  ]);
+
+  const joined = await api.as('operator', 'POST', `/api/anchors/${customer?.id}/regroup`, {
+    kind: 'merge',
+    with: parted?.id,
+  });
+  expect(joined.statusCode).toBe(200);
+  await run('orders');
+  expect((await waiting()).filter(({ title }) => title === '4001')).toEqual([]);
+  expect((await referring(customer?.id))[0]?.first.map(({ title }) => title)).toEqual(['4001']);
+});
+
+test('a version whose references lead nowhere is not put in force', async () => {
+  const change = async (refersTo: string, by: { member: string } | { field: string }) => {
+    const [number, customer] = ordersKnot.fields;
+    if (!number || !customer) throw new Error('the knot has two fields');
+    const crm = { ...(customer.mappings.crm as Mapping), steps: [{ kind: 'reference' as const, by }] };
+    const definition = {
+      ...ordersKnot,
+      fields: [number, { ...customer, refersTo, mappings: { ...customer.mappings, crm } }],
+    };
+    const answer = await api.as('editor', 'PUT', '/api/knots/orders/definition', { definition, basedOn: 1 });
+    return ((answer.json() as { problems?: { says: string }[] }).problems ?? []).map(({ says }) => says);
+  };
+  expect(await change('nowhere', { member: 'crm' })).toEqual(['no knot “nowhere” is in force here']);
+  expect(await change('customers', { member: 'till' })).toEqual(['Customers has no member “till”']);
+  expect(await change('customers', { field: 'town' })).toEqual([
+    'nothing in Customers is found by “town” alone: choose a field that is a key of its own there',
+  ]);
+  expect(demoKnot.keyRules.map(({ name }) => name)).toContain('Email');
+  expect(await change('customers', { field: 'email' })).toEqual([]);
+});

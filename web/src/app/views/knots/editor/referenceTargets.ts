@@ -1,0 +1,71 @@
+import { inject, Injectable, signal } from '@angular/core';
+import type { KnotDefinition, KnotList, LookUpAnswer, Thing } from '@anchor-knot/contracts';
+import { catchError, forkJoin, map, type Observable, of, shareReplay, tap } from 'rxjs';
+import { KnotsApi } from '../../../api/knotsApi';
+import type { AskedOfKnot } from './trialMessages';
+
+/** The knots that a definition refers to: their definitions, and the names of their things. */
+@Injectable()
+export class ReferenceTargets {
+  readonly #api = inject(KnotsApi);
+  readonly #asked = new Set<string>();
+  readonly #answers = new Map<string, Observable<LookUpAnswer['names']>>();
+  /** Knots in force, by which something can be referred to. */
+  readonly knots = signal<KnotList['knots']>([]);
+  readonly definitions = signal<Readonly<Record<string, KnotDefinition>>>({});
+  readonly things = signal<Readonly<Record<string, Thing>>>({});
+
+  /** Loads which knots there are. */
+  load(): void {
+    if (this.#asked.has('')) return;
+    this.#asked.add('');
+    this.#api.knots().subscribe({
+      next: (knots) => this.knots.set(knots.filter(({ version }) => version > 0)),
+      error: () => this.#asked.delete(''),
+    });
+  }
+
+  /** Loads the definition of a knot that is referred to, where it is not known yet. */
+  know(knot: string): void {
+    const version = this.knots().find(({ id }) => id === knot)?.version;
+    if (version === undefined || this.#asked.has(knot)) return;
+    this.#asked.add(knot);
+    this.#api.version(knot, version).subscribe({
+      next: (definition) => this.definitions.update((known) => ({ ...known, [knot]: definition })),
+      error: () => this.#asked.delete(knot),
+    });
+  }
+
+  /** Notes what a thing is called. */
+  name(thing: Thing): void {
+    this.things.update((known) => ({ ...known, [thing.$thing]: thing }));
+  }
+
+  /** Looks up what is asked of other knots. What cannot be looked up now is as if it were not there. */
+  namesOf(asked: readonly AskedOfKnot[]): Observable<LookUpAnswer['names']> {
+    if (asked.length === 0) return of([]);
+    return forkJoin(asked.map((one) => this.#namesIn(one))).pipe(map((names) => names.flat()));
+  }
+
+  #namesIn({ knot, keys, values }: AskedOfKnot): Observable<LookUpAnswer['names']> {
+    const question = JSON.stringify([knot, keys, values]);
+    const known = this.#answers.get(question);
+    if (known) return known;
+    const answer = this.#api.things(knot, { keys, values }).pipe(
+      tap(({ things }) =>
+        this.things.update((before) => ({
+          ...before,
+          ...Object.fromEntries(things.map((thing) => [thing.$thing, thing])),
+        })),
+      ),
+      map(({ names }) => names),
+      catchError(() => {
+        this.#answers.delete(question);
+        return of([]);
+      }),
+      shareReplay(1),
+    );
+    this.#answers.set(question, answer);
+    return answer;
+  }
+}
