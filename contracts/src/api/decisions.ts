@@ -67,6 +67,9 @@ export const decisionDetails = {
     /** What nothing is known by; null where the thing is known, and cannot be told here yet. */
     value: z.string().nullable(),
     thing: z.string().nullable(),
+    /** What the knot, and the thing where it is known, are called. */
+    knotName: z.string().default(''),
+    title: z.string().nullable().default(null),
   }),
 } as const satisfies Record<DecisionKind, z.ZodType>;
 export type DecisionDetail<Kind extends DecisionKind = DecisionKind> = z.output<(typeof decisionDetails)[Kind]>;

@@ -40,7 +40,11 @@ export async function decisionViews(
       alike: alike.get(row.id) ?? 0,
     });
   });
-  return decisionsWithThings(data, knot.definition, views);
+  const systemName = (member: string | null): string => {
+    const found = knot.definition.members.find(({ id }) => id === member);
+    return systems.find(({ id }) => id === found?.system)?.name ?? member ?? '';
+  };
+  return decisionsWithThings(data, knot.definition, views, systemName);
 }
 
 /** Decisions of knots that are not in force any more: by what they say themselves. */

@@ -134,7 +134,8 @@ function decisionOfProblem(
             ? `${name} waits: what it refers to has no record yet by which ${systemName(member)} could be told of it.`
             : `${name} in ${systemName(member)} waits: “${value.slice(0, 60)}” is not known among the things that it ` +
               'refers to.',
-        detail: { knot: wanted.knot, by: wanted.by, value, thing },
+        // What these are called now is told when it is looked at.
+        detail: { knot: wanted.knot, by: wanted.by, value, thing, knotName: '', title: null },
       };
     }
     default:

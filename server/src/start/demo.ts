@@ -8,7 +8,7 @@ import {
   type Person,
   systemSchema,
 } from '@anchor-knot/contracts';
-import type { Timing } from '@anchor-knot/core';
+import type { Knot, Timing } from '@anchor-knot/core';
 import { movedTo, type Place } from '../systems/systems.js';
 import { countPeople } from '../persistence/tables/people.js';
 import type { InstallationParts } from '../installationParts.js';
@@ -56,6 +56,24 @@ const demoTiming: Timing = {
     erp: { kind: 'asking', seconds: 60 },
   },
 };
+
+/** An order refers to its customer: where both run, it comes after them. */
+const orderTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['02:30'] },
+  lateAfterMinutes: 15,
+  after: ['customers'],
+  triggers: {
+    shop: { kind: 'events', otherwiseSeconds: 300 },
+    erp: { kind: 'asking', seconds: 60 },
+  },
+};
+
+/** In the order in which they are to run first. */
+const demoKnots = [
+  { file: 'customers', timing: demoTiming },
+  { file: 'orders', timing: orderTiming },
+] as const;
 
 /** Who hears of what: at once what stops, in the morning what waits. */
 const demoRules: Readonly<Record<string, NoticeRule>> = {
@@ -136,15 +154,29 @@ export async function loadDemo(
       });
     }
   }
-  const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, 'customers.knot.json'), 'utf8')));
-  if (await parts.knots.inForce(knot.id)) return;
   const maker = demoPeople[0]?.name ?? '';
-  await parts.knots.create(knot, maker);
-  for (const [id, rule] of Object.entries(demoRules)) await parts.notices.keep(id, rule, 0, maker, new Date());
-  if (byHand) return;
-  for (const { id, system, object } of knot.members) {
-    const row = await parts.systems.find(system);
-    if (row && demoTiming.triggers[id]?.kind === 'events') await parts.inbox.subscribe(row, object, publicAddress);
+  const isNew = (await parts.knots.ids()).length === 0;
+  for (const { file, timing } of demoKnots) {
+    const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, `${file}.knot.json`), 'utf8')));
+    if (!(await parts.knots.inForce(knot.id))) await addKnot(parts, knot, byHand ? undefined : timing, publicAddress);
   }
-  await parts.timings.keep(knot, 0, demoTiming, maker, Date.now());
+  if (!isNew) return;
+  for (const [id, rule] of Object.entries(demoRules)) await parts.notices.keep(id, rule, 0, maker, new Date());
+}
+
+/** @param timing when it runs by itself; by hand only, where it is left out */
+async function addKnot(
+  { knots, systems, inbox, timings }: InstallationParts,
+  knot: Knot,
+  timing: Timing | undefined,
+  publicAddress: string,
+): Promise<void> {
+  const maker = demoPeople[0]?.name ?? '';
+  await knots.create(knot, maker);
+  if (!timing) return;
+  for (const { id, system, object } of knot.members) {
+    const row = await systems.find(system);
+    if (row && timing.triggers[id]?.kind === 'events') await inbox.subscribe(row, object, publicAddress);
+  }
+  await timings.keep(knot, 0, timing, maker, Date.now());
 }

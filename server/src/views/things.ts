@@ -1,6 +1,7 @@
 import type { AnchorView, Decision, JournalEntry, Thing } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import type { SqlConnection } from '../persistence/sql.js';
+import { namesOfKnots } from '../persistence/tables/knots.js';
 import { namesOfThings } from '../persistence/tables/references.js';
 
 type Value = NonNullable<AnchorView['fields'][number]['agreed']>['value'];
@@ -55,30 +56,61 @@ export async function withThings(db: SqlConnection, knot: Pick<Knot, 'fields'>, 
 
 const meaningOf = (entry: JournalEntry): unknown => ('meaning' in entry ? entry.meaning : undefined);
 
-/** Decisions about fields that refer to something, with the things to choose from by name. */
+/** Decisions about references, with the things that they are about by name. */
 export async function decisionsWithThings(
   db: SqlConnection,
   knot: Pick<Knot, 'fields'>,
   decisions: readonly Decision[],
+  systemName: (member: string | null) => string,
 ): Promise<readonly Decision[]> {
   const references = referenceFields(knot);
-  const isAbout = (decision: Decision): decision is Extract<Decision, { kind: 'held' }> =>
-    decision.kind === 'held' && references.has(decision.field ?? '');
-  const held = decisions.filter(isAbout);
-  if (held.length === 0) return decisions;
-  const name = await namer(
+  const isAbout = (decision: Decision): boolean =>
+    decision.kind === 'waiting' || (decision.kind === 'held' && references.has(decision.field ?? ''));
+  const about = decisions.filter(isAbout);
+  if (about.length === 0) return decisions;
+  const name = await namer(db, about.flatMap(valuesOf));
+  const knotNames = await namesOfKnots(
     db,
-    held.flatMap(({ detail }) => [detail.base?.value, ...detail.candidates.map(({ value }) => value)]),
+    about.flatMap((decision) => (decision.kind === 'waiting' ? [decision.detail.knot] : [])),
   );
   return decisions.map((decision) => {
     if (!isAbout(decision)) return decision;
-    const { base, candidates } = decision.detail;
-    return {
-      ...decision,
-      detail: {
-        base: base && { ...base, value: name(base.value) },
-        candidates: candidates.map((candidate) => ({ ...candidate, value: name(candidate.value) })),
-      },
-    };
+    if (decision.kind === 'held') return heldAmong(decision, name);
+    if (decision.kind !== 'waiting') return decision;
+    const thing = name(decision.detail.thing);
+    const title = typeof thing === 'object' && thing !== null && '$thing' in thing ? String(thing.title) : null;
+    const detail = { ...decision.detail, knotName: knotNames.get(decision.detail.knot) ?? decision.detail.knot, title };
+    const says = waitingWords(decision.fieldName ?? '', systemName(decision.member), detail);
+    return { ...decision, detail, says };
   });
+}
+
+const valuesOf = (decision: Decision): readonly unknown[] => {
+  if (decision.kind === 'waiting') return [decision.detail.thing];
+  if (decision.kind !== 'held') return [];
+  return [decision.detail.base?.value, ...decision.detail.candidates.map(({ value }) => value)];
+};
+
+function heldAmong(decision: Extract<Decision, { kind: 'held' }>, name: Name): Decision {
+  const { base, candidates } = decision.detail;
+  return {
+    ...decision,
+    detail: {
+      base: base && { ...base, value: name(base.value) },
+      candidates: candidates.map((candidate) => ({ ...candidate, value: name(candidate.value) })),
+    },
+  };
+}
+
+function waitingWords(
+  field: string,
+  system: string,
+  { value, knotName, title }: Extract<Decision, { kind: 'waiting' }>['detail'],
+): string {
+  if (value !== null)
+    return `${field} in ${system} waits: nothing in ${knotName} is known by “${value}” yet. It goes by itself when it is.`;
+  return (
+    `${field} waits: ${title ?? 'what it refers to'}, in ${knotName}, has no record yet by which ${system} could be ` +
+    'told of it. It goes by itself when there is one.'
+  );
 }

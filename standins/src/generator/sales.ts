@@ -33,6 +33,13 @@ export interface ShopOrder {
 
 export const dealStages = ['enquiry', 'site visit', 'offer', 'won', 'lost'] as const;
 export const orderStatuses = ['pending', 'paid', 'dispatched', 'returned', 'cancelled'] as const;
+/** What the shop says of an order while the ERP says that. */
+const shopStatuses: Readonly<Record<string, readonly string[]>> = {
+  booked: ['pending', 'paid', 'paid', 'paid'],
+  picked: ['paid'],
+  shipped: ['dispatched', 'dispatched', 'dispatched', 'returned'],
+  cancelled: ['cancelled'],
+};
 const roles = ['owner', 'buyer', 'gardener', 'accounts', null] as const;
 const firstDay = Date.UTC(2026, 1, 2);
 const dayMs = 86_400_000;
@@ -99,7 +106,7 @@ export function generateSales(
       {
         id: String(document.number),
         shopper_id: Number(shopper),
-        status: document.status === 'cancelled' ? 'cancelled' : pick(['pending', 'paid', 'dispatched', 'dispatched']),
+        status: pick(shopStatuses[document.status] ?? ['pending']),
         placed,
         changed: placed,
         total: document.lines

@@ -63,11 +63,12 @@ export function recordForm(
 
 const rowsShown = 100;
 
-/** A searchable list; each row leads to its record. */
+/** A searchable list; each row leads to its record. @param at where records are */
 export function recordTable(
   query: string,
   columns: readonly string[],
   rows: readonly { readonly id: string; readonly cells: readonly unknown[] }[],
+  at = '/records',
 ): string {
   const wanted = query.trim().toLowerCase();
   const found =
@@ -83,7 +84,7 @@ export function recordTable(
   const body = found
     .slice(0, rowsShown)
     .map(({ id, cells }) =>
-      tableRow([`<a href="/records/${encodeURIComponent(id)}">${escapeHtml(id)}</a>`, ...cells.map(escapeHtml)]),
+      tableRow([`<a href="${at}/${encodeURIComponent(id)}">${escapeHtml(id)}</a>`, ...cells.map(escapeHtml)]),
     );
   const count = found.length > rowsShown ? `the first ${rowsShown} of ${found.length}` : `${found.length}`;
   return `<form><input name="q" aria-label="Search" placeholder="Search"

@@ -1,5 +1,5 @@
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import { escapeHtml, page, type PageField, recordForm, recordTable } from './pages.js';
+import { addPage, escapeHtml, page, type PageField, recordForm, recordTable } from './pages.js';
 
 export interface RecordPages {
   /** Of the system. */
@@ -8,6 +8,8 @@ export interface RecordPages {
   readonly noun: readonly [one: string, many: string];
   readonly fields: readonly PageField[];
   readonly columns: readonly string[];
+  /** Where its pages are, beside those of the records that the stand-in mostly holds: `/orders`. */
+  readonly under?: string;
   readonly list: () => Promise<readonly { readonly id: string; readonly cells: readonly unknown[] }[]>;
   /** The values of the fields of a record; `undefined` when there is none of that id. */
   readonly show: (id: string) => Promise<Readonly<Record<string, unknown>> | undefined>;
@@ -23,7 +25,7 @@ export interface RecordPages {
 /** The pages of a stand-in on which people see and edit its records. */
 export function registerRecordPages(
   app: FastifyInstance,
-  { name, noun: [one, many], fields, columns, list, show, save, remove }: RecordPages,
+  { name, noun: [one, many], fields, columns, under = '', list, show, save, remove }: RecordPages,
 ): void {
   const html = (reply: FastifyReply, title: string, body: string, code = 200): FastifyReply =>
     reply
@@ -31,14 +33,17 @@ export function registerRecordPages(
       .type('text/html')
       .send(page(name, title, body));
   const capital = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
-  app.get('/', async (request, reply) =>
-    html(reply, capital(many), recordTable((request.query as { q?: string }).q ?? '', columns, await list())),
-  );
-  app.get('/new', async (_, reply) => html(reply, `New ${one}`, recordForm(fields, {}, '/records')));
-  app.get('/records/:id', async (request, reply) => {
+  if (under !== '') addPage(name, under, capital(many));
+  app.get(under || '/', async (request, reply) => {
+    const sought = (request.query as { q?: string }).q ?? '';
+    const add = under === '' ? '' : `<p><a href="${under}/new">New ${one}</a></p>`;
+    return html(reply, capital(many), add + recordTable(sought, columns, await list(), `${under}/records`));
+  });
+  app.get(`${under}/new`, async (_, reply) => html(reply, `New ${one}`, recordForm(fields, {}, `${under}/records`)));
+  app.get(`${under}/records/:id`, async (request, reply) => {
     const { id } = request.params as { id: string };
     const values = await show(id);
-    const at = `/records/${encodeURIComponent(id)}`;
+    const at = `${under}/records/${encodeURIComponent(id)}`;
     const removal = remove ? `<form method="post" action="${at}/delete"><p><button>Delete</button></p></form>` : '';
     return values
       ? html(reply, `${capital(one)} ${id}`, recordForm(fields, values, at) + removal)
@@ -50,13 +55,13 @@ export function registerRecordPages(
     const result = await save(id, request.body as Record<string, string>);
     return 'refused' in result
       ? html(reply, 'Not saved', `<p>${escapeHtml(result.refused)}</p>`, 422)
-      : reply.redirect(`/records/${encodeURIComponent(result.id)}`);
+      : reply.redirect(`${under}/records/${encodeURIComponent(result.id)}`);
   };
   if (remove)
-    app.post('/records/:id/delete', async (request, reply) => {
+    app.post(`${under}/records/:id/delete`, async (request, reply) => {
       await remove((request.params as { id: string }).id);
-      return reply.redirect('/');
+      return reply.redirect(under || '/');
     });
-  app.post('/records', post);
-  app.post('/records/:id', post);
+  app.post(`${under}/records`, post);
+  app.post(`${under}/records/:id`, post);
 }

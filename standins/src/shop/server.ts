@@ -37,6 +37,12 @@ const fields: readonly PageField[] = [
   { name: 'remark', label: 'Remark', long: true },
 ];
 
+const orderFields: readonly PageField[] = [
+  { name: 'shopper_id', label: 'Shopper' },
+  { name: 'status', label: `Status (${orderStatuses.join(', ')})` },
+  { name: 'total', label: 'Total' },
+];
+
 /**
  * Market Row: HTTP Basic with key and secret, numbered pages with a Link header, a strict rate limit, signed webhooks,
  * flat JSON.
@@ -58,6 +64,25 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
   const saved = (shopper: Shopper): void => {
     shoppers.put(shopper);
     webhooks.emit('shopper.saved', { shopper_id: Number(shopper.id) });
+  };
+  const time = (): string => now().toISOString().slice(0, 19).replace('T', ' ');
+  const savedOrder = (order: ShopOrder): ShopOrder => {
+    const next = { ...order, changed: time() };
+    orders.put(next);
+    webhooks.emit('order.saved', { order_no: Number(next.id) });
+    return next;
+  };
+  /** Somebody orders, or changes an order, on a page. */
+  const orderFrom = (id: string | undefined, form: Readonly<Record<string, string>>) => {
+    const { shopper_id: shopper = '', status = '', total = '' } = form;
+    if (!shoppers.get(shopper)) return { refused: `there is no shopper ${shopper}` };
+    if (!orderStatuses.includes(status as 'paid'))
+      return { refused: `status must be one of ${orderStatuses.join(', ')}` };
+    if (!/^\d{1,8}(\.\d\d?)?$/.test(total)) return { refused: 'the total is an amount such as 49.90' };
+    const known = id === undefined ? undefined : orders.get(id);
+    const number = String(Math.max(260_900_000, ...orders.all().map((order) => Number(order.id))) + 1);
+    const begun = known ?? { id: number, placed: time(), changed: time(), lines: [] };
+    return { id: savedOrder({ ...begun, shopper_id: Number(shopper), status, total }).id };
   };
   let lastId = Math.max(
     77_000,
@@ -154,13 +179,7 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
         };
         if (!orderStatuses.includes(status as 'paid'))
           return fail(reply, 400, `status must be one of ${orderStatuses.join(', ')}`);
-        const next = {
-          ...known,
-          status: status as string,
-          changed: now().toISOString().slice(0, 19).replace('T', ' '),
-        };
-        orders.put(next);
-        webhooks.emit('order.saved', { order_no: Number(next.id) });
+        const next = savedOrder({ ...known, status: status as string });
         return faults.drops(reply) ? reply : { order: order(next) };
       });
     },
@@ -197,6 +216,20 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
       saved(result.shopper);
       return { id: result.shopper.id };
     },
+  });
+  registerRecordPages(app, {
+    name,
+    under: '/orders',
+    noun: ['order', 'orders'],
+    fields: orderFields,
+    columns: ['Shopper', 'Status', 'Placed (UTC)', 'Total'],
+    list: async () =>
+      orders.all().map(({ id, shopper_id, status, placed, total }) => ({
+        id,
+        cells: [`${shopper_id} ${shoppers.get(String(shopper_id))?.company_name ?? ''}`, status, placed, total],
+      })),
+    show: async (id) => orders.get(id) as Record<string, unknown> | undefined,
+    save: async (id, form) => orderFrom(id, form),
   });
   return app;
 }

@@ -67,3 +67,13 @@ export async function membersOfObject(
     [system, object],
   ) as Promise<{ knot: string; member: string }[]>;
 }
+
+/** What some knots are called; those that are not there are left out. */
+export async function namesOfKnots(db: SqlConnection, ids: readonly string[]): Promise<ReadonlyMap<string, string>> {
+  if (ids.length === 0) return new Map();
+  const rows = (await db.query('select id, name from knot where id = any($1::text[])', [[...new Set(ids)]])) as {
+    id: string;
+    name: string;
+  }[];
+  return new Map(rows.map(({ id, name }) => [id, name]));
+}

@@ -13,9 +13,9 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { ActivatedRoute, Router } from '@angular/router';
 import { toSignal } from '@angular/core/rxjs-interop';
-import type { KnotView, Proposal } from '@anchor-knot/contracts';
+import { type KnotView, type Proposal, thingOf } from '@anchor-knot/contracts';
 import { MatTooltip } from '@angular/material/tooltip';
-import { addField, moveMember, setFields, takeFields, type FieldThere } from '@anchor-knot/core';
+import { addField, moveMember, setFields, takeFields, type FieldThere, type Outcome } from '@anchor-knot/core';
 import { type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
 import { type Choice, ChoiceField } from '../../fields/choiceField';
 import { FileButton } from '../../fields/fileButton';
@@ -199,6 +199,10 @@ export class KnotFields {
   }
   protected shared(field: string): unknown {
     return this.editor.shown(field, this.editor.trial()?.shared[field] ?? null);
+  }
+  /** What the record refers to is called, where the field holds things of another knot. */
+  protected thingName(field: string, means: Outcome<unknown> | undefined): string | undefined {
+    return means?.ok ? thingOf(this.editor.shown(field, means.value))?.title : undefined;
   }
   protected readonly percent = (share: number): string => `${Math.floor(share * 100)} % sure`;
   protected cellName(row: GridRow, member: GridMember): string {

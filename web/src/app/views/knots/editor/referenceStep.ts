@@ -23,6 +23,7 @@ const notFounds: readonly Choice<'wait' | 'blank' | 'instead'>[] = [
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ChoiceField, MatAutocompleteModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule],
   templateUrl: './referenceStep.html',
+  styleUrl: './referenceStep.scss',
 })
 export class ReferenceStepEditor {
   readonly step = input.required<ReferenceStep>();

@@ -1,0 +1,71 @@
+/** Orders refer to customers: what a person sees of it, and how a field is made a reference by hand. */
+import { expect, test } from '@playwright/test';
+import { address, choose, runNow, shopPage, signIn } from './steps.js';
+
+const shopper = '77242';
+
+test('an order of the shop becomes one of the ERP, of the same customer; each leads to the other', async ({ page }) => {
+  await signIn(page);
+  for (const knot of ['customers', 'orders']) {
+    await page.goto(`${address()}/knots/${knot}/members`);
+    await runNow(page);
+  }
+  await page.goto(`${shopPage()}/orders/new`);
+  await page.getByLabel('Shopper').fill(shopper);
+  await page.getByLabel(/^Status/).fill('paid');
+  await page.getByLabel('Total').fill('49.90');
+  await page.getByRole('button', { name: 'Save' }).click();
+  const number = /\/records\/(\d+)$/.exec(page.url())?.[1] ?? '';
+  expect(number).not.toBe('');
+
+  await page.goto(`${address()}/knots/orders/members`);
+  await runNow(page);
+  await page.goto(`${address()}/anchors?knot=orders&search=${number}`);
+  await page.locator('.row a.title').first().click();
+  const customer = page.getByRole('row').filter({ hasText: 'Customer' });
+  // The shop's key, the ERP's, and what both mean.
+  await expect(customer).toContainText(shopper);
+  await expect(customer).toContainText(/D1\d{4}/);
+  const name = (await customer.getByRole('link').textContent()) ?? '';
+  await customer.getByRole('link').click();
+  await expect(page.getByRole('heading', { level: 1, name: name.trim() })).toBeVisible();
+  await expect(page.getByRole('heading', { name: /Orders \d+ refer to it/ })).toBeVisible();
+  await expect(page.getByRole('link', { name: number })).toBeVisible();
+});
+
+test('a shared field is made a reference by hand; the sample says whom it means', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${address()}/knots/orders/fields`);
+  await page.getByRole('button', { name: 'Add a field' }).click();
+  const side = page.getByRole('complementary', { name: 'The chosen cell' });
+  await side.getByLabel('Name', { exact: true }).fill('Buyer');
+  await choose(side.getByRole('combobox', { name: 'Type' }), /^reference/);
+  await choose(side.getByRole('combobox', { name: 'Refers to' }), 'Customers');
+  await page.getByRole('button', { name: /^Buyer in Market Row/ }).click();
+  await side.getByRole('searchbox', { name: 'Search fields' }).fill('shopper');
+  await side.getByRole('button', { name: /shopper_id/ }).click();
+  // The shop knows its own shoppers: that is what is proposed, and what the sample is read by.
+  await expect(side.getByRole('combobox', { name: 'It refers by' })).toHaveText(/key of the record in Market Row/);
+  await expect(side.locator('.sample')).toContainText(/means\s*[A-Z][a-z]+ /);
+  await choose(side.getByRole('combobox', { name: 'It refers by' }), 'Email: its value');
+  await expect(side.locator('.sample')).toContainText('is not known there');
+  await choose(side.getByRole('combobox', { name: 'What is not known there' }), 'is blank');
+  await expect(side.locator('.sample')).not.toContainText('is not known there');
+  await choose(side.getByRole('combobox', { name: 'What is not known there' }), 'is this one instead');
+  await side.getByLabel('Which one').fill('Larkspur');
+  await page
+    .getByRole('option', { name: /Larkspur/ })
+    .first()
+    .click();
+  await expect(side.locator('.sample')).toContainText('Larkspur');
+
+  // Of another type again it refers to nothing.
+  await page
+    .getByRole('button', { name: /^Buyer/ })
+    .first()
+    .click();
+  await choose(side.getByRole('combobox', { name: 'Type' }), 'text');
+  await expect(side.getByRole('combobox', { name: 'Refers to' })).toHaveCount(0);
+  await side.getByRole('button', { name: 'Remove this field' }).click();
+  await expect(page.getByRole('button', { name: /^Buyer/ })).toHaveCount(0);
+});
