@@ -68,7 +68,7 @@ export async function openInstallation(
     followUps: new FollowUps({ data, knots, systems, address }),
     systems,
     drafts: new Drafts(data),
-    readings: new Readings(data, systems, objects),
+    readings: new Readings(data, systems, objects, knots),
     objects,
     consents: new Consents(data, secrets),
     inbox: new WebhookInbox(data, systems, secrets),

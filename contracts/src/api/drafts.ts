@@ -100,6 +100,8 @@ export const readingSchema = z.object({
       isNew: z.boolean(),
       /** Its values tell records apart: it can be a key rule. */
       isKey: z.boolean(),
+      /** Of a reference: the knot whose things it holds. */
+      refersTo: z.string().optional(),
       cells: z.array(
         z.object({
           member: z.string(),

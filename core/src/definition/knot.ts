@@ -65,6 +65,8 @@ export interface Member {
    * Nothing, when left out.
    */
   readonly whenDeleted?: 'nothing' | 'archive' | 'delete' | 'ask' | undefined;
+  /** Records are deleted here even while things of other knots refer to theirs. */
+  readonly deletesReferred?: boolean | undefined;
   /** A formula over `record`; records for which it is not true take no part. */
   readonly filter?: string | undefined;
   /** Fields of the member without which a record cannot be created there. */

@@ -68,6 +68,7 @@ export function accept(proposals: readonly FieldProposal[]): Edit {
           id: proposal.id,
           name: proposal.name,
           type: proposal.type,
+          ...(proposal.refersTo === undefined ? {} : { refersTo: proposal.refersTo }),
           rule: { steps: [{ step: 'newest' }, { step: 'ask' }] },
           mappings: {},
         };

@@ -28,6 +28,8 @@ export interface PlanLimits {
    * Members that could not be read: while nobody knows whether the thing was edited there, nothing of it is removed.
    */
   readonly unread?: ReadonlySet<MemberId>;
+  /** How many things refer to this one. */
+  readonly referring?: number;
   /** For outcomes that are told with the address of a record. */
   readonly linkOf?: LinkOf;
 }
@@ -42,7 +44,7 @@ export function planAnchor(
   knot: CompiledKnot,
   merge: AnchorMerge,
   now: Instant,
-  { blocked = none, unread = none, linkOf = () => undefined }: PlanLimits = {},
+  { blocked = none, unread = none, referring = 0, linkOf = () => undefined }: PlanLimits = {},
 ): AnchorPlan {
   const operations: Operation[] = [];
   const withheld: Withheld[] = [];
@@ -59,6 +61,12 @@ export function planAnchor(
         member: member.id,
         kind: 'waits',
         reason: `${unreadHere.join(', ')} must be read before anything is removed`,
+      });
+    else if (tie && isRemoved && removal.kind === 'delete' && referring > 0 && !member.deletesReferred)
+      withheld.push({
+        member: member.id,
+        kind: 'waits',
+        reason: `it is not deleted while something refers to it: ${referring} ${referring === 1 ? 'does' : 'do'}`,
       });
     else if (tie && isRemoved) planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
     else if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });

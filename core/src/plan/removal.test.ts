@@ -97,6 +97,23 @@ test.each(['archive', 'delete'] as const)(
   },
 );
 
+test('nothing is deleted that something refers to, unless that is wanted; it may be put away', () => {
+  const gone = anchor(tie('crm', { gone: true }), tie('shop'), tie('erp'));
+  const planned = (kind: 'archive' | 'delete', referring: number) => {
+    const knot = compiled({ crm: { whenDeleted: kind }, erp: { deletesReferred: true } });
+    const { operations, withheld } = planAnchor(
+      knot,
+      mergeAnchor({ knot, anchor: gone, readings: new Map(), now: 1 }),
+      1,
+      { referring },
+    );
+    return [operations.map(({ member }) => member), withheld.map(({ member, reason }) => `${member}: ${reason}`)];
+  };
+  expect(planned('delete', 0)).toEqual([['shop', 'erp'], []]);
+  expect(planned('delete', 3)).toEqual([['erp'], ['shop: it is not deleted while something refers to it: 3 do']]);
+  expect(planned('archive', 3)).toEqual([['shop', 'erp'], []]);
+});
+
 test('the record that we removed is gone, has no consequences of its own, and the next plan has nothing to do', () => {
   const knot = compiled({ crm: { whenDeleted: 'delete' }, shop: { whenDeleted: 'delete' } });
   const before = anchor(tie('crm', { gone: true }), tie('shop'));

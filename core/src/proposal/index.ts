@@ -10,6 +10,7 @@ export {
   type TurnedDown,
 } from './proposeFields.js';
 export { type PairProposals, type ProposedPair, proposePairs } from './proposePairs.js';
+export { fieldsToLookUp, type FieldValues, type FoundValues, proposeReferences } from './proposeReferences.js';
 export { reasonWords } from './reasonWords.js';
 export { type FieldSketch, type ObjectSketch, ObjectSketcher } from './sketch.js';
 export { TiedRecords } from './tiedEvidence.js';

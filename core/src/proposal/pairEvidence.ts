@@ -11,7 +11,14 @@ export type Reason =
   | { readonly kind: 'values'; readonly share: number; readonly count: number; readonly adds: number }
   | { readonly kind: 'tied'; readonly equal: number; readonly of: number; readonly adds: number }
   | { readonly kind: 'crosswalk'; readonly of: number; readonly adds: number }
-  | { readonly kind: 'factor'; readonly factor: number; readonly of: number; readonly adds: number };
+  | { readonly kind: 'factor'; readonly factor: number; readonly of: number; readonly adds: number }
+  | {
+      readonly kind: 'refers';
+      readonly found: number;
+      readonly of: number;
+      readonly words: string;
+      readonly adds: number;
+    };
 
 /** A field with what its name says. */
 export interface NamedSketch extends FieldSketch {

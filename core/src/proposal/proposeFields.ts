@@ -43,6 +43,8 @@ export interface ProposedField {
   readonly isKey: boolean;
   readonly cells: readonly ProposedCell[];
   readonly crosswalk?: Crosswalk | undefined;
+  /** Of a reference: the knot whose things it holds. */
+  readonly refersTo?: string | undefined;
 }
 
 export interface TurnedDown {
@@ -187,7 +189,8 @@ function tellsApart({ sketch, object }: ProposedSource): boolean {
 const sentence = (text: string): string => text.charAt(0).toUpperCase() + text.slice(1);
 
 /** An identifier from the words of a name that no other shared field has. */
-function freeId(words: readonly string[], taken: Set<string>): string {
+/** An id from words that no field has yet; it is taken then. */
+export function freeId(words: readonly string[], taken: Set<string>): string {
   const letters = words.map((word) => word.replaceAll(/[^a-z0-9]/g, '')).filter((word) => word !== '');
   const camel = letters
     .map((word, index) => (index === 0 ? word : sentence(word)))

@@ -33,6 +33,10 @@ export function reasonWords(reason: Reason): string | undefined {
         `in ${reason.of} tied records it is always ` +
         `${reason.factor >= 1 ? `${reason.factor} times as much` : `one part in ${Math.round(1 / reason.factor)}`}`
       );
+    case 'refers': {
+      const left = reason.of - reason.found;
+      return `${reason.found} of ${reason.of} values are ${reason.words}${left === 0 ? '' : `; ${left} are not known`}`;
+    }
     default:
       return reason satisfies never;
   }

@@ -1,10 +1,13 @@
 import type { KnotDefinition, NewField, Reading, SaveDraft, System } from '@anchor-knot/contracts';
 import {
   type FieldSketch,
+  fieldsToLookUp,
   type ObjectSketch,
   ObjectSketcher,
   type ProposalMember,
+  type ProposedField,
   proposeFields,
+  proposeReferences,
   type Raw,
   readPath,
   reasonWords,
@@ -16,6 +19,8 @@ import { SystemTrouble } from '@anchor-knot/connectors';
 import type { SqlConnection } from '../persistence/sql.js';
 import { mayOf, type SystemObjects } from '../systems/objects.js';
 import type { Systems } from '../systems/systems.js';
+import type { Knots } from './knots.js';
+import { foundValues } from './findReferences.js';
 import { systemClock } from '../worker/systemClock.js';
 import { ruledTogether, type SampledThing, tiedTogether } from './sampleTogether.js';
 
@@ -39,12 +44,14 @@ interface ReadObject {
 /** Reads the objects of a knot's members, and says which fields correspond and which records are the same thing. */
 export class Readings {
   readonly #data: SqlConnection;
+  readonly #knots: Knots;
   readonly #systems: Systems;
   readonly #objects: SystemObjects;
   readonly #kept = new Map<string, ReadObject>();
   readonly #underWay = new Map<string, Promise<ReadObject>>();
 
-  constructor(data: SqlConnection, systems: Systems, objects: SystemObjects) {
+  constructor(data: SqlConnection, systems: Systems, objects: SystemObjects, knots: Knots) {
+    this.#knots = knots;
     this.#data = data;
     this.#systems = systems;
     this.#objects = objects;
@@ -95,7 +102,7 @@ export class Readings {
           withKey(row, keyOf(member.id)),
         ) as Reading['members'][number]['sample'],
       })),
-      proposals: proposeFields(proposing, definition.fields, turnedDown).map((field) => ({
+      proposals: (await this.#proposals(definition, proposing, turnedDown, keyOf)).map((field) => ({
         ...field,
         crosswalk: (field.crosswalk ?? null) as Reading['proposals'][number]['crosswalk'],
         cells: field.cells.map((cell) => ({
@@ -116,6 +123,42 @@ export class Readings {
         }),
       ),
     };
+  }
+
+  /** What refers to things of other knots comes first: a key there is no value that two systems share. */
+  async #proposals(
+    definition: KnotDefinition,
+    members: readonly ProposalMember[],
+    turnedDown: SaveDraft['turnedDown'],
+    keyOf: (member: string) => string,
+  ): Promise<readonly ProposedField[]> {
+    const mapped = new Set(
+      definition.fields.flatMap(({ mappings }) =>
+        Object.entries(mappings).map(([member, { field }]) => `${member} ${field}`),
+      ),
+    );
+    const isTaken = (member: string, path: string): boolean =>
+      mapped.has(`${member} ${path}`) || path === keyOf(member);
+    const systems = new Map((await this.#systems.all()).map(({ id, name }) => [id, name]));
+    const others = (await this.#knots.all()).map((knot) => knot.definition);
+    const values = fieldsToLookUp(members, isTaken);
+    const found = await foundValues(this.#data, definition, others, values, (id) => systems.get(id) ?? id);
+    const references = proposeReferences(found, members, definition.fields);
+    const referring = new Set(
+      references.flatMap(({ cells }) => cells.map(({ member, field }) => `${member} ${field}`)),
+    );
+    const withoutReferring = members.map((member) => ({
+      ...member,
+      object: {
+        ...member.object,
+        fields: member.object.fields.filter(({ path }) => !referring.has(`${member.id} ${path}`)),
+      },
+    }));
+    const ids = new Set(references.map(({ id }) => id));
+    return [
+      ...references,
+      ...proposeFields(withoutReferring, definition.fields, turnedDown).filter(({ id }) => !ids.has(id)),
+    ];
   }
 
   /**

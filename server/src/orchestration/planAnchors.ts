@@ -124,12 +124,16 @@ export async function planBatch(
     return { id, revision, ...takeUp(anchor, staged.get(id) ?? []) };
   });
   const knot = await bindReferences(installation.store, options.knot, taken);
+  // Only where a record is gone can others be deleted.
+  const partlyGone = taken.filter(({ anchor }) => anchor.ties.some(({ gone }) => gone)).map(({ id }) => id);
+  const referring = partlyGone.length > 0 ? await store.referringCounts(partlyGone) : new Map<AnchorId, number>();
   const entries = taken.map(({ id, revision, anchor, readings, came }): PlanEntry => {
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
     const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
     const plan = planAnchor(knot, merge, clock.now(), {
       blocked,
       unread: context.troubled,
+      referring: referring.get(id) ?? 0,
       linkOf: (member, key) => installation.recordPage(member, key),
     });
     const postponed = new Set(

@@ -325,6 +325,8 @@ export interface Store {
   keyRulesOf(knot: string): Promise<readonly KeyRule[]>;
   /** What things agree on in a field that holds a text; those without one are left out. */
   agreedTexts(knot: string, field: FieldId, anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, string>>;
+  /** How many things that are there refer to some anchors; those that nothing refers to are left out. */
+  referringCounts(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, number>>;
   /** Of anchors that became part of others, which they are now. */
   redirects(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, AnchorId>>;
   assign(

@@ -91,6 +91,7 @@ export class PostgresStore implements Store {
   keyRulesOf = (knot: string) => references.keyRulesOf(this.#data, knot);
   agreedTexts = (knot: string, field: FieldId, ids: readonly AnchorId[]) =>
     references.agreedTexts(this.#data, knot, field, ids);
+  referringCounts = (ids: readonly AnchorId[]) => references.referringCounts(this.#data, ids);
   redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
 
   assign = (

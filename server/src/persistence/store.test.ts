@@ -368,6 +368,42 @@ describe.each([
     expect((await store.tieHeads('customers', 'crm', [recordKey('y')])).size).toBe(0);
   });
 
+  test('knows what refers to a thing as long as it is there, and what things are called', async () => {
+    const [thing, first, second] = [anchor(5, 'a'), anchor(6, 'b'), anchor(7, 'c')];
+    const named: Anchor = {
+      ...thing,
+      agreed: {
+        name: { value: 'Osprey', by: { kind: 'person', name: 'Vera' }, at: 0, why: { kind: 'edit', members: [] } },
+      },
+    };
+    const refers = (field: string, to = thing): AnchorIndex => ({
+      ...keyed(),
+      references: [{ field, anchor: to.id }],
+    });
+    await store.commitMerge(
+      lease,
+      [entry(named, 0), entry(first, 0, { index: refers('owner') }), entry(second, 0, { index: refers('buyer') })],
+      [],
+      [],
+      0,
+    );
+    expect([...(await store.referringCounts([thing.id, first.id]))]).toEqual([[thing.id, 2]]);
+    expect([...(await store.agreedTexts('customers', 'name', [thing.id, first.id]))]).toEqual([[thing.id, 'Osprey']]);
+    // One is gone, and the other refers to something else by now.
+    await store.markGone(lease, 'crm', [recordKey('b')], 0);
+    expect([...(await store.referringCounts([thing.id]))]).toEqual([[thing.id, 1]]);
+    const stored = (await store.loadAnchors(lease, [second.id])).get(second.id);
+    await store.commitMerge(
+      lease,
+      [entry(second, stored?.revision ?? 0, { index: refers('buyer', first), came: [] })],
+      [],
+      [],
+      0,
+    );
+    expect([...(await store.referringCounts([thing.id]))]).toEqual([]);
+    expect([...(await store.redirects([thing.id]))]).toEqual([]);
+  });
+
   test('gives an outcome that comes late to the anchor as it is now, and never moves a tie', async () => {
     const one = anchor(5, 'a');
     await store.commitMerge(lease, [entry(one, 0)], [], [], 0);

@@ -414,6 +414,14 @@ export class InMemoryStore implements Store {
     );
   }
 
+  async referringCounts(ids: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, number>> {
+    const counts = new Map<AnchorId, number>();
+    for (const { anchor, index } of this.#anchors.values())
+      for (const id of new Set(index.references?.map((reference) => reference.anchor)))
+        if (ids.includes(id) && anchor.ties.some(({ gone }) => !gone)) counts.set(id, (counts.get(id) ?? 0) + 1);
+    return counts;
+  }
+
   /** Nobody merges anchors in a simulation. */
   async redirects(): Promise<ReadonlyMap<AnchorId, AnchorId>> {
     return new Map();

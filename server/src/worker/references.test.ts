@@ -3,7 +3,7 @@
  * the CRM, each with the account that its shopper is tied to.
  */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { AnchorList, AnchorView, DecisionList, RunList } from '@anchor-knot/contracts';
+import type { AnchorList, AnchorView, DecisionList, Reading, RunList } from '@anchor-knot/contracts';
 import type { Knot, Mapping } from '@anchor-knot/core';
 import { generateCustomers, type ShopOrder } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -223,4 +223,25 @@ test('a version whose references lead nowhere is not put in force', async () => 
   ]);
   expect(demoKnot.keyRules.map(({ name }) => name)).toContain('Email');
   expect(await change('customers', { field: 'email' })).toEqual([]);
+});
+
+test('a field whose values are keys of another knot is proposed as a reference to it', async () => {
+  await run('customers');
+  await run('orders');
+  const made = await api.as('editor', 'POST', '/api/knots', {
+    name: 'Sales',
+    thing: 'sale',
+    members: ordersKnot.members.map(({ system, object }) => ({ system, object })),
+  });
+  const { knot } = made.json() as { knot: string };
+  const reading = (await api.as('editor', 'POST', `/api/knots/${knot}/reading`, { whole: false })).json() as Reading;
+  const [proposal] = reading.proposals.filter(({ refersTo }) => refersTo === 'customers');
+  expect(proposal).toMatchObject({ name: 'Customer', type: 'reference', isNew: true });
+  const cells = proposal?.cells.map(({ field, steps, reasons }) => [field, steps, reasons[0]]);
+  expect(cells).toContainEqual([
+    'shopper_id',
+    [{ kind: 'reference', by: { member: 'shop' } }],
+    '15 of 15 values are keys of Customers in Market Row',
+  ]);
+  expect(cells?.map(([field]) => field).sort()).toEqual(['accountId', 'shopper_id']);
 });

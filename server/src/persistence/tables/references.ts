@@ -80,6 +80,20 @@ export async function openReferring(db: SqlConnection, things: readonly AnchorId
   );
 }
 
+/** How many things that are there refer to some anchors; those that nothing refers to are left out. */
+export async function referringCounts(
+  db: SqlConnection,
+  anchors: readonly AnchorId[],
+): Promise<ReadonlyMap<AnchorId, number>> {
+  const rows = (await db.query(
+    `select r.to_anchor, count(distinct r.anchor_id)::int as count from anchor_reference r
+     where r.to_anchor = any($1::uuid[])
+       and exists (select from tie t where t.anchor_id = r.anchor_id and not t.gone) group by 1`,
+    [anchors],
+  )) as { to_anchor: string; count: number }[];
+  return new Map(rows.map(({ to_anchor, count }) => [anchorId(to_anchor), count]));
+}
+
 /** Something of a knot that refers to a thing. */
 export interface Referring {
   readonly knot: string;
