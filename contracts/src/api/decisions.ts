@@ -70,6 +70,8 @@ export const decisionDetails = {
     /** What the knot, and the thing where it is known, are called. */
     knotName: z.string().default(''),
     title: z.string().nullable().default(null),
+    /** The list of that knot in which the record stands that it names, where it is known and belongs to nothing. */
+    list: z.enum(['waiting', 'rejected', 'untied', 'aside']).nullable().default(null),
   }),
 } as const satisfies Record<DecisionKind, z.ZodType>;
 export type DecisionDetail<Kind extends DecisionKind = DecisionKind> = z.output<(typeof decisionDetails)[Kind]>;

@@ -53,6 +53,8 @@ export const knotListSchema = z.object({
       version: z.number(),
       standing: knotStandingSchema,
       draft: z.object({ changedBy: z.string(), changedAt: time }).nullable(),
+      /** The knots whose things it refers to, and by which of its fields; of those in force. */
+      refersTo: z.array(z.object({ knot: z.string(), fields: z.array(z.string()) })),
     }),
   ),
 });

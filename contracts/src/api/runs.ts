@@ -101,6 +101,11 @@ export const startRunSchema = z.object({
   overGuards: z.boolean().default(false),
 });
 export const startedRunSchema = z.object({ run: z.string() });
+/** Runs in the order in which they go, each with the knots that it waits for. */
+export const startedTogetherSchema = z.object({
+  runs: z.array(z.object({ knot: z.string(), run: z.string(), after: z.array(z.string()) })),
+});
+export type StartedTogether = z.output<typeof startedTogetherSchema>;
 export const runListSchema = z.object({ runs: z.array(runSchema), next: z.string().nullable() });
 
 export const operationSchema = z.object({

@@ -30,6 +30,7 @@ export {
   type ValueShares,
   type Weights,
 } from './identityRules.js';
+export { knotOrder, type OrderedKnot, referredKnots } from './knotOrder.js';
 export {
   type Acknowledgement,
   type Check,

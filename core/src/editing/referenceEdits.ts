@@ -1,7 +1,7 @@
 import { type Knot, type Mapping, referenceWays, type SharedField } from '../definition/index.js';
 import type { ReferenceStep } from '../mapping/index.js';
 import type { MemberId, ReferenceBy } from '../record/index.js';
-import { type Edit } from './edit.js';
+import type { Edit } from './edit.js';
 import { changeField } from './fieldEdits.js';
 import { ruleFor } from './ruleEdits.js';
 

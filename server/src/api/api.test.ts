@@ -86,6 +86,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/knots': 'editor',
   'POST /api/knots/import': 'editor',
   'POST /api/knots/:knot/things': 'viewer',
+  'POST /api/runs/together': 'operator',
   'GET /api/knot-schema': 'viewer',
   'POST /api/knots/{knot}/survey': 'editor',
   'GET /api/knots/{knot}/draft': 'viewer',

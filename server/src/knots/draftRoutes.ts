@@ -46,7 +46,14 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
     },
     async () => {
       const states = await knotStates(data);
-      return { knots: (await drafts.list()).map((knot) => ({ ...knot, standing: standingView(states.get(knot.id)) })) };
+      const references = new Map((await knots.all()).map(({ id, definition }) => [id, referencesOf(definition)]));
+      return {
+        knots: (await drafts.list()).map((knot) => ({
+          ...knot,
+          standing: standingView(states.get(knot.id)),
+          refersTo: references.get(knot.id) ?? [],
+        })),
+      };
     },
   );
 
@@ -312,4 +319,12 @@ function freeId(name: string, taken: Set<string>): string {
   for (let number = 2; taken.has(id); number += 1) id = `${start}${number}`;
   taken.add(id);
   return id;
+}
+
+/** The knots that a definition refers to, with the names of the fields that do. */
+function referencesOf({ fields }: KnotDefinition): { knot: string; fields: string[] }[] {
+  const byKnot = new Map<string, string[]>();
+  for (const { name, refersTo } of fields)
+    if (refersTo !== undefined) byKnot.set(refersTo, [...(byKnot.get(refersTo) ?? []), name]);
+  return [...byKnot].map(([knot, names]) => ({ knot, fields: names }));
 }

@@ -1,6 +1,13 @@
 import type { DataSource } from 'typeorm';
 import { describeIssues, knotSchema } from '@anchor-knot/contracts';
-import { type CompiledKnot, compileKnot, type Knot, type KnotProblem } from '@anchor-knot/core';
+import {
+  type CompiledKnot,
+  compileKnot,
+  type Knot,
+  knotOrder,
+  type KnotProblem,
+  type OrderedKnot,
+} from '@anchor-knot/core';
 import { dropDraft, lockDraft, tellOfDraft } from '../persistence/tables/drafts.js';
 import { createKnot, findVersion, knotsInForce, versionInForce } from '../persistence/tables/knots.js';
 import { applyVersion, awaitVersion, isRunning, keepVersion, lockKnot } from '../persistence/tables/versions.js';
@@ -61,6 +68,17 @@ export class Knots {
   async all(): Promise<LoadedKnot[]> {
     const loaded = await Promise.all((await this.ids()).map((id) => this.inForce(id)));
     return loaded.filter((knot) => knot !== undefined);
+  }
+
+  /** Knots in force in the order in which they run together. */
+  async inOrder(): Promise<readonly OrderedKnot[]> {
+    return knotOrder((await this.all()).map(({ definition }) => definition));
+  }
+
+  /** The knots that a knot comes after, because it refers to them. */
+  async comesAfter(id: string): Promise<readonly string[]> {
+    const refers = (await this.inForce(id))?.definition.fields.some(({ refersTo }) => refersTo !== undefined);
+    return refers ? ((await this.inOrder()).find((knot) => knot.id === id)?.after ?? []) : [];
   }
 
   async create(definition: Knot, person: string): Promise<void> {

@@ -135,7 +135,7 @@ function decisionOfProblem(
             : `${name} in ${systemName(member)} waits: “${value.slice(0, 60)}” is not known among the things that it ` +
               'refers to.',
         // What these are called now is told when it is looked at.
-        detail: { knot: wanted.knot, by: wanted.by, value, thing, knotName: '', title: null },
+        detail: { knot: wanted.knot, by: wanted.by, value, thing, knotName: '', title: null, list: null },
       };
     }
     default:

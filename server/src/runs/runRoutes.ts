@@ -12,6 +12,7 @@ import {
   runSchema,
   runViewSchema,
   startedRunSchema,
+  startedTogetherSchema,
   startRunSchema,
 } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
@@ -71,6 +72,42 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         records: keysByMember(records),
       });
       return reply.code(202).send({ run });
+    },
+  );
+
+  typed.post(
+    '/api/runs/together',
+    {
+      config: { role: 'operator' },
+      schema: {
+        tags: ['runs'],
+        summary:
+          'Start a run of every knot that runs: what is referred to first, what refers to it when that has ended',
+        body: z.object({ kind: z.enum(['run', 'dry run']) }),
+        response: { 202: startedTogetherSchema },
+      },
+    },
+    async (request, reply) => {
+      const { kind } = request.body;
+      const states = await knotStates(data);
+      const started: z.output<typeof startedTogetherSchema>['runs'] = [];
+      for (const { id: knot, after } of await knots.inOrder()) {
+        if (kind === 'run' && states.get(knot)?.state !== 'running') continue;
+        const waitsFor = after.filter((other) => started.some((one) => one.knot === other));
+        const run = await queue.send({
+          knot,
+          kind,
+          startedBy: request.person?.name ?? '',
+          cause: 'person',
+          members: null,
+          records: {},
+          full: false,
+          overGuards: false,
+          after: waitsFor,
+        });
+        started.push({ knot, run, after: waitsFor });
+      }
+      return reply.code(202).send({ runs: started });
     },
   );
 

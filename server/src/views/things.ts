@@ -2,7 +2,7 @@ import type { AnchorView, Decision, JournalEntry, Thing } from '@anchor-knot/con
 import type { Knot } from '@anchor-knot/core';
 import type { SqlConnection } from '../persistence/sql.js';
 import { namesOfKnots } from '../persistence/tables/knots.js';
-import { namesOfThings } from '../persistence/tables/references.js';
+import { listsOfRecords, namesOfThings } from '../persistence/tables/references.js';
 
 type Value = NonNullable<AnchorView['fields'][number]['agreed']>['value'];
 type Name = (value: Value) => Value | Thing;
@@ -73,16 +73,30 @@ export async function decisionsWithThings(
     db,
     about.flatMap((decision) => (decision.kind === 'waiting' ? [decision.detail.knot] : [])),
   );
+  const lists = await listsOfRecords(db, about.flatMap(wantedRecord));
   return decisions.map((decision) => {
     if (!isAbout(decision)) return decision;
     if (decision.kind === 'held') return heldAmong(decision, name);
     if (decision.kind !== 'waiting') return decision;
     const thing = name(decision.detail.thing);
     const title = typeof thing === 'object' && thing !== null && '$thing' in thing ? String(thing.title) : null;
-    const detail = { ...decision.detail, knotName: knotNames.get(decision.detail.knot) ?? decision.detail.knot, title };
+    const [wanted] = wantedRecord(decision);
+    const detail = {
+      ...decision.detail,
+      knotName: knotNames.get(decision.detail.knot) ?? decision.detail.knot,
+      title,
+      list: (wanted && lists.get(JSON.stringify([wanted.knot, wanted.member, wanted.key]))) ?? null,
+    };
     const says = waitingWords(decision.fieldName ?? '', systemName(decision.member), detail);
     return { ...decision, detail, says };
   });
+}
+
+/** The record that a waiting reference names by its key. */
+function wantedRecord(decision: Decision): { knot: string; member: string; key: string }[] {
+  if (decision.kind !== 'waiting') return [];
+  const { knot, by, value } = decision.detail;
+  return 'member' in by && value !== null ? [{ knot, member: by.member, key: value }] : [];
 }
 
 const valuesOf = (decision: Decision): readonly unknown[] => {

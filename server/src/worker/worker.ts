@@ -240,15 +240,30 @@ export class Worker {
     await this.#parts.scheduler.startReleased(knot, this.#clock.now());
   }
 
-  /** A run that nobody asked for waits for those of knots that come before; not for ever, where they always run. */
-  async #waitForOthers(id: string, { kind, cause }: RunJob, { after = [] }: Timing): Promise<void> {
-    if (kind !== 'run' || cause === 'person') return;
+  /**
+   * A run that nobody asked for waits for those of knots that come before: those that its timing names, and those that
+   * it refers to. So does one that was asked for together with them. Not for ever, where they always run.
+   */
+  async #waitForOthers(id: string, { knot, kind, cause, after: asked = [] }: RunJob, timing: Timing): Promise<void> {
+    if (kind !== 'run' && asked.length === 0) return;
     const { queue } = this.#parts;
+    const own = cause === 'person' ? [] : [...(timing.after ?? []), ...(await this.#referredBefore(knot))];
+    const after = [...new Set([...asked, ...own])];
+    if (after.length === 0) return;
     const latest = Date.now() + longestOrderMs;
     while (Date.now() < latest && !this.#stopping.signal.aborted && (await queue.haveRuns(after))) {
       await queue.keepWaiting(id);
       await this.#clock.sleep(busyWaitMs, this.#stopping.signal);
     }
+  }
+
+  /** What a knot refers to comes before it, but for what somebody has said to come after it. */
+  async #referredBefore(knot: string): Promise<readonly string[]> {
+    const { knots, timings } = this.#parts;
+    const before: string[] = [];
+    for (const other of await knots.comesAfter(knot))
+      if (!(await timings.of(other)).timing.after?.includes(knot)) before.push(other);
+    return before;
   }
 
   /** Drives a run by the version in force. @returns `undefined` where none is */

@@ -15,6 +15,8 @@ export interface RunJob {
   readonly records: Readonly<Record<string, readonly string[]>>;
   readonly full: boolean;
   readonly overGuards: boolean;
+  /** Knots whose runs it waits for, where it was asked for together with them. */
+  readonly after?: readonly string[] | undefined;
 }
 
 /** The connection as the queue takes it, so that a job is sent within a transaction. */

@@ -162,3 +162,17 @@ export async function waitingFor(db: SqlConnection, knot: string, limit: number)
     [knot, limit],
   )) as WaitingReference[];
 }
+
+/** In which list of their knots some records stand that belong to no anchor, by knot, member and key. */
+export async function listsOfRecords(
+  db: SqlConnection,
+  records: readonly { readonly knot: string; readonly member: string; readonly key: string }[],
+): Promise<ReadonlyMap<string, 'waiting' | 'rejected' | 'untied' | 'aside'>> {
+  if (records.length === 0) return new Map();
+  const rows = (await db.query(
+    `select knot_id, member, record_key, coalesce(verdict, reason) as list from outside_record
+     where (knot_id, member, record_key) in (select * from unnest($1::text[], $2::text[], $3::text[]))`,
+    [records.map(({ knot }) => knot), records.map(({ member }) => member), records.map(({ key }) => key)],
+  )) as { knot_id: string; member: string; record_key: string; list: 'waiting' | 'rejected' | 'untied' | 'aside' }[];
+  return new Map(rows.map((row) => [JSON.stringify([row.knot_id, row.member, row.record_key]), row.list]));
+}

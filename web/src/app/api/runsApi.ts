@@ -9,6 +9,8 @@ import {
   type RunView,
   runViewSchema,
   startedRunSchema,
+  type StartedTogether,
+  startedTogetherSchema,
   type Watch,
   watchSchema,
 } from '@anchor-knot/contracts';
@@ -46,6 +48,10 @@ export class RunsApi {
     return this.#http
       .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })
       .pipe(map((answer) => startedRunSchema.parse(answer).run));
+  }
+  /** A run of every knot that runs, in the order in which they go together. */
+  startTogether(): Observable<StartedTogether['runs']> {
+    return this.#calls.post('/api/runs/together', { kind: 'run' }, startedTogetherSchema).pipe(map(({ runs }) => runs));
   }
   exchanges(run: string, query: Query): Observable<ExchangeList> {
     return this.#calls.get(`/api/runs/${encodeURIComponent(run)}/exchanges`, exchangeListSchema, query);

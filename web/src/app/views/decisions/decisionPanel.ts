@@ -16,6 +16,13 @@ import { HeldGrid } from './heldGrid';
 import { ProblemText } from '../problem';
 import { AgoTime } from '../../words/agoTime';
 
+const listWords = {
+  waiting: 'waits to be matched in',
+  rejected: 'is rejected in',
+  untied: 'matches nothing in',
+  aside: 'was set aside in',
+} as const;
+
 /** Kinds that are put right by correcting the record where it stands. */
 const correctable: readonly Decision['kind'][] = ['rejected', 'unreadable'];
 
@@ -71,6 +78,14 @@ export class DecisionPanel {
     const decision = this.decision();
     const member = this.members().find(({ id }) => id === decision.member);
     return member && decisionKinds[decision.kind].about === 'source' ? member : undefined;
+  });
+  /** Of a reference that waits: in which list of the other knot the record stands that it names. */
+  protected readonly wantedList = computed(() => {
+    const decision = this.decision();
+    if (decision.kind !== 'waiting') return undefined;
+    const { by, list, knotName } = decision.detail;
+    if (list === null || !('member' in by)) return undefined;
+    return { query: { member: by.member, list }, says: `${listWords[list]} ${knotName}` };
   });
   protected readonly options = computed((): DecisionOption[] => optionsOf(this.decision(), this.members()));
 

@@ -16,13 +16,25 @@ import { ListKeys } from '../listKeys';
 import { State } from '../state';
 import { ProblemText } from '../problem';
 import { AgoTime } from '../../words/agoTime';
+import { KnotMap, type MappedKnot } from './knotMap';
 import { tableParts } from '../../tables/rows';
 
 /** Which kinds of thing are kept the same, and in which systems? */
 @Component({
   selector: 'ak-knots-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [...tableParts, ProblemText, RouterLink, MatButtonModule, FileButton, Pennant, State, ListKeys, AgoTime],
+  imports: [
+    ...tableParts,
+    ProblemText,
+    RouterLink,
+    MatButtonModule,
+    FileButton,
+    Pennant,
+    State,
+    ListKeys,
+    AgoTime,
+    KnotMap,
+  ],
   templateUrl: './knotsView.html',
   styleUrl: './knotsView.scss',
 })
@@ -47,6 +59,26 @@ export class KnotsView {
   readonly #states = computed(() => this.rows().flatMap(({ version, standing }) => (version > 0 ? [standing] : [])));
   protected readonly canPause = computed(() => this.#states().some(({ state }) => state === 'running'));
   protected readonly canTakeUp = computed(() => this.#states().some(({ pausedTogether }) => pausedTogether));
+
+  protected readonly mapped = computed((): readonly MappedKnot[] =>
+    this.rows().map(({ id, name, refersTo, live }) => ({
+      id,
+      name,
+      refersTo,
+      says: live ? `${count(live.anchors)} anchors` : 'not in force yet',
+    })),
+  );
+  /** More than one runs: a knot alone is run where it is shown. */
+  protected readonly canRun = computed(() => this.#states().filter(({ state }) => state === 'running').length > 1);
+
+  protected runAll(): void {
+    this.asking.ask(this.#runsApi.startTogether(), (runs) => {
+      const nameOf = new Map(this.rows().map(({ id, name }) => [id, name]));
+      const order = runs.map(({ knot }) => nameOf.get(knot) ?? knot);
+      this.#telling.say(`${plural(runs.length, 'run')} started: ${order.join(', then ')}.`);
+      void this.#router.navigate(['/runs']);
+    });
+  }
 
   protected setAll(state: 'running' | 'paused'): void {
     const confirmed =
