@@ -1,3 +1,4 @@
+import { deserialize, serialize } from 'node:v8';
 import { setupZonelessTestEnv } from 'jest-preset-angular/setup-env/zoneless/index.mjs';
 
 setupZonelessTestEnv();
@@ -25,3 +26,5 @@ globalThis.matchMedia ??= (media: string): MediaQueryList =>
   });
 Element.prototype.scrollIntoView ??= () => undefined;
 Element.prototype.scrollTo ??= () => undefined;
+// Every browser has it; jsdom keeps Node's from its documents.
+globalThis.structuredClone ??= <T>(value: T): T => deserialize(serialize(value)) as T;

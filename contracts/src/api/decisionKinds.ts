@@ -102,3 +102,6 @@ export function subjectOf(kind: DecisionKind, hasAnchor: boolean): DecisionSubje
 
 /** Kinds of which a new one means that a run has done less than it was to do. */
 export const failureKinds: readonly DecisionKind[] = decisionKindNames.filter((kind) => decisionKinds[kind].isFailure);
+
+/** Kinds that nobody has to do anything about: they close when what they wait for is there. */
+export const passingKinds: ReadonlySet<DecisionKind> = new Set(['waiting']);

@@ -85,7 +85,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'GET /api/knots': 'viewer',
   'POST /api/knots': 'editor',
   'POST /api/knots/import': 'editor',
-  'POST /api/knots/:knot/things': 'viewer',
+  'POST /api/knots/{knot}/things': 'viewer',
   'POST /api/runs/together': 'operator',
   'GET /api/knot-schema': 'viewer',
   'POST /api/knots/{knot}/survey': 'editor',

@@ -1,4 +1,4 @@
-import { type DecisionKind, decisionKinds, toldDecisionKinds } from '@anchor-knot/contracts';
+import { type DecisionKind, decisionKinds, passingKinds, toldDecisionKinds } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../persistence/sql.js';
 import {
   busyKnots,
@@ -206,7 +206,8 @@ async function longWaitingCases(
 }
 
 export function kindsOf(rule: NoticeRuleRow['rule']): readonly DecisionKind[] {
-  return rule.decisionKinds.length > 0 ? rule.decisionKinds : toldDecisionKinds;
+  if (rule.decisionKinds.length > 0) return rule.decisionKinds;
+  return toldDecisionKinds.filter((kind) => !passingKinds.has(kind));
 }
 
 function rulesOf(rules: readonly NoticeRuleRow[], topic: NoticeCase['topic']): readonly NoticeRuleRow[] {

@@ -122,7 +122,10 @@ function waitingWords(
   { value, knotName, title }: Extract<Decision, { kind: 'waiting' }>['detail'],
 ): string {
   if (value !== null)
-    return `${field} in ${system} waits: nothing in ${knotName} is known by “${value}” yet. It goes by itself when it is.`;
+    return (
+      `${field} in ${system} waits: nothing in ${knotName} is known by “${value}” yet. ` +
+      'It goes by itself when it is.'
+    );
   return (
     `${field} waits: ${title ?? 'what it refers to'}, in ${knotName}, has no record yet by which ${system} could be ` +
     'told of it. It goes by itself when there is one.'

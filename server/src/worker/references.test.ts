@@ -1,9 +1,9 @@
 /**
- * Two knots over real HTTP and a real database, of which one refers to the other: the orders of the shop become deals of
- * the CRM, each with the account that its shopper is tied to.
+ * Two knots over real HTTP and a real database, of which one refers to the other: the orders of the shop become
+ * deals of the CRM, each with the account that its shopper is tied to.
  */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { AnchorList, AnchorView, DecisionList, Reading, RunList } from '@anchor-knot/contracts';
+import type { AnchorList, AnchorView, DecisionList, Reading } from '@anchor-knot/contracts';
 import type { Knot, Mapping } from '@anchor-knot/core';
 import { generateCustomers, type ShopOrder } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -149,7 +149,7 @@ test('an order waits for its customer, and goes by itself when that is there; vi
 
   await run('customers');
   for (let tries = 0; (await deals()).size < accountsOfOrders.size && tries < 100; tries += 1) await wait(100);
-  const { runs } = await get<RunList>('/api/runs?knot=orders&quiet=true');
+  const { runs } = await get<{ runs: { cause: string; startedBy: string }[] }>('/api/runs?knot=orders&quiet=true');
   expect(runs.map(({ cause, startedBy }) => [cause, startedBy])).toContainEqual(['release', '']);
   expect(await deals()).toEqual(accountsOfOrders);
   // The others have customers by now, and these no account.
@@ -173,7 +173,7 @@ test('an order waits for its customer, and goes by itself when that is there; vi
   });
 });
 
-test('what refers to a thing follows when it is merged into another, or parted; nothing is asked of anybody', async () => {
+test('what refers to a thing follows when it is merged into another, or parted, and nobody is asked', async () => {
   await run('customers');
   await run('orders');
   const key = String(orders[0]?.shopper_id);

@@ -4,6 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { NavigationEnd, Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { catchError, filter, map, merge, type Observable, of, startWith, switchMap, throttleTime, timer } from 'rxjs';
+import { passingKinds } from '@anchor-knot/contracts';
 import { DecisionsApi } from '../api/decisionsApi';
 import { LiveEvents } from '../api/liveEvents';
 import { NoticesApi } from '../api/noticesApi';
@@ -33,9 +34,11 @@ export class App {
   readonly #router = inject(Router);
   readonly #dialog = inject(MatDialog);
   protected readonly views = viewKeys;
-  /** Open decisions. */
+  /** Open decisions, but for those that go by themselves. */
   protected readonly waiting = this.#counted(this.#live.decided, () =>
-    this.#api.decisions({}).pipe(map(({ total }) => total)),
+    this.#api
+      .decisions({})
+      .pipe(map(({ kinds }) => kinds.reduce((sum, { kind, count }) => sum + (passingKinds.has(kind) ? 0 : count), 0))),
   );
   /** Notices that the person has not seen. They come without a run, too. */
   protected readonly unread = this.#counted(merge(this.#notices.seen, timer(noticeMs, noticeMs)), () =>

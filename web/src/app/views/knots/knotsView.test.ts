@@ -1,7 +1,7 @@
 /** Which knots there are; all of them are paused, and taken up again, at once. */
 import { jest } from '@jest/globals';
 import { TestBed } from '@angular/core/testing';
-import { provideRouter } from '@angular/router';
+import { provideRouter, Router } from '@angular/router';
 import type { KnotStanding } from '@anchor-knot/contracts';
 import { NEVER, of } from 'rxjs';
 import { KnotsApi } from '../../api/knotsApi';
@@ -17,6 +17,7 @@ const knot = (id: string, standing: Partial<KnotStanding>, version = 1) => ({
   version,
   draftBy: null,
   draftAt: null,
+  refersTo: [],
   standing: { state: 'running', by: null, at: null, until: null, pausedTogether: false, ...standing },
 });
 
@@ -25,12 +26,18 @@ async function shown(knots: readonly object[], role: 'editor' | 'viewer' = 'edit
     knots: jest.fn(() => of(knots)),
     setAllStates: jest.fn((_: string) => of(2)),
   };
+  const startTogether = jest.fn(() =>
+    of([
+      { knot: 'b', run: '1', after: [] },
+      { knot: 'a', run: '2', after: ['b'] },
+    ]),
+  );
   const { told, provider } = telling();
   TestBed.configureTestingModule({
     providers: [
-      provideRouter([]),
+      provideRouter([{ path: 'runs', children: [] }]),
       { provide: KnotsApi, useValue: api },
-      { provide: RunsApi, useValue: { watch: () => of({ knots: [] }) } },
+      { provide: RunsApi, useValue: { watch: () => of({ knots: [] }), startTogether } },
       { provide: LiveEvents, useValue: { ends: NEVER } },
       signedInAs(role),
       provider,
@@ -38,7 +45,7 @@ async function shown(knots: readonly object[], role: 'editor' | 'viewer' = 'edit
   });
   const fixture = TestBed.createComponent(KnotsView);
   await fixture.whenStable();
-  return { ...hands(fixture), api, told };
+  return { ...hands(fixture), api, told, startTogether };
 }
 
 test('all that run are paused when that is confirmed, and it is said how many', async () => {
@@ -62,4 +69,18 @@ test('only what was paused together is taken up together; who may not change kno
   expect(told).toEqual(['2 knots taken up again.']);
   TestBed.resetTestingModule();
   expect(await (await shown(paused, 'viewer')).buttons()).toEqual([]);
+});
+
+test('all are run together in the order in which they refer to each other, and it is said which', async () => {
+  const { press, told, startTogether } = await shown([knot('a', {}), knot('b', {})]);
+  await press('Run all');
+  expect(startTogether).toHaveBeenCalledTimes(1);
+  expect(told).toEqual(['2 runs started: b, then a.']);
+  expect(TestBed.inject(Router).url).toBe('/runs');
+});
+
+test('one knot alone is run where it is shown, and who only looks starts none', async () => {
+  expect(await (await shown([knot('a', {}), knot('b', { state: 'paused' })])).buttons()).not.toContain('Run all');
+  TestBed.resetTestingModule();
+  expect(await (await shown([knot('a', {}), knot('b', {})], 'viewer')).buttons()).not.toContain('Run all');
 });

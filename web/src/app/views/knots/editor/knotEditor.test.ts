@@ -11,6 +11,7 @@ import { LiveEvents } from '../../../api/liveEvents';
 import { SystemsApi } from '../../../api/systemsApi';
 import { SessionService } from '../../../api/session';
 import { KnotEditor } from './knotEditor';
+import { ReferenceTargets } from './referenceTargets';
 import { TrialService } from './trialService';
 
 const definition = knotDraftSchema.parse(
@@ -23,6 +24,7 @@ function opened() {
   const sent: { readonly name: string; readonly revision: number; readonly answer: Subject<number> }[] = [];
   const draft = { definition, turnedDown: [], revision: 4, basedOn: 1, changedBy: 'Vera', changedAt: '' };
   const api = {
+    knots: () => of([]),
     draft: () => of(draft),
     saveDraft: (_: string, { definition: { name }, revision }: SaveDraft): Observable<number> => {
       const answer = new Subject<number>();
@@ -33,6 +35,7 @@ function opened() {
   TestBed.configureTestingModule({
     providers: [
       KnotEditor,
+      ReferenceTargets,
       { provide: KnotsApi, useValue: api },
       { provide: SystemsApi, useValue: { systems: () => of([]) } },
       { provide: TrialService, useValue: { try: () => of(undefined), review: () => of([]), know: () => undefined } },

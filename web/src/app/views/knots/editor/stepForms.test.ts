@@ -1,9 +1,10 @@
 import { readFileSync } from 'node:fs';
 import { stepSchema } from '@anchor-knot/contracts';
-import { compileStep, type Step } from '@anchor-knot/core';
+import { compileStep, notLookedUp, type Step } from '@anchor-knot/core';
 import { stepWords } from '../../../words/sentences';
 import { partText, stepForm, stepForms, type StepPart, withPart } from './stepForms';
 
+const referring = { knot: 'customers', references: notLookedUp };
 const tables = { groups: { name: 'Groups', rows: [] } };
 
 test('every kind of step has a form, begins as one that can be run, and is said in words', () => {
@@ -12,7 +13,7 @@ test('every kind of step has a form, begins as one that can be run, and is said 
   for (const form of stepForms) {
     const step = form.make(['groups'], 'https://crm.example/records/{key}');
     expect(stepSchema.safeParse(step).success).toBe(true);
-    expect([form.kind, compileStep(step as never, 'crm', tables).ok]).toEqual([form.kind, true]);
+    expect([form.kind, compileStep(step as never, 'crm', tables, referring).ok]).toEqual([form.kind, true]);
     expect(stepWords(step, { crosswalks: tables } as never)).not.toBe('');
   }
 });

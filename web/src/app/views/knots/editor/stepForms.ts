@@ -291,7 +291,7 @@ export const stepForms: readonly StepForm[] = [
     name: 'Reference',
     says: 'a thing of another knot, in the way in which this system refers to it',
     parts: [],
-    make: () => ({ kind: 'reference', by: { member: '' } }),
+    make: () => ({ kind: 'reference', by: { member: 'member' } }),
   },
 ];
 
