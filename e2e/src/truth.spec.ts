@@ -111,6 +111,34 @@ test('of the pairs that belong together nearly all are tied or asked about, and 
   expect(counted.tied / counted.pairs).toBeGreaterThanOrEqual(0.9);
   expect((counted.tied + counted.asked) / counted.pairs).toBeGreaterThanOrEqual(0.95);
 
+  // Of each order, the customer that it refers to is the one whose keys its records have.
+  await page.goto(`${installation.addressOf('Anchor Knot')}/knots/orders/members`);
+  await page.getByRole('button', { name: 'Run now' }).click();
+  await expect
+    .poll(async () => (await ask<{ runs: { state: string }[] }>(page, '/api/runs?knot=orders')).runs[0]?.state)
+    .toMatch(/^succeeded/);
+  const tiesOf = new Map(anchors.map(({ id, ties }) => [id, ties]));
+  const { anchors: orders } = await ask<{ anchors: ListedAnchor[] }>(page, '/api/knots/orders/anchors');
+  let referring = 0;
+  for (const { id, title } of orders) {
+    const { fields } = await ask<{ fields: OrderField[] }>(page, `/api/anchors/${id}`);
+    const customer = fields.find((field) => field.id === 'customer');
+    const thing = customer?.agreed?.value.$thing;
+    if (!customer || thing === undefined) continue;
+    const meant = (tiesOf.get(thing) ?? []).map(({ member, key }) => customerOf.get(`${member}/${key}`));
+    for (const [member, { raw }] of Object.entries(customer.cells)) {
+      if (raw === null) continue;
+      referring += 1;
+      expect([title, member, raw, meant.includes(customerOf.get(`${member}/${raw}`))]).toEqual([
+        title,
+        member,
+        raw,
+        true,
+      ]);
+    }
+  }
+  expect(referring).toBeGreaterThan(orders.length);
+
   // Every record that was read is in exactly one list, and the counts lead to them.
   const { runs } = await ask<{ runs: { progress: { tally: Record<string, Tally> } }[] }>(
     page,
@@ -129,6 +157,12 @@ test('of the pairs that belong together nearly all are tied or asked about, and 
   await page.getByRole('button', { name: 'Let it start a customer' }).first().click();
   await expect(rows).toHaveCount(before - 2);
 });
+
+interface OrderField {
+  readonly id: string;
+  readonly agreed: { readonly value: { readonly $thing?: string } } | null;
+  readonly cells: Readonly<Record<string, { readonly raw: string | number | null }>>;
+}
 
 interface Tally {
   readonly read: number;

@@ -80,33 +80,53 @@ export interface KnownName {
   readonly isGone?: boolean | undefined;
 }
 
+/** What is known of the things of a knot in one way of referring to them. */
+interface KnownWay {
+  readonly found: Map<string, AnchorId | 'several'>;
+  readonly names: Map<AnchorId, string>;
+}
+
 /** Look-ups that are filled from what was found. What is not among it is not there. */
 export class LookUps implements References {
-  readonly #found = new Map<string, AnchorId | 'several'>();
-  readonly #names = new Map<string, string>();
+  /** By knot, then by member or field: no text is made for a look-up, of which there is one for each record. */
+  readonly #byMember = new Map<string, Map<string, KnownWay>>();
+  readonly #byField = new Map<string, Map<string, KnownWay>>();
   readonly #redirects: ReadonlyMap<AnchorId, AnchorId>;
 
   constructor(names: Iterable<KnownName>, redirects: ReadonlyMap<AnchorId, AnchorId> = new Map()) {
     this.#redirects = redirects;
     for (const { knot, by, value, anchor, isGone } of names) {
-      const way = referenceKey(knot, by);
-      const known = this.#found.get(`${way}\u001f${value}`);
-      this.#found.set(`${way}\u001f${value}`, known === undefined || known === anchor ? anchor : 'several');
-      if (!isGone) this.#names.set(`${way}\u001f${anchor}`, value);
+      const { found, names: known } = this.#wayToFill(knot, by);
+      const before = found.get(value);
+      found.set(value, before === undefined || before === anchor ? anchor : 'several');
+      if (!isGone) known.set(anchor, value);
     }
   }
 
   find(knot: string, by: ReferenceBy, value: string): Found {
-    const found = this.#found.get(`${referenceKey(knot, by)}\u001f${value}`);
+    const found = this.#way(knot, by)?.found.get(value);
     if (found === undefined) return { kind: 'none' };
     return found === 'several' ? { kind: 'several' } : { kind: 'one', anchor: found };
   }
 
   nameOf(knot: string, by: ReferenceBy, anchor: AnchorId): string | undefined {
-    return this.#names.get(`${referenceKey(knot, by)}\u001f${anchor}`);
+    return this.#way(knot, by)?.names.get(anchor);
   }
 
   current(anchor: AnchorId): AnchorId {
     return this.#redirects.get(anchor) ?? anchor;
+  }
+
+  #way(knot: string, by: ReferenceBy): KnownWay | undefined {
+    return 'member' in by ? this.#byMember.get(knot)?.get(by.member) : this.#byField.get(knot)?.get(by.field);
+  }
+
+  #wayToFill(knot: string, by: ReferenceBy): KnownWay {
+    const [ways, name] = 'member' in by ? [this.#byMember, by.member] : [this.#byField, by.field];
+    const ofKnot = ways.get(knot) ?? new Map<string, KnownWay>();
+    ways.set(knot, ofKnot);
+    const way = ofKnot.get(name) ?? { found: new Map(), names: new Map() };
+    ofKnot.set(name, way);
+    return way;
   }
 }

@@ -3,7 +3,8 @@ import type { Knots } from './knots.js';
 
 /** What is wrong with the references of a definition, as far as the knots tell that they lead to. */
 export async function referenceProblems(knots: Knots, definition: Knot): Promise<readonly KnotProblem[]> {
-  const problems: KnotProblem[] = [];
+  const inForce = await knots.inForce(definition.id);
+  const problems: KnotProblem[] = inForce ? [...changedReferences(inForce.definition, definition)] : [];
   for (const { id, refersTo, mappings } of definition.fields) {
     if (refersTo === undefined) continue;
     const target = refersTo === definition.id ? definition : (await knots.inForce(refersTo))?.definition;
@@ -25,4 +26,14 @@ function problemOfWay(target: Knot, by: ReferenceBy): string | undefined {
   return 'member' in by
     ? `${target.name} has no member “${by.member}”`
     : `nothing in ${target.name} is found by “${by.field}” alone: choose a field that is a key of its own there`;
+}
+
+/** What is agreed of a field is of one kind: of things of one knot, or of values. */
+function changedReferences(before: Knot, after: Knot): readonly KnotProblem[] {
+  return after.fields.flatMap(({ id, refersTo }) => {
+    const known = before.fields.find((field) => field.id === id);
+    if (!known || known.refersTo === refersTo) return [];
+    const was = known.refersTo === undefined ? 'holds values' : `refers to “${known.refersTo}”`;
+    return [{ at: `fields.${id}`, says: `it ${was} since it is in force: make a field of its own for what is new` }];
+  });
 }
