@@ -9,10 +9,10 @@ import {
   loadAnchors,
   lockRevisions,
   markGone,
+  openReferring,
   saveAnchors,
   tiedAmong,
 } from '../persistence/tables/anchors.js';
-import { openReferring } from '../persistence/tables/references.js';
 import { countAct, wakeLikeAnchors } from '../persistence/tables/restingRecords.js';
 
 /**

@@ -325,6 +325,18 @@ export async function markGone(
   );
 }
 
+/**
+ * What refers to things that have changed is merged in its knot's next run: they may be known by other records now. A
+ * plan that was made before is out of date.
+ */
+export async function openReferring(db: SqlConnection, things: readonly AnchorId[]): Promise<void> {
+  await db.query(
+    `update anchor set open = true, revision = revision + 1 where id in (
+       select anchor_id from anchor_reference where to_anchor = any($1::uuid[]))`,
+    [things],
+  );
+}
+
 export async function deleteTies(db: SqlConnection, knot: string, ties: readonly RecordRef[]): Promise<void> {
   await db.query(
     `delete from tie t using unnest($2::text[], $3::text[]) as r(member, record_key)

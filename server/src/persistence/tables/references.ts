@@ -68,18 +68,6 @@ export async function saveReferences(
   );
 }
 
-/**
- * What refers to things that have changed is merged in its knot's next run: they may be known by other records now. A
- * plan that was made before is out of date.
- */
-export async function openReferring(db: SqlConnection, things: readonly AnchorId[]): Promise<void> {
-  await db.query(
-    `update anchor set open = true, revision = revision + 1 where id in (
-       select anchor_id from anchor_reference where to_anchor = any($1::uuid[]))`,
-    [things],
-  );
-}
-
 /** How many things that are there refer to some anchors; those that nothing refers to are left out. */
 export async function referringCounts(
   db: SqlConnection,
