@@ -54,6 +54,8 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/watch`);
   await runNow(page);
   await picture('run');
+  await page.goto(`${address()}/knots/orders/members`);
+  await runNow(page);
   await show('watch', '/watch');
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   await page.locator('ak-pair-grid').waitFor();

@@ -1,8 +1,8 @@
 import { type Formula, namesIn, rawResult, readFormula, sharedVariable } from '../expression/index.js';
 import { failed, type FieldId, type FieldType, good, normalise, type Outcome, type Shared } from '../record/index.js';
 import type { Knot, SharedField } from './knot.js';
+import type { Report } from './knotProblem.js';
 
-type Report = (at: string, says: string) => void;
 type Values = { get(field: FieldId): Shared | undefined };
 
 /** A shared field that no member gives: its value is computed from other shared fields. */

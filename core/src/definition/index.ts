@@ -1,18 +1,15 @@
 export { changedMappings } from './changedMappings.js';
+export { type CompiledKnot, type CompiledOrProblems, compileKnot, withReferences } from './compileKnot.js';
+export { compileMapping } from './compileMapping.js';
+export type { KnotProblem } from './knotProblem.js';
 export {
   type CompiledCheck,
   type CompiledField,
-  type CompiledKnot,
   type CompiledMapping,
   type CompiledMember,
-  type CompiledOrProblems,
-  compileKnot,
-  compileMapping,
   filterNames,
   filterValues,
-  type KnotProblem,
-  withReferences,
-} from './compileKnot.js';
+} from './recordFunctions.js';
 export { compileComputed, type ComputedField, withComputed } from './computed.js';
 export {
   type Commonness,

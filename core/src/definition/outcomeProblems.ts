@@ -1,8 +1,7 @@
 import type { FieldPath } from '../record/index.js';
 import type { Knot, Member, OutcomeFields } from './knot.js';
+import type { Report } from './knotProblem.js';
 import { outcomePaths } from './observed.js';
-
-type Report = (at: string, says: string) => void;
 
 /** What is wrong with how outcomes are told and acknowledged. */
 export function checkOutcomes(knot: Knot, report: Report): void {

@@ -1,7 +1,6 @@
 import { type FieldId, type ReferenceBy, referenceKey } from '../record/index.js';
 import type { Knot, SharedField } from './knot.js';
-
-type Report = (at: string, says: string) => void;
+import type { Report } from './knotProblem.js';
 
 /** What is wrong with the references of a definition, as far as it can be told without the knots they lead to. */
 export function checkReferring(knot: Knot, report: Report): void {

@@ -16,6 +16,8 @@ const fewestValues = 8;
 const leastShare = 0.6;
 /** Small numbers are everywhere: without a name that says so, they are keys of nothing. */
 const tellingLength = 4;
+/** Keys are no sentences: characters, on average. */
+const longestKey = 60;
 
 /** A field whose values may be keys of something. */
 export interface FieldValues {
@@ -33,14 +35,14 @@ export interface FoundValues extends FieldValues {
   readonly found: number;
 }
 
-/** The fields that are worth looking up: those with different values that are no texts, dates or amounts. */
+/** The fields that are worth looking up: those with many different values that are short. */
 export function fieldsToLookUp(
   members: readonly ProposalMember[],
   isTaken: (member: MemberId, path: FieldPath) => boolean,
 ): readonly FieldValues[] {
   return members.flatMap(({ id, object }) =>
     object.fields.flatMap(({ path, distinct, length }): FieldValues[] => {
-      if (distinct < fewestValues || length > 60 || isTaken(id, path)) return [];
+      if (distinct < fewestValues || length > longestKey || isTaken(id, path)) return [];
       const values = valuesOf(object.rows, path);
       return values.length < fewestValues ? [] : [{ member: id, path, values }];
     }),

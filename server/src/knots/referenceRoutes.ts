@@ -28,11 +28,13 @@ export function referenceRoutes(app: FastifyInstance, { data, knots }: ApiContex
       const knot = await knots.inForce(request.params.knot);
       if (!knot) return reply.code(404).send(noSuch('knot'));
       const { keys, values } = request.body;
+      // Asked is only by what the knot has, however much a request names.
+      const ways = referenceWays(knot.definition);
       const names = await namesIn(referenceSource(data), knot.id, {
-        keys: new Map(Object.entries(keys).map(([member, asked]) => [member, new Set(asked)])),
-        values: new Map(Object.entries(values).map(([field, asked]) => [field, new Set(asked)])),
+        keys: new Map(ways.flatMap((by) => ('member' in by ? [[by.member, new Set(keys[by.member])]] : []))),
+        values: new Map(ways.flatMap((by) => ('field' in by ? [[by.field, new Set(values[by.field])]] : []))),
         things: new Set(),
-        ways: referenceWays(knot.definition),
+        ways,
       });
       const known = await namesOfThings(
         data,

@@ -129,11 +129,7 @@ function decisionOfProblem(
       return {
         ...draft,
         kind,
-        says:
-          value === null
-            ? `${name} waits: what it refers to has no record yet by which ${systemName(member)} could be told of it.`
-            : `${name} in ${systemName(member)} waits: “${value.slice(0, 60)}” is not known among the things that it ` +
-              'refers to.',
+        says: waitingWords(name, systemName(member), { value, knotName: null, title: null }),
         // What these are called now is told when it is looked at.
         detail: { knot: wanted.knot, by: wanted.by, value, thing, knotName: '', title: null, list: null },
       };
@@ -141,6 +137,30 @@ function decisionOfProblem(
     default:
       throw new Error(`unknown problem ${JSON.stringify(kind satisfies never)}`);
   }
+}
+
+/**
+ * What is said of a reference that waits.
+ * @param names what the knot and the thing are called, where that is known
+ */
+export function waitingWords(
+  field: string,
+  system: string,
+  {
+    value,
+    knotName,
+    title,
+  }: { readonly value: string | null; readonly knotName: string | null; readonly title: string | null },
+): string {
+  const there = knotName === null ? 'among the things that it refers to' : `in ${knotName}`;
+  if (value !== null)
+    return (
+      `${field} in ${system} waits: nothing ${there} is known by “${value}” yet. ` + 'It goes by itself when it is.'
+    );
+  return (
+    `${field} waits: ${title ?? 'what it refers to'}, ${there}, has no record yet by which ${system} could be told ` +
+    'of it. It goes by itself when there is one.'
+  );
 }
 
 export function decisionOfRefusal(

@@ -2,6 +2,7 @@ import type { AnchorView, Decision, JournalEntry, Thing } from '@anchor-knot/con
 import type { Knot } from '@anchor-knot/core';
 import type { SqlConnection } from '../persistence/sql.js';
 import { namesOfKnots } from '../persistence/tables/knots.js';
+import { waitingWords } from '../orchestration/decisions.js';
 import { listsOfRecords, namesOfThings } from '../persistence/tables/references.js';
 
 type Value = NonNullable<AnchorView['fields'][number]['agreed']>['value'];
@@ -114,20 +115,4 @@ function heldAmong(decision: Extract<Decision, { kind: 'held' }>, name: Name): D
       candidates: candidates.map((candidate) => ({ ...candidate, value: name(candidate.value) })),
     },
   };
-}
-
-function waitingWords(
-  field: string,
-  system: string,
-  { value, knotName, title }: Extract<Decision, { kind: 'waiting' }>['detail'],
-): string {
-  if (value !== null)
-    return (
-      `${field} in ${system} waits: nothing in ${knotName} is known by “${value}” yet. ` +
-      'It goes by itself when it is.'
-    );
-  return (
-    `${field} waits: ${title ?? 'what it refers to'}, in ${knotName}, has no record yet by which ${system} could be ` +
-    'told of it. It goes by itself when there is one.'
-  );
 }

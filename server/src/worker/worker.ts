@@ -237,7 +237,11 @@ export class Worker {
 
   /** What waited for things of a knot goes on. */
   async #release(knot: string): Promise<void> {
-    await this.#parts.scheduler.startReleased(knot, this.#clock.now());
+    const { scheduler, log } = this.#parts;
+    // The run itself has ended well; what waits is looked at again after the next one.
+    await scheduler.startReleased(knot, this.#clock.now()).catch((error: unknown) => {
+      log.error({ err: error, knot }, 'what waits for things of this knot cannot be looked up');
+    });
   }
 
   /**

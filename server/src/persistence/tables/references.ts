@@ -68,6 +68,9 @@ export async function saveReferences(
   );
 }
 
+/** What has no record any more refers to nothing that would be missed. */
+const isThere = 'exists (select from tie t where t.anchor_id = r.anchor_id and not t.gone)';
+
 /** How many things that are there refer to some anchors; those that nothing refers to are left out. */
 export async function referringCounts(
   db: SqlConnection,
@@ -75,8 +78,7 @@ export async function referringCounts(
 ): Promise<ReadonlyMap<AnchorId, number>> {
   const rows = (await db.query(
     `select r.to_anchor, count(distinct r.anchor_id)::int as count from anchor_reference r
-     where r.to_anchor = any($1::uuid[])
-       and exists (select from tie t where t.anchor_id = r.anchor_id and not t.gone) group by 1`,
+     where r.to_anchor = any($1::uuid[]) and ${isThere} group by 1`,
     [anchors],
   )) as { to_anchor: string; count: number }[];
   return new Map(rows.map(({ to_anchor, count }) => [anchorId(to_anchor), count]));
@@ -87,7 +89,6 @@ export interface Referring {
   readonly knot: string;
   readonly anchor: AnchorId;
   readonly title: string;
-  readonly field: FieldId;
 }
 
 /**
@@ -100,21 +101,21 @@ export async function referringTo(
   limit: number,
 ): Promise<{ readonly first: readonly Referring[]; readonly counts: ReadonlyMap<string, number> }> {
   const counts = (await db.query(
-    'select knot_id, count(*)::int as count from anchor_reference where to_anchor = $1 group by 1 order by 1',
+    `select knot_id, count(distinct anchor_id)::int as count from anchor_reference r
+     where to_anchor = $1 and ${isThere} group by 1 order by 1`,
     [thing],
   )) as { knot_id: string; count: number }[];
   if (counts.length === 0) return { first: [], counts: new Map() };
   const rows = (await db.query(
-    `select r.knot_id, r.anchor_id, a.title, r.field from anchor_reference r join anchor a on a.id = r.anchor_id
-     where r.to_anchor = $1 order by r.knot_id, a.title, r.anchor_id limit $2`,
+    `select distinct r.knot_id, r.anchor_id, a.title from anchor_reference r join anchor a on a.id = r.anchor_id
+     where r.to_anchor = $1 and ${isThere} order by r.knot_id, a.title, r.anchor_id limit $2`,
     [thing, limit],
-  )) as { knot_id: string; anchor_id: string; title: string; field: string }[];
+  )) as { knot_id: string; anchor_id: string; title: string }[];
   return {
-    first: rows.map(({ knot_id, anchor_id, title, field }) => ({
+    first: rows.map(({ knot_id, anchor_id, title }) => ({
       knot: knot_id,
       anchor: anchorId(anchor_id),
       title,
-      field,
     })),
     counts: new Map(counts.map(({ knot_id, count }) => [knot_id, count])),
   };

@@ -1,14 +1,4 @@
-import {
-  computed,
-  DestroyRef,
-  effect,
-  inject,
-  Injectable,
-  Injector,
-  signal,
-  untracked,
-  type WritableSignal,
-} from '@angular/core';
+import { computed, DestroyRef, effect, inject, Injectable, Injector, signal, untracked } from '@angular/core';
 import { takeUntilDestroyed, toObservable } from '@angular/core/rxjs-interop';
 import type {
   Draft,
@@ -39,10 +29,8 @@ import {
   fromEvent,
   last,
   map,
-  type Observable,
   of,
   share,
-  startWith,
   Subject,
   switchMap,
   takeUntil,
@@ -56,15 +44,12 @@ import { isAway, problemOf } from '../../../api/problems';
 import { LiveEvents } from '../../../api/liveEvents';
 import { SessionService } from '../../../api/session';
 import { Telling } from '../../../telling/telling';
+import { EditHistory } from './editHistory';
 import { ReferenceTargets } from './referenceTargets';
-import type { Records } from './trialMessages';
 import { TrialService } from './trialService';
 
 const saveAfterMs = 350;
 const reviewAfterMs = 120;
-const mostSteps = 300;
-/** What is typed without a longer pause is one step of undo. */
-const typingPauseMs = 1500;
 
 interface Kept {
   readonly definition: KnotDefinition;
@@ -85,24 +70,21 @@ export class KnotEditor {
   readonly targets = inject(ReferenceTargets);
   readonly #injector = inject(Injector);
   readonly #destroyed = inject(DestroyRef);
-  readonly #now = signal<Kept | undefined>(undefined);
-  readonly #past = signal<readonly Kept[]>([]);
-  readonly #future = signal<readonly Kept[]>([]);
+  readonly #steps = new EditHistory<Kept>();
   readonly #edits = new Subject<void>();
   #revision = 0;
   #basedOn = 0;
   #knot = '';
-  #typing: { readonly about: string; readonly at: number } | undefined;
 
-  readonly definition = computed(() => this.#now()?.definition);
+  readonly definition = computed(() => this.#steps.now()?.definition);
   readonly draft = signal<Pick<Draft, 'changedBy' | 'changedAt' | 'basedOn'> | undefined>(undefined);
   readonly hasDraft = signal(false);
   readonly saving = signal<'saved' | 'saving' | 'not saved'>('saved');
   /** Somebody else changed the draft, or it could not be kept. */
   readonly problem = signal<Problem | undefined>(undefined);
   readonly mayEdit = computed(() => this.#session.may('editor'));
-  readonly canUndo = computed(() => this.#past().length > 0);
-  readonly canRedo = computed(() => this.#future().length > 0);
+  readonly canUndo = this.#steps.canUndo;
+  readonly canRedo = this.#steps.canRedo;
 
   /** The systems that are connected here. */
   readonly systems = signal<readonly SystemSummary[]>([]);
@@ -131,7 +113,7 @@ export class KnotEditor {
   readonly trial = signal<Trial | undefined>(undefined);
   readonly findings = signal<readonly Finding[]>([]);
   readonly proposals = computed((): readonly Proposal[] => {
-    const [reading, now] = [this.reading(), this.#now()];
+    const [reading, now] = [this.reading(), this.#steps.now()];
     if (!reading || !now) return [];
     return openProposals(reading.proposals, now.definition, now.turnedDown);
   });
@@ -177,7 +159,7 @@ export class KnotEditor {
     toObservable(trying)
       .pipe(
         switchMap(({ definition, records }) =>
-          definition && records ? this.#tried(definition, records) : of(undefined),
+          definition && records ? this.#trials.try(definition, records) : of(undefined),
         ),
         takeUntilDestroyed(),
       )
@@ -201,21 +183,6 @@ export class KnotEditor {
     });
   }
 
-  /** What comes of records; where they refer to things of other knots, again when these were looked up. */
-  #tried(definition: KnotDefinition, records: Records): Observable<Trial> {
-    return this.#trials.try(definition, records).pipe(
-      switchMap(({ trial, asked }) =>
-        asked.length === 0
-          ? of(trial)
-          : this.targets.namesOf(asked).pipe(
-              switchMap((names) => this.#trials.try(definition, records, names)),
-              map((again) => again.trial),
-              startWith(trial),
-            ),
-      ),
-    );
-  }
-
   /** A shared value as it is shown: a thing of another knot by its name. */
   shown(field: string, value: unknown): unknown {
     const isReference = this.definition()?.fields.find(({ id }) => id === field)?.type === 'reference';
@@ -227,7 +194,7 @@ export class KnotEditor {
     if (this.#knot !== knot) {
       this.reading.set(undefined);
       this.readingState.set('none');
-      this.#now.set(undefined);
+      this.#steps.begin(undefined);
     }
     this.#knot = knot;
     this.#knotsApi.draft(knot).subscribe({
@@ -241,11 +208,9 @@ export class KnotEditor {
     this.#basedOn = draft.basedOn;
     this.draft.set(draft);
     this.hasDraft.set(draft.revision > 0);
-    this.#past.set([]);
-    this.#future.set([]);
     this.problem.set(undefined);
     this.saving.set('saved');
-    this.#now.set({ definition: draft.definition, turnedDown: draft.turnedDown });
+    this.#steps.begin({ definition: draft.definition, turnedDown: draft.turnedDown });
   }
 
   /** The field of a member that names an anchor. */
@@ -266,7 +231,7 @@ export class KnotEditor {
    * @param about what is being typed into: what follows shortly in the same place is undone together with it
    */
   edit(change: Edit, about?: string): void {
-    const now = this.#now();
+    const now = this.#steps.now();
     if (!now) return;
     const definition = change(now.definition);
     if (definition !== now.definition) this.#put({ ...now, definition }, about);
@@ -277,37 +242,21 @@ export class KnotEditor {
   }
 
   turnDown(proposal: Proposal, member: string): void {
-    const now = this.#now();
+    const now = this.#steps.now();
     if (now) this.#put({ ...now, turnedDown: [...now.turnedDown, ...pairsOf(proposal, member, now.definition)] });
   }
 
   #put(next: Kept, about?: string): void {
-    const now = this.#now();
-    if (!now || !this.mayEdit()) return;
-    const at = Date.now();
-    const isMore = about !== undefined && this.#typing?.about === about && at - this.#typing.at < typingPauseMs;
-    this.#typing = about === undefined ? undefined : { about, at };
-    if (!isMore) this.#past.update((past) => [...past.slice(-mostSteps), now]);
-    this.#future.set([]);
-    this.#now.set(next);
+    if (!this.#steps.now() || !this.mayEdit()) return;
+    this.#steps.put(next, about);
     this.#changed();
   }
 
   undo(): void {
-    this.#step(this.#past, this.#future);
+    if (this.#steps.undo()) this.#changed();
   }
   redo(): void {
-    this.#step(this.#future, this.#past);
-  }
-  #step(source: WritableSignal<readonly Kept[]>, to: WritableSignal<readonly Kept[]>): void {
-    this.#typing = undefined;
-    const now = this.#now();
-    const next = source().at(-1);
-    if (!now || !next) return;
-    source.update((steps) => steps.slice(0, -1));
-    to.update((steps) => [...steps, now]);
-    this.#now.set(next);
-    this.#changed();
+    if (this.#steps.redo()) this.#changed();
   }
 
   #changed(): void {
@@ -318,7 +267,7 @@ export class KnotEditor {
 
   /** Keeps what there is now; edits that came while one was under way are kept by the next one. */
   #save() {
-    const now = this.#now();
+    const now = this.#steps.now();
     if (!now || this.problem()?.code === 'changed meanwhile') return EMPTY;
     const knot = this.#knot;
     return this.#knotsApi
@@ -338,7 +287,7 @@ export class KnotEditor {
             changedAt: new Date().toISOString(),
             basedOn: this.#basedOn,
           });
-          if (this.#now() === now) this.saving.set('saved');
+          if (this.#steps.now() === now) this.saving.set('saved');
         }),
         catchError((error: unknown) => {
           this.saving.set('not saved');
@@ -424,7 +373,7 @@ export class KnotEditor {
     from(order)
       .pipe(
         concatMap((at) =>
-          this.#tried(definition, together[at]?.records ?? {}).pipe(
+          this.#trials.try(definition, together[at]?.records ?? {}).pipe(
             last(),
             map((trial) => ({ at, trial })),
           ),

@@ -1,9 +1,9 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
 import type { KnotDefinition, LookUpAnswer } from '@anchor-knot/contracts';
 import type { Check, FieldType, Finding, Outcome, Passing, Trial } from '@anchor-knot/core';
-import { filter, fromEvent, map, type Observable, take } from 'rxjs';
+import { filter, fromEvent, map, type Observable, of, startWith, switchMap, take } from 'rxjs';
+import { ReferenceTargets } from './referenceTargets';
 import type {
-  AskedOfKnot,
   FormulaTypes,
   FormulaVerdict,
   FunctionHelp,
@@ -24,6 +24,7 @@ type Asked = TrialQuestion extends infer Question
 export class TrialService {
   readonly #worker = new Worker(new URL('./trial.worker', import.meta.url), { type: 'module' });
   readonly #answers = fromEvent<MessageEvent<TrialAnswer>>(this.#worker, 'message').pipe(map(({ data }) => data));
+  readonly #targets = inject(ReferenceTargets);
   #last = 0;
 
   constructor() {
@@ -33,12 +34,21 @@ export class TrialService {
   know(sources: TrialSources): void {
     this.#worker.postMessage({ kind: 'sources', sources } satisfies TrialQuestion);
   }
-  /** @param names what is known of the knots that it refers to */
-  try(
-    definition: KnotDefinition,
-    records: Records,
-    names?: LookUpAnswer['names'],
-  ): Observable<{ readonly trial: Trial; readonly asked: readonly AskedOfKnot[] }> {
+  /** What comes of records; where they refer to things of other knots, again when these were looked up. */
+  try(definition: KnotDefinition, records: Records): Observable<Trial> {
+    return this.#tryWith(definition, records).pipe(
+      switchMap(({ trial, asked }) =>
+        asked.length === 0
+          ? of(trial)
+          : this.#targets.namesOf(asked).pipe(
+              switchMap((names) => this.#tryWith(definition, records, names)),
+              map((again) => again.trial),
+              startWith(trial),
+            ),
+      ),
+    );
+  }
+  #tryWith(definition: KnotDefinition, records: Records, names?: LookUpAnswer['names']) {
     return this.#ask({ kind: 'try', definition, records, names }, 'tried');
   }
   review(definition: KnotDefinition): Observable<readonly Finding[]> {
