@@ -3,7 +3,7 @@
  * deals of the CRM, each with the account that its shopper is tied to.
  */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { AnchorList, AnchorView, DecisionList, Reading } from '@anchor-knot/contracts';
+import type { AnchorList, AnchorView, DecisionList, Reading, Watch } from '@anchor-knot/contracts';
 import type { Knot, Mapping } from '@anchor-knot/core';
 import { generateCustomers, type ShopOrder } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -146,6 +146,11 @@ test('an order waits for its customer, and goes by itself when that is there; vi
   );
   expect(before[0]?.detail).toMatchObject({ knot: 'customers', by: { member: 'shop' }, thing: null });
   expect((await deals()).size).toBe(0);
+  // It waits for customers, and for nobody.
+  const watch = await get<Watch>('/api/watch');
+  const members = watch.knots.find(({ id }) => id === 'orders')?.members ?? [];
+  expect(members.map((one) => one.waiting)).toEqual([0, 0]);
+  expect(watch.waiting.map(({ kind, count }) => [kind, count])).toContainEqual(['waiting', orders.length]);
 
   await run('customers');
   for (let tries = 0; (await deals()).size < accountsOfOrders.size && tries < 100; tries += 1) await wait(100);

@@ -1,4 +1,4 @@
-import type { DecisionKind } from '@anchor-knot/contracts';
+import { type DecisionKind, passingKinds } from '@anchor-knot/contracts';
 import type { SqlConnection } from '../sql.js';
 
 /** How knots stand: numbers for the views that watch over them. What was put off until a day waits for nobody. */
@@ -19,12 +19,12 @@ export async function standingOf(
   return row;
 }
 
-/** How many open decisions are about each member. */
+/** How many open decisions about each member wait for a person, and not for something that comes by itself. */
 export async function waitingByMember(db: SqlConnection, knot: string): Promise<ReadonlyMap<string, number>> {
   const rows = (await db.query(
     `select member, count(*)::int as count from decision
-     where knot_id = $1 and ${waits} and member is not null group by member`,
-    [knot],
+     where knot_id = $1 and ${waits} and member is not null and kind <> all($2::text[]) group by member`,
+    [knot, [...passingKinds]],
   )) as { member: string; count: number }[];
   return new Map(rows.map(({ member, count }) => [member, count]));
 }

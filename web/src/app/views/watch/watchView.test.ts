@@ -152,3 +152,21 @@ test('an operator runs a knot that is not paused; who may only look has nothing 
 test('what went wrong is said in the place of what could not be read', async () => {
   expect(await (await shown(undefined)).text()).toContain('The database does not answer.');
 });
+
+test('what goes by itself is told apart from what waits for a person, and counts for nobody', async () => {
+  const waiting = [
+    { knot: 'orders', kind: 'waiting', count: 78, example: 'Customer waits.', since: '2026-11-23T10:00:00Z' },
+    {
+      knot: 'customers',
+      kind: 'held',
+      count: 2,
+      example: 'Phone was given differently.',
+      since: '2026-11-23T10:00:00Z',
+    },
+  ];
+  const both = (await (await shown(watched({ waiting }))).text()).replaceAll(/\s+/g, ' ');
+  expect(both).toContain('Waits for you · 2');
+  expect(both).toMatch(/2 held fields.*Goes by itself.*78 references that wait/);
+  TestBed.resetTestingModule();
+  expect(await (await shown(watched({ waiting: waiting.slice(1) }))).text()).not.toContain('Goes by itself');
+});

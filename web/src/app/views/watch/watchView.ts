@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { MatButtonModule } from '@angular/material/button';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { RouterLink } from '@angular/router';
-import { type DecisionKind, decisionKinds, type Watch } from '@anchor-knot/contracts';
+import { type DecisionKind, decisionKinds, passingKinds, type Watch } from '@anchor-knot/contracts';
 import { MatTooltip } from '@angular/material/tooltip';
 import { throttleTime } from 'rxjs';
 import { RunsApi } from '../../api/runsApi';
@@ -84,9 +84,10 @@ export class WatchView {
     const parts = troubled > 0 ? `, ${count(troubled)} of them not wholly well` : '';
     return `${plural(sum('written'), 'record')}${refused} · ${plural(runs, 'run')}${parts}`;
   });
-  protected readonly waitingCount = computed(
-    () => this.watch.value()?.waiting.reduce((sum, one) => sum + one.count, 0) ?? 0,
-  );
+  readonly #waiting = computed(() => this.watch.value()?.waiting ?? []);
+  protected readonly forYou = computed(() => this.#waiting().filter(({ kind }) => !passingKinds.has(kind)));
+  protected readonly passing = computed(() => this.#waiting().filter(({ kind }) => passingKinds.has(kind)));
+  protected readonly waitingCount = computed(() => this.forYou().reduce((sum, one) => sum + one.count, 0));
   protected readonly troubled = computed(() => this.watch.value()?.systems.filter(({ trouble }) => trouble) ?? []);
   protected readonly headline = computed(() => {
     const knots = this.watch.value()?.knots;
