@@ -52,11 +52,12 @@ try {
       body: JSON.stringify({ ...noFaults, callsPerSecond: 0, delayMs }),
     });
   const shown = async (town) => (await (await fetch(`${shop}/records/77051`)).text()).includes(`value="${town}"`);
-  const [took, calls] = [[], []];
+  const [took, calls, parts] = [[], [], new Map()];
   const isOver = new AbortController();
   const listing = isListing ? listAllTheWhile(isOver.signal) : Promise.resolve(0);
   for (let edit = 0; edit < edits; edit += 1) {
     const town = `Marrowby ${edit}`;
+    const editedAt = Date.now();
     await editOnPage(crm, 'A-20051', { 'address.town': town });
     const begun = performance.now();
     while (!(await shown(town))) await wait(2);
@@ -70,11 +71,13 @@ try {
     calls.push(performance.now() - floor);
     // What we wrote is told of as well; the next edit meets an installation at rest.
     await wait(400 + 10 * delayMs);
+    for (const [part, ms] of await partsSince(editedAt)) parts.set(part, [...(parts.get(part) ?? []), ms]);
   }
   isOver.abort();
   if (isListing) console.log(`${await listing} complete listings of another knot went on meanwhile`);
   report('four calls of such a system (the floor)', calls, calls);
   report('from the edit to the value elsewhere', took, calls);
+  for (const [part, times] of parts) report(`  ${part}`, times, calls);
 } finally {
   const ended = new Promise((done) => demo.once('exit', done));
   demo.kill('SIGINT');
@@ -102,6 +105,15 @@ async function ask(method, path, body) {
   const answer = await fetch(`${here}/api/${path}`, { method, headers, body: JSON.stringify(body) });
   if (!answer.ok) throw new Error(`${method} ${path}: ${answer.status} ${await answer.text()}`);
   return answer.json();
+}
+
+/** How long the parts of the first run after an edit took, in milliseconds. */
+async function partsSince(editedAt) {
+  const { runs } = await ask('GET', 'runs?knot=customers');
+  const run = runs.findLast(({ startedAt }) => Date.parse(startedAt) >= editedAt);
+  if (!run) return [];
+  const steps = run.progress.steps.map(({ phase, ms }) => [phase, ms]);
+  return [['until its run began', Date.parse(run.startedAt) - editedAt], ...steps];
 }
 
 async function runWhole(knot) {

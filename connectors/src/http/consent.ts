@@ -3,7 +3,8 @@ import type { Credential, HttpSystem, ODataSystem, SystemSignIn } from '@anchor-
 import { SystemTrouble } from '../connector.js';
 import { filteredAgent } from './agent.js';
 import type { CallerDependencies } from './caller.js';
-import { requestOptions, secretOf, serverOf, type Tokens, tokensOf, tokenTrouble } from './signIn.js';
+import { requestOptions, secretOf, serverOf, tokensOf, tokenTrouble } from './signIn.js';
+import type { Tokens } from './tokens.js';
 
 type CodeSignIn = Extract<SystemSignIn, { kind: 'authorization code' }>;
 /** A system to whose sign-in a person gives consent. */

@@ -7,7 +7,8 @@ import type { AddressInfo } from 'node:net';
 import { type Credential, httpSystemSchema } from '@anchor-knot/contracts';
 import { AddressFilter } from '../addressFilter.js';
 import { Caller, type CallBudget } from './caller.js';
-import type { TokenKeeper, Tokens } from './signIn.js';
+import type { TokenKeeper } from './signIn.js';
+import { GrantedTokens, type Tokens } from './tokens.js';
 
 interface Asked {
   readonly method: string;
@@ -55,7 +56,12 @@ const origin = (): string => `http://127.0.0.1:${(server.address() as AddressInf
 async function using<T>(
   signIn: object,
   work: (caller: Caller) => Promise<T>,
-  more: { credential?: Credential | undefined; tokens?: TokenKeeper; budget?: CallBudget } = {},
+  more: {
+    credential?: Credential | undefined;
+    tokens?: TokenKeeper;
+    budget?: CallBudget;
+    granted?: GrantedTokens;
+  } = {},
 ): Promise<T> {
   const system = httpSystemSchema.parse({
     kind: 'http',
@@ -197,6 +203,26 @@ test.each<[string, (response: ServerResponse) => void, string, RegExp]>([
   expect([trouble.code, trouble.message]).toEqual([code, expect.stringMatching(says)]);
   expect(JSON.stringify([trouble.message, trouble.advice])).not.toContain(credential.secret);
   expect(asked.every(({ path }) => path === '/token')).toBe(true);
+});
+
+test('a token serves the next connector too, until it is refused or ends; another secret gets its own', async () => {
+  const granted = new GrantedTokens();
+  let given = 0;
+  let isRevoked = false;
+  answer = ({ path, headers }, response) => {
+    if (path === '/token') return json(response, 200, { access_token: `t${(given += 1)}`, token_type: 'Bearer' });
+    return json(response, isRevoked && headers.authorization === 'Bearer t1' ? 401 : 200, {});
+  };
+  const used = async (who: Credential = credential): Promise<unknown> => {
+    await using(clientCredentials, get, { credential: who, granted });
+    return asked.at(-1)?.headers.authorization;
+  };
+  expect([await used(), await used(), given]).toEqual(['Bearer t1', 'Bearer t1', 1]);
+  expect(await used({ ...credential, secret: 'another' })).toBe('Bearer t2');
+  isRevoked = true;
+  expect([await used(), await used(), given]).toEqual(['Bearer t3', 'Bearer t3', 3]);
+  now += 600_000;
+  expect(await used()).toBe('Bearer t4');
 });
 
 test('a token address that is busy is asked again, after as long as it says', async () => {

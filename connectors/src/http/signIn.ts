@@ -1,18 +1,10 @@
+import { createHash } from 'node:crypto';
 import * as oauth from 'oauth4webapi';
 import { type Agent, fetch as undiciFetch } from 'undici';
 import type { Credential, SystemSignIn } from '@anchor-knot/contracts';
-import type { Instant } from '@anchor-knot/core';
 import { type Clock, SystemTrouble } from '../connector.js';
 import { mostAttempts, pause } from '../pause.js';
-
-/** What a consent gave. */
-export interface Tokens {
-  readonly access: string;
-  readonly until: Instant;
-  readonly refresh?: string | undefined;
-  /** What was granted, where the system says so. */
-  readonly scope?: string | undefined;
-}
+import type { GrantedTokens, Tokens } from './tokens.js';
 
 /** Keeps the tokens of a consent for all workers: a refresh token may be good only once (RFC 9700 section 4.14). */
 export interface TokenKeeper {
@@ -31,8 +23,11 @@ export interface SignInDependencies {
   readonly random: () => number;
   readonly credential?: Credential | undefined;
   readonly tokens?: TokenKeeper | undefined;
+  /** Tokens of client credentials that others were given. */
+  readonly granted?: GrantedTokens | undefined;
 }
 
+type ClientSignIn = Extract<SystemSignIn, { kind: 'client credentials' }>;
 type CodeSignIn = Extract<SystemSignIn, { kind: 'authorization code' }>;
 /** A token is renewed this long before it ends, so that it does not end on the way. */
 const earlyMs = 30_000;
@@ -83,9 +78,7 @@ export class SignInHeaders {
       case 'header key':
         return { [signIn.header.toLowerCase()]: credential.secret };
       case 'client credentials':
-        if (refused || !this.#token || this.#token.until <= this.#dependencies.clock.now())
-          this.#token = await this.#clientCredentials(signIn, credential);
-        return { authorization: `Bearer ${this.#token.access}` };
+        return { authorization: `Bearer ${await this.#grantedToken(signIn, credential, refused)}` };
       case 'authorization code':
         return { authorization: `Bearer ${await this.#consentToken(signIn, credential, refused)}` };
       default:
@@ -93,10 +86,19 @@ export class SignInHeaders {
     }
   }
 
-  async #clientCredentials(
-    signIn: Extract<SystemSignIn, { kind: 'client credentials' }>,
-    credential: Credential,
-  ): Promise<Tokens> {
+  async #grantedToken(signIn: ClientSignIn, credential: Credential, refused: boolean): Promise<string> {
+    const { clock, granted } = this.#dependencies;
+    const secret = createHash('sha256').update(credential.secret).digest('base64');
+    const name = JSON.stringify([this.#origin, signIn.tokenPath, signIn.scope ?? null, credential.id, secret]);
+    const known = granted?.find(name, clock.now()) ?? this.#token;
+    // One that others were given since is tried before another is asked for.
+    const isStale = !known || known.until <= clock.now() || (refused && known.access === this.#token?.access);
+    this.#token = isStale ? await this.#clientCredentials(signIn, credential) : known;
+    if (isStale) granted?.keep(name, this.#token, clock.now());
+    return this.#token.access;
+  }
+
+  async #clientCredentials(signIn: ClientSignIn, credential: Credential): Promise<Tokens> {
     const server = { issuer: this.#origin, token_endpoint: this.#origin + signIn.tokenPath };
     const client = { client_id: credential.id };
     return this.#asking(async (options) => {

@@ -31,7 +31,8 @@ export {
 export { type ComparedAnchor, type FreeCase, matchFree } from './matchFree.js';
 export { type MatchJob, type MatchRange, PreparedJob } from './matchJob.js';
 export { commonnessAt, type ComparedPairs, comparePairs, type Comparing } from './matchPairs.js';
-export type { KnownAnchors, MatchCandidate, MatchDoubt, Matching, Newcomer, TieReason } from './matching.js';
+export type { Blocked, KnownAnchors, MatchCandidate, MatchDoubt, Matching, Newcomer, TieReason } from './matching.js';
+export { blockedMembers } from './matching.js';
 export { RecordMatching } from './recordMatching.js';
 export { levelBits, type Score, type ScorePart, Scorer } from './score.js';
 export { finished, inOneStep, type Steps } from './steps.js';

@@ -57,6 +57,14 @@ export type TieReason =
   | { readonly kind: 'key rule'; readonly rule: string }
   | { readonly kind: 'evidence'; readonly with: RecordName; readonly bits: number };
 
+/** By anchor and member: the records that a doubt is open about. */
+export type Blocked = ReadonlyMap<AnchorId, ReadonlyMap<MemberId, ReadonlySet<RecordKey>>>;
+
+/** Members in which an anchor must not be created. */
+export function blockedMembers(blocked: Blocked): ReadonlyMap<AnchorId, ReadonlySet<MemberId>> {
+  return new Map([...blocked].map(([anchor, members]) => [anchor, new Set(members.keys())]));
+}
+
 export interface Matching {
   readonly ties: readonly {
     readonly newcomer: Newcomer;
@@ -68,6 +76,6 @@ export interface Matching {
   readonly doubts: readonly MatchDoubt[];
   /** Records that neither match nor may start an anchor. */
   readonly unmatched: readonly Newcomer[];
-  /** Members in which an anchor must not be created, because a doubt is open about a record there. */
-  readonly blocked: ReadonlyMap<AnchorId, ReadonlySet<MemberId>>;
+  /** Members in which an anchor must not be created, because a doubt is open about these records there. */
+  readonly blocked: Blocked;
 }

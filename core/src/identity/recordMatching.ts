@@ -24,9 +24,9 @@ export class RecordMatching {
   /** Keys of anchors that this matching made or added to, per rule. */
   readonly #keysOfPass: Map<string, Set<AnchorId>>[];
   readonly #membersOfPass = new Map<AnchorId, Map<MemberId, Newcomer>>();
-  readonly #blocked = new Map<AnchorId, Set<MemberId>>();
+  readonly #blocked = new Map<AnchorId, Map<MemberId, Set<RecordKey>>>();
   /** Blocks on newcomers that have no anchor yet. */
-  readonly #blockedLater = new Map<Newcomer, Set<MemberId>>();
+  readonly #blockedLater = new Map<Newcomer, RecordName[]>();
 
   constructor(
     ruleNames: readonly string[],
@@ -115,7 +115,7 @@ export class RecordMatching {
         }));
         this.#waiting.add(newcomerAt(doubt.record));
         this.#doubts.push({ kind: 'evidence', member, key, candidates });
-        for (const { anchor } of candidates) if (anchor !== undefined) this.#block(anchor, member);
+        for (const { anchor } of candidates) if (anchor !== undefined) this.#block(anchor, { member, key });
       } else {
         const records = doubt.records.map(recordAt);
         const { member } = records[0] as RecordName;
@@ -128,7 +128,7 @@ export class RecordMatching {
           tiedKey: doubt.tied === undefined ? undefined : recordAt(doubt.tied).key,
           anchor,
         });
-        if (anchor !== undefined) this.#block(anchor, member);
+        if (anchor !== undefined) for (const record of records) this.#block(anchor, record);
       }
     }
   }
@@ -139,9 +139,9 @@ export class RecordMatching {
       if (newcomer.canStart) this.#tie(newcomer, this.#startAnchor(), undefined);
       else unmatched.push(newcomer);
     }
-    for (const [newcomer, members] of this.#blockedLater) {
+    for (const [newcomer, records] of this.#blockedLater) {
       const tied = this.#tied.get(newcomer);
-      if (tied) for (const member of members) this.#block(tied.anchor, member);
+      if (tied) for (const record of records) this.#block(tied.anchor, record);
     }
     const ties = [...this.#tied].map(([newcomer, { anchor, why }]) => ({
       newcomer,
@@ -175,7 +175,7 @@ export class RecordMatching {
         else {
           for (const newcomer of alike) this.#waiting.add(newcomer);
           this.#doubts.push({ kind: 'duplicate', member, keys: alike.map(({ key }) => key), tiedKey, anchor });
-          if (anchor !== undefined) this.#block(anchor, member);
+          if (anchor !== undefined) for (const newcomer of alike) this.#block(anchor, newcomer);
         }
       }
       const to =
@@ -282,15 +282,13 @@ export class RecordMatching {
     const anchor = anchors[0];
     const agreeing = group.filter((newcomer) => !this.#keysDisagree(rule, newcomer, anchor));
     const singles: Newcomer[] = [];
-    const doubtfulMembers = new Set<MemberId>(
-      group.filter((newcomer) => this.#waiting.has(newcomer)).map(({ member }) => member),
-    );
+    const doubtful = group.filter((newcomer) => this.#waiting.has(newcomer));
     for (const [member, alike] of byMember(agreeing)) {
       const tiedKey = anchor === undefined ? undefined : this.#tiedKey(anchor, member);
-      if (alike.length === 1 && tiedKey === undefined && !doubtfulMembers.has(member))
-        singles.push(alike[0] as Newcomer);
+      const isDoubtful = doubtful.some((newcomer) => newcomer.member === member);
+      if (alike.length === 1 && tiedKey === undefined && !isDoubtful) singles.push(alike[0] as Newcomer);
       else {
-        doubtfulMembers.add(member);
+        doubtful.push(...alike);
         const doubt: MatchDoubt = {
           kind: 'duplicate',
           member,
@@ -307,25 +305,23 @@ export class RecordMatching {
     if (anchor !== undefined) {
       for (const newcomer of singles)
         this.#tie(newcomer, anchor, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
-      for (const member of doubtfulMembers) this.#block(anchor, member);
+      for (const newcomer of doubtful) this.#block(anchor, newcomer);
     } else {
-      this.#formAnchor(rule, singles, doubtfulMembers);
+      this.#formAnchor(rule, singles, doubtful);
     }
   }
 
   /** Newcomers alone under this rule stay free: a later rule may still find them something. */
-  #formAnchor(rule: number, singles: readonly Newcomer[], doubtfulMembers: ReadonlySet<MemberId>): void {
+  #formAnchor(rule: number, singles: readonly Newcomer[], doubtful: readonly Newcomer[]): void {
     if (singles.length >= 2 && singles.some(({ canStart }) => canStart)) {
       const made = this.#startAnchor();
       for (const newcomer of singles)
         this.#tie(newcomer, made, { kind: 'key rule', rule: this.#ruleNames[rule] as string });
-      for (const member of doubtfulMembers) this.#block(made, member);
+      for (const newcomer of doubtful) this.#block(made, newcomer);
       return;
     }
     for (const newcomer of singles) {
-      const members = this.#blockedLater.get(newcomer) ?? new Set();
-      for (const member of doubtfulMembers) members.add(member);
-      this.#blockedLater.set(newcomer, members);
+      this.#blockedLater.set(newcomer, [...(this.#blockedLater.get(newcomer) ?? []), ...doubtful]);
     }
   }
 
@@ -345,7 +341,7 @@ export class RecordMatching {
       key: newcomer.key,
       anchors: [anchor, ...others].sort(),
     });
-    for (const each of [anchor, ...others]) this.#block(each, newcomer.member);
+    for (const each of [anchor, ...others]) this.#block(each, newcomer);
     return true;
   }
 
@@ -379,12 +375,12 @@ export class RecordMatching {
   #doubt(newcomer: Newcomer, doubt: MatchDoubt): void {
     this.#waiting.add(newcomer);
     this.#doubts.push(doubt);
-    if ('anchors' in doubt) for (const anchor of doubt.anchors) this.#block(anchor, newcomer.member);
+    if ('anchors' in doubt) for (const anchor of doubt.anchors) this.#block(anchor, newcomer);
   }
 
-  #block(anchor: AnchorId, member: MemberId): void {
-    const members = this.#blocked.get(anchor) ?? new Set();
-    members.add(member);
+  #block(anchor: AnchorId, { member, key }: RecordName): void {
+    const members = this.#blocked.get(anchor) ?? new Map<MemberId, Set<RecordKey>>();
+    members.set(member, (members.get(member) ?? new Set()).add(key));
     this.#blocked.set(anchor, members);
   }
 }

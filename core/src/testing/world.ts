@@ -1,5 +1,13 @@
 import { changedMappings, type CompiledKnot, compileKnot, type Knot, withReferences } from '../definition/index.js';
-import { keyOf, type Newcomer, recordId, RecordMatching, type RecordName, Verdicts } from '../identity/index.js';
+import {
+  blockedMembers,
+  keyOf,
+  type Newcomer,
+  recordId,
+  RecordMatching,
+  type RecordName,
+  Verdicts,
+} from '../identity/index.js';
 import {
   type Anchor,
   expectedFields,
@@ -404,7 +412,7 @@ export class World implements PlayedInstallation {
         put(recordId({ member: doubt.member, key }), 'waiting');
     for (const newcomer of matching.unmatched)
       put(recordId(newcomer), readings.get(recordId(newcomer))?.rejected ? 'rejected' : 'untied');
-    return { of, blocked: matching.blocked, places };
+    return { of, blocked: blockedMembers(matching.blocked), places };
   }
 
   /** An unchanged record under an unchanged definition is not merged: what is known of it is what it holds. */

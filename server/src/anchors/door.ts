@@ -1,4 +1,5 @@
 import { type Anchor, type AnchorId, type FieldId, type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
+import type { RunLease } from '../orchestration/lease.js';
 import type { StoredAnchor } from '../orchestration/store.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import {
@@ -13,7 +14,7 @@ import {
   saveAnchors,
   tiedAmong,
 } from '../persistence/tables/anchors.js';
-import { countAct, wakeLikeAnchors } from '../persistence/tables/restingRecords.js';
+import { countAct, wakeInDoubt, wakeLikeAnchors } from '../persistence/tables/restingRecords.js';
 
 /**
  * The one door: whatever changes an anchor or a tie goes through here (a run's merge, the outcome of a write, a
@@ -107,13 +108,23 @@ export async function lockAnchor(db: SqlConnection, id: AnchorId): Promise<Store
 
 /** An anchor that became part of another one: its ties end here, and its address leads there. */
 export async function removeAnchor(db: SqlConnection, knot: string, anchor: Anchor, to: AnchorId): Promise<void> {
+  await wakeLikeAnchors(db, knot, [anchor.id]);
   await endTies(db, knot, anchor.ties);
   await openReferring(db, [anchor.id]);
   await deleteAnchor(db, anchor.id, to);
 }
 
 /** Records that are gone in their system: their ties say so, and their anchors are merged in the next run. */
-export const recordsGone = markGone;
+export async function recordsGone(
+  db: SqlConnection,
+  lease: RunLease,
+  member: MemberId,
+  keys: readonly RecordKey[],
+  at: number,
+): Promise<void> {
+  await markGone(db, lease, member, keys, at);
+  await wakeInDoubt(db, lease.knot, member, keys);
+}
 
 /** What was seen through mappings that read another field now says nothing any more. */
 export async function forgetSeenFields(
@@ -154,17 +165,19 @@ async function saveWithoutTies(
     const parted = { ...save.anchor.parted, ...Object.fromEntries(ended.map(({ member, key }) => [member, key])) };
     return { ...save, anchor: { ...save.anchor, parted } };
   });
-  await save(db, knot, remembering, at);
+  await save(db, knot, remembering, at, parted);
 }
 
-/** Stores anchors, and wakes what may belong to them as they are now. */
-async function save(db: SqlConnection, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
-  await saveAnchors(db, knot, saves, at);
-  await wakeLikeAnchors(
-    db,
-    knot,
-    saves.map(({ anchor }) => anchor.id),
-  );
+/** Stores anchors, and wakes what may belong to those that are found by something else than before. */
+async function save(
+  db: SqlConnection,
+  knot: string,
+  saves: readonly AnchorSave[],
+  at: number,
+  parted: readonly AnchorId[] = [],
+): Promise<void> {
+  const changed = await saveAnchors(db, knot, saves, at);
+  await wakeLikeAnchors(db, knot, [...new Set([...changed, ...parted])]);
 }
 
 async function endTies(db: SqlConnection, knot: string, ties: readonly RecordOfTie[]): Promise<void> {

@@ -45,13 +45,17 @@ export async function settleGone(
 ): Promise<{ readonly doubted?: string; readonly trouble?: MemberTrouble }> {
   const { store, clock } = installation;
   await outside.leave(deleted.map((key) => ({ member, key })));
-  if (deleted.length > 0) await store.markGone(lease, member, deleted, clock.now());
+  const mark = async (keys: readonly RecordKey[]): Promise<void> => {
+    outside.noteGone(member, keys);
+    if (keys.length > 0) await store.markGone(lease, member, keys, clock.now());
+  };
+  await mark(deleted);
   if (!listed) return {};
   await outside.leaveUnlisted(member, listed);
   await forgetGoneFiltered(store, lease, member, listed);
   try {
     const { gone, doubted } = await findGone(installation, lease, member, connector, listed, overGuards);
-    if (gone.length > 0) await store.markGone(lease, member, gone, clock.now());
+    await mark(gone);
     if (doubted === undefined) return {};
     const words = `${installation.systemName(member)}: ${doubted}`;
     return { doubted, trouble: { member, code: tooShort, words, advice: doubtAdvice } };

@@ -1,6 +1,7 @@
 import {
   type AnchorId,
   anchorId,
+  blockedMembers,
   type ComparedAnchor,
   type CompiledKnot,
   type EvidenceTexts,
@@ -20,7 +21,7 @@ import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import { blocksOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
-import { restUntied, wakeLike } from './restingRecords.js';
+import { letRest, untiedMarks, waitingMarks, wakeLike } from './restingRecords.js';
 import type { RunLease } from './lease.js';
 import type { OutsideRecord, RecordRef, StagedNewcomer, Store, TieRef } from './store.js';
 import type { DecisionDraft } from './decisionDraft.js';
@@ -90,13 +91,18 @@ export async function matchNewcomers(
   const unmatched = await readingsOf(store, lease, result.unmatched, ({ rejected }) =>
     rejected ? 'rejected' : 'untied',
   );
-  if (kind === 'run') await restUntied(store, options, lease, outside, staged, unmatched);
-  const staying = [...outside.setAside(), ...(await readingsOf(store, lease, waiting, () => 'waiting')), ...unmatched];
+  const doubtful = await readingsOf(store, lease, waiting, () => 'waiting');
+  if (kind === 'run') {
+    const untied = untiedMarks(unmatched);
+    await letRest(store, options, lease, outside.acts, staged, [...untied, ...waitingMarks(result, doubtful)]);
+  }
+  const staying = [...outside.setAside(), ...doubtful, ...unmatched];
   const rejected = staying.filter(({ reason, verdict }) => reason === 'rejected' && verdict === undefined);
   for (const { member } of rejected) tally.add(member, 'rejected');
   for (const doubt of result.doubts) tally.add(doubt.member, 'waiting', 'keys' in doubt ? doubt.keys.length : 1);
+  for (const { id } of knot.members) tally.add(id, 'waiting', outside.restingOf(id).waiting);
   const decisions = decisionsOfMatching((member) => installation.systemName(member), result.doubts, rejected, explain);
-  return { blocked: result.blocked, tied, outside: staying, decisions };
+  return { blocked: blockedMembers(result.blocked), tied, outside: staying, decisions };
 }
 
 async function readingsOf(

@@ -3,15 +3,17 @@ import { identityOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
 import type { RunLease } from './lease.js';
-import type { OutsideRecord, RecordRef, StagedRecord, Store } from './store.js';
+import type { OutsideRecord, RecordRef, RestingCounts, StagedRecord, Store } from './store.js';
 
 const lookedAtOnce = 1000;
+const noneRests: RestingCounts = { untied: 0, waiting: 0 };
 
 /**
- * The records that were read once and belong to no anchor. Those that wait for a person or are rejected take part in
- * each run. An untied one *rests*: it takes part again when it has changed, when something is read that shares a key or
- * a block with it, and after something of that kind was stored or said; also under a new version of the knot. So the
- * cost of a run does not grow with the records that nothing is like.
+ * The records that were read once and belong to no anchor. Those that are rejected or set aside take part in each run.
+ * An untied one, and one that waits for a person, *rests*: it takes part again when it has changed, when something is
+ * read that shares a key or a block with it or with what it is in doubt about, and after something of that kind was
+ * stored or said; also under a new version of the knot. So the cost of a run does not grow with the records that stay
+ * where they are.
  */
 export class OutsideRecords {
   readonly #store: Store;
@@ -20,7 +22,8 @@ export class OutsideRecords {
   /** By record, those that take part in this run. */
   readonly #awake = new Map<string, OutsideRecord>();
   readonly #known: RecordRef[] = [];
-  readonly #resting: Map<MemberId, number>;
+  readonly #resting: Map<MemberId, RestingCounts>;
+  readonly #left = new Map<string, RecordRef>();
   /** How often people had acted on anchors when the run began. */
   readonly acts: number;
 
@@ -60,12 +63,22 @@ export class OutsideRecords {
     return this.#known;
   }
 
-  get someRest(): boolean {
-    return [...this.#resting.values()].some((count) => count > 0);
+  /** Those that are gone or take no part any more, and tied ones that are gone. */
+  get left(): readonly RecordRef[] {
+    return [...this.#left.values()];
   }
 
-  restingOf(member: MemberId): number {
-    return this.#resting.get(member) ?? 0;
+  get someRest(): boolean {
+    return [...this.#resting.keys()].some((member) => this.#someRestOf(member));
+  }
+
+  restingOf(member: MemberId): RestingCounts {
+    return this.#resting.get(member) ?? noneRests;
+  }
+
+  #someRestOf(member: MemberId): boolean {
+    const { untied, waiting } = this.restingOf(member);
+    return untied + waiting > 0;
   }
 
   get(record: RecordRef): OutsideRecord | undefined {
@@ -84,7 +97,7 @@ export class OutsideRecords {
 
   /** Those among these that rest, by their names. */
   async restingAmong(records: readonly RecordRef[]): Promise<ReadonlyMap<string, OutsideRecord>> {
-    const asked = records.filter((record) => this.restingOf(record.member) > 0 && !this.get(record));
+    const asked = records.filter((record) => this.#someRestOf(record.member) && !this.get(record));
     if (asked.length === 0) return new Map();
     return new Map(
       (await this.#store.restingAmong(this.#lease.knot, asked)).map((record) => [recordId(record), record]),
@@ -105,26 +118,44 @@ export class OutsideRecords {
     return this.#stage(records, readingOf);
   }
 
-  #restsNoMore({ member, key }: RecordRef): void {
+  #restsNoMore({ member, key, reason }: OutsideRecord): void {
     this.#known.push({ member, key });
-    this.#resting.set(member, this.restingOf(member) - 1);
+    const counts = this.restingOf(member);
+    const list = reason === 'waiting' ? 'waiting' : 'untied';
+    // One that a person put outside since the run began was not counted.
+    this.#resting.set(member, { ...counts, [list]: Math.max(0, counts[list] - 1) });
   }
 
   /** Records that are gone, or take no part any more. */
-  async leave(records: readonly RecordRef[]): Promise<void> {
+  async leave(given: readonly RecordRef[]): Promise<void> {
+    const records = given.filter((record) => !this.hasLeft(record));
     const resting = [...(await this.restingAmong(records)).values()];
     if (resting.length > 0) await this.#store.wake(this.#lease, resting);
     for (const record of resting) this.#restsNoMore(record);
     const awake = records.filter((record) => this.get(record));
+    this.#noteLeft([...resting, ...awake]);
     if (awake.length > 0) await this.#store.unstage(this.#lease, awake);
     for (const record of records) this.#awake.delete(recordId(record));
+  }
+
+  hasLeft(record: RecordRef): boolean {
+    return this.#left.has(recordId(record));
+  }
+
+  #noteLeft(records: readonly RecordRef[]): void {
+    for (const { member, key } of records) this.#left.set(recordId({ member, key }), { member, key });
+  }
+
+  /** Tied records that are gone: others may be in doubt about their anchors. */
+  noteGone(member: MemberId, keys: readonly RecordKey[]): void {
+    this.#noteLeft(keys.map((key) => ({ member, key })));
   }
 
   /** @param listed all records of a member that are there */
   async leaveUnlisted(member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
     const isGone = (record: RecordRef): boolean => record.member === member && !listed.has(record.key);
     await this.leave([...this.#awake.values()].filter(isGone));
-    for (let after: RecordKey | undefined; this.restingOf(member) > 0;) {
+    for (let after: RecordKey | undefined; this.#someRestOf(member);) {
       const keys = await this.#store.restingKeys(this.#lease.knot, member, after, lookedAtOnce);
       await this.leave(keys.map((key) => ({ member, key })).filter(isGone));
       after = keys.at(-1);
@@ -167,7 +198,7 @@ export async function accountsOf(
   return new Map(
     knot.members.map(({ id }) => {
       const account = { ...emptyAccount, filtered: filtered.get(id) ?? 0, tied: ties.get(id) ?? 0 };
-      account.untied = outside.restingOf(id);
+      Object.assign(account, outside.restingOf(id));
       for (const { member, reason, verdict } of staying) if (member === id) account[verdict ?? reason] += 1;
       return [id, account];
     }),

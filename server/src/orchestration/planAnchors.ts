@@ -127,9 +127,12 @@ export async function planBatch(
   // Only where a record is gone can others be deleted.
   const partlyGone = taken.filter(({ anchor }) => anchor.ties.some(({ gone }) => gone)).map(({ id }) => id);
   const referring = partlyGone.length > 0 ? await store.referringCounts(partlyGone) : new Map<AnchorId, number>();
+  const blockedByResting = await store.blockedByResting(lease, planned);
   const entries = taken.map(({ id, revision, anchor, readings, came }): PlanEntry => {
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
-    const blocked = new Set([...(context.blocked.get(id) ?? []), ...(context.unclear.get(id) ?? [])]);
+    const blocked = new Set(
+      [context.blocked, blockedByResting, context.unclear].flatMap((limit) => [...(limit.get(id) ?? [])]),
+    );
     const plan = planAnchor(knot, merge, clock.now(), {
       blocked,
       unread: context.troubled,

@@ -1,4 +1,4 @@
-import { type CompiledKnot, recordId } from '@anchor-knot/core';
+import { type AnchorId, type CompiledKnot, type Matching, recordId } from '@anchor-knot/core';
 import { blocksOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
@@ -8,8 +8,8 @@ import type { Likeness, OutsideRecord, RecordRef, RestingRecord, StagedNewcomer,
 const atOnce = 1000;
 
 /**
- * Wakes the records that rest and share a key, a block or something that a person said with newcomers, and with those
- * that are woken by it.
+ * Wakes the records that rest and share a key, a block or something that a person said with newcomers, or with what
+ * they are in doubt about; those that were in doubt about what has left; and so on with those that are woken by it.
  * @returns the woken ones: they are matched like newcomers
  */
 export async function wakeLike(
@@ -19,11 +19,17 @@ export async function wakeLike(
   newcomers: readonly StagedNewcomer[],
 ): Promise<readonly StagedNewcomer[]> {
   const woken: StagedNewcomer[] = [];
-  for (let fresh = newcomers; fresh.length > 0 && outside.someRest;) {
+  let [fresh, left] = [newcomers, outside.left];
+  while (fresh.length + left.length > 0 && outside.someRest) {
     const found = new Map<string, OutsideRecord>();
-    for (let at = 0; at < fresh.length; at += atOnce)
-      for (const record of await store.restingLike(knot.id, likenessOf(knot, fresh.slice(at, at + atOnce))))
-        if (!outside.get(record)) found.set(recordId(record), record);
+    const note = async (likeness: Likeness): Promise<void> => {
+      for (const record of await store.restingLike(knot.id, likeness))
+        if (!outside.get(record) && !outside.hasLeft(record)) found.set(recordId(record), record);
+    };
+    for (let at = 0; at < fresh.length; at += atOnce) await note(likenessOf(knot, fresh.slice(at, at + atOnce)));
+    for (let at = 0; at < left.length; at += atOnce)
+      await note({ keys: [], blocks: [], records: left.slice(at, at + atOnce) });
+    left = [];
     const staged = await outside.wake([...found.values()]);
     fresh = staged.map(({ member, key, matchKeys, texts = [] }) => ({
       member,
@@ -37,31 +43,63 @@ export async function wakeLike(
   return woken;
 }
 
-/** Lets untied records rest that nothing keeps awake. @param untied those that no rule and no evidence has tied */
-export async function restUntied(
+/** A record that may rest, with what it is in doubt about. */
+type Doubtful = Pick<RestingRecord, 'member' | 'key' | 'reading' | 'reason' | 'doubts'>;
+
+/** Lets records rest that nothing keeps awake. @param newcomers all that were matched, with their keys and texts */
+export async function letRest(
   store: Store,
   { knot, knotVersion }: RunOptions,
   lease: RunLease,
-  outside: OutsideRecords,
+  acts: number,
   newcomers: readonly StagedNewcomer[],
-  untied: readonly OutsideRecord[],
+  records: readonly Doubtful[],
 ): Promise<void> {
-  const readings = new Map(
-    untied.flatMap((record) => (record.reason === 'untied' ? [[recordId(record), record.reading] as const] : [])),
-  );
-  const resting = newcomers.filter((record) => readings.has(recordId(record)));
-  for (let at = 0; at < resting.length; at += atOnce) {
-    const some = resting.slice(at, at + atOnce);
-    const blocks = blocksOfNewcomers(knot, some);
-    const records = some.map((record, place): RestingRecord => ({
-      member: record.member,
-      key: record.key,
-      reading: readings.get(recordId(record)) as RestingRecord['reading'],
-      keys: keysOf(record),
+  const matched = new Map(newcomers.map((record) => [recordId(record), record]));
+  for (let at = 0; at < records.length; at += atOnce) {
+    const some = records.slice(at, at + atOnce).filter((record) => matched.has(recordId(record)));
+    const own = some.map((record) => matched.get(recordId(record)) as StagedNewcomer);
+    const blocks = blocksOfNewcomers(knot, own);
+    const resting = some.map((record, place): RestingRecord => ({
+      ...record,
+      keys: keysOf(own[place] as StagedNewcomer),
       blocks: (blocks[place] ?? []).map(({ block }) => block),
     }));
-    await store.letRest(lease, knotVersion, outside.acts, records);
+    await store.letRest(lease, knotVersion, acts, resting);
   }
+}
+
+/** Of those that no rule and no evidence has tied, the ones that are not rejected. */
+export function untiedMarks(unmatched: readonly OutsideRecord[]): Doubtful[] {
+  return unmatched.flatMap(({ member, key, reading, reason }) =>
+    reason === 'untied' ? [{ member, key, reading, reason, doubts: { anchors: [], records: [] } }] : [],
+  );
+}
+
+/** Of those that wait for a person; one that is rejected as well is judged anew in each run. */
+export function waitingMarks(
+  { doubts, blocked }: Pick<Matching, 'doubts' | 'blocked'>,
+  waiting: readonly OutsideRecord[],
+): Doubtful[] {
+  const anchors = new Map<string, AnchorId[]>();
+  for (const [anchor, members] of blocked)
+    for (const [member, keys] of members) for (const key of keys) addTo(anchors, recordId({ member, key }), [anchor]);
+  const named = new Map<string, RecordRef[]>();
+  for (const doubt of doubts) {
+    const { member } = doubt;
+    const own = ('keys' in doubt ? doubt.keys : [doubt.key]).map((key): RecordRef => ({ member, key }));
+    const others = doubt.kind === 'evidence' ? doubt.candidates.flatMap(({ records }) => records) : [];
+    for (const record of own) addTo(named, recordId(record), [...own, ...others]);
+  }
+  return waiting.flatMap(({ member, key, reading }) => {
+    const name = recordId({ member, key });
+    const about = { anchors: anchors.get(name) ?? [], records: named.get(name) ?? [] };
+    return reading.rejected ? [] : [{ member, key, reading, reason: 'waiting' as const, doubts: about }];
+  });
+}
+
+function addTo<T>(lists: Map<string, T[]>, name: string, more: readonly T[]): void {
+  lists.set(name, [...(lists.get(name) ?? []), ...more]);
 }
 
 function likenessOf(knot: CompiledKnot, records: readonly StagedNewcomer[]): Likeness {

@@ -102,7 +102,7 @@ async function goThrough(run: RunAtWork): Promise<void> {
   if (run.isShared) tally.setWrites(await store.writeCounts(lease));
   // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.
   if (run.options.kind === 'run' && !run.isStopAsked)
-    await store.saveOutside(lease, matched.known, matched.staying, matched.decisions, clock.now());
+    await store.saveOutside(lease, { ...matched, version: run.options.knotVersion }, clock.now());
 }
 
 /** Looks up writes that were begun and never concluded. @returns where a creation may have happened */
@@ -142,7 +142,13 @@ async function match(run: RunAtWork, unclear: PlanContext['unclear']): Promise<M
     troubled: new Set(run.troubles.keys()),
     partlyRead: partlyRead(run),
   };
-  return { context, ties, known: outside.known, staying: matched.outside, decisions: matched.decisions };
+  return {
+    context,
+    ties,
+    known: outside.known,
+    staying: matched.outside,
+    decisions: matched.decisions,
+  };
 }
 
 async function guard(run: RunAtWork, ties: ReadonlyMap<MemberId, number>): Promise<void> {

@@ -94,11 +94,32 @@ export interface OutsideRecord extends RecordRef {
   readonly verdict?: 'aside' | undefined;
 }
 
-/** A record outside of anchors that nothing is like, and by what something that is like it finds it. */
-export interface RestingRecord extends RecordRef {
-  readonly reading: Reading;
+/** By what a record outside of anchors is found by something that may change where it belongs. */
+export interface Marks {
   readonly keys: AnchorIndex['keys'];
   readonly blocks: readonly number[];
+  /** What a doubt about it names: anchors, in which nothing is created meanwhile, and records. */
+  readonly doubts: { readonly anchors: readonly AnchorId[]; readonly records: readonly RecordRef[] };
+}
+
+/** A record outside of anchors whose place nothing changes, until something is found by its marks. */
+export interface RestingRecord extends RecordRef, Marks {
+  readonly reading: Reading;
+  readonly reason: keyof RestingCounts;
+}
+
+/** How many records of a member rest, by the list in which they are. */
+export type RestingCounts = Readonly<Record<'untied' | 'waiting', number>>;
+
+/** What came of a matching, for the records outside of anchors. */
+export interface OutsideOutcome {
+  /** Those that were outside when the run began and took part, or have left since. */
+  readonly known: readonly RecordRef[];
+  /** Those that took part and stay. */
+  readonly staying: readonly OutsideRecord[];
+  readonly decisions: readonly DecisionDraft[];
+  /** The version of the knot. */
+  readonly version: number;
 }
 
 /** By what records that rest are looked for. */
@@ -279,22 +300,26 @@ export interface Store {
   resting(
     knot: string,
     version: number,
-  ): Promise<{ readonly counts: ReadonlyMap<MemberId, number>; readonly acts: number }>;
-  /** Those of some records that rest. */
+  ): Promise<{ readonly counts: ReadonlyMap<MemberId, RestingCounts>; readonly acts: number }>;
+  /** Those of some records that rest, or did until somebody woke them. */
   restingAmong(knot: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]>;
-  /** Keys of a member's records that rest, in order, after a key. */
+  /** Keys of a member's records that rest, or did until somebody woke them, in order, after a key. */
   restingKeys(
     knot: string,
     member: MemberId,
     after: RecordKey | undefined,
     limit: number,
   ): Promise<readonly RecordKey[]>;
-  /** Those that rest and share something with others. */
+  /**
+   * Those that rest and share something with others, or are in doubt about an anchor that shares something with these,
+   * or about what these are in doubt about.
+   */
   restingLike(knot: string, likeness: Likeness): Promise<readonly OutsideRecord[]>;
   /**
-   * Keeps untied records, which rest under the run's version until an anchor that shares something with them is stored,
-   * somebody says something of them, or a run wakes them. Where people have acted since, they do not rest: what they
-   * might be like may have changed while they were matched.
+   * Keeps untied records, which rest under the run's version until an anchor that shares something with them changes,
+   * somebody says something of them, or a run wakes them; and those that wait, which rest so when their decisions are
+   * stored, unless they were woken meanwhile. Where people have acted since, they do not rest: what they might be like
+   * may have changed while they were matched.
    * @param acts how often people had acted before they were matched
    */
   letRest(lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]): Promise<void>;
@@ -357,16 +382,15 @@ export interface Store {
   ): Promise<EvidenceCandidates>;
   /**
    * Keeps the records outside of anchors, and the decisions about them. What a person has put there or set aside
-   * meanwhile stays, with what was read of it last.
-   * @param known the records that were outside when the run began, of which those that do not stay have left
+   * meanwhile stays, with what was read of it last. Those that wait and were let rest do so from now on; decisions
+   * about those that took no part stay open.
    */
-  saveOutside(
+  saveOutside(lease: RunLease, outcome: OutsideOutcome, at: Instant): Promise<void>;
+  /** Members in which nothing may be created for some anchors, because of doubts about records that rest. */
+  blockedByResting(
     lease: RunLease,
-    known: readonly RecordRef[],
-    staying: readonly OutsideRecord[],
-    decisions: readonly DecisionDraft[],
-    at: Instant,
-  ): Promise<void>;
+    anchors: readonly AnchorId[],
+  ): Promise<ReadonlyMap<AnchorId, ReadonlySet<MemberId>>>;
   /** Notes records that the filter leaves out; those that are noted already cost nothing. */
   noteFiltered(lease: RunLease, member: MemberId, records: readonly FilteredRecord[]): Promise<void>;
   /** Keys of a member's records that the filter leaves out, in order, after a key. */

@@ -45,7 +45,7 @@ async function walk(size: number, afterFirst: (ids: readonly string[]) => Promis
 }
 
 test('each decision is on one page, by kind and then by age, what was put off last', async () => {
-  await replaceDecisions(data, 'customers', { of: 'outside' }, drafts, now.getTime());
+  await replaceDecisions(data, 'customers', { of: 'outside', records: [] }, drafts, now.getTime());
   const all = await walk(100);
   expect(all).toHaveLength(40);
   const places = all.map(({ kind }) => decisionKindNames.indexOf(kind as 'held'));

@@ -12,7 +12,7 @@ import type {
   Likeness,
   MemberCursor,
   Outcomes,
-  OutsideRecord,
+  OutsideOutcome,
   PlanEntry,
   RecordRef,
   RestingRecord,
@@ -104,7 +104,9 @@ export class PostgresStore implements Store {
   anchorIds = (knot: string, after: AnchorId | undefined, limit: number) =>
     anchors.anchorIds(this.#data, knot, after, limit);
   saveIndex = (lease: RunLease, indexed: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[]) =>
-    runs.withLease(this.#data, lease, (db) => anchors.saveIndex(db, lease.knot, indexed));
+    runs.withLease(this.#data, lease, async (db) => {
+      await anchors.saveIndex(db, lease.knot, indexed);
+    });
   markIndexed = (lease: RunLease, fingerprint: string) =>
     runs.withLease(this.#data, lease, (db) => evidenceIndex.markIndexed(db, lease.knot, fingerprint));
   evidenceCandidates = (
@@ -112,18 +114,16 @@ export class PostgresStore implements Store {
     newcomers: readonly (readonly { readonly block: number; readonly limit: number }[])[],
   ) => evidenceIndex.evidenceCandidates(this.#data, knot, newcomers);
 
-  async saveOutside(
-    lease: RunLease,
-    known: readonly RecordRef[],
-    staying: readonly OutsideRecord[],
-    drafts: readonly DecisionDraft[],
-    at: number,
-  ): Promise<void> {
+  async saveOutside(lease: RunLease, outcome: OutsideOutcome, at: number): Promise<void> {
+    const { known, staying } = outcome;
     await runs.withLease(this.#data, lease, async (db) => {
-      await outside.keepOutsideRecords(db, lease, known, staying);
-      await decisions.replaceDecisions(db, lease.knot, { of: 'outside' }, drafts, at);
+      await outside.keepOutsideRecords(db, lease, outcome);
+      const scope = { of: 'outside', records: [...known, ...staying] } as const;
+      await decisions.replaceDecisions(db, lease.knot, scope, outcome.decisions, at);
     });
   }
+  blockedByResting = (lease: RunLease, anchors: readonly AnchorId[]) =>
+    resting.blockedByResting(this.#data, lease, anchors);
 
   noteFiltered = (lease: RunLease, member: MemberId, records: readonly FilteredRecord[]) =>
     runs.withLease(this.#data, lease, (db) => outside.noteFiltered(db, lease, member, records));

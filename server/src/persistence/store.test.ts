@@ -96,6 +96,8 @@ const untied = (name: string, key: string): RestingRecord => ({
   reading: reading({ name }),
   keys: [[0, key]],
   blocks: [7],
+  reason: 'untied',
+  doubts: { anchors: [], records: [] },
 });
 const outcome = (revision: number, of: AnchorOutcome): Outcomes['anchors'][number] => ({
   revision,
@@ -444,7 +446,11 @@ describe.each([
     expect(await store.filteredKeys('customers', 'crm', recordKey('f'), 10)).toEqual(['g']);
     await store.forgetFiltered(lease, 'crm', [recordKey('g')]);
     // This run knew of one of the two; it is tied now.
-    await store.saveOutside(lease, [{ member: 'crm', key: recordKey('known') }], [], [], 0);
+    await store.saveOutside(
+      lease,
+      { known: [{ member: 'crm', key: recordKey('known') }], staying: [], decisions: [], version: 1 },
+      0,
+    );
     expect((await store.outside('customers')).map(({ key }) => key)).toEqual(['put']);
     expect((await store.accounts('customers')).get('crm')).toEqual({
       tied: 2,
@@ -461,7 +467,7 @@ describe.each([
     const { acts } = await store.resting('customers', 1);
     await store.letRest(lease, 1, acts - 1, [untied('late', 'x')]);
     await store.letRest(lease, 1, acts, [untied('a', 'x'), untied('b', 'y')]);
-    expect(await resting()).toEqual([['crm', 2]]);
+    expect(await resting()).toEqual([['crm', { untied: 2, waiting: 0 }]]);
     expect((await store.outside('customers', 1)).map(({ key }) => key)).toEqual(['late']);
     expect((await store.outside('customers', 2)).map(({ key }) => key).sort()).toEqual(['a', 'b', 'late']);
     const like = async (keys: [number, string][], blocks: { block: number; limit: number }[]) =>
@@ -606,7 +612,11 @@ describe.each([
       fingerprint: 'f',
     };
     const put = { member: 'crm', key: recordKey('d'), reading: reading({ name: 'ü' }), reason: 'waiting' } as const;
-    await store.saveOutside(lease, [], [{ ...put, verdict: 'aside' }], [draft], 0);
+    await store.saveOutside(
+      lease,
+      { known: [], staying: [{ ...put, verdict: 'aside' }], decisions: [draft], version: 1 },
+      0,
+    );
     const progress = { phase: 'done', done: 0, tally: {} } as const;
     await store.endRun(
       lease,

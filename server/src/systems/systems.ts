@@ -5,6 +5,7 @@ import {
   type Connector,
   type ConnectorDependencies,
   type ExchangeListener,
+  GrantedTokens,
   openConnector,
   type Probe,
   probeSystem,
@@ -78,6 +79,8 @@ export class Systems {
   readonly #secrets: SecretBox;
   readonly #reach: Reach;
   readonly #consents: Consents;
+  /** Of runs; who tries a system signs in anew. */
+  readonly #granted = new GrantedTokens();
 
   constructor(data: DataSource, secrets: SecretBox, reach: Reach) {
     this.#data = data;
@@ -252,7 +255,11 @@ export class Systems {
       );
     const dependencies = this.dependencies(row, clock, share);
     const told = onExchange && withSecretStruck(onExchange, dependencies.credential?.secret);
-    return openConnector(systemSchema.parse(row.description), member.object, { ...dependencies, onExchange: told });
+    return openConnector(systemSchema.parse(row.description), member.object, {
+      ...dependencies,
+      granted: this.#granted,
+      onExchange: told,
+    });
   }
 
   /**

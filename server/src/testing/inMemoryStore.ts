@@ -30,10 +30,12 @@ import type {
   MemberCursor,
   OperationState,
   Outcomes,
+  OutsideOutcome,
   OutsideRecord,
   PlanEntry,
   RecordRef,
   RepeatedValue,
+  RestingCounts,
   RestingRecord,
   StagedNewcomer,
   StagedReading,
@@ -111,7 +113,10 @@ export class InMemoryStore implements Store {
   /** By block: the records of anchors that are in it. */
   readonly #blocks = new Map<number, Map<string, IndexedRecord & { readonly anchor: AnchorId }>>();
   #verdicts: readonly Verdict[] = [];
-  readonly #resting = new Map<string, RestingRecord & { readonly version: number }>();
+  /** Under which version each record rests. */
+  readonly #resting = new Map<string, number>();
+  /** By what those are found that rest, or rested until they were woken. */
+  readonly #marks = new Map<string, RestingRecord>();
   #acts = 0;
   #indexedAs: string | undefined;
 
@@ -247,26 +252,30 @@ export class InMemoryStore implements Store {
 
   async outside(_?: string, restingUnder?: number): Promise<readonly OutsideRecord[]> {
     return this.#outside.filter(
-      (record) => restingUnder === undefined || this.#restingAs(record)?.version !== restingUnder,
+      (record) => restingUnder === undefined || this.#resting.get(recordId(record)) !== restingUnder,
     );
   }
 
   async resting(_: string, version: number) {
-    const counts = new Map<MemberId, number>();
-    for (const record of this.#outside)
-      if (this.#restingAs(record)?.version === version) counts.set(record.member, (counts.get(record.member) ?? 0) + 1);
+    const counts = new Map<MemberId, RestingCounts>();
+    for (const record of this.#outside) {
+      const { member, reason } = record;
+      if (this.#resting.get(recordId(record)) !== version || reason === 'rejected') continue;
+      const known = counts.get(member) ?? { untied: 0, waiting: 0 };
+      counts.set(member, { ...known, [reason]: known[reason] + 1 });
+    }
     return { counts, acts: this.#acts };
   }
 
   async restingAmong(_: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]> {
     const asked = new Set(records.map(recordId));
-    return this.#outside.filter((record) => asked.has(recordId(record)) && this.#restingAs(record));
+    return this.#outside.filter((record) => asked.has(recordId(record)) && mayRest(record));
   }
 
   async restingKeys(_: string, member: MemberId, after: RecordKey | undefined, limit: number) {
     return this.#outside
       .filter((record) => record.member === member && (after === undefined || record.key > after))
-      .filter((record) => this.#restingAs(record))
+      .filter(mayRest)
       .map(({ key }) => key)
       .sort()
       .slice(0, limit);
@@ -274,30 +283,30 @@ export class InMemoryStore implements Store {
 
   async restingLike(_: string, likeness: Likeness): Promise<readonly OutsideRecord[]> {
     return this.#outside.filter((record) => {
-      const resting = this.#restingAs(record);
-      return resting && this.#isLike(resting, likeness);
+      const marks = mayRest(record) ? this.#marks.get(recordId(record)) : undefined;
+      return marks && (this.#isLike(marks, likeness) || this.#isDoubtful(marks, likeness));
     });
   }
 
   async letRest(lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]): Promise<void> {
     this.#check(lease);
     for (const record of records) {
-      const { member, key, reading } = record;
+      const { member, key, reading, reason } = record;
       const name = recordId(record);
       const before = this.#outside.find((one) => recordId(one) === name);
       if (this.#tied.has(name) || before?.verdict) continue;
-      this.#outside = [...this.#outside.filter((one) => one !== before), { member, key, reading, reason: 'untied' }];
-      if (acts === this.#acts) this.#resting.set(name, { ...record, version });
+      this.#outside = [...this.#outside.filter((one) => one !== before), { member, key, reading, reason }];
+      this.#resting.delete(name);
+      this.#marks.delete(name);
+      if (acts !== this.#acts) continue;
+      this.#resting.set(name, reason === 'waiting' ? -version : version);
+      this.#marks.set(name, record);
     }
   }
 
   async wake(lease: RunLease, records: readonly RecordRef[]): Promise<void> {
     this.#check(lease);
     this.#wake(records);
-  }
-
-  #restingAs(record: RecordRef): (RestingRecord & { readonly version: number }) | undefined {
-    return this.#resting.get(recordId(record));
   }
 
   #wake(records: readonly RecordRef[]): void {
@@ -315,6 +324,23 @@ export class InMemoryStore implements Store {
       keys.some(([rule, key]) => resting.keys.some(([own, value]) => own === rule && value === key)) ||
       blocks.some(({ block }) => resting.blocks.includes(block)) ||
       this.#verdicts.some(isNamed)
+    );
+  }
+
+  /** Whether it is in doubt about an anchor that would be found so, or about what these records are in doubt about. */
+  #isDoubtful({ doubts: { anchors, records: named } }: RestingRecord, { keys, blocks, records }: Likeness): boolean {
+    const peers = records.flatMap((record) => this.#marks.get(recordId(record))?.doubts ?? []);
+    const isPeer = (name: string): boolean =>
+      peers.some((peer) => peer.records.some((record) => recordId(record) === name));
+    return (
+      named.some((record) => isPeer(recordId(record))) ||
+      anchors.some(
+        (anchor) =>
+          records.some(({ member, key }) => this.#anchorOf(member, key)?.anchor.id === anchor) ||
+          peers.some((peer) => peer.anchors.includes(anchor)) ||
+          keys.some(([rule, key]) => this.#keyed.get(`${rule}\u001f${key}`)?.has(anchor)) ||
+          blocks.some(({ block }) => [...(this.#blocks.get(block)?.values() ?? [])].some((at) => at.anchor === anchor)),
+      )
     );
   }
 
@@ -537,21 +563,34 @@ export class InMemoryStore implements Store {
     return counted;
   }
 
-  async saveOutside(
-    lease: RunLease,
-    known: readonly RecordRef[],
-    staying: readonly OutsideRecord[],
-    decisions: readonly DecisionDraft[],
-  ): Promise<void> {
+  async saveOutside(lease: RunLease, { known, staying, decisions, version }: OutsideOutcome): Promise<void> {
     this.#check(lease);
+    const tookPart = new Set([...known, ...staying].map(recordId));
+    const untouched = this.#outside
+      .filter((record) => record.reason === 'waiting' && mayRest(record))
+      .map(recordId)
+      .filter((name) => !tookPart.has(name));
     const kept = staying.filter(({ reason, verdict }) => reason !== 'untied' || verdict);
     const stays = new Set(staying.map(recordId));
     const gone = new Set([...known.filter((record) => !stays.has(recordId(record))), ...kept].map(recordId));
-    const resting = new Set(staying.filter(({ reason, verdict }) => reason === 'untied' && !verdict).map(recordId));
+    const resting = new Set(staying.filter(({ reason, verdict }) => reason !== 'rejected' && !verdict).map(recordId));
     this.#wake([...known, ...staying].filter((record) => !resting.has(recordId(record))));
+    for (const name of resting) if (this.#resting.get(name) === -version) this.#resting.set(name, version);
+    for (const record of known) if (!stays.has(recordId(record))) this.#marks.delete(recordId(record));
     const put = this.#outside.filter((record) => !gone.has(recordId(record)));
     this.#outside = [...put, ...kept].filter((record) => !this.#tied.has(recordId(record)));
-    this.#replaceDecisions((draft) => subjectOfDraft(draft) === 'record', decisions);
+    const waits = ({ member = '', key }: DecisionDraft): boolean =>
+      key !== undefined && untouched.includes(recordId({ member, key }));
+    this.#replaceDecisions((draft) => subjectOfDraft(draft) === 'record' && !waits(draft), decisions);
+  }
+
+  async blockedByResting(lease: RunLease, anchors: readonly AnchorId[]) {
+    const { staged } = this.#check(lease);
+    const blocked = new Map<AnchorId, Set<MemberId>>();
+    for (const [name, { member, doubts }] of this.#marks)
+      for (const anchor of staged.has(name) || !this.#resting.has(name) ? [] : doubts.anchors)
+        if (anchors.includes(anchor)) blocked.set(anchor, (blocked.get(anchor) ?? new Set()).add(member));
+    return blocked;
   }
 
   async openBatches(lease: RunLease, phase: SharedPhase, standing: TakenUp, size: number): Promise<void> {
@@ -796,7 +835,10 @@ export class InMemoryStore implements Store {
     }
     const blocks = kept.index.evidence.flatMap((record) => record.blocks.map((block) => ({ block })));
     const likeness = { keys: kept.index.keys, blocks, records: kept.anchor.ties };
-    this.#wake([...this.#resting.values()].filter((resting) => this.#isLike(resting, likeness)));
+    if (before && placeOf(before) === placeOf(kept)) return;
+    this.#wake(
+      [...this.#marks.values()].filter((marks) => this.#isLike(marks, likeness) || marks.doubts.anchors.includes(id)),
+    );
   }
 
   #anchorOf(member: MemberId, key: RecordKey): KeptAnchor | undefined {
@@ -808,6 +850,13 @@ export class InMemoryStore implements Store {
     for (const [identity, draft] of this.#decisions) if (which(draft)) this.#decisions.delete(identity);
     for (const draft of drafts) this.#decisions.set(decisionIdentity(draft), draft);
   }
+}
+
+const mayRest = ({ reason, verdict }: OutsideRecord): boolean => reason !== 'rejected' && !verdict;
+
+/** What newcomers are tied by. */
+function placeOf({ anchor: { ties }, index }: KeptAnchor): string {
+  return JSON.stringify([ties.map(({ member, key, gone }) => [member, key, gone]), index]);
 }
 
 function isWithin({ after, upTo }: AnchorRange, id: AnchorId): boolean {

@@ -52,7 +52,9 @@ export class Worker {
   readonly #driven = new Set<string>();
   readonly #helper: Helper;
   #listener: Listener | undefined;
-  #wake: () => void = () => undefined;
+  #endIdling: () => void = () => undefined;
+  /** Something was told since the queue was looked at last: nobody waits then. */
+  #isTold = false;
   /** One profile at a time: it reads a whole object, and runs come first. */
   #profiling = false;
   #checking = false;
@@ -79,6 +81,7 @@ export class Worker {
         await this.#startDue();
         if (!this.#telling && Date.now() - this.#toldAt > noticeMs) this.#tell();
         if (!this.#checking && Date.now() - this.#checkedAt > checkMs) this.#checkSystems();
+        this.#isTold = false;
         const job = await this.#parts.queue.fetch();
         if (job) {
           this.#driven.add(job.id);
@@ -188,10 +191,16 @@ export class Worker {
     );
   }
 
+  #wake(): void {
+    this.#isTold = true;
+    this.#endIdling();
+  }
+
   async #idle(): Promise<void> {
+    if (this.#isTold || this.#stopping.signal.aborted) return;
     await new Promise<void>((resolve) => {
       const timer = setTimeout(resolve, Math.min(idlePollMs, this.#parts.leaseMs));
-      this.#wake = () => {
+      this.#endIdling = () => {
         clearTimeout(timer);
         resolve();
       };

@@ -75,11 +75,18 @@ export async function saveAnchors(
   knot: string,
   saves: readonly AnchorSave[],
   at: number,
-): Promise<void> {
-  for (const part of inParts(saves)) await savePart(db, knot, part, at);
+): Promise<ReadonlySet<AnchorId>> {
+  const changed = new Set<AnchorId>();
+  for (const part of inParts(saves)) for (const anchor of await savePart(db, knot, part, at)) changed.add(anchor);
+  return changed;
 }
 
-async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorSave[], at: number): Promise<void> {
+async function savePart(
+  db: SqlConnection,
+  knot: string,
+  saves: readonly AnchorSave[],
+  at: number,
+): Promise<readonly AnchorId[]> {
   await db.query(
     `insert into anchor (id, knot_id, title, agreed, parked_creates, open, revision, changed_at, began_in, parted)
      select id, $1, title, agreed::jsonb, parked::jsonb, open, 1, $2, string_to_array(began, ' '), parted::jsonb
@@ -101,16 +108,17 @@ async function savePart(db: SqlConnection, knot: string, saves: readonly AnchorS
       saves.map(({ anchor }) => (anchor.parted ? JSON.stringify(anchor.parted) : null)),
     ],
   );
-  await saveTies(
+  const joined = await saveTies(
     db,
     knot,
     saves.flatMap(({ anchor }) => anchor.ties.map((tie) => tieToRow(anchor.id, tie))),
   );
-  await saveIndex(
+  const found = await saveIndex(
     db,
     knot,
     saves.map(({ anchor, index }) => ({ anchor: anchor.id, index })),
   );
+  return [...joined, ...found];
 }
 
 /** A record was tied to another anchor in the same moment: what was to be stored is out of date. */
@@ -121,10 +129,14 @@ export class TieTaken extends Error {
   }
 }
 
-/** A tie never moves to another anchor by being stored. @throws {TieTaken} */
-async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]): Promise<void> {
-  if (ties.length === 0) return;
-  const [{ stored }] = (await db.query(
+/**
+ * A tie never moves to another anchor by being stored.
+ * @returns the anchors that a record came to
+ * @throws {TieTaken}
+ */
+async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]): Promise<readonly AnchorId[]> {
+  if (ties.length === 0) return [];
+  const [{ stored, joined }] = (await db.query(
     `with stored as (
        insert into tie (knot_id, member, record_key, anchor_id, version, gone, fingerprint, ended, seen, ahead,
          left_alone, rejected, parked, outcomes, unacknowledged_since)
@@ -141,8 +153,9 @@ async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]
          version = excluded.version, gone = excluded.gone, fingerprint = excluded.fingerprint, ended = excluded.ended,
          outcomes = excluded.outcomes, unacknowledged_since = excluded.unacknowledged_since
        where tie.anchor_id = excluded.anchor_id
-       returning 1)
-     select count(*)::int as stored from stored`,
+       returning anchor_id, xmax = 0 as came)
+     select count(*)::int as stored, coalesce(array_agg(distinct anchor_id) filter (where came), '{}') as joined
+     from stored`,
     [
       knot,
       ties.map(({ member }) => member),
@@ -160,8 +173,9 @@ async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]
       jsonColumn(ties.map(({ outcomes }) => outcomes)),
       ties.map(({ unacknowledged_since }) => unacknowledged_since),
     ],
-  )) as [{ stored: number }];
+  )) as [{ stored: number; joined: AnchorId[] }];
   if (stored < ties.length) throw new TieTaken();
+  return joined;
 }
 
 /** The records among these that are tied. */
@@ -179,22 +193,24 @@ export async function tiedAmong(
   return new Set(rows.map(({ member, record_key }) => recordId({ member, key: recordKey(record_key) })));
 }
 
-/** Replaces by what newcomers find these anchors. */
+/** Replaces by what newcomers find these anchors. @returns those that are found by something else than before */
 export async function saveIndex(
   db: SqlConnection,
   knot: string,
   anchors: readonly { readonly anchor: AnchorId; readonly index: PlanEntry['index'] }[],
-): Promise<void> {
+): Promise<readonly AnchorId[]> {
   const keys = anchors.flatMap(({ anchor, index }) =>
     index.keys.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor })),
   );
-  await db.query(
+  const changed = (await db.query(
     `with wanted as (select distinct * from unnest($2::smallint[], $3::text[], $4::uuid[]) as r(rule, key_hash,
       anchor_id)),
           dropped as (delete from match_key m where m.anchor_id = any($5::uuid[]) and not exists (select 1
-            from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id))
-     insert into match_key (knot_id, rule, key_hash, anchor_id) select $1, rule, key_hash, anchor_id from wanted
-       on conflict do nothing`,
+            from wanted w where w.rule = m.rule and w.key_hash = m.key_hash and w.anchor_id = m.anchor_id)
+            returning anchor_id),
+          made as (insert into match_key (knot_id, rule, key_hash, anchor_id)
+            select $1, rule, key_hash, anchor_id from wanted on conflict do nothing returning anchor_id)
+     select anchor_id from dropped union select anchor_id from made`,
     [
       knot,
       keys.map(({ rule }) => rule),
@@ -202,13 +218,14 @@ export async function saveIndex(
       keys.map(({ anchor }) => anchor),
       anchors.map(({ anchor }) => anchor),
     ],
-  );
-  await saveEvidence(
+  )) as { anchor_id: AnchorId }[];
+  const changedEvidence = await saveEvidence(
     db,
     knot,
     anchors.map(({ anchor, index }) => ({ anchor, evidence: index.evidence })),
   );
   await saveReferences(db, knot, anchors);
+  return [...changed.map(({ anchor_id }) => anchor_id), ...changedEvidence];
 }
 
 export async function anchorIds(

@@ -10,25 +10,42 @@ import {
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../../orchestration/decisionDraft.js';
+import type { RecordRef } from '../../orchestration/store.js';
 import type { AnchorRow, TieRow } from '../rows.js';
 
 /**
  * Which open decisions a list of drafts stands for: those of these anchors themselves, of the records outside of
- * anchors, or of the run.
+ * anchors but for those that rest and took no part, or of the run.
  */
 export type DecisionScope =
   | { readonly of: 'anchors'; readonly anchors: readonly AnchorId[] }
-  | { readonly of: 'outside' }
+  | { readonly of: 'outside'; readonly records: readonly RecordRef[] }
   | { readonly of: 'run' };
 
 const kindsAbout = (subject: DecisionSubject): string =>
   decisionKindNames.flatMap((kind) => (decisionKinds[kind].about === subject ? [`'${kind}'`] : [])).join(', ');
 const conditions = {
   anchors: `anchor_id = any($4::uuid[]) and kind in (${kindsAbout('anchor')})`,
-  outside: `$4::uuid[] is null
-    and (kind in (${kindsAbout('record')}) or (kind in (${kindsAbout('anchor')}) and anchor_id is null))`,
-  run: `$4::uuid[] is null and kind in (${kindsAbout('run')})`,
+  outside: `(kind in (${kindsAbout('record')}) or (kind in (${kindsAbout('anchor')}) and anchor_id is null))
+    and not exists (select from outside_record o where o.knot_id = decision.knot_id and o.member = decision.member
+      and o.record_key = decision.record_key and o.reason = 'waiting' and o.verdict is null
+      and not exists (select from unnest($4::text[], $5::text[]) as r(member, record_key)
+        where r.member = o.member and r.record_key = o.record_key))`,
+  run: `kind in (${kindsAbout('run')})`,
 };
+
+function parametersOf(scope: DecisionScope): unknown[] {
+  switch (scope.of) {
+    case 'anchors':
+      return [scope.anchors];
+    case 'outside':
+      return [scope.records.map(({ member }) => member), scope.records.map(({ key }) => key)];
+    case 'run':
+      return [];
+    default:
+      throw new Error(`unknown scope ${JSON.stringify(scope satisfies never)}`);
+  }
+}
 
 /**
  * Open decisions of a scope become exactly the drafts: new ones open, known ones are brought up to date, the rest
@@ -45,7 +62,7 @@ export async function replaceDecisions(
   await db.query(
     `update decision set closed_at = $2, closed_by = null where knot_id = $1 and closed_at is null
       and not identity = any($3::text[]) and ${conditions[scope.of]}`,
-    [knot, new Date(at), identities, scope.of === 'anchors' ? scope.anchors : null],
+    [knot, new Date(at), identities, ...parametersOf(scope)],
   );
   await openDecisions(db, knot, drafts, at);
 }

@@ -24,12 +24,12 @@ interface IndexRow {
 const rowName = (member: string, key: string, texts: string, blocks: readonly string[]): string =>
   JSON.stringify([member, key, texts, blocks]);
 
-/** Replaces what the index has of these anchors; what is as it was stays. */
+/** Replaces what the index has of these anchors; what is as it was stays. @returns those of which something changed */
 export async function saveEvidence(
   db: SqlConnection,
   knot: string,
   anchors: readonly { readonly anchor: AnchorId; readonly evidence: readonly IndexedRecord[] }[],
-): Promise<void> {
+): Promise<readonly AnchorId[]> {
   const rows = (await db.query(
     'select id, anchor_id, member, record_key, texts, blocks from evidence_record where anchor_id = any($1::uuid[])',
     [anchors.map(({ anchor }) => anchor)],
@@ -37,6 +37,7 @@ export async function saveEvidence(
   const number = blockNumber(knot);
   const there = byAnchor(rows, (row) => row.anchor_id);
   const old: string[] = [];
+  const changed: AnchorId[] = [];
   const fresh: (Omit<IndexedRecord, 'blocks'> & { readonly anchor: AnchorId; readonly blocks: readonly string[] })[] =
     [];
   for (const { anchor, evidence } of anchors) {
@@ -48,6 +49,7 @@ export async function saveEvidence(
       if (!known.delete(rowName(record.member, record.key, JSON.stringify(record.texts), numbers)))
         fresh.push({ ...record, anchor, blocks: numbers });
     }
+    if (known.size > 0 || fresh.at(-1)?.anchor === anchor) changed.push(anchor);
     old.push(...known.values());
   }
   if (old.length > 0)
@@ -57,7 +59,7 @@ export async function saveEvidence(
          and b.record_id = g.id`,
       [old],
     );
-  if (fresh.length === 0) return;
+  if (fresh.length === 0) return changed;
   await db.query(
     `with made as (
        insert into evidence_record (knot_id, anchor_id, member, record_key, texts, blocks)
@@ -74,6 +76,7 @@ export async function saveEvidence(
       fresh.map(({ blocks }) => `{${blocks.join(',')}}`),
     ],
   );
+  return changed;
 }
 
 /** Looks each block up once, and no further than its limit; then takes all records of the anchors that were found. */
@@ -101,8 +104,8 @@ export async function evidenceCandidates(
   if (wanted.size === 0) return { records: [], found: newcomers.map(() => []) };
   const rows = (await data.query(
     `select r.id, r.anchor_id, r.member, r.record_key, r.texts from evidence_record r
-     where r.knot_id = $1 and r.anchor_id in (select anchor_id from evidence_record where id = any($2::bigint[])
-       and knot_id = $1) order by r.id`,
+     where r.knot_id = $1 and r.anchor_id = any(array(
+       select distinct anchor_id from evidence_record where id = any($2::bigint[]) and knot_id = $1)) order by r.id`,
     [knot, [...wanted]],
   )) as IndexRow[];
   const places = new Map(rows.map(({ id }, place) => [id, place]));

@@ -1,10 +1,10 @@
 import { type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { FilteredRecord, OutsideRecord, RecordRef } from '../../orchestration/store.js';
+import type { FilteredRecord, OutsideOutcome, OutsideRecord, RecordRef } from '../../orchestration/store.js';
 import { emptyAccount, type MemberAccount } from '../../orchestration/runResult.js';
 import type { SqlConnection } from '../sql.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
-import { dropOutside, dropTied } from './restingRecords.js';
+import { beginToRest, dropOutside, dropTied } from './restingRecords.js';
 
 /** The records of a knot's members that belong to no anchor, and those that take no part. */
 
@@ -24,7 +24,7 @@ export async function outsideRecords(
   knot: string,
   restingUnder?: number,
 ): Promise<readonly OutsideRecord[]> {
-  // No version is below 1. In three parts, each of which an index finds.
+  // Those that are about to rest have a version below 0. In three parts, each of which an index finds.
   const rows = (await db.query(
     `select member, record_key, reading, reason, verdict from outside_record
      where knot_id = $1 and (rests_under is null or rests_under < $2 or rests_under > $2)`,
@@ -46,8 +46,7 @@ export async function outsideRecords(
 export async function keepOutsideRecords(
   db: SqlConnection,
   { knot, run }: RunLease,
-  known: readonly RecordRef[],
-  staying: readonly OutsideRecord[],
+  { known, staying, version }: OutsideOutcome,
 ): Promise<void> {
   const stays = new Set(staying.map(({ member, key }) => JSON.stringify([member, key])));
   const left = known.filter(({ member, key }) => !stays.has(JSON.stringify([member, key])));
@@ -78,6 +77,7 @@ export async function keepOutsideRecords(
        and o.record_key = s.record_key`,
     [knot, run],
   );
+  await beginToRest(db, knot, version, kept);
   // A record that was tied while the run went is outside no longer.
   await dropTied(db, knot, kept);
 }

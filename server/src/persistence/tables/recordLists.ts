@@ -2,6 +2,7 @@ import type { RecordListName } from '@anchor-knot/contracts';
 import type { MemberId, Reading, RecordKey } from '@anchor-knot/core';
 import type { OutsideRecord, RecordRef } from '../../orchestration/store.js';
 import type { SqlConnection } from '../sql.js';
+import { countAct, wakePeers } from './restingRecords.js';
 
 /** The lists of records that are tied to nothing, for people. */
 
@@ -60,6 +61,12 @@ export async function setAside(
   keys: readonly RecordKey[],
   by: { readonly person: string; readonly at: Date } | undefined,
 ): Promise<void> {
+  await countAct(db, knot);
+  await wakePeers(
+    db,
+    knot,
+    keys.map((key) => ({ member, key })),
+  );
   await db.query(
     `update outside_record set verdict = $4, set_aside_by = $5, set_aside_at = $6, rests_under = null
      where knot_id = $1 and member = $2 and record_key = any($3::text[])`,
