@@ -6,7 +6,7 @@ import type { MemberTrouble } from './runResult.js';
 import { tooShort } from './sourceDecisions.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
-import type { Store } from './store.js';
+import type { KnownList, Store } from './store.js';
 
 const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
@@ -26,7 +26,7 @@ interface GoneOutcome {
 }
 
 /** What is known of a member's records after it was read. */
-export type Presence = Pick<MemberReading, 'deleted' | 'listed'>;
+export type Presence = Pick<MemberReading, 'deleted' | 'isListed'>;
 
 /**
  * Notes what is gone: what the system says was deleted, and what a complete listing lacks. It is so whether the run
@@ -39,7 +39,7 @@ export async function settleGone(
   lease: RunLease,
   member: MemberId,
   connector: Connector,
-  { deleted, listed }: Presence,
+  { deleted, isListed }: Presence,
   outside: OutsideRecords,
   overGuards: boolean,
 ): Promise<{ readonly doubted?: string; readonly trouble?: MemberTrouble }> {
@@ -50,11 +50,12 @@ export async function settleGone(
     if (keys.length > 0) await store.markGone(lease, member, keys, clock.now());
   };
   await mark(deleted);
-  if (!listed) return {};
-  await outside.leaveUnlisted(member, listed);
-  await forgetGoneFiltered(store, lease, member, listed);
+  if (!isListed) return {};
+  await outside.leaveUnlisted(member);
+  for await (const keys of unlistedPages(store, lease, member, 'filtered'))
+    await store.forgetFiltered(lease, member, keys);
   try {
-    const { gone, doubted } = await findGone(installation, lease, member, connector, listed, overGuards);
+    const { gone, doubted } = await findGone(installation, lease, member, connector, overGuards);
     await mark(gone);
     if (doubted === undefined) return {};
     const words = `${installation.systemName(member)}: ${doubted}`;
@@ -75,18 +76,11 @@ async function findGone(
   lease: RunLease,
   member: MemberId,
   connector: Connector,
-  listed: ReadonlySet<RecordKey>,
   overGuards: boolean,
 ): Promise<GoneOutcome> {
   const missing: RecordKey[] = [];
-  let total = 0;
-  for (let after: RecordKey | undefined; ;) {
-    const keys = await store.tiedKeys(lease.knot, member, after, lookedAtOnce);
-    total += keys.length;
-    missing.push(...keys.filter((key) => !listed.has(key)));
-    after = keys.at(-1);
-    if (keys.length < lookedAtOnce) break;
-  }
+  for await (const keys of unlistedPages(store, lease, member, 'tied')) missing.push(...keys);
+  const total = (await store.tieCounts(lease.knot)).get(member) ?? 0;
   if (!overGuards && isDoubtful(missing.length, total)) {
     return {
       gone: [],
@@ -106,17 +100,16 @@ function isDoubtful(missing: number, total: number): boolean {
   return missing > believableCount && missing > total * believableShare;
 }
 
-/** Forgets records that the filter left out and that are not there any more. @param listed all that are there */
-async function forgetGoneFiltered(
+/** Known records of a member that its listing has not shown, a page at a time. */
+export async function* unlistedPages(
   store: Store,
   lease: RunLease,
   member: MemberId,
-  listed: ReadonlySet<RecordKey>,
-): Promise<void> {
+  list: KnownList,
+): AsyncGenerator<readonly RecordKey[]> {
   for (let after: RecordKey | undefined; ;) {
-    const keys = await store.filteredKeys(lease.knot, member, after, lookedAtOnce);
-    const gone = keys.filter((key) => !listed.has(key));
-    if (gone.length > 0) await store.forgetFiltered(lease, member, gone);
+    const keys = await store.unlisted(lease, member, list, after, lookedAtOnce);
+    if (keys.length > 0) yield keys;
     after = keys.at(-1);
     if (keys.length < lookedAtOnce) return;
   }

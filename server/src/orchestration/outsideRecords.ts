@@ -2,10 +2,10 @@ import { type CompiledKnot, type MemberId, type Reading, recordId, type RecordKe
 import { identityOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
+import { unlistedPages } from './findGone.js';
 import type { RunLease } from './lease.js';
 import type { OutsideRecord, RecordRef, RestingCounts, StagedRecord, Store } from './store.js';
 
-const lookedAtOnce = 1000;
 const noneRests: RestingCounts = { untied: 0, waiting: 0 };
 
 /**
@@ -151,16 +151,10 @@ export class OutsideRecords {
     this.#noteLeft(keys.map((key) => ({ member, key })));
   }
 
-  /** @param listed all records of a member that are there */
-  async leaveUnlisted(member: MemberId, listed: ReadonlySet<RecordKey>): Promise<void> {
-    const isGone = (record: RecordRef): boolean => record.member === member && !listed.has(record.key);
-    await this.leave([...this.#awake.values()].filter(isGone));
-    for (let after: RecordKey | undefined; this.#someRestOf(member);) {
-      const keys = await this.#store.restingKeys(this.#lease.knot, member, after, lookedAtOnce);
-      await this.leave(keys.map((key) => ({ member, key })).filter(isGone));
-      after = keys.at(-1);
-      if (keys.length < lookedAtOnce) return;
-    }
+  /** Those that a complete listing of their member has not shown. */
+  async leaveUnlisted(member: MemberId): Promise<void> {
+    for await (const keys of unlistedPages(this.#store, this.#lease, member, 'outside'))
+      await this.leave(keys.map((key) => ({ member, key })));
   }
 
   async #stage(

@@ -89,7 +89,7 @@ async function readMembers(
 async function afterReading(
   run: RunAtWork,
   member: MemberId,
-  { listed, deleted, unusable, stopping }: MemberReading,
+  { isListed, deleted, unusable, stopping }: MemberReading,
   outside: OutsideRecords,
 ): Promise<void> {
   if (stopping !== undefined) throw new Halt('stopped by a check', stopping);
@@ -105,7 +105,7 @@ async function afterReading(
     run.lease,
     member,
     run.connectors.get(member) as Connector,
-    { deleted, listed },
+    { deleted, isListed },
     outside,
     run.options.overGuards === true,
   );

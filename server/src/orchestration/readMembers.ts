@@ -44,8 +44,8 @@ export interface MemberReading {
   readonly files: ReadonlySet<string>;
   /** Records of which the system itself says that they were deleted. */
   readonly deleted: readonly RecordKey[];
-  /** Keys of all records, when the listing was complete. */
-  readonly listed: ReadonlySet<RecordKey> | undefined;
+  /** The listing was complete: what it has not shown is gone. */
+  readonly isListed: boolean;
   /** A check that stops the run failed, and what it says. */
   readonly stopping: string | undefined;
 }
@@ -74,7 +74,7 @@ export async function readMember(
     connector.capabilities.changesSince && known && sameVersion && !options.full && !member.filterIsDated
       ? known.changedSince
       : undefined;
-  const listed = new Set<RecordKey>();
+  const complete = changedSince === undefined && named === undefined;
   const unusable: UnusableRecord[] = [];
   let unusableCount = 0;
   let [newcomerCount, revived] = [0, 0];
@@ -99,10 +99,13 @@ export async function readMember(
       stopping ??= sorted.stopping;
       for (const key of page.gone ?? []) deleted.add(key);
       // A record may come twice: what was said last is so.
-      for (const { key } of page.records) {
-        listed.add(key);
-        deleted.delete(key);
-      }
+      for (const { key } of page.records) deleted.delete(key);
+      if (complete && page.records.length > 0)
+        await store.noteListed(
+          lease,
+          member.id,
+          page.records.map(({ key }) => key),
+        );
       if (left.length > 0) await outside.leave(left);
       if (filtered.length > 0) await store.noteFiltered(lease, member.id, filtered);
       newcomerCount += sorted.newcomers;
@@ -129,12 +132,11 @@ export async function readMember(
       isNamed: named !== undefined,
       files,
       deleted: [],
-      listed: undefined,
+      isListed: false,
       stopping,
     };
   }
   const since: Instant = startedAt + connector.clockOffset() - cursorOverlapMs;
-  const complete = changedSince === undefined && named === undefined;
   return {
     cursor: named
       ? undefined
@@ -154,7 +156,7 @@ export async function readMember(
     files,
     deleted: [...deleted],
     // A record that could not be read is not gone.
-    listed: complete && unusable.length === 0 ? listed : undefined,
+    isListed: complete && unusable.length === 0,
     stopping,
   };
 }

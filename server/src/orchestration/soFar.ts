@@ -20,7 +20,7 @@ export interface Matched {
 export type Planned = Pick<WorkDone, 'updatedButHeld' | 'late' | 'toWrite'>;
 
 /** A reading as it is kept: what it was needed for until the matching is left out. */
-type KeptReading = Omit<MemberReading, 'files' | 'listed' | 'deleted'> & { readonly files: readonly string[] };
+type KeptReading = Omit<MemberReading, 'files' | 'deleted'> & { readonly files: readonly string[] };
 
 /**
  * How far a run has come whose phases are shared, as JSON: another worker goes on with it where the one that drove it
@@ -43,14 +43,14 @@ export interface RunSoFar {
   readonly planned: Planned | null;
 }
 
-export function keptReading({ listed: _, deleted: __, files, ...reading }: MemberReading): KeptReading {
+export function keptReading({ deleted: _, files, ...reading }: MemberReading): KeptReading {
   return { ...reading, files: [...files] };
 }
 
 export function readingOf({ files, ...reading }: KeptReading): MemberReading {
   // JSON has no undefined: what is not there was not there.
   const { cursor, trouble, stopping } = reading;
-  return { ...reading, cursor, trouble, stopping, files: new Set(files), deleted: [], listed: undefined };
+  return { ...reading, cursor, trouble, stopping, files: new Set(files), deleted: [] };
 }
 
 export function matchedSoFar({ ties, known, staying, decisions }: RunSoFar, context: PlanContext): Matched {

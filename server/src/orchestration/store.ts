@@ -94,6 +94,9 @@ export interface OutsideRecord extends RecordRef {
   readonly verdict?: 'aside' | undefined;
 }
 
+/** Records of a member that are known: tied and not gone, outside of anchors, or left out by its filter. */
+export type KnownList = 'tied' | 'outside' | 'filtered';
+
 /** By what a record outside of anchors is found by something that may change where it belongs. */
 export interface Marks {
   readonly keys: AnchorIndex['keys'];
@@ -287,8 +290,16 @@ export interface Store {
   tieHeads(knot: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>>;
   /** How many ties that are not gone each member has. */
   tieCounts(knot: string): Promise<ReadonlyMap<MemberId, number>>;
-  /** Keys of a member's ties that are not gone, in order, after a key. */
-  tiedKeys(knot: string, member: MemberId, after: RecordKey | undefined, limit: number): Promise<readonly RecordKey[]>;
+  /** Notes what a complete listing of a member has shown. */
+  noteListed(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void>;
+  /** Keys of a member's known records that the listing of this run has not shown, in order, after a key. */
+  unlisted(
+    lease: RunLease,
+    member: MemberId,
+    list: KnownList,
+    after: RecordKey | undefined,
+    limit: number,
+  ): Promise<readonly RecordKey[]>;
   markGone(lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: Instant): Promise<void>;
 
   /**
@@ -303,13 +314,6 @@ export interface Store {
   ): Promise<{ readonly counts: ReadonlyMap<MemberId, RestingCounts>; readonly acts: number }>;
   /** Those of some records that rest, or did until somebody woke them. */
   restingAmong(knot: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]>;
-  /** Keys of a member's records that rest, or did until somebody woke them, in order, after a key. */
-  restingKeys(
-    knot: string,
-    member: MemberId,
-    after: RecordKey | undefined,
-    limit: number,
-  ): Promise<readonly RecordKey[]>;
   /**
    * Those that rest and share something with others, or are in doubt about an anchor that shares something with these,
    * or about what these are in doubt about.
@@ -393,13 +397,6 @@ export interface Store {
   ): Promise<ReadonlyMap<AnchorId, ReadonlySet<MemberId>>>;
   /** Notes records that the filter leaves out; those that are noted already cost nothing. */
   noteFiltered(lease: RunLease, member: MemberId, records: readonly FilteredRecord[]): Promise<void>;
-  /** Keys of a member's records that the filter leaves out, in order, after a key. */
-  filteredKeys(
-    knot: string,
-    member: MemberId,
-    after: RecordKey | undefined,
-    limit: number,
-  ): Promise<readonly RecordKey[]>;
   /** Records that the filter leaves out no longer: they are gone, or take part. */
   forgetFiltered(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void>;
   /** How many records of each member the filter leaves out. */

@@ -12,6 +12,7 @@ import type {
   Likeness,
   MemberCursor,
   Outcomes,
+  KnownList,
   OutsideOutcome,
   PlanEntry,
   RecordRef,
@@ -27,6 +28,7 @@ import * as batches from './tables/runBatches.js';
 import * as decisions from './tables/decisions.js';
 import * as evidenceIndex from './tables/evidenceIndex.js';
 import * as journal from './tables/journal.js';
+import * as listed from './tables/listedRecords.js';
 import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
 import * as references from './tables/references.js';
@@ -59,16 +61,17 @@ export class PostgresStore implements Store {
   tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) =>
     anchors.tieHeads(this.#data, knot, member, keys);
   tieCounts = (knot: string) => recordCounts(this.#data, knot, 'tied');
-  tiedKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
-    anchors.tiedKeys(this.#data, knot, member, after, limit);
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
     runs.withLease(this.#data, lease, (db) => recordsGone(db, lease, member, keys, at));
+
+  noteListed = (lease: RunLease, member: MemberId, keys: readonly RecordKey[]) =>
+    runs.withLease(this.#data, lease, (db) => listed.noteListed(db, lease, member, keys));
+  unlisted = (lease: RunLease, member: MemberId, list: KnownList, after: RecordKey | undefined, limit: number) =>
+    listed.unlisted(this.#data, lease, member, list, after, limit);
 
   outside = (knot: string, restingUnder?: number) => outside.outsideRecords(this.#data, knot, restingUnder);
   resting = (knot: string, version: number) => resting.resting(this.#data, knot, version);
   restingAmong = (knot: string, records: readonly RecordRef[]) => resting.restingAmong(this.#data, knot, records);
-  restingKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
-    resting.restingKeys(this.#data, knot, member, after, limit);
   restingLike = (knot: string, likeness: Likeness) => resting.restingLike(this.#data, knot, likeness);
   letRest = (lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]) =>
     runs.withLease(this.#data, lease, (db) => resting.letRest(db, lease, version, acts, records));
@@ -127,8 +130,6 @@ export class PostgresStore implements Store {
 
   noteFiltered = (lease: RunLease, member: MemberId, records: readonly FilteredRecord[]) =>
     runs.withLease(this.#data, lease, (db) => outside.noteFiltered(db, lease, member, records));
-  filteredKeys = (knot: string, member: MemberId, after: RecordKey | undefined, limit: number) =>
-    outside.filteredKeys(this.#data, knot, member, after, limit);
   forgetFiltered = (lease: RunLease, member: MemberId, keys: readonly RecordKey[]) =>
     runs.withLease(this.#data, lease, (db) => outside.forgetFiltered(db, lease, member, keys));
   filteredCounts = (knot: string) => recordCounts(this.#data, knot, 'filtered');

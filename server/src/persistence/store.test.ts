@@ -9,6 +9,7 @@ import type {
   Intent,
   Outcomes,
   PlanEntry,
+  KnownList,
   RestingRecord,
   Store,
 } from '../orchestration/store.js';
@@ -443,7 +444,11 @@ describe.each([
       { key: recordKey('g'), title: 'G' },
     ]);
     await store.noteFiltered(lease, 'crm', [{ key: recordKey('f'), title: 'F' }]);
-    expect(await store.filteredKeys('customers', 'crm', recordKey('f'), 10)).toEqual(['g']);
+    await store.noteListed(lease, 'crm', [recordKey('known'), recordKey('known')]);
+    const unlisted = (list: KnownList, after?: string) =>
+      store.unlisted(lease, 'crm', list, after === undefined ? after : recordKey(after), 1);
+    expect([await unlisted('filtered'), await unlisted('filtered', 'f')]).toEqual([['f'], ['g']]);
+    expect([await unlisted('outside'), await unlisted('outside', 'put')]).toEqual([['put'], []]);
     await store.forgetFiltered(lease, 'crm', [recordKey('g')]);
     // This run knew of one of the two; it is tied now.
     await store.saveOutside(
@@ -595,7 +600,7 @@ describe.each([
     await store.markGone(lease, 'crm', [recordKey('a')], 0);
     await store.markUnclear(lease, [id(50)]);
     expect((await store.tieCounts('customers')).get('crm')).toBe(1);
-    expect(await store.tiedKeys('customers', 'crm', undefined, 10)).toEqual(['b']);
+    expect(await store.unlisted(lease, 'crm', 'tied', undefined, 10)).toEqual(['b']);
     expect((await store.tieHeads('customers', 'crm', [recordKey('a')])).get(recordKey('a'))).toMatchObject({
       gone: true,
     });

@@ -30,6 +30,7 @@ import type {
   MemberCursor,
   OperationState,
   Outcomes,
+  KnownList,
   OutsideOutcome,
   OutsideRecord,
   PlanEntry,
@@ -75,6 +76,8 @@ interface OpenRun {
   readonly lease: RunLease;
   leaseUntil: number;
   readonly staged: Map<string, StagedRecord & { why?: TieReason | undefined; isNew?: boolean }>;
+  /** What complete listings have shown. */
+  readonly listed: Set<string>;
   plan: PlanEntry[];
   batches: KeptBatch[];
   standing: TakenUp | undefined;
@@ -146,6 +149,7 @@ export class InMemoryStore implements Store {
       lease,
       leaseUntil: request.now + request.leaseMs,
       staged: new Map(),
+      listed: new Set(),
       plan: [],
       batches: [],
       standing: undefined,
@@ -202,17 +206,22 @@ export class InMemoryStore implements Store {
     return counts;
   }
 
-  async tiedKeys(
-    _: string,
-    member: MemberId,
-    after: RecordKey | undefined,
-    limit: number,
-  ): Promise<readonly RecordKey[]> {
-    const keys = [...this.#anchors.values()].flatMap(({ anchor }) =>
-      anchor.ties.filter((tie) => tie.member === member && !tie.gone).map(({ key }) => key),
-    );
-    return keys
-      .filter((key) => after === undefined || key > after)
+  async noteListed(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void> {
+    const { listed } = this.#check(lease);
+    for (const key of keys) listed.add(recordId({ member, key }));
+  }
+
+  async unlisted(lease: RunLease, member: MemberId, list: KnownList, after: RecordKey | undefined, limit: number) {
+    const { listed } = this.#check(lease);
+    const lists: Readonly<Record<KnownList, () => readonly RecordRef[]>> = {
+      tied: () => [...this.#anchors.values()].flatMap(({ anchor }) => anchor.ties.filter((tie) => !tie.gone)),
+      outside: () => this.#outside,
+      filtered: () => [...this.#filtered.values()],
+    };
+    return lists[list]()
+      .filter((record) => record.member === member && (after === undefined || record.key > after))
+      .filter((record) => !listed.has(recordId(record)))
+      .map(({ key }) => key)
       .sort()
       .slice(0, limit);
   }
@@ -270,15 +279,6 @@ export class InMemoryStore implements Store {
   async restingAmong(_: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]> {
     const asked = new Set(records.map(recordId));
     return this.#outside.filter((record) => asked.has(recordId(record)) && mayRest(record));
-  }
-
-  async restingKeys(_: string, member: MemberId, after: RecordKey | undefined, limit: number) {
-    return this.#outside
-      .filter((record) => record.member === member && (after === undefined || record.key > after))
-      .filter(mayRest)
-      .map(({ key }) => key)
-      .sort()
-      .slice(0, limit);
   }
 
   async restingLike(_: string, likeness: Likeness): Promise<readonly OutsideRecord[]> {
@@ -526,19 +526,6 @@ export class InMemoryStore implements Store {
   async noteFiltered(lease: RunLease, member: MemberId, records: readonly FilteredRecord[]): Promise<void> {
     this.#check(lease);
     for (const { key } of records) this.#filtered.set(recordId({ member, key }), { member, key });
-  }
-
-  async filteredKeys(
-    _: string,
-    member: MemberId,
-    after: RecordKey | undefined,
-    limit: number,
-  ): Promise<readonly RecordKey[]> {
-    return [...this.#filtered.values()]
-      .filter((record) => record.member === member && (after === undefined || record.key > after))
-      .map(({ key }) => key)
-      .sort()
-      .slice(0, limit);
   }
 
   async forgetFiltered(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void> {

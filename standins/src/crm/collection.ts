@@ -74,10 +74,12 @@ export function registerCollection<T extends CollectionRecord>(
     if (Number.isNaN(since)) return fail(reply, 400, 'modifiedSince is not a time in ISO 8601');
     if (faults.faults.brokenPages) return reply.type('application/json').send('{"data":[{"id":"');
     const after = cursor === undefined ? '' : Buffer.from(cursor, 'base64url').toString();
-    const found = log
-      .all()
-      .filter(({ id, modifiedAt }) => id > after && Date.parse(modifiedAt) >= since)
-      .sort((one, other) => (one.id < other.id ? -1 : 1));
+    const from = new Date(since).toISOString();
+    const found: T[] = [];
+    for (const record of log.after(after)) {
+      if (record.modifiedAt >= from) found.push(record);
+      if (found.length > limit) break;
+    }
     const data = found.slice(0, limit);
     return {
       data: data.map((record) => ({ ...record, etag: etagOf(record) })),

@@ -169,12 +169,14 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         const after = query.cursor === undefined ? undefined : Buffer.from(query.cursor, 'base64url').toString();
         // Listed by id, so that a record that was there throughout is never skipped, whatever is added or changed
         // meanwhile.
-        const sorted = byId(accounts, after);
-        const found = sorted.filter(
-          (account) =>
-            (since === undefined || Date.parse(account.modifiedAt) >= since) &&
-            (query.email === undefined || account.contact.email?.toLowerCase() === query.email.toLowerCase()),
-        );
+        const from = since === undefined ? '' : new Date(since).toISOString();
+        const email = query.email?.toLowerCase();
+        const found: Account[] = [];
+        for (const account of accounts.after(after)) {
+          if (account.modifiedAt < from) continue;
+          if (email === undefined || account.contact.email?.toLowerCase() === email) found.push(account);
+          if (found.length > limit) break;
+        }
         const data = found.slice(0, limit);
         // What was deleted is told to who asks for changes, on the first page.
         const tombstones =
@@ -242,29 +244,6 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   webhooks.registerPage(app);
   registerPages(app, accounts, saved, removed, now);
   return app;
-}
-
-let sortedOf: { log: RecordLog<Account>; membership: number; ids: string[] } | undefined;
-
-/** Accounts with an id above the given one, by id; sorted anew only when one was added or taken away. */
-function byId(log: RecordLog<Account>, after: string | undefined): Account[] {
-  if (sortedOf?.log !== log || sortedOf.membership !== log.membership)
-    sortedOf = {
-      log,
-      membership: log.membership,
-      ids: log
-        .all()
-        .map(({ id }) => id)
-        .sort(),
-    };
-  const { ids } = sortedOf;
-  let low = 0;
-  for (let high = after === undefined ? 0 : ids.length; low < high;) {
-    const middle = (low + high) >> 1;
-    if ((ids[middle] as string) <= (after as string)) low = middle + 1;
-    else high = middle;
-  }
-  return ids.slice(low).map((id) => log.get(id) as Account);
 }
 
 function registerPages(

@@ -8,7 +8,8 @@ import { dirname } from 'node:path';
 export class RecordLog<T extends { readonly id: string }> {
   readonly #path: string | undefined;
   readonly #records = new Map<string, T>();
-  #membership = 0;
+  /** Ids in order; made anew when a record was added or taken away. */
+  #ids: readonly string[] | undefined;
 
   /** @param path the log file; without one, nothing is kept */
   constructor(path?: string) {
@@ -29,11 +30,6 @@ export class RecordLog<T extends { readonly id: string }> {
     }
   }
 
-  /** Grows whenever a record is added or taken away. */
-  get membership(): number {
-    return this.#membership;
-  }
-
   get size(): number {
     return this.#records.size;
   }
@@ -46,21 +42,37 @@ export class RecordLog<T extends { readonly id: string }> {
     return [...this.#records.values()];
   }
 
+  /** Records with an id above the given one, in order of their ids. */
+  *after(id = ''): Generator<T> {
+    this.#ids ??= [...this.#records.keys()].sort();
+    const ids = this.#ids;
+    let low = 0;
+    for (let high = ids.length; low < high;) {
+      const middle = (low + high) >> 1;
+      if ((ids[middle] as string) <= id) low = middle + 1;
+      else high = middle;
+    }
+    for (let place = low; place < ids.length; place += 1) {
+      const record = this.#records.get(ids[place] as string);
+      if (record) yield record;
+    }
+  }
+
   put(record: T): void {
-    if (!this.#records.has(record.id)) this.#membership += 1;
+    if (!this.#records.has(record.id)) this.#ids = undefined;
     this.#records.set(record.id, record);
     if (this.#path !== undefined) appendFileSync(this.#path, `${JSON.stringify(record)}\n`);
   }
 
   remove(id: string): void {
     if (!this.#records.delete(id)) return;
-    this.#membership += 1;
+    this.#ids = undefined;
     if (this.#path !== undefined) appendFileSync(this.#path, `${JSON.stringify({ id, $removed: true })}\n`);
   }
 
   /** Replaces everything. */
   load(records: readonly T[]): void {
-    this.#membership += 1;
+    this.#ids = undefined;
     this.#records.clear();
     for (const record of records) this.#records.set(record.id, record);
     if (this.#path !== undefined) this.#rewrite();

@@ -289,22 +289,6 @@ export async function tieHeads(
   );
 }
 
-export async function tiedKeys(
-  data: SqlConnection,
-  knot: string,
-  member: MemberId,
-  after: RecordKey | undefined,
-  limit: number,
-): Promise<readonly RecordKey[]> {
-  const [{ keys }] = (await data.query(
-    `select coalesce(json_agg(record_key order by record_key), '[]') as keys from (
-       select record_key from tie where knot_id = $1 and member = $2 and not gone and record_key > $3
-       order by record_key limit $4) page`,
-    [knot, member, after ?? '', limit],
-  )) as [{ keys: string[] }];
-  return keys.map(recordKey);
-}
-
 export async function tiesOf(
   data: SqlConnection,
   knot: string,

@@ -95,21 +95,6 @@ export async function noteFiltered(
   );
 }
 
-export async function filteredKeys(
-  db: SqlConnection,
-  knot: string,
-  member: MemberId,
-  after: RecordKey | undefined,
-  limit: number,
-): Promise<readonly RecordKey[]> {
-  const rows = (await db.query(
-    `select record_key from filtered_record where knot_id = $1 and member = $2 and record_key > $3
-     order by record_key limit $4`,
-    [knot, member, after ?? '', limit],
-  )) as { record_key: string }[];
-  return rows.map(({ record_key }) => recordKey(record_key));
-}
-
 export async function forgetFiltered(
   db: SqlConnection,
   { knot }: RunLease,

@@ -58,21 +58,6 @@ export async function restingAmong(
   return rows.map(fromRow);
 }
 
-export async function restingKeys(
-  data: SqlConnection,
-  knot: string,
-  member: MemberId,
-  after: RecordKey | undefined,
-  limit: number,
-): Promise<readonly RecordKey[]> {
-  const rows = (await data.query(
-    `select record_key from outside_record where knot_id = $1 and member = $2 and record_key > $3
-       and ${mayRest} order by record_key limit $4`,
-    [knot, member, after ?? '', limit],
-  )) as { record_key: string }[];
-  return rows.map(({ record_key }) => recordKey(record_key));
-}
-
 /**
  * By their keys, their blocks (of which those with too many records say nothing), and what people said of them; by the
  * anchors that are found so, and by what the same doubts are about. Also those that were woken since the run began.

@@ -12,7 +12,7 @@ import { holdBatch, renewBatch, takeUp } from './runBatches.js';
 import { forgetRetry, noteRetry } from './retries.js';
 
 /** What belongs to one run, and is worth nothing after it. */
-const ofOneRun = ['staged_tie', 'staged_record', 'plan_entry', 'run_batch'];
+const ofOneRun = ['staged_tie', 'staged_record', 'listed_record', 'plan_entry', 'run_batch'];
 
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
 async function tell(db: SqlConnection, run: string): Promise<void> {
