@@ -20,6 +20,7 @@ export { DeliveryRefused, Subscriptions, verifyDelivery } from './http/webhooks.
 export { NotOpenApi, type OpenApiReading, type ProposedObject, readOpenApi } from './http/openApi.js';
 export { HttpConnector } from './http/httpConnector.js';
 export type { TokenKeeper } from './http/signIn.js';
+export { certificateEnd } from './http/certificate.js';
 export { GrantedTokens, type Tokens } from './http/tokens.js';
 export { type EntitySetFound, listEntitySets, ODataConnector } from './odata/odataConnector.js';
 export { type ConnectorDependencies, openConnector } from './open.js';

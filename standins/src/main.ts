@@ -57,12 +57,12 @@ const starts: Readonly<Record<string, () => Promise<FastifyInstance>>> = {
 const start = starts[which];
 if (!start) throw new Error(`say which stand-in to start: ${Object.keys(starts).join(', ')}`);
 if (which === 'crm') {
-  const debtors = business().debtors;
-  const { requesters } = work();
+  const debtorsOf = byCustomer(business().debtors);
+  const requestersOf = byCustomer(work().requesters);
   const truth = data.truth.map((one) => ({
     ...one,
-    erp: debtors.filter(({ customer }) => customer === one.customer).map(({ number }) => number),
-    desk: requesters.filter(({ customer }) => customer === one.customer).map(({ id: requester }) => requester),
+    erp: (debtorsOf.get(one.customer) ?? []).map(({ number }) => number),
+    desk: (requestersOf.get(one.customer) ?? []).map(({ id: requester }) => requester),
   }));
   writeFileSync(join(folder, 'truth.json'), JSON.stringify(truth));
 }
@@ -71,3 +71,10 @@ const stop = (): void => void app.close().then(() => process.exit(0));
 process.on('SIGTERM', stop);
 process.on('SIGINT', stop);
 console.log(`listening on ${await app.listen({ host: '127.0.0.1', port })}`);
+
+function byCustomer<T extends { readonly customer: string | undefined }>(records: readonly T[]): Map<string, T[]> {
+  const groups = new Map<string, T[]>();
+  for (const record of records)
+    if (record.customer !== undefined) groups.set(record.customer, [...(groups.get(record.customer) ?? []), record]);
+  return groups;
+}

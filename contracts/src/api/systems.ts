@@ -154,6 +154,8 @@ export const systemViewSchema = z.object({
   environment: z.enum(environments),
   /** The day on which a consent, a certificate or a secret ends; null where nobody has said. */
   accessEndsOn: z.iso.date().nullable(),
+  /** When its certificate ends, as it was seen last; null where it has none. */
+  certificateEndsAt: time.nullable(),
   /** Grows with every change; a change says which one it was made from. */
   revision: z.number(),
   /** The id that signs in; the secret is never shown. */

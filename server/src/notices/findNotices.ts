@@ -27,6 +27,7 @@ import { type QuietMember, unusuallyQuiet } from '../persistence/tables/readHour
 import {
   accessEndsWords,
   allowanceWords,
+  certificateEndsWords,
   type LateKnot,
   lateWords,
   quietWords,
@@ -236,12 +237,12 @@ async function systemCases(db: SqlConnection): Promise<NoticeCase[]> {
 
 async function accessCases(db: SqlConnection, now: Date): Promise<NoticeCase[]> {
   const by = new Date(now.getTime() + accessNoticeDays * 24 * 3600 * 1000).toISOString().slice(0, 10);
-  return (await endingAccess(db, by)).map(({ system, name, endsOn }): NoticeCase => ({
-    key: `access ends:${system}:${endsOn}`,
+  return (await endingAccess(db, by)).map(({ system, name, endsOn, what }): NoticeCase => ({
+    key: `${what} ends:${system}:${endsOn}`,
     topic: 'access ends',
     system,
-    words: accessEndsWords(name, endsOn, now),
-    path: `/systems/${encodeURIComponent(system)}/change`,
+    words: what === 'access' ? accessEndsWords(name, endsOn, now) : certificateEndsWords(name, endsOn, now),
+    path: `/systems/${encodeURIComponent(system)}${what === 'access' ? '/change' : ''}`,
     latest: now,
   }));
 }

@@ -37,11 +37,26 @@ export function allowanceWords(
 
 /** @param endsOn `YYYY-MM-DD`, of UTC */
 export function accessEndsWords(name: string, endsOn: string, now: Date): string {
-  const day = DateTime.fromISO(endsOn, { zone: 'UTC' });
-  const said = day.setLocale('en-GB').toLocaleString(DateTime.DATE_FULL);
-  return day.endOf('day').toMillis() < now.getTime()
+  const { said, hasEnded } = dayOfEnd(endsOn, now);
+  return hasEnded
     ? `The access to ${name} ended on ${said}: give it a new secret, certificate or consent.`
     : `The access to ${name} ends on ${said}: its secret, certificate or consent is to be renewed by then.`;
+}
+
+/** @param endsOn `YYYY-MM-DD`, of UTC */
+export function certificateEndsWords(name: string, endsOn: string, now: Date): string {
+  const { said, hasEnded } = dayOfEnd(endsOn, now);
+  return hasEnded
+    ? `The certificate of ${name} ended on ${said}: it is not connected to until whoever runs it renews it.`
+    : `The certificate of ${name} ends on ${said}: whoever runs it has to renew it by then.`;
+}
+
+function dayOfEnd(endsOn: string, now: Date): { readonly said: string; readonly hasEnded: boolean } {
+  const day = DateTime.fromISO(endsOn, { zone: 'UTC' });
+  return {
+    said: day.setLocale('en-GB').toLocaleString(DateTime.DATE_FULL),
+    hasEnded: day.endOf('day').toMillis() < now.getTime(),
+  };
 }
 
 export function quietWords(systemName: string, { usual, since }: Pick<QuietMember, 'usual' | 'since'>): string {

@@ -7,6 +7,7 @@ import type { MessageList, NoticeList, NoticeRule } from '@anchor-knot/contracts
 import { generateCustomers, seededRandom } from '@anchor-knot/standins';
 import { openInstallation } from '../installationParts.js';
 import { takeMessage } from '../persistence/tables/noticeMessages.js';
+import { freePort } from '../start/cluster.js';
 import { ApiClient } from '../testing/apiClient.js';
 import { MailServer } from '../testing/mailServer.js';
 import { RealInstallation } from '../testing/realInstallation.js';
@@ -351,6 +352,26 @@ test('access that ends within two weeks is told of, and that it has ended; given
   await tell();
   expect(subjects()[2]).toBe(
     'The access to Fernhill CRM ended on 30 November 2026: give it a new secret, certificate or consent.',
+  );
+});
+
+test('a certificate that ends soon is told of; it is looked at again after hours, and no answer forgets nothing', async () => {
+  await keep({ topics: ['access ends'] });
+  const closed = `https://127.0.0.1:${await freePort()}`;
+  await sql(
+    `update system set description = jsonb_set(description::jsonb, '{address}', to_jsonb($1::text)),
+       certificate_ends_at = $2 where id = 'fernhill'`,
+    [closed, new Date(now + 9 * 24 * hour)],
+  );
+  await installation.parts.systems.lookAtCertificates(12);
+  const seen = () => sql('select certificate_seen_at from system where id = $1', ['fernhill']);
+  const first = await seen();
+  await installation.parts.systems.lookAtCertificates(12);
+  expect([await seen(), first]).toEqual([first, [{ certificate_seen_at: expect.any(Date) }]]);
+  await tell();
+  const [subject = ''] = subjects();
+  expect(subject).toMatch(
+    /^The certificate of Fernhill CRM ends on .* 2026: whoever runs it has to renew it by then\.$/,
   );
 });
 

@@ -33,6 +33,7 @@ import { Attempts1765110000000 } from './migrations/1765110000000-Attempts.js';
 import { RunBatches1765120000000 } from './migrations/1765120000000-RunBatches.js';
 import { AccessEnds1765130000000 } from './migrations/1765130000000-AccessEnds.js';
 import { References1765140000000 } from './migrations/1765140000000-References.js';
+import { Certificates1765170000000 } from './migrations/1765170000000-Certificates.js';
 import { ListedRecords1765160000000 } from './migrations/1765160000000-ListedRecords.js';
 import { WaitingRecordsRest1765150000000 } from './migrations/1765150000000-WaitingRecordsRest.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
@@ -80,6 +81,7 @@ export const migrations = [
   References1765140000000,
   WaitingRecordsRest1765150000000,
   ListedRecords1765160000000,
+  Certificates1765170000000,
 ];
 
 /** As TypeORM takes it from the name. */

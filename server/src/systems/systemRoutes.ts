@@ -36,6 +36,7 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
       note: row.note,
       environment: row.environment,
       accessEndsOn: row.accessEndsOn,
+      certificateEndsAt: row.certificateEndsAt?.toISOString() ?? null,
       revision: row.revision,
       signsInAs: row.credentialId,
       probe: row.probe && row.probedAt ? { ...row.probe, at: row.probedAt.toISOString() } : null,

@@ -1,6 +1,7 @@
 import type { DataSource } from 'typeorm';
 import {
   type AddressFilter,
+  certificateEnd,
   type Clock,
   type Connector,
   type ConnectorDependencies,
@@ -31,6 +32,7 @@ import {
   findSystem,
   saveSystem,
   takeSilentSystems,
+  takeUnseenCertificates,
 } from '../persistence/tables/systems.js';
 import { systemClock } from '../worker/systemClock.js';
 import { type KnotShare, PostgresCallBudget } from './callBudget.js';
@@ -160,6 +162,10 @@ export class Systems {
         note: note ?? '',
         environment: environment ?? 'production',
         accessEndsOn: accessEndsOn ?? null,
+        // Another place has another one: it is looked at again.
+        ...(placeOf(before.description) === placeOf(description)
+          ? {}
+          : { certificateEndsAt: null, certificateSeenAt: null }),
         revision: revision + 1,
         // A consent was given for one sign-in at one place.
         ...(isSameSignIn(before.description, description) ? {} : noConsent),
@@ -322,6 +328,16 @@ export class Systems {
         this.dependencies(row),
       );
       await changeSystem(this.#data, id, { trouble: troubleIn(steps), checkedAt: new Date() });
+    }
+  }
+
+  /** Looks when the certificates of systems end; of one that does not answer what was seen last is kept. */
+  async lookAtCertificates(hours: number): Promise<void> {
+    for (const id of await takeUnseenCertificates(this.#data, hours)) {
+      const row = await this.find(id);
+      if (!row || !('address' in row.description)) continue;
+      const end = await certificateEnd(row.description.address, row.name, this.#reach.addresses).catch(() => undefined);
+      if (end !== undefined) await changeSystem(this.#data, id, { certificateEndsAt: new Date(end) });
     }
   }
 

@@ -39,6 +39,8 @@ const busyWaitMs = 500;
 const longestOrderMs = 15 * 60_000;
 /** A system of which nothing was heard for so long is looked after. */
 const silentMinutes = 10;
+/** The certificates of systems are looked at so often. */
+const certificateHours = 12;
 /** Systems that say themselves what fields they have are asked so often whether these are the same. */
 const unaskedMinutes = 60;
 
@@ -136,6 +138,7 @@ export class Worker {
     this.#checkedAt = Date.now();
     const steps: readonly (() => Promise<void>)[] = [
       () => systems.watch(silentMinutes),
+      () => systems.lookAtCertificates(certificateHours),
       () => inbox.checkAll(),
       () => objects.lookForChanges(unaskedMinutes),
       () => dropQuietRuns(data, quietDays),

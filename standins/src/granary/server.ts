@@ -18,6 +18,8 @@ create table article_dimension (article_no text primary key, description text no
 create table visit_fact (visit_id bigint generated always as identity primary key,
   day date not null references calendar_day, debtor_no text not null references debtor_dimension,
     staff_no text not null);
+create index on visit_fact (debtor_no);
+create index on sales_fact (debtor_no);
 create view revenue_by_debtor as
   select d.debtor_no, d.name, d.country, sum(f.revenue) as revenue, count(distinct f.day) as days_with_sales,
     max(f.day) as last_sale from debtor_dimension d join sales_fact f using (debtor_no) group by 1, 2, 3;
@@ -69,6 +71,7 @@ export async function openGranaryDatabase(adminUrl: string, password: string, bu
       on all tables in schema public to ${granaryRole}; alter role ${granaryRole}
         set default_transaction_read_only = on`,
   );
+  await pool.query('analyze');
   return pool;
 }
 

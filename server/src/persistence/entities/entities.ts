@@ -18,6 +18,9 @@ export interface SystemRow {
   environment: 'production' | 'test copy';
   /** A day, `YYYY-MM-DD`. */
   accessEndsOn: string | null;
+  /** As it was seen last; null where it has none. */
+  certificateEndsAt: Date | null;
+  certificateSeenAt: Date | null;
   revision: number;
   /** The id of the credential, which is no secret. */
   credentialId: string | null;
@@ -43,6 +46,8 @@ export const SystemEntity = new EntitySchema<SystemRow>({
     note: { type: 'text' },
     environment: { type: 'text' },
     accessEndsOn: { type: 'date', name: 'access_ends_on', nullable: true },
+    certificateEndsAt: { type: 'timestamptz', name: 'certificate_ends_at', nullable: true },
+    certificateSeenAt: { type: 'timestamptz', name: 'certificate_seen_at', nullable: true },
     revision: { type: 'int' },
     credentialId: { type: 'text', name: 'credential_id', nullable: true },
     probe: { type: 'jsonb', nullable: true },

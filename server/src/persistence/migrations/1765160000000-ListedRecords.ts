@@ -1,6 +1,6 @@
 import type { MigrationInterface, QueryRunner } from 'typeorm';
 
-/** Which records a complete listing has shown, for as long as its run goes: what is missing is found by the database. */
+/** What a complete listing has shown, for as long as its run goes: what is missing is found by the database. */
 export class ListedRecords1765160000000 implements MigrationInterface {
   async up(runner: QueryRunner): Promise<void> {
     await runner.query(`

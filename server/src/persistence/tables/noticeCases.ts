@@ -97,15 +97,24 @@ export async function systemsInTrouble(
   )) as { system: string; name: string; says: string; at: Date }[];
 }
 
-/** Systems whose access ends by a day, or has ended. @param by `YYYY-MM-DD` */
-export async function endingAccess(
-  db: SqlConnection,
-  by: string,
-): Promise<readonly { readonly system: string; readonly name: string; readonly endsOn: string }[]> {
+export interface EndingAccess {
+  readonly system: string;
+  readonly name: string;
+  /** A day of UTC, `YYYY-MM-DD`. */
+  readonly endsOn: string;
+  readonly what: 'access' | 'certificate';
+}
+
+/** Systems whose access ends by a day, or has ended: as somebody has said, or as their certificate says. */
+export async function endingAccess(db: SqlConnection, by: string): Promise<readonly EndingAccess[]> {
   return (await db.query(
-    `select id as system, name, access_ends_on::text as "endsOn" from system where access_ends_on <= $1`,
+    `select id as system, name, access_ends_on::text as "endsOn", 'access' as what from system
+       where access_ends_on <= $1
+     union all
+     select id, name, (certificate_ends_at at time zone 'UTC')::date::text, 'certificate' from system
+       where (certificate_ends_at at time zone 'UTC')::date <= $1`,
     [by],
-  )) as { system: string; name: string; endsOn: string }[];
+  )) as EndingAccess[];
 }
 
 export async function lostSubscriptions(

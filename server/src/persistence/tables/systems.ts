@@ -47,6 +47,16 @@ export async function takeSilentSystems(db: SqlConnection, minutes: number): Pro
   return rows.map(({ id }) => id);
 }
 
+/** Systems that are reached over HTTPS and whose certificate nobody has looked at for so long: one worker does it. */
+export async function takeUnseenCertificates(db: SqlConnection, hours: number): Promise<readonly string[]> {
+  const [rows] = (await db.query(
+    `update system set certificate_seen_at = now() where description ->> 'address' ilike 'https:%'
+       and (certificate_seen_at is null or certificate_seen_at < now() - make_interval(hours => $1)) returning id`,
+    [hours],
+  )) as [{ id: string }[], number];
+  return rows.map(({ id }) => id);
+}
+
 /** Where secrets are kept, encrypted; each is bound to its owner. */
 export const secretPlaces = ['credential', 'tokens', 'webhook'] as const;
 export type SecretPlace = (typeof secretPlaces)[number];

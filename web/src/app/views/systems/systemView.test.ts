@@ -72,6 +72,7 @@ const fernhill = (more: object = {}): SystemView =>
     note: '',
     environment: 'production',
     accessEndsOn: null,
+    certificateEndsAt: null,
     revision: 3,
     signsInAs: 'anchor-knot',
     probe: null,
@@ -121,8 +122,9 @@ test('who may only look has nothing to press; an operator tests and profiles, an
 
 test('when access ends is said, and stands out once it is near', async () => {
   const standsOut = () => document.querySelector('strong.waits')?.textContent;
-  const { text } = await shown(fernhill({ accessEndsOn: '2031-03-01' }));
+  const { text } = await shown(fernhill({ accessEndsOn: '2031-03-01', certificateEndsAt: '2031-04-02T10:00:00Z' }));
   expect(await text()).toContain('Its access ends on 1 March 2031.');
+  expect(await text()).toContain('Its certificate ends on 2 April 2031.');
   expect(standsOut()).toBeUndefined();
   TestBed.resetTestingModule();
   const day = new Date(Date.now() + 3 * 24 * 3600 * 1000).toISOString().slice(0, 10);
