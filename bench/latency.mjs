@@ -139,6 +139,9 @@ async function keepTwoMembers() {
     field.rule.steps = [{ step: 'newest' }, { step: 'ask' }];
   }
   definition.fields = definition.fields.filter(({ mappings }) => Object.keys(mappings).length > 0);
+  const ids = new Set(definition.fields.map(({ id }) => id));
+  definition.keyRules = definition.keyRules.filter(({ fields }) => fields.every(({ field }) => ids.has(field)));
+  delete definition.evidence;
   definition.checks = [];
   await ask('PUT', 'knots/customers/definition', { definition, basedOn });
 }
