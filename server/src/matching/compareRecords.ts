@@ -1,3 +1,4 @@
+import { setMaxListeners } from 'node:events';
 import { availableParallelism } from 'node:os';
 import {
   type AnyRecords,
@@ -99,6 +100,8 @@ async function compareInThreads(
   finished: (range: MatchRange) => void,
   signal: AbortSignal | undefined,
 ): Promise<Parts> {
+  // Each range that waits listens to it.
+  if (signal) setMaxListeners(ranges.length + 10, signal);
   const pool = new Piscina<MatchRange | undefined, ComparedPairs | AnyRecords>({
     filename: new URL('./matchWorker.js', import.meta.url).href,
     workerData: job,

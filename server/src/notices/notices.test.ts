@@ -355,7 +355,7 @@ test('access that ends within two weeks is told of, and that it has ended; given
   );
 });
 
-test('a certificate that ends soon is told of; it is looked at after hours, and no answer forgets nothing', async () => {
+test('a certificate that ends soon is told of; it is looked at after hours, no answer forgets nothing', async () => {
   await keep({ topics: ['access ends'] });
   const closed = `https://127.0.0.1:${await freePort()}`;
   await sql(
