@@ -134,6 +134,28 @@ export const decisionListSchema = z.object({
 });
 export type DecisionList = z.output<typeof decisionListSchema>;
 
+/** What references wait for: a thing, or a value by which none is known; and how many wait for it. */
+export const lackedSchema = z.object({
+  knot: z.string(),
+  knotName: z.string(),
+  field: z.string(),
+  fieldName: z.string(),
+  /** The knot of what is lacked. */
+  of: z.string(),
+  ofName: z.string(),
+  /** By this the list of decisions is filtered: the value, or the id of the thing. */
+  lacks: z.string(),
+  thing: z.string().nullable(),
+  /** What the thing is called, or the value. */
+  title: z.string(),
+  count: z.number(),
+  since: time,
+});
+export type Lacked = z.output<typeof lackedSchema>;
+/** Those that most wait for, and how many there are in all. */
+export const lackedListSchema = z.object({ lacked: z.array(lackedSchema), total: z.number() });
+export type LackedList = z.output<typeof lackedListSchema>;
+
 export const choiceSchema = z.discriminatedUnion('choose', [
   z.object({ choose: z.literal('value'), value: json, fingerprint: z.string() }),
   z.object({ choose: z.literal('record'), key: z.string(), fingerprint: z.string() }),

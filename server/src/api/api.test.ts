@@ -44,6 +44,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/decisions/decide': 'operator',
   'GET /api/knots/{knot}/decisions/{decision}/record': 'operator',
   'GET /api/decisions/{decision}': 'viewer',
+  'GET /api/decisions/lacked': 'viewer',
   'GET /api/colleagues': 'operator',
   'GET /api/anchors': 'viewer',
   'GET /api/health': 'everybody',

@@ -17,6 +17,7 @@ import { z } from 'zod';
 import type { Settings } from '../configuration/settings.js';
 import { correctionRoutes } from '../decisions/correctionRoutes.js';
 import { decisionRoutes } from '../decisions/decisionRoutes.js';
+import { lackedRoutes } from '../decisions/lackedRoutes.js';
 import { matchRoutes } from '../decisions/matchRoutes.js';
 import { repairRoutes } from '../decisions/repairRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
@@ -136,6 +137,7 @@ export async function makeApp(
   runRoutes(app, context);
   timingRoutes(app, context);
   startCallRoutes(app, context);
+  lackedRoutes(app, context);
   decisionRoutes(app, context);
   correctionRoutes(app, context);
   repairRoutes(app, context);

@@ -86,6 +86,8 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
           system: z.string().optional(),
           field: z.string().optional(),
           reason: z.string().max(4000).optional(),
+          /** Of references that wait: the value, or the id of the thing. */
+          lacks: z.string().max(4000).optional(),
           /** Open for at least so many days. */
           days: z.coerce.number().int().min(0).max(10_000).optional(),
           list: z.enum(['waiting', 'put off', 'mine']).default('waiting'),
@@ -95,13 +97,14 @@ export function decisionRoutes(app: FastifyInstance, { data, knots, systems }: A
       },
     },
     async (request) => {
-      const { knot, kind, system, field, reason, days, list, after } = request.query;
+      const { knot, kind, system, field, reason, lacks, days, list, after } = request.query;
       const now = new Date();
       const filter: DecisionFilter = {
         knot,
         kind,
         field,
         reason,
+        lacks,
         members: system === undefined ? undefined : await membersIn(system),
         openedBefore: days === undefined ? undefined : new Date(now.getTime() - days * msPerDay),
         isPutOff: list === 'put off',

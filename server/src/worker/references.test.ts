@@ -3,7 +3,7 @@
  * deals of the CRM, each with the account that its shopper is tied to.
  */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { AnchorList, AnchorView, DecisionList, Reading, Watch } from '@anchor-knot/contracts';
+import type { AnchorList, AnchorView, DecisionList, LackedList, Reading, Watch } from '@anchor-knot/contracts';
 import type { Knot, Mapping } from '@anchor-knot/core';
 import { generateCustomers, type ShopOrder } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -146,6 +146,14 @@ test('an order waits for its customer, and goes by itself when that is there; vi
   );
   expect(before[0]?.detail).toMatchObject({ knot: 'customers', by: { member: 'shop' }, thing: null });
   expect((await deals()).size).toBe(0);
+  const lacked = () => get<LackedList>('/api/decisions/lacked?knot=orders');
+  const shoppers = new Set(orders.map(({ shopper_id }) => String(shopper_id)));
+  const [most] = (await lacked()).lacked;
+  expect((await lacked()).total).toBe(shoppers.size);
+  expect(most).toMatchObject({ knotName: 'Orders', fieldName: 'Customer', of: 'customers', thing: null });
+  expect(shoppers.has(most?.lacks ?? '')).toBe(true);
+  const ofMost = await get<DecisionList>(`/api/decisions?kind=waiting&lacks=${most?.lacks}`);
+  expect([ofMost.total, ofMost.decisions.length]).toEqual([most?.count, most?.count]);
   // It waits for customers, and for nobody.
   const watch = await get<Watch>('/api/watch');
   const members = watch.knots.find(({ id }) => id === 'orders')?.members ?? [];
@@ -164,6 +172,9 @@ test('an order waits for its customer, and goes by itself when that is there; vi
     /^Customer waits: .+, in Customers, has no record yet by which Fernhill CRM could be told of it\./,
   );
   expect(still[0]?.says).not.toContain('what it refers to');
+  const [thing] = (await lacked()).lacked;
+  expect(thing?.lacks).toBe(thing?.thing);
+  expect(still[0]?.says).toContain(`waits: ${thing?.title}, in Customers`);
 
   const [customer] = (await get<AnchorList>(`/api/knots/customers/anchors?search=${orders[0]?.shopper_id}`)).anchors;
   const view = await get<AnchorView>(`/api/anchors/${customer?.id}`);

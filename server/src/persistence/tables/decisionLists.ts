@@ -29,6 +29,8 @@ export interface DecisionFilter {
   readonly field?: string | undefined;
   /** Why it failed, of what did. */
   readonly reason?: string | undefined;
+  /** Of references that wait: for what, a value or the id of a thing. */
+  readonly lacks?: string | undefined;
   /** Members of knots of which one is concerned. */
   readonly members?: readonly { readonly knot: string; readonly member: string }[] | undefined;
   readonly openedBefore?: Date | undefined;
@@ -56,11 +58,12 @@ const givenBy = (member: string): string =>
   `jsonb_build_object('candidates', jsonb_build_array(jsonb_build_object('givers', jsonb_build_array(
      jsonb_build_object('kind', 'member', 'member', ${member})))))`;
 
-/** Parameters 1 to 10 are those of {@link parametersOf}. */
+/** Parameters 1 to 11 are those of {@link parametersOf}. */
 const fits = `d.closed_at is null and ($1::text is null or d.knot_id = $1) and ($2::text is null or d.kind = $2)
   and ($3::text is null or d.field = $3) and ($4::timestamptz is null or d.opened_at < $4)
   and (coalesce(d.put_off_until, '-infinity') > $5::timestamptz) = $6::boolean
   and ($7::text is null or lower(d.given_to) = lower($7)) and ($10::text is null or d.reason = $10)
+  and ($11::text is null or coalesce(d.detail ->> 'value', d.detail ->> 'thing') = $11)
   and ($8::text[] is null or exists (select from unnest($8::text[], $9::text[]) as m(knot, member)
     where m.knot = d.knot_id and (m.member = d.member or (d.kind = 'held' and d.detail @> ${givenBy('m.member')}))))`;
 
@@ -75,6 +78,7 @@ const parametersOf = (filter: DecisionFilter): unknown[] => [
   filter.members?.map(({ knot }) => knot) ?? null,
   filter.members?.map(({ member }) => member) ?? null,
   filter.reason ?? null,
+  filter.lacks ?? null,
 ];
 
 /**
@@ -89,8 +93,8 @@ export async function waitingDecisions(
 ): Promise<readonly DecisionViewRow[]> {
   return (await db.query(
     `select ${columns} from ${tables} where ${fits}
-       and ($11::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $11))
-     order by ${place('d')} limit $12`,
+       and ($12::bigint is null or (${place('d')}) > (select ${place('last')} from decision last where last.id = $12))
+     order by ${place('d')} limit $13`,
     [...parametersOf(filter), after ?? null, limit],
   )) as DecisionViewRow[];
 }
@@ -104,6 +108,33 @@ export async function waitingKinds(
     `select d.kind, count(*)::int as count from decision d where ${fits} group by d.kind order by min(${order('d')})`,
     parametersOf({ ...filter, kind: undefined }),
   )) as { kind: DecisionKind; count: number }[];
+}
+
+export interface LackedRow {
+  readonly knot_id: string;
+  readonly field: string;
+  readonly of_knot: string;
+  readonly value: string | null;
+  readonly thing: string | null;
+  readonly count: number;
+  readonly since: Date;
+  /** How many different ones there are, beside those that are given. */
+  readonly total: number;
+}
+
+/** What references wait for, that for which most wait first. */
+export async function lackedThings(
+  db: SqlConnection,
+  filter: Omit<DecisionFilter, 'kind'>,
+  limit: number,
+): Promise<readonly LackedRow[]> {
+  return (await db.query(
+    `select d.knot_id, d.field, d.detail ->> 'knot' as of_knot, d.detail ->> 'value' as value,
+       d.detail ->> 'thing' as thing, count(*)::int as count, min(d.opened_at) as since,
+       (count(*) over ())::int as total
+     from decision d where ${fits} group by 1, 2, 3, 4, 5 order by count(*) desc, 4, 5 limit $12`,
+    [...parametersOf({ ...filter, kind: 'waiting' }), limit],
+  )) as LackedRow[];
 }
 
 /**

@@ -15,6 +15,8 @@ import {
   decisionListSchema,
   type DuplicateList,
   duplicateListSchema,
+  type LackedList,
+  lackedListSchema,
   type MatchRecords,
   matchRecordsSchema,
   type MemberSummary,
@@ -36,6 +38,10 @@ export class DecisionsApi {
 
   decisions(query: Query): Observable<DecisionList> {
     return this.#calls.get('/api/decisions', decisionListSchema, query);
+  }
+  /** What references wait for. */
+  lacked(query: Query): Observable<LackedList> {
+    return this.#calls.get('/api/decisions/lacked', lackedListSchema, query);
   }
   decide(knot: string, decision: string, choice: Choice): Observable<unknown> {
     return this.#http.post(`/api/knots/${encodeURIComponent(knot)}/decisions/${decision}`, choice);

@@ -3,13 +3,15 @@ import { TestbedHarnessEnvironment } from '@angular/cdk/testing/testbed';
 import { signal } from '@angular/core';
 import { type ComponentFixture, TestBed } from '@angular/core/testing';
 import { MatButtonHarness } from '@angular/material/button/testing';
+import { MatChipListboxHarness } from '@angular/material/chips/testing';
 import { MatCheckboxHarness } from '@angular/material/checkbox/testing';
 import { MATERIAL_ANIMATIONS } from '@angular/material/core';
 import { MatDialogHarness } from '@angular/material/dialog/testing';
 import { MatMenuHarness } from '@angular/material/menu/testing';
-import { provideRouter } from '@angular/router';
+import { provideRouter, Router } from '@angular/router';
 import type { Decision, DecisionList } from '@anchor-knot/contracts';
 import { NEVER, of, Subject } from 'rxjs';
+import { jest } from '@jest/globals';
 import { DecisionsApi } from '../../api/decisionsApi';
 import { KnotsApi } from '../../api/knotsApi';
 import { LiveEvents } from '../../api/liveEvents';
@@ -57,9 +59,24 @@ const pageOf = (...decisions: Decision[]): DecisionList => ({
   fields: [],
 });
 
+const lacked = ['77051', '77052'].map((lacks, place) => ({
+  knot: 'orders',
+  knotName: 'Orders',
+  field: 'customer',
+  fieldName: 'Customer',
+  of: 'customers',
+  ofName: 'Customers',
+  lacks,
+  thing: null,
+  title: lacks,
+  count: 12 - place,
+  since: '2026-11-29T06:00:00.000Z',
+}));
+
 async function shown(decisions: Decision[], role: 'operator' | 'viewer' = 'operator') {
   const left = [...decisions];
   const asked: unknown[] = [];
+  const queries: unknown[] = [];
   const take = (ids: readonly string[]): void =>
     ids.forEach((id) =>
       left.splice(
@@ -68,7 +85,11 @@ async function shown(decisions: Decision[], role: 'operator' | 'viewer' = 'opera
       ),
     );
   const api: Partial<Record<keyof DecisionsApi, unknown>> = {
-    decisions: () => of(pageOf(...left)),
+    decisions: (query: unknown) => {
+      queries.push(query);
+      return of(pageOf(...left));
+    },
+    lacked: () => of({ lacked, total: 3 }),
     decide: (_: string, id: string, choice: unknown) => {
       asked.push([id, choice]);
       take([id]);
@@ -104,7 +125,7 @@ async function shown(decisions: Decision[], role: 'operator' | 'viewer' = 'opera
   const box = fixture.nativeElement as HTMLElement;
   document.body.append(box);
   await fixture.whenStable();
-  return { fixture, asked, loader: TestbedHarnessEnvironment.documentRootLoader(fixture) };
+  return { fixture, asked, queries, loader: TestbedHarnessEnvironment.documentRootLoader(fixture) };
 }
 const press = async (fixture: ComponentFixture<unknown>, key: string): Promise<void> => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
@@ -165,4 +186,22 @@ test('a viewer looks, and neither ticks nor decides', async () => {
   expect(asked).toEqual([]);
   expect(await loader.getAllHarnesses(MatCheckboxHarness)).toEqual([]);
   expect((fixture.nativeElement as HTMLElement).textContent).toContain('Your role may look, not decide.');
+});
+
+test('references that wait are gathered by what they wait for; one choice shows those of one, and all again', async () => {
+  const { fixture, queries, loader } = await shown([held('1')]);
+  expect((fixture.nativeElement as HTMLElement).textContent).not.toContain('They wait for');
+  fixture.componentRef.setInput('kind', 'waiting');
+  await fixture.whenStable();
+  const navigated = jest.spyOn(TestBed.inject(Router), 'navigate');
+  const chips = await (await loader.getHarness(MatChipListboxHarness)).getChips();
+  expect(await Promise.all(chips.map((chip) => chip.getText()))).toEqual(['77051 · 12', '77052 · 11']);
+  expect((fixture.nativeElement as HTMLElement).textContent).toContain('They wait for 3 things, most of all:');
+  await chips[1]?.select();
+  expect(navigated.mock.calls.at(-1)?.[1]?.queryParams).toMatchObject({ lacks: '77052' });
+  fixture.componentRef.setInput('lacks', '77052');
+  await fixture.whenStable();
+  expect(queries.at(-1)).toEqual({ kind: 'waiting', lacks: '77052' });
+  await chips[1]?.deselect();
+  expect(navigated.mock.calls.at(-1)?.[1]?.queryParams).toMatchObject({ lacks: null });
 });

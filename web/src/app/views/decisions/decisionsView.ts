@@ -33,6 +33,7 @@ import { State } from '../state';
 import { DecisionActs } from './decisionActs';
 import { DecisionPanel } from './decisionPanel';
 import { Handling } from './handling';
+import { LackedThings } from './lackedThings';
 import { ProblemText } from '../problem';
 import { AgoTime } from '../../words/agoTime';
 import { WholeText } from '../../values/wholeText';
@@ -64,6 +65,7 @@ const askedAhead = 30;
     ChoiceField,
     DecisionPanel,
     Handling,
+    LackedThings,
     State,
     AgoTime,
     WholeText,
@@ -78,6 +80,7 @@ export class DecisionsView {
   readonly system = input<string>();
   readonly field = input<string>();
   readonly reason = input<string>();
+  readonly lacks = input<string>();
   readonly days = input<string>();
   readonly list = input<string>();
   readonly decision = input<string>();
@@ -97,9 +100,9 @@ export class DecisionsView {
 
   readonly #question = computed(
     () => {
-      const { kind, knot, system, field, reason, days, list } = this;
+      const { kind, knot, system, field, reason, lacks, days, list } = this;
       const where = { kind: kind(), knot: knot(), system: system(), field: field() };
-      const asked = { ...where, reason: reason(), days: days(), list: list() };
+      const asked = { ...where, reason: reason(), lacks: lacks(), days: days(), list: list() };
       return Object.fromEntries(Object.entries(asked).filter(([, value]) => value)) as Record<string, string>;
     },
     { equal: (before, now) => JSON.stringify(before) === JSON.stringify(now) },
