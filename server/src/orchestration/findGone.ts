@@ -6,9 +6,9 @@ import type { MemberTrouble } from './runResult.js';
 import { tooShort } from './sourceDecisions.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
-import type { KnownList, Store } from './store.js';
+import type { Store } from './store.js';
+import { unlistedPages } from './unlistedPages.js';
 
-const lookedAtOnce = 1000;
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
 const believableShare = 0.05;
 const believableCount = 20;
@@ -98,19 +98,4 @@ function isDoubtful(missing: number, total: number): boolean {
   if (missing === total) return true;
   if (total >= fewest && missing > total * believablePart) return true;
   return missing > believableCount && missing > total * believableShare;
-}
-
-/** Known records of a member that its listing has not shown, a page at a time. */
-export async function* unlistedPages(
-  store: Store,
-  lease: RunLease,
-  member: MemberId,
-  list: KnownList,
-): AsyncGenerator<readonly RecordKey[]> {
-  for (let after: RecordKey | undefined; ;) {
-    const keys = await store.unlisted(lease, member, list, after, lookedAtOnce);
-    if (keys.length > 0) yield keys;
-    after = keys.at(-1);
-    if (keys.length < lookedAtOnce) return;
-  }
 }

@@ -2,9 +2,9 @@ import { type CompiledKnot, type MemberId, type Reading, recordId, type RecordKe
 import { identityOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
-import { unlistedPages } from './findGone.js';
 import type { RunLease } from './lease.js';
 import type { OutsideRecord, RecordRef, RestingCounts, StagedRecord, Store } from './store.js';
+import { unlistedPages } from './unlistedPages.js';
 
 const noneRests: RestingCounts = { untied: 0, waiting: 0 };
 

@@ -188,7 +188,7 @@ test('a viewer looks, and neither ticks nor decides', async () => {
   expect((fixture.nativeElement as HTMLElement).textContent).toContain('Your role may look, not decide.');
 });
 
-test('references that wait are gathered by what they wait for; one choice shows those of one, and all again', async () => {
+test('references that wait are gathered by what they wait for; a choice shows those of one', async () => {
   const { fixture, queries, loader } = await shown([held('1')]);
   expect((fixture.nativeElement as HTMLElement).textContent).not.toContain('They wait for');
   fixture.componentRef.setInput('kind', 'waiting');
