@@ -6,7 +6,6 @@ import type { MemberTrouble } from './runResult.js';
 import { tooShort } from './sourceDecisions.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
-import type { Store } from './store.js';
 import { unlistedPages } from './unlistedPages.js';
 
 /** A listing that lacks more than this share of its ties (and more than a handful) is rather broken than true. */
