@@ -89,7 +89,8 @@ export function waitingMarks(
     const { member } = doubt;
     const own = ('keys' in doubt ? doubt.keys : [doubt.key]).map((key): RecordRef => ({ member, key }));
     const others = doubt.kind === 'evidence' ? doubt.candidates.flatMap(({ records }) => records) : [];
-    for (const record of own) addTo(named, recordId(record), [...own, ...others]);
+    // A group of duplicates is named by its first record: however many they are, each names two.
+    for (const record of own) addTo(named, recordId(record), [record, ...own.slice(0, 1), ...others]);
   }
   return waiting.flatMap(({ member, key, reading }) => {
     const name = recordId({ member, key });
@@ -104,10 +105,14 @@ function addTo<T>(lists: Map<string, T[]>, name: string, more: readonly T[]): vo
 
 function likenessOf(knot: CompiledKnot, records: readonly StagedNewcomer[]): Likeness {
   return {
-    keys: records.flatMap(keysOf),
+    keys: distinctKeys(records),
     blocks: blocksOfNewcomers(knot, records).flat(),
     records: records.map(({ member, key }): RecordRef => ({ member, key })),
   };
+}
+
+function distinctKeys(records: readonly StagedNewcomer[]): Likeness['keys'] {
+  return [...new Map(records.flatMap(keysOf).map((key) => [key.join('\u001f'), key])).values()];
 }
 
 const keysOf = ({ matchKeys }: StagedNewcomer): RestingRecord['keys'] =>

@@ -31,6 +31,10 @@ const fromRow = ({ member, record_key, reading, reason }: RestingRow): OutsideRe
   reading,
   reason,
 });
+/** What some records are in doubt about, each once. */
+const topicsOf = (members: string, keys: string): string =>
+  `select distinct o.topic from unnest(${members}::text[], ${keys}::text[]) as r(member, record_key)
+     join outside_doubt o on o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`;
 const recordTopic = ({ member, key }: RecordRef): string => JSON.stringify([member, key]);
 
 export async function resting(data: SqlConnection, knot: string, version: number) {
@@ -89,8 +93,7 @@ export async function restingLike(
          ) f join evidence_record e on e.id = f.record_id join outside_doubt d on d.anchor_id = e.anchor_id
          where f.alike <= w.most and e.knot_id = $1
        union
-       select d.member, d.record_key from unnest($6::text[], $7::text[]) as r(member, record_key)
-         join outside_doubt own on own.knot_id = $1 and own.member = r.member and own.record_key = r.record_key
+       select d.member, d.record_key from (${topicsOf('$6', '$7')}) own
          join outside_doubt d on d.knot_id = $1 and d.topic = own.topic
        union
        select d.member, d.record_key from unnest($6::text[], $7::text[]) as r(member, record_key)
@@ -329,8 +332,7 @@ export async function wakeLikeAnchors(db: SqlConnection, knot: string, anchors: 
 export async function wakePeers(db: SqlConnection, knot: string, records: readonly RecordRef[]): Promise<void> {
   await db.query(
     `with near as (
-       select d.member, d.record_key from unnest($2::text[], $3::text[]) as r(member, record_key)
-         join outside_doubt own on own.knot_id = $1 and own.member = r.member and own.record_key = r.record_key
+       select d.member, d.record_key from (${topicsOf('$2', '$3')}) own
          join outside_doubt d on d.knot_id = $1 and d.topic = own.topic)
      update outside_record o set rests_under = null from near
      where o.knot_id = $1 and o.member = near.member and o.record_key = near.record_key and o.rests_under is not null`,
