@@ -130,10 +130,10 @@ export class OutsideRecords {
   async leave(given: readonly RecordRef[]): Promise<void> {
     const records = given.filter((record) => !this.hasLeft(record));
     const resting = [...(await this.restingAmong(records)).values()];
-    if (resting.length > 0) await this.#store.wake(this.#lease, resting);
     for (const record of resting) this.#restsNoMore(record);
     const awake = records.filter((record) => this.get(record));
     this.#noteLeft([...resting, ...awake]);
+    if (resting.length + awake.length > 0) await this.#store.noteLeft(this.#lease, [...resting, ...awake]);
     if (awake.length > 0) await this.#store.unstage(this.#lease, awake);
     for (const record of records) this.#awake.delete(recordId(record));
   }

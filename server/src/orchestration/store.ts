@@ -327,7 +327,8 @@ export interface Store {
    * @param acts how often people had acted before they were matched
    */
   letRest(lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]): Promise<void>;
-  wake(lease: RunLease, records: readonly RecordRef[]): Promise<void>;
+  /** Records that are gone or take no part any more: doubts about them keep nothing from being created. */
+  noteLeft(lease: RunLease, records: readonly RecordRef[]): Promise<void>;
   stage(lease: RunLease, records: readonly StagedRecord[]): Promise<void>;
   /** Takes records out of a run again: they take no part. */
   unstage(lease: RunLease, records: readonly RecordRef[]): Promise<void>;

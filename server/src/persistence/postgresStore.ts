@@ -75,8 +75,8 @@ export class PostgresStore implements Store {
   restingLike = (knot: string, likeness: Likeness) => resting.restingLike(this.#data, knot, likeness);
   letRest = (lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]) =>
     runs.withLease(this.#data, lease, (db) => resting.letRest(db, lease, version, acts, records));
-  wake = (lease: RunLease, records: readonly RecordRef[]) =>
-    runs.withLease(this.#data, lease, (db) => resting.wake(db, lease.knot, records));
+  noteLeft = (lease: RunLease, records: readonly RecordRef[]) =>
+    runs.withLease(this.#data, lease, (db) => resting.noteLeft(db, lease, records));
   stage = (lease: RunLease, records: readonly StagedRecord[]) =>
     runs.withLease(this.#data, lease, (db) => staged.stage(db, lease, records));
   unstage = (lease: RunLease, records: readonly RecordRef[]) =>

@@ -481,8 +481,25 @@ describe.each([
     expect(await like([[1, 'y']], [{ block: 7, limit: 2 }])).toEqual(['a', 'b']);
     await store.commitMerge(lease, [entry(anchor(5, 'k'), 0, { index: keyed([0, 'x']) })], [], [], 0);
     expect((await store.outside('customers', 1)).map(({ key }) => key).sort()).toEqual(['a', 'late']);
-    await store.wake(lease, [{ member: 'crm', key: recordKey('b') }]);
+    await store.noteLeft(lease, [{ member: 'crm', key: recordKey('b') }]);
     expect(await resting()).toEqual([]);
+  });
+
+  test('a doubt keeps from creating also when its record was woken in this run, until that has left', async () => {
+    const { acts } = await store.resting('customers', 1);
+    const waits: RestingRecord = {
+      ...untied('w', 'x'),
+      reason: 'waiting',
+      doubts: { anchors: [anchorId(id(7))], records: [] },
+    };
+    await store.letRest(lease, 1, acts, [waits]);
+    const blocked = async () => [...((await store.blockedByResting(lease, [anchorId(id(7))])).values() ?? [])];
+    expect(await blocked()).toEqual([new Set(['crm'])]);
+    // Another anchor comes to have its key.
+    await store.commitMerge(lease, [entry(anchor(5, 'a'), 0, { index: keyed([0, 'x']) })], [], [], 0);
+    expect(await blocked()).toEqual([new Set(['crm'])]);
+    await store.noteLeft(lease, [waits]);
+    expect(await blocked()).toEqual([]);
   });
 
   test('lists what is open again, until an outcome closes it, and moves keys along', async () => {

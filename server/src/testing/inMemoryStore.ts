@@ -304,13 +304,13 @@ export class InMemoryStore implements Store {
     }
   }
 
-  async wake(lease: RunLease, records: readonly RecordRef[]): Promise<void> {
+  async noteLeft(lease: RunLease, records: readonly RecordRef[]): Promise<void> {
     this.#check(lease);
-    this.#wake(records);
+    for (const record of records) this.#resting.set(recordId(record), 0);
   }
 
   #wake(records: readonly RecordRef[]): void {
-    for (const record of records) this.#resting.delete(recordId(record));
+    for (const name of records.map(recordId)) if (this.#resting.get(name) !== 0) this.#resting.delete(name);
   }
 
   #isLike(
@@ -563,7 +563,10 @@ export class InMemoryStore implements Store {
     const resting = new Set(staying.filter(({ reason, verdict }) => reason !== 'rejected' && !verdict).map(recordId));
     this.#wake([...known, ...staying].filter((record) => !resting.has(recordId(record))));
     for (const name of resting) if (this.#resting.get(name) === -version) this.#resting.set(name, version);
-    for (const record of known) if (!stays.has(recordId(record))) this.#marks.delete(recordId(record));
+    for (const name of known.map(recordId).filter((known) => !stays.has(known))) {
+      this.#marks.delete(name);
+      this.#resting.delete(name);
+    }
     const put = this.#outside.filter((record) => !gone.has(recordId(record)));
     this.#outside = [...put, ...kept].filter((record) => !this.#tied.has(recordId(record)));
     const waits = ({ member = '', key }: DecisionDraft): boolean =>
@@ -575,7 +578,7 @@ export class InMemoryStore implements Store {
     const { staged } = this.#check(lease);
     const blocked = new Map<AnchorId, Set<MemberId>>();
     for (const [name, { member, doubts }] of this.#marks)
-      for (const anchor of staged.has(name) || !this.#resting.has(name) ? [] : doubts.anchors)
+      for (const anchor of staged.has(name) || this.#resting.get(name) === 0 ? [] : doubts.anchors)
         if (anchors.includes(anchor)) blocked.set(anchor, (blocked.get(anchor) ?? new Set()).add(member));
     return blocked;
   }

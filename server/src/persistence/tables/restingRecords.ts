@@ -12,6 +12,8 @@ import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
  * or that they are in doubt about.
  */
 
+/** In the place of the version under which a record rests: it has left. No version is below 1. */
+const left = 0;
 /** By what those that rest are found. */
 const marks = ['outside_key', 'outside_block', 'outside_doubt'] as const;
 
@@ -207,7 +209,10 @@ async function keepDoubts(db: SqlConnection, knot: string, records: readonly Res
   );
 }
 
-/** Doubts about records that take part in the run, or have left, do not count: the run sees anew what they are like. */
+/**
+ * Doubts about records that take part in the run, or have left, do not count: the run sees anew what they are like.
+ * Those about records that were woken since it began do.
+ */
 export async function blockedByResting(
   data: SqlConnection,
   { knot, run }: RunLease,
@@ -215,8 +220,8 @@ export async function blockedByResting(
 ): Promise<ReadonlyMap<AnchorId, ReadonlySet<MemberId>>> {
   const rows = (await data.query(
     `select d.anchor_id, d.member from outside_doubt d join outside_record o using (knot_id, member, record_key)
-     where d.knot_id = $1 and d.anchor_id = any($3::uuid[]) and o.rests_under is not null
-       and not exists (select from staged_record s
+     where d.knot_id = $1 and d.anchor_id = any($3::uuid[]) and o.reason = 'waiting'
+       and o.verdict is null and o.rests_under is distinct from ${left} and not exists (select from staged_record s
          where s.run_id = $2 and s.member = d.member and s.record_key = d.record_key)`,
     [knot, run, anchors],
   )) as { anchor_id: AnchorId; member: MemberId }[];
@@ -271,11 +276,20 @@ async function deleteFrom(
     );
 }
 
+/** Records that have left are no more than known: the run that saw it forgets them at its end, or the next one does. */
+export async function noteLeft(db: SqlConnection, { knot }: RunLease, records: readonly RecordRef[]): Promise<void> {
+  await db.query(
+    `update outside_record o set rests_under = ${left} from unnest($2::text[], $3::text[]) as r(member, record_key)
+     where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`,
+    [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
+  );
+}
+
 export async function wake(db: SqlConnection, knot: string, records: readonly RecordRef[]): Promise<void> {
   if (records.length === 0) return;
   await db.query(
     `update outside_record o set rests_under = null from unnest($2::text[], $3::text[]) as r(member, record_key)
-     where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key and o.rests_under is not null`,
+     where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key and o.rests_under <> ${left}`,
     [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
   );
 }
@@ -290,7 +304,7 @@ export async function wakeInDoubt(
   await db.query(
     `update outside_record o set rests_under = null from tie t join outside_doubt d on d.anchor_id = t.anchor_id
      where t.knot_id = $1 and t.member = $2 and t.record_key = any($3::text[]) and o.knot_id = $1
-       and o.member = d.member and o.record_key = d.record_key and o.rests_under is not null`,
+       and o.member = d.member and o.record_key = d.record_key and o.rests_under <> ${left}`,
     [knot, member, keys],
   );
 }
@@ -323,7 +337,7 @@ export async function wakeLikeAnchors(db: SqlConnection, knot: string, anchors: 
        select v.member_a, v.key_a from tied t
          join verdict v on v.knot_id = $1 and v.member_b = t.member and v.key_b = t.record_key)
      update outside_record r set rests_under = null from near
-     where r.knot_id = $1 and r.member = near.member and r.record_key = near.record_key and r.rests_under is not null`,
+     where r.knot_id = $1 and r.member = near.member and r.record_key = near.record_key and r.rests_under <> ${left}`,
     [knot, anchors],
   );
 }
@@ -335,7 +349,7 @@ export async function wakePeers(db: SqlConnection, knot: string, records: readon
        select d.member, d.record_key from (${topicsOf('$2', '$3')}) own
          join outside_doubt d on d.knot_id = $1 and d.topic = own.topic)
      update outside_record o set rests_under = null from near
-     where o.knot_id = $1 and o.member = near.member and o.record_key = near.record_key and o.rests_under is not null`,
+     where o.knot_id = $1 and o.member = near.member and o.record_key = near.record_key and o.rests_under <> ${left}`,
     [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
   );
 }
