@@ -172,7 +172,7 @@ class World<K extends Kept> {
   async run({ member, full }: { readonly member: Member | undefined; readonly full: boolean }): Promise<void> {
     const members = member && new Set([member]);
     const read = knot.members.map(({ id }) => this.#world.system(id).records.size);
-    const end = await this.#world.run({ overGuards: true, full, batchSize: 1, ...(members ? { members } : {}) });
+    const end = await this.#world.run({ overGuards: true, full, ...(members ? { members } : {}) });
     if (end.kind === 'busy') throw new Error('another run is under way');
     this.#accounts = knot.members.map(({ id }) => end.result.progress.tally[id]?.accounts as MemberAccount);
     // Of what is listed completely each record is in one list.
