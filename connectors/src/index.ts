@@ -10,6 +10,7 @@ export {
   type WriteRequest,
 } from './connector.js';
 export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.js';
+export { certificateEnd } from './certificate.js';
 export { FilesConnector } from './files/filesConnector.js';
 export { exploreFolder, type FileFound, type List, previewFile, readList } from './files/exploreFiles.js';
 export { type CallBudget, type CallerDependencies } from './http/caller.js';
@@ -20,7 +21,6 @@ export { DeliveryRefused, Subscriptions, verifyDelivery } from './http/webhooks.
 export { NotOpenApi, type OpenApiReading, type ProposedObject, readOpenApi } from './http/openApi.js';
 export { HttpConnector } from './http/httpConnector.js';
 export type { TokenKeeper } from './http/signIn.js';
-export { certificateEnd } from './http/certificate.js';
 export { GrantedTokens, type Tokens } from './http/tokens.js';
 export { type EntitySetFound, listEntitySets, ODataConnector } from './odata/odataConnector.js';
 export { type ConnectorDependencies, openConnector } from './open.js';

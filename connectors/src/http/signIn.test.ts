@@ -282,9 +282,23 @@ describe('a consent', () => {
         200,
         path === '/token' ? { access_token: 'new', token_type: 'bearer', expires_in: 60 } : { ok: true },
       );
-    const keeper = keeperOf({ access: 'old', until: 0, refresh: 'stays', scope: 'a b' });
+    const keeper = keeperOf({ access: 'old', until: 0, refresh: 'stays', scope: 'a b', consentEnds: 77 });
     await using(signIn(), get, { tokens: keeper });
-    expect(keeper.kept).toMatchObject({ access: 'new', refresh: 'stays', scope: 'a b' });
+    expect(keeper.kept).toMatchObject({ access: 'new', refresh: 'stays', scope: 'a b', consentEnds: 77 });
+  });
+
+  test.each([
+    [{ refresh_token_expires_in: 500, authorization_expires_in: 900 }, 500],
+    [{ refresh_token_expires_in: '900', authorization_expires_in: 600 }, 600],
+    [{ refresh_token_expires_in: 0, authorization_expires_in: 'never' }, undefined],
+    [{ refresh_token_expires_in: 1e12 }, undefined],
+    [{}, undefined],
+  ])('with another refresh token the end of a consent is what its answer says: %j', async (said, seconds) => {
+    const tokens = { access_token: 'new', token_type: 'bearer', expires_in: 60, refresh_token: 'other', ...said };
+    answer = ({ path }, response) => json(response, 200, path === '/token' ? tokens : { ok: true });
+    const keeper = keeperOf({ access: 'old', until: 0, refresh: 'r', consentEnds: 77 });
+    await using(signIn(), get, { tokens: keeper });
+    expect(keeper.kept?.consentEnds).toBe(seconds && now + seconds * 1000);
   });
 
   test('when the provider is down the consent is not forgotten; when it says no, it is', async () => {

@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import * as oauth from 'oauth4webapi';
 import { type Agent, fetch as undiciFetch } from 'undici';
 import type { Credential, SystemSignIn } from '@anchor-knot/contracts';
+import type { Instant } from '@anchor-knot/core';
 import { type Clock, SystemTrouble } from '../connector.js';
 import { mostAttempts, pause } from '../pause.js';
 import type { GrantedTokens, Tokens } from './tokens.js';
@@ -31,6 +32,8 @@ type ClientSignIn = Extract<SystemSignIn, { kind: 'client credentials' }>;
 type CodeSignIn = Extract<SystemSignIn, { kind: 'authorization code' }>;
 /** A token is renewed this long before it ends, so that it does not end on the way. */
 const earlyMs = 30_000;
+/** What is said to be good for longer than a century does not end. */
+const longestConsentS = 100 * 365 * 24 * 3600;
 const tokenLifeWithoutWordMs = 300_000;
 
 /** Signs in to one system: gives the headers for each call, and gets new tokens where they end. */
@@ -124,11 +127,13 @@ export class SignInHeaders {
     const known = this.#token;
     if (!keeper || !known) throw missing;
     if (!refused && known.until > this.#dependencies.clock.now()) return known.access;
-    const renewed = await keeper.renew(known.access, async ({ refresh, scope }) => {
+    const renewed = await keeper.renew(known.access, async ({ refresh, scope, consentEnds }) => {
       if (refresh === undefined) return undefined;
       try {
         const tokens = await this.#refreshed(signIn, credential, refresh);
-        return { ...tokens, scope: tokens.scope ?? scope };
+        // Of the same refresh token the end is still the one that was said with it.
+        const ends = tokens.consentEnds ?? (tokens.refresh === refresh ? consentEnds : undefined);
+        return { ...tokens, scope: tokens.scope ?? scope, consentEnds: ends };
       } catch (error) {
         if (error instanceof SystemTrouble && error.code === 'sign-in refused') return undefined;
         throw error;
@@ -181,12 +186,22 @@ export class SignInHeaders {
   }
 }
 
-export function tokensOf(
-  { access_token: access, expires_in: seconds, refresh_token: refresh, scope }: oauth.TokenEndpointResponse,
-  clock: Clock,
-): Tokens {
+export function tokensOf(answer: oauth.TokenEndpointResponse, clock: Clock): Tokens {
+  const { access_token: access, expires_in: seconds, refresh_token: refresh, scope } = answer;
   const lifeMs = seconds === undefined ? tokenLifeWithoutWordMs : Math.max(1000, seconds * 1000 - earlyMs);
-  return { access, until: clock.now() + lifeMs, refresh, scope };
+  return { access, until: clock.now() + lifeMs, refresh, scope, consentEnds: consentEnd(answer, clock.now()) };
+}
+
+/** Not in RFC 6749: as the OAuth working group's draft of refresh token expiration names the two. */
+function consentEnd(
+  { authorization_expires_in: ofConsent, refresh_token_expires_in: ofRefresh }: oauth.TokenEndpointResponse,
+  now: Instant,
+): Instant | undefined {
+  const seconds = [ofConsent, ofRefresh]
+    .filter((said) => said !== undefined && said !== null)
+    .map(Number)
+    .filter((said) => Number.isFinite(said) && said > 0 && said < longestConsentS);
+  return seconds.length === 0 ? undefined : now + Math.min(...seconds) * 1000;
 }
 
 type RequestOptions = {

@@ -7,6 +7,8 @@ export interface Tokens {
   readonly refresh?: string | undefined;
   /** What was granted, where the system says so. */
   readonly scope?: string | undefined;
+  /** When the consent ends that they came of, where the system says so. */
+  readonly consentEnds?: Instant | undefined;
 }
 
 /**

@@ -166,7 +166,14 @@ export const systemViewSchema = z.object({
   calls: callsSchema.nullable(),
   /** Of systems to whose sign-in a person gives consent. */
   consent: z
-    .object({ by: z.string().nullable(), at: time.nullable(), given: z.boolean(), granted: z.string().nullable() })
+    .object({
+      by: z.string().nullable(),
+      at: time.nullable(),
+      given: z.boolean(),
+      granted: z.string().nullable(),
+      /** Null where the system does not say. */
+      endsAt: time.nullable(),
+    })
     .nullable(),
   subscriptions: z.array(webhookSubscriptionSchema),
 });

@@ -28,6 +28,7 @@ import {
   accessEndsWords,
   allowanceWords,
   certificateEndsWords,
+  consentEndsWords,
   type LateKnot,
   lateWords,
   quietWords,
@@ -236,12 +237,12 @@ async function systemCases(db: SqlConnection): Promise<NoticeCase[]> {
 }
 
 async function accessCases(db: SqlConnection, now: Date): Promise<NoticeCase[]> {
-  const by = new Date(now.getTime() + accessNoticeDays * 24 * 3600 * 1000).toISOString().slice(0, 10);
-  return (await endingAccess(db, by)).map(({ system, name, endsOn, what }): NoticeCase => ({
+  const wordsOf = { access: accessEndsWords, certificate: certificateEndsWords, consent: consentEndsWords };
+  return (await endingAccess(db, now, accessNoticeDays)).map(({ system, name, endsOn, what }): NoticeCase => ({
     key: `${what} ends:${system}:${endsOn}`,
     topic: 'access ends',
     system,
-    words: what === 'access' ? accessEndsWords(name, endsOn, now) : certificateEndsWords(name, endsOn, now),
+    words: wordsOf[what](name, endsOn, now),
     path: `/systems/${encodeURIComponent(system)}${what === 'access' ? '/change' : ''}`,
     latest: now,
   }));

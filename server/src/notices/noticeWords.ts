@@ -51,6 +51,14 @@ export function certificateEndsWords(name: string, endsOn: string, now: Date): s
     : `The certificate of ${name} ends on ${said}: whoever runs it has to renew it by then.`;
 }
 
+/** @param endsOn `YYYY-MM-DD`, of UTC */
+export function consentEndsWords(name: string, endsOn: string, now: Date): string {
+  const { said, hasEnded } = dayOfEnd(endsOn, now);
+  return hasEnded
+    ? `The consent to ${name} ended on ${said}: nothing is read or written there until somebody gives it anew.`
+    : `The consent to ${name} ends on ${said}: somebody has to give it anew by then.`;
+}
+
 function dayOfEnd(endsOn: string, now: Date): { readonly said: string; readonly hasEnded: boolean } {
   const day = DateTime.fromISO(endsOn, { zone: 'UTC' });
   return {

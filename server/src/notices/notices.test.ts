@@ -375,6 +375,31 @@ test('a certificate that ends soon is told of; it is looked at after hours, no a
   );
 });
 
+test('a consent is told of that ends soon, and not one that is prolonged whenever it is used', async () => {
+  await keep({ topics: ['access ends'] });
+  const said = (at: number, days: number) =>
+    sql(`update system set consent_end_said_at = $1, consent_ends_at = $2 where id = 'fernhill'`, [
+      new Date(at),
+      new Date(at + days * 24 * hour),
+    ]);
+  await said(now - 10 * hour, 1);
+  await tell();
+  await said(now - 100 * 24 * hour, 120);
+  await tell();
+  expect(subjects()).toEqual([]);
+  await said(now - 100 * 24 * hour, 110);
+  await tell();
+  expect(subjects()).toEqual([
+    expect.stringMatching(/^The consent to Fernhill CRM ends on .*: somebody has to give it anew by then\.$/),
+  ]);
+  await said(now - 13 * hour, 1);
+  await tell();
+  expect(mail.mails[1]?.text).toMatch(/The consent to Fernhill CRM ends on .*: somebody has to give it anew/);
+  await said(now - 50 * hour, 1);
+  await tell();
+  expect(mail.mails[2]?.text).toMatch(/ ended on .*: nothing is read or written there until somebody gives it anew\./);
+});
+
 test('however many look at once, and whatever happens between, each step is told by each rule once', async () => {
   const random = seededRandom(20261129);
   const others = await Promise.all(

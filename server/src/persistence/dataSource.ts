@@ -34,6 +34,7 @@ import { RunBatches1765120000000 } from './migrations/1765120000000-RunBatches.j
 import { AccessEnds1765130000000 } from './migrations/1765130000000-AccessEnds.js';
 import { References1765140000000 } from './migrations/1765140000000-References.js';
 import { Certificates1765170000000 } from './migrations/1765170000000-Certificates.js';
+import { ConsentEnds1765180000000 } from './migrations/1765180000000-ConsentEnds.js';
 import { ListedRecords1765160000000 } from './migrations/1765160000000-ListedRecords.js';
 import { WaitingRecordsRest1765150000000 } from './migrations/1765150000000-WaitingRecordsRest.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
@@ -82,6 +83,7 @@ export const migrations = [
   WaitingRecordsRest1765150000000,
   ListedRecords1765160000000,
   Certificates1765170000000,
+  ConsentEnds1765180000000,
 ];
 
 /** As TypeORM takes it from the name. */

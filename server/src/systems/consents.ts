@@ -18,7 +18,13 @@ import type { SecretBox } from './secretBox.js';
 const minutesToDecide = 15;
 
 /** What a system without a consent has of one. */
-export const noConsent = { tokens: null, consentBy: null, consentAt: null, consentScope: null } as const;
+export const noConsent = {
+  tokens: null,
+  consentBy: null,
+  consentAt: null,
+  consentScope: null,
+  consentEndsAt: null,
+} as const;
 
 /** The consents that people gave to sign in to systems, and the tokens that came of them. */
 export class Consents {
@@ -70,6 +76,8 @@ export class Consents {
       consentBy: person.name,
       consentAt: new Date(),
       consentScope: tokens.scope ?? null,
+      consentEndsAt: tokens.consentEnds === undefined ? null : new Date(tokens.consentEnds),
+      consentEndSaidAt: new Date(),
       trouble: null,
     });
   }
@@ -97,7 +105,11 @@ export class Consents {
           const known = this.#opened(id, tokens);
           if (known.access !== stale) return known;
           const renewed = await renew(known);
-          await storeTokens(db, id, renewed && this.#sealed(id, renewed), renewed?.scope);
+          await storeTokens(db, id, {
+            tokens: renewed && this.#sealed(id, renewed),
+            scope: renewed?.scope,
+            ends: renewed?.consentEnds,
+          });
           return renewed;
         }),
     };

@@ -428,7 +428,7 @@ describe('a system that is connected', () => {
     expect(problem(await ask('/api/consents', { answer: 'code=x&state=never-begun' }))).toMatchObject({
       code: 'not asked for',
     });
-    expect((await view(id)).consent).toEqual({ by: null, at: null, given: false, granted: null });
+    expect((await view(id)).consent).toEqual({ by: null, at: null, given: false, granted: null, endsAt: null });
   });
 
   test('a secret is withdrawn: nothing of it is kept, what would use it says so, another can be given', async () => {

@@ -48,6 +48,7 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
             by: row.consentBy,
             at: row.consentAt?.toISOString() ?? null,
             granted: row.consentScope,
+            endsAt: row.consentEndsAt?.toISOString() ?? null,
           }
         : null,
       subscriptions: await inbox.of(row.id),

@@ -335,8 +335,8 @@ export class Systems {
   async lookAtCertificates(hours: number): Promise<void> {
     for (const id of await takeUnseenCertificates(this.#data, hours)) {
       const row = await this.find(id);
-      if (!row || !('address' in row.description)) continue;
-      const end = await certificateEnd(row.description.address, row.name, this.#reach.addresses).catch(() => undefined);
+      if (!row) continue;
+      const end = await certificateEnd(row.description, this.#reach.addresses).catch(() => undefined);
       if (end !== undefined) await changeSystem(this.#data, id, { certificateEndsAt: new Date(end) });
     }
   }

@@ -32,6 +32,9 @@ export interface SystemRow {
   consentAt: Date | null;
   /** What was granted, in the words of the system; no secret. */
   consentScope: string | null;
+  /** Where the system says so; and since when that is said. */
+  consentEndsAt: Date | null;
+  consentEndSaidAt: Date | null;
 }
 export const SystemEntity = new EntitySchema<SystemRow>({
   name: 'system',
@@ -56,6 +59,8 @@ export const SystemEntity = new EntitySchema<SystemRow>({
     consentBy: { type: 'text', name: 'consent_by', nullable: true },
     consentAt: { type: 'timestamptz', name: 'consent_at', nullable: true },
     consentScope: { type: 'text', name: 'consent_scope', nullable: true },
+    consentEndsAt: { type: 'timestamptz', name: 'consent_ends_at', nullable: true },
+    consentEndSaidAt: { type: 'timestamptz', name: 'consent_end_said_at', nullable: true },
   },
 });
 

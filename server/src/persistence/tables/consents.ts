@@ -1,3 +1,4 @@
+import type { Instant } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
 
 /** Consents that somebody is just giving, and the tokens that came of those that were given; all secrets encrypted. */
@@ -56,15 +57,21 @@ export async function lockTokens(db: SqlConnection, system: string): Promise<Buf
   return row?.tokens ?? undefined;
 }
 
+/** @param stored what a consent has given; its end where the system says so */
 export async function storeTokens(
   db: SqlConnection,
   system: string,
-  tokens: Buffer | undefined,
-  scope: string | undefined,
+  stored: {
+    readonly tokens: Buffer | undefined;
+    readonly scope: string | undefined;
+    readonly ends: Instant | undefined;
+  },
 ): Promise<void> {
-  await db.query('update system set tokens = $2, consent_scope = $3 where id = $1', [
-    system,
-    tokens ?? null,
-    scope ?? null,
-  ]);
+  const { tokens, scope, ends } = stored;
+  await db.query(
+    `update system set tokens = $2, consent_scope = $3, consent_ends_at = $4,
+       consent_end_said_at = case when consent_ends_at is distinct from $4 then now() else consent_end_said_at end
+     where id = $1`,
+    [system, tokens ?? null, scope ?? null, ends === undefined ? null : new Date(ends)],
+  );
 }

@@ -102,18 +102,25 @@ export interface EndingAccess {
   readonly name: string;
   /** A day of UTC, `YYYY-MM-DD`. */
   readonly endsOn: string;
-  readonly what: 'access' | 'certificate';
+  readonly what: 'access' | 'certificate' | 'consent';
 }
 
-/** Systems whose access ends by a day, or has ended: as somebody has said, or as their certificate says. */
-export async function endingAccess(db: SqlConnection, by: string): Promise<readonly EndingAccess[]> {
+/**
+ * Systems whose access ends within so many days, or has ended: as somebody has said, or as their certificate says, or
+ * as was said of a consent. One that is prolonged whenever it is used ends soon only when half of its time is over.
+ */
+export async function endingAccess(db: SqlConnection, now: Date, days: number): Promise<readonly EndingAccess[]> {
+  const by = new Date(now.getTime() + days * 24 * 3_600_000).toISOString().slice(0, 10);
   return (await db.query(
     `select id as system, name, access_ends_on::text as "endsOn", 'access' as what from system
        where access_ends_on <= $1
      union all
      select id, name, (certificate_ends_at at time zone 'UTC')::date::text, 'certificate' from system
-       where (certificate_ends_at at time zone 'UTC')::date <= $1`,
-    [by],
+       where (certificate_ends_at at time zone 'UTC')::date <= $1
+     union all
+     select id, name, (consent_ends_at at time zone 'UTC')::date::text, 'consent' from system
+       where consent_ends_at - least(make_interval(days => $3), (consent_ends_at - consent_end_said_at) / 2) <= $2`,
+    [by, now, days],
   )) as EndingAccess[];
 }
 

@@ -47,10 +47,11 @@ export async function takeSilentSystems(db: SqlConnection, minutes: number): Pro
   return rows.map(({ id }) => id);
 }
 
-/** Systems that are reached over HTTPS and whose certificate nobody has looked at for so long: one worker does it. */
+/** Systems that are reached by TLS and whose certificate nobody has looked at for so long: one worker does it. */
 export async function takeUnseenCertificates(db: SqlConnection, hours: number): Promise<readonly string[]> {
   const [rows] = (await db.query(
-    `update system set certificate_seen_at = now() where description ->> 'address' ilike 'https:%'
+    `update system set certificate_seen_at = now()
+     where (description ->> 'address' ilike 'https:%' or description ->> 'tls' <> 'off')
        and (certificate_seen_at is null or certificate_seen_at < now() - make_interval(hours => $1)) returning id`,
     [hours],
   )) as [{ id: string }[], number];

@@ -78,7 +78,7 @@ const fernhill = (more: object = {}): SystemView =>
     probe: null,
     objects: [object('accounts')],
     calls: { today: 40, perDay: 100, perSecond: 2, atOnce: null, restUntil: null },
-    consent: { by: 'Ottilie Brandt', at, given: true, granted: 'read write' },
+    consent: { by: 'Ottilie Brandt', at, given: true, granted: 'read write', endsAt: '2031-05-06T10:00:00Z' },
     subscriptions: [],
     ...more,
   });
@@ -125,6 +125,7 @@ test('when access ends is said, and stands out once it is near', async () => {
   const { text } = await shown(fernhill({ accessEndsOn: '2031-03-01', certificateEndsAt: '2031-04-02T10:00:00Z' }));
   expect(await text()).toContain('Its access ends on 1 March 2031.');
   expect(await text()).toContain('Its certificate ends on 2 April 2031.');
+  expect(await text()).toContain('It ends on 6 May 2031.');
   expect(standsOut()).toBeUndefined();
   TestBed.resetTestingModule();
   const day = new Date(Date.now() + 3 * 24 * 3600 * 1000).toISOString().slice(0, 10);
