@@ -40,6 +40,7 @@ import type { Clock, Connector } from './connector.js';
 import { FilesConnector } from './files/filesConnector.js';
 import { HttpConnector } from './http/httpConnector.js';
 import { ODataConnector } from './odata/odataConnector.js';
+import { openConnector } from './open.js';
 import { SqlConnector } from './sql/sqlConnector.js';
 
 const addresses = new AddressFilter({ allowed: ['127.0.0.0/8'], own: [] });
@@ -110,7 +111,7 @@ async function stoodIn(
  * for
  * changes of others, it sometimes takes an older state of its own for news.
  */
-async function restServer(): Promise<Connector> {
+async function restServer(): Promise<HttpSystem> {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-rest-'));
   const port = await new Promise<number>((done) => {
     const probe = createServer().listen(0, '127.0.0.1', () => {
@@ -120,7 +121,7 @@ async function restServer(): Promise<Connector> {
   });
   const packages = dirname(dirname(createRequire(import.meta.url).resolve('json-server/package.json')));
   const file = (path: string): string => JSON.stringify(pathToFileURL(join(packages, path)).href);
-  const people = Array.from({ length: 35 }, (_, index) => ({ id: `p${index}`, name: `Person ${index}` }));
+  const people = peopleWithVisits;
   writeFileSync(
     join(folder, 'serve.mjs'),
     `import { createApp } from ${file('json-server/lib/app.js')};
@@ -143,31 +144,68 @@ async function restServer(): Promise<Connector> {
     tries += 1
   )
     await wait(100);
-  return http(
-    httpSystemSchema.parse({
-      kind: 'http',
-      name: 'REST server',
-      address,
-      signIn: { kind: 'none' },
-      objects: {
-        people: {
-          key: 'id',
-          list: {
-            path: '/people',
-            items: 'data',
-            pageSize: { parameter: '_per_page', value: 10 },
-            paging: { kind: 'cursor', parameter: '_page', first: '1', next: 'next' },
-          },
-          read: { path: '/people/{key}' },
-          search: { name: 'name' },
-          create: { method: 'POST', path: '/people' },
-          update: { method: 'PATCH', path: '/people/{key}', ifMatch: false },
-          remove: { path: '/people/{key}', ifMatch: false },
+  return httpSystemSchema.parse({
+    kind: 'http',
+    name: 'REST server',
+    address,
+    signIn: { kind: 'none' },
+    objects: {
+      people: {
+        key: 'id',
+        list: {
+          path: '/people',
+          items: 'data',
+          pageSize: { parameter: '_per_page', value: 10 },
+          paging: { kind: 'cursor', parameter: '_page', first: '1', next: 'next' },
         },
+        read: { path: '/people/{key}' },
+        search: { name: 'name' },
+        create: { method: 'POST', path: '/people' },
+        update: { method: 'PATCH', path: '/people/{key}', ifMatch: false },
+        remove: { path: '/people/{key}', ifMatch: false },
       },
-    }),
-    'people',
-  );
+    },
+    rows: { visits: { of: 'people', list: 'visits', key: ['code'] } },
+  });
+}
+
+/** Each has some rows of its own, others none. */
+const peopleWithVisits = Array.from({ length: 35 }, (_, index) => ({
+  id: `p${index}`,
+  name: `Person ${index}`,
+  visits: Array.from({ length: index % 4 }, (_, visit) => ({ code: `v${visit}`, name: `Visit ${visit}` })),
+}));
+/** A row that is made in the list of one of them. */
+const newVisit: [string, Raw][] = [
+  ['parent', 'p3'],
+  ['code', 'new/#%&'],
+  ['name', 'New "Ltd" 🌱'],
+];
+
+async function rowsOfRestServer(): Promise<Connector> {
+  const connector = openConnector(await restServer(), 'visits', {
+    clock,
+    random: () => 0,
+    addresses,
+    credential,
+    folder: '/',
+  });
+  closing.push(() => connector.close());
+  return connector;
+}
+
+function rowsOfFile(): Connector {
+  const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-files-'));
+  closing.push(async () => rmSync(folder, { recursive: true, force: true }));
+  writeFileSync(join(folder, 'people'), peopleWithVisits.map((row) => `${JSON.stringify(row)}\n`).join(''));
+  const system = filesSystemSchema.parse({
+    kind: 'files',
+    name: 'Files',
+    folder,
+    objects: { people: { path: 'people', format: 'jsonl', key: 'id' } },
+    rows: { visits: { of: 'people', list: 'visits', key: ['code'] } },
+  });
+  return openConnector(system, 'visits', { clock, random: () => 0, addresses, credential, folder: '/' });
 }
 
 async function files(format: 'csv' | 'jsonl' | 'xlsx'): Promise<Connector> {
@@ -207,7 +245,10 @@ async function erpStandIn(): Promise<{ pool: Pool; url: URL; address: string }> 
     const pool = await openErpDatabase(cluster.url('postgres'), credential.secret, () =>
       generateBusiness(data, { seed: 7, documents: 60, mess: true }),
     );
-    await pool.query(`grant delete on debtor to ${erpRole}`);
+    await pool.query(
+      `create view debtor_view as select * from debtor with check option;
+       grant delete on debtor to ${erpRole}; grant all on debtor_view to ${erpRole}`,
+    );
     await pool.query(`insert into debtor (name) select 'Debtor ' || n from generate_series(1, 15) n`);
     const app = await erpServer({ pool, secret: credential.secret });
     closing.push(() => app.close());
@@ -252,10 +293,10 @@ async function erpOData(batchSize: number, faults: Partial<Faults> = {}): Promis
   return connector;
 }
 
-async function erpSql(): Promise<Connector> {
+async function erpSql(isView = false): Promise<Connector> {
   const { url } = await erpStandIn();
   const object = {
-    source: { kind: 'table', table: 'debtor' },
+    source: { kind: 'table', table: isView ? 'debtor_view' : 'debtor', ...(isView ? { isView } : {}) },
     key: 'debtor_no',
     modifiedAt: 'changed_at',
     search: ['mail'],
@@ -340,7 +381,14 @@ const cases: readonly Case[] = [
       ['parent', work.rows[0]?.id ?? ''],
     ],
   },
-  { name: 'a REST server package', make: restServer, field: 'name', create: [['name', 'New "Ltd" 🌱']] },
+  {
+    name: 'a REST server package',
+    make: async () => http(await restServer(), 'people'),
+    field: 'name',
+    create: [['name', 'New "Ltd" 🌱']],
+  },
+  { name: 'rows in records of a REST server package', make: rowsOfRestServer, field: 'name', create: newVisit },
+  { name: 'rows in a JSON Lines file', make: async () => rowsOfFile(), field: 'name', create: newVisit },
   ...[1, 50].map((batchSize) => ({
     name: `Coldharbour ERP, OData${batchSize > 1 ? ' in batches' : ''}`,
     make: () => erpOData(batchSize),
@@ -353,11 +401,21 @@ const cases: readonly Case[] = [
   })),
   {
     name: 'Coldharbour ERP, SQL',
-    make: erpSql,
+    make: () => erpSql(),
     field: 'street',
     create: [
       ['name', 'New "Ltd" 🌱'],
       ['mail', 'newsql@x.example'],
+    ],
+    searchable: 'mail',
+  },
+  {
+    name: 'a view of Coldharbour ERP, SQL',
+    make: () => erpSql(true),
+    field: 'street',
+    create: [
+      ['name', 'New "Ltd" 🌱'],
+      ['mail', 'newview@x.example'],
     ],
     searchable: 'mail',
   },
@@ -497,7 +555,7 @@ describe.each(cases)('the connector of $name', ({ make, field, create, searchabl
 test.each<[string, () => Promise<Connector>]>([
   ['Fernhill CRM', async () => http((await crm()).description, 'accounts')],
   ['Coldharbour ERP, OData', () => erpOData(1)],
-  ['Coldharbour ERP, SQL', erpSql],
+  ['Coldharbour ERP, SQL', () => erpSql()],
 ])('%s: changes at the edge of the cursor are found, equal times included', async (_, make) => {
   const connector = await make();
   const all = [...(await listing(connector)).values()];

@@ -36,6 +36,8 @@ export interface Capabilities {
   readonly createField: boolean;
   /** A listing is held in memory whole while it is read: such members are read one after another. */
   readonly heldWhole?: boolean;
+  /** Several records are written by one call that holds all of them: one worker at a time may write. */
+  readonly writtenTogether?: boolean;
 }
 
 /** Something in the place of a record that is none. */
@@ -56,6 +58,8 @@ export interface Page {
   readonly file?: string;
   /** Records that the system says were deleted; only where it declares tombstones. */
   readonly gone?: readonly RecordKey[];
+  /** Of rows within records: beginnings of keys of which all records are in this page, so that others are gone. */
+  readonly wholeUnder?: readonly string[];
 }
 
 export type WriteRequest =
@@ -97,6 +101,11 @@ export interface Connector {
   }): AsyncIterable<Page>;
   /** One record by its key; `undefined` when the system says that there is none. @throws {SystemTrouble} */
   readOne(key: RecordKey): Promise<SourceRecord | undefined>;
+  /**
+   * All records whose keys begin so; only of rows within records, which are told of by whose they are. @throws
+   * {SystemTrouble}
+   */
+  readUnder?(beginning: string): Promise<Page>;
   /** Records whose field equals the value; only for fields declared searchable. @throws {SystemTrouble} */
   search(field: FieldPath, value: string): Promise<readonly SourceRecord[]>;
   /** Writes a batch: one outcome per request, in order. @throws {SystemTrouble} when nothing of it was tried */

@@ -1,7 +1,7 @@
 import { access, constants, readdir } from 'node:fs/promises';
 import { connect } from 'node:net';
 import { connect as connectTls } from 'node:tls';
-import type { System } from '@anchor-knot/contracts';
+import { objectNames, type System } from '@anchor-knot/contracts';
 import { type Connector, SystemTrouble, type TroubleCode } from './connector.js';
 import { openFolder } from './files/folder.js';
 import { type ConnectorDependencies, openConnector } from './open.js';
@@ -39,7 +39,7 @@ export async function probeSystem(system: System, dependencies: ConnectorDepende
     ? await step(steps, 'Reach the host', async () => reach(place, system.name, dependencies))
     : await step(steps, 'Find the folder', async () => folderOf(system, dependencies));
   if (reached && place?.tls) await step(steps, 'TLS', async () => handshake(place, system.name, dependencies));
-  const objects = Object.keys(system.objects);
+  const objects = objectNames(system);
   let answerMs: number | undefined;
   let clockOffsetMs: number | undefined;
   if (steps.some(({ state }) => state === 'failed'))

@@ -30,7 +30,7 @@ import { readTextTime, writeLocalTime } from '../times.js';
 import { querySource, quoted, timestampTypeId, toParameter } from './values.js';
 
 const pageSize = 1000;
-/** The row version of PostgreSQL (manual, section 5.5): the transaction that wrote the row. */
+/** The row version of PostgreSQL (manual, section 5.5): the transaction that wrote the row; of a view, its digest. */
 const versionColumn = 'anchor_knot_version';
 
 export interface SqlDependencies {
@@ -166,8 +166,8 @@ export class SqlConnector implements Connector {
       set ${columns.map((column) => `${quoted(column)} = given.${quoted(column)}`).join(', ')}
       from jsonb_populate_recordset(null::${table}, $1::jsonb) as given
       where held.${quoted(key)} = given.${quoted(key)} and $2::jsonb ->> given.${quoted(key)}::text in ('*',
-        held.xmin::text)
-      returning held.*, held.xmin::text as ${versionColumn}`;
+        ${this.#version('held')})
+      returning held.*, ${this.#version('held')} as ${versionColumn}`;
     try {
       const answer = await this.#database.query(text, [stringifyExactJson(rows), JSON.stringify(versions)]);
       const written = new Map(
@@ -228,7 +228,7 @@ export class SqlConnector implements Connector {
     const { source, key } = this.#object;
     if (source.kind !== 'table' || !this.#object.mayWrite)
       return { kind: 'refused', words: 'this object can only be read' };
-    const table = `${quoted(source.schema)}.${quoted(source.table)}`;
+    const table = `${quoted(source.schema)}.${quoted(source.table)} as held`;
     if (request.kind === 'archive') return { kind: 'refused', words: 'a database has no archive' };
     if (request.kind === 'delete')
       return this.#object.mayDelete
@@ -236,7 +236,7 @@ export class SqlConnector implements Connector {
         : { kind: 'refused', words: 'rows may not be deleted there' };
     const columns = [...request.fields.keys()];
     const values: unknown[] = [...request.fields.values()].map(toParameter);
-    const returning = `returning *, xmin::text as ${versionColumn}`;
+    const returning = `returning *, ${this.#version('held')} as ${versionColumn}`;
     try {
       if (request.kind === 'create') {
         const names = columns.map(quoted).join(', ');
@@ -254,7 +254,7 @@ export class SqlConnector implements Connector {
       }
       const changes = columns.map((column, index) => `${quoted(column)} = $${index + 1}`).join(', ');
       const conditions = [`${quoted(key)} = $${values.push(request.key)}`];
-      if (request.version !== undefined) conditions.push(`xmin::text = $${values.push(request.version)}`);
+      if (request.version !== undefined) conditions.push(`${this.#version('held')} = $${values.push(request.version)}`);
       const answer = await this.#database.query(
         `update ${table} set ${changes} where ${conditions.join(' and ')} ${returning}`,
         values,
@@ -276,7 +276,7 @@ export class SqlConnector implements Connector {
     table: string,
     { key, version }: Extract<WriteRequest, { kind: 'archive' | 'delete' }>,
   ): Promise<WriteOutcome> {
-    const condition = version === undefined ? '' : 'and xmin::text = $2';
+    const condition = version === undefined ? '' : `and ${this.#version('held')} = $2`;
     try {
       const { rows } = await this.#database.query(
         `delete from ${table} where ${quoted(this.#object.key)} = $1 ${condition} returning 1 as deleted`,
@@ -316,7 +316,14 @@ export class SqlConnector implements Connector {
   #source(): string {
     const { source } = this.#object;
     if (source.kind === 'query') return querySource(source.sql);
-    return `(select *, xmin::text as ${versionColumn} from ${quoted(source.schema)}.${quoted(source.table)}) as source`;
+    const table = `${quoted(source.schema)}.${quoted(source.table)} as held`;
+    return `(select *, ${this.#version('held')} as ${versionColumn} from ${table}) as source`;
+  }
+
+  /** @param row the name of a row in a statement */
+  #version(row: string): string {
+    const { source } = this.#object;
+    return source.kind === 'table' && source.isView ? `md5(${row}::text)` : `${row}.xmin::text`;
   }
 
   #record(row: Readonly<Record<string, Raw>>): SourceRecord | undefined {

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { objectPages, systemPages } from './pages.js';
+import { rowsObjects } from './rows.js';
 import { systemTimesSchema } from './times.js';
 
 export const fileFormats = ['csv', 'jsonl', 'xlsx'] as const;
@@ -36,6 +37,7 @@ export const filesSystemSchema = z.strictObject({
   times: systemTimesSchema.optional(),
   ...systemPages,
   objects: z.record(z.string(), fileObjectSchema),
+  ...rowsObjects,
 });
 
 export type FileObject = z.output<typeof fileObjectSchema>;

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { objectPages, systemPages } from './pages.js';
+import { rowsObjects } from './rows.js';
 import { callBudgetSchema, systemSignInSchema } from './signIn.js';
 import { systemTimesSchema } from './times.js';
 
@@ -142,6 +143,7 @@ export const httpSystemSchema = z.strictObject({
   times: systemTimesSchema.optional(),
   ...systemPages,
   objects: z.record(z.string(), httpObjectSchema),
+  ...rowsObjects,
 });
 
 export type HttpObject = z.output<typeof httpObjectSchema>;

@@ -29,21 +29,3 @@ export interface ObjectPages {
   readonly recordPage?: string | undefined;
   readonly listPage?: string | undefined;
 }
-
-/** @returns the pages of an object as whole addresses; `null` for what nobody said, or said below a page that is not */
-export function pagesOf(
-  system: { readonly page?: string | undefined; readonly objects: Readonly<Record<string, ObjectPages>> },
-  object: string,
-): { readonly recordPage: string | null; readonly listPage: string | null } {
-  const { recordPage, listPage } = Object.hasOwn(system.objects, object) ? (system.objects[object] ?? {}) : {};
-  const whole = (page: string | undefined): string | null => {
-    if (page === undefined || !page.startsWith('/')) return page ?? null;
-    return system.page === undefined ? null : system.page.replace(/\/+$/, '') + page;
-  };
-  return { recordPage: whole(recordPage), listPage: whole(listPage) };
-}
-
-/** The address of a record's page; `null` where its system has no such pages. */
-export function recordAddress(recordPage: string | null, key: string): string | null {
-  return recordPage?.replace('{key}', encodeURIComponent(key)) ?? null;
-}

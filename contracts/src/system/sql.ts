@@ -4,10 +4,16 @@ import { systemTimesSchema } from './times.js';
 
 const column = z.string().min(1).max(200);
 
-/** A table, or a query that stands in for one. A query can only be read. */
+/** A table or view, or a query that stands in for one. A query can only be read. */
 export const sqlObjectSchema = z.strictObject({
   source: z.discriminatedUnion('kind', [
-    z.strictObject({ kind: z.literal('table'), schema: column.default('public'), table: column }),
+    z.strictObject({
+      kind: z.literal('table'),
+      schema: column.default('public'),
+      table: column,
+      /** The rows of a view have no versions of their own: they are compared by what is in them. */
+      isView: z.boolean().optional(),
+    }),
     z.strictObject({ kind: z.literal('query'), sql: z.string().trim().min(1).max(20_000) }),
   ]),
   /** The column whose value tells a row from all others. */

@@ -2,7 +2,14 @@ import { existsSync, readFileSync } from 'node:fs';
 import { basename, dirname, resolve } from 'node:path';
 import { v7 as uuid } from 'uuid';
 import { FilesConnector, SystemTrouble } from '@anchor-knot/connectors';
-import { describeIssues, type FilesSystem, knotFileSchema, pagesOf, recordAddress } from '@anchor-knot/contracts';
+import {
+  describeIssues,
+  type FilesSystem,
+  knotFileSchema,
+  pagesOf,
+  recordAddress,
+  hasObject,
+} from '@anchor-knot/contracts';
 import { type CompiledKnot, compileKnot, type Knot, recordKeyPath } from '@anchor-knot/core';
 import type { RunResult } from '../orchestration/runResult.js';
 import { runKnot } from '../orchestration/runKnot.js';
@@ -50,7 +57,7 @@ export function readFileKnot(path: string): FileKnot {
           says: `this file brings no system “${system}”; give it under systems, as a folder of files`,
         },
       ];
-    return known.objects[object]
+    return hasObject(known, object)
       ? []
       : [{ at: `knot.members.${id}.object`, says: `the system “${system}” has no object “${object}”` }];
   });

@@ -17,6 +17,7 @@ import {
   readingSchema,
   saveDraftSchema,
   systemSchema,
+  hasObject,
 } from '@anchor-knot/contracts';
 import { newMember } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
@@ -72,7 +73,7 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       const { name, thing, members } = request.body;
       const rows = await systems.all();
       const missing = members.find(
-        ({ system, object }) => !Object.hasOwn(rows.find(({ id }) => id === system)?.description.objects ?? {}, object),
+        ({ system, object }) => !hasObject(rows.find(({ id }) => id === system)?.description, object),
       );
       if (missing)
         return reply.code(422).send({

@@ -1,4 +1,11 @@
-import type { KnotDefinition, NewField, Reading, SaveDraft, System } from '@anchor-knot/contracts';
+import {
+  hasObject,
+  type KnotDefinition,
+  type NewField,
+  type Reading,
+  type SaveDraft,
+  type System,
+} from '@anchor-knot/contracts';
 import {
   type FieldSketch,
   fieldsToLookUp,
@@ -63,7 +70,7 @@ export class Readings {
     const members = await Promise.all(
       definition.members.map(async (member) => {
         const { system, object } = member;
-        if (!Object.hasOwn(systems.get(system)?.objects ?? {}, object))
+        if (!hasObject(systems.get(system), object))
           return {
             member,
             object: undefined,
@@ -234,7 +241,7 @@ function withoutOwn(sketch: ObjectSketch, description: System | undefined, objec
 }
 
 function rightsOf(description: System | undefined, object: string): string[] {
-  return description && Object.hasOwn(description.objects, object) ? mayOf(description, object) : [];
+  return description && hasObject(description, object) ? mayOf(description, object) : [];
 }
 
 /** The types of field that can be added there; none where that system cannot. */

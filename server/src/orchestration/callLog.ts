@@ -23,6 +23,7 @@ export class CallLog {
       },
       read: (options) => this.#pages(member, connector.read(options)),
       readOne: timed('record', (key) => connector.readOne(key)),
+      ...(connector.readUnder ? { readUnder: timed('record', connector.readUnder.bind(connector)) } : {}),
       search: timed('search', (field, value) => connector.search(field, value)),
       write: timed('write', (requests) => connector.write(requests)),
       describe: () => connector.describe(),

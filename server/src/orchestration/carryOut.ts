@@ -78,9 +78,9 @@ async function apply(run: RunAtWork, matched: Matched, planned: Planned, count: 
   });
 }
 
-/** A file that is written whole can be written by one worker at a time. */
+/** A file that is written whole, and a list within a record, can be written by one worker at a time. */
 function canShareWrites({ connectors }: RunAtWork): boolean {
-  return [...connectors.values()].every(({ capabilities }) => capabilities.heldWhole !== true);
+  return ![...connectors.values()].some(({ capabilities }) => capabilities.heldWhole ?? capabilities.writtenTogether);
 }
 
 function batchSizeOf({ options }: RunAtWork): number {

@@ -10,6 +10,7 @@ import {
   type SourceRecord,
 } from '@anchor-knot/core';
 import { type Connector, type Page, SystemTrouble, type UnusableRecord } from '@anchor-knot/connectors';
+import { endsOpen } from '@anchor-knot/contracts';
 import { fingerprintOf } from './fingerprint.js';
 import { identityOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -98,6 +99,9 @@ export async function readMember(
       );
       stopping ??= sorted.stopping;
       for (const key of page.gone ?? []) deleted.add(key);
+      // A complete listing is compared whole, in the end.
+      if (page.wholeUnder && !complete)
+        for (const key of await missingUnder(store, lease, member.id, page)) deleted.add(key);
       // A record may come twice: what was said last is so.
       for (const { key } of page.records) deleted.delete(key);
       if (complete && page.records.length > 0)
@@ -161,9 +165,23 @@ export async function readMember(
   };
 }
 
+/** The tied rows of records that a page has whole, and that are not in it. */
+async function missingUnder(
+  store: Installation['store'],
+  lease: RunLease,
+  member: MemberId,
+  { records, wholeUnder = [] }: Page,
+): Promise<readonly RecordKey[]> {
+  const there = new Set(records.map(({ key }) => key));
+  return (await store.tiedUnder(lease.knot, member, wholeUnder)).filter((key) => !there.has(key));
+}
+
 /** Records by their keys, in pages; those that are not there are gone. @throws {SystemTrouble} */
-async function* readNamed(connector: Connector, keys: readonly RecordKey[]): AsyncGenerator<Page> {
+async function* readNamed(connector: Connector, named: readonly RecordKey[]): AsyncGenerator<Page> {
   const limit = pLimit(namedAtOnce);
+  const beginnings = connector.readUnder ? named.filter(endsOpen) : [];
+  for (const beginning of beginnings) yield (await connector.readUnder?.(beginning)) as Page;
+  const keys = beginnings.length > 0 ? named.filter((key) => !endsOpen(key)) : named;
   for (let from = 0; from < keys.length; from += namedInPage) {
     const asked = keys.slice(from, from + namedInPage);
     const found = await Promise.all(asked.map((key) => limit(() => connector.readOne(key))));

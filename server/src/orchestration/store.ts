@@ -288,6 +288,8 @@ export interface Store {
 
   cursors(knot: string): Promise<ReadonlyMap<MemberId, MemberCursor>>;
   tieHeads(knot: string, member: MemberId, keys: readonly RecordKey[]): Promise<ReadonlyMap<RecordKey, TieHead>>;
+  /** Keys of a member's tied records that are not gone, and that begin as one of these. */
+  tiedUnder(knot: string, member: MemberId, beginnings: readonly string[]): Promise<readonly RecordKey[]>;
   /** How many ties that are not gone each member has. */
   tieCounts(knot: string): Promise<ReadonlyMap<MemberId, number>>;
   /** Notes what a complete listing of a member has shown. */

@@ -60,6 +60,8 @@ export class PostgresStore implements Store {
 
   tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) =>
     anchors.tieHeads(this.#data, knot, member, keys);
+  tiedUnder = (knot: string, member: MemberId, beginnings: readonly string[]) =>
+    anchors.tiedUnder(this.#data, knot, member, beginnings);
   tieCounts = (knot: string) => recordCounts(this.#data, knot, 'tied');
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
     runs.withLease(this.#data, lease, (db) => recordsGone(db, lease, member, keys, at));

@@ -69,10 +69,17 @@ const orderTiming: Timing = {
   },
 };
 
+const lineTiming: Timing = {
+  ...orderTiming,
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['03:00'] },
+  after: ['orders'],
+};
+
 /** In the order in which they are to run first. */
 const demoKnots = [
   { file: 'customers', timing: demoTiming },
   { file: 'orders', timing: orderTiming },
+  { file: 'orderLines', timing: lineTiming },
 ] as const;
 
 /** Who hears of what: at once what stops, in the morning what waits. */
@@ -176,7 +183,8 @@ async function addKnot(
   if (!timing) return;
   for (const { id, system, object } of knot.members) {
     const row = await systems.find(system);
-    if (row && timing.triggers[id]?.kind === 'events') await inbox.subscribe(row, object, publicAddress);
+    if (!row || timing.triggers[id]?.kind !== 'events' || (await inbox.subscriptionOf(row, object))) continue;
+    await inbox.subscribe(row, object, publicAddress);
   }
   await timings.keep(knot, 0, timing, maker, Date.now());
 }

@@ -9,6 +9,7 @@ import {
   type Sample,
   sampleSchema,
   systemSchema,
+  hasObject,
 } from '@anchor-knot/contracts';
 import { recordKey, type SourceRecord } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
@@ -74,8 +75,7 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
     },
     async (request, reply) => {
       const row = await systems.find(request.params.system);
-      if (!row || !Object.hasOwn(row.description.objects, request.params.object))
-        return reply.code(404).send(noSuch('object'));
+      if (!row || !hasObject(row.description, request.params.object)) return reply.code(404).send(noSuch('object'));
       await objects.sayNature(row.id, request.params.object, request.body.holds);
       return reply.code(204).send(null);
     },
@@ -96,7 +96,7 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
     async (request, reply) => {
       const { system, object } = request.params;
       const row = await systems.find(system);
-      if (!row || !Object.hasOwn(row.description.objects, object)) return reply.code(404).send(noSuch('object'));
+      if (!row || !hasObject(row.description, object)) return reply.code(404).send(noSuch('object'));
       const started = await queue.sendProfile({ system, object, ...request.body });
       if (started) await objects.waitForProfile(system, object);
       return reply.code(202).send({ started });
@@ -159,7 +159,7 @@ export function objectRoutes(app: FastifyInstance, context: ApiContext): void {
       const { system, object } = request.params;
       const { page, search } = request.query;
       const row = await systems.find(system);
-      if (!row || !Object.hasOwn(row.description.objects, object)) return reply.code(404).send(noSuch('object'));
+      if (!row || !hasObject(row.description, object)) return reply.code(404).send(noSuch('object'));
       return orTrouble(reply, () => sample(row, object, page, search?.trim() || undefined));
     },
   );

@@ -8,6 +8,9 @@ import {
   type ProfileState,
   type SchemaChange,
   type System,
+  objectNames,
+  rowsAs,
+  calledObject,
 } from '@anchor-knot/contracts';
 import { compareSchemas, schemaFrom, Profiler, type SourceSchema } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
@@ -51,7 +54,7 @@ export class SystemObjects {
     const profiles = new Map((await profilesOf(this.#data, systemId)).map((row) => [row.object, row]));
     const schemas = await latestSchemas(this.#data, systemId);
     const natures = await naturesOf(this.#data, systemId);
-    return Object.keys(description.objects).map((name): ObjectSummary => {
+    return objectNames(description).map((name): ObjectSummary => {
       const schema = schemas.find(({ object }) => object === name);
       const profile = profiles.get(name);
       const said = natures.get(name);
@@ -214,6 +217,8 @@ function profileState({ state, records, started_at, ended_at, words }: ProfileRo
 
 /** What its description lets us do with an object. */
 export function mayOf(description: System, object: string): ObjectSummary['may'] {
+  const rows = rowsAs(description, object);
+  if (rows) return mayOf(description, rows.of).includes('update') ? ['read', 'create', 'update', 'delete'] : ['read'];
   switch (description.kind) {
     case 'http': {
       const { create, update, archive, remove, createField } = description.objects[object] ?? {};
@@ -255,7 +260,8 @@ export function mayOf(description: System, object: string): ObjectSummary['may']
 }
 
 /** Whether it can be asked for what changed; where not, all of it is listed. */
-export function tellsChanges(description: System, object: string): boolean {
+export function tellsChanges(description: System, called: string): boolean {
+  const object = calledObject(description, called);
   if (description.kind === 'http') return description.objects[object]?.list.changedSince !== undefined;
   if (description.kind === 'files') return description.objects[object]?.holds === 'deliveries';
   return description.objects[object]?.modifiedAt !== undefined;
@@ -263,7 +269,7 @@ export function tellsChanges(description: System, object: string): boolean {
 
 /** What is never changed there and has a moment, but none of its last change, is a list of what happened. */
 function guessNature(description: System, object: string, hasTimes: boolean): ObjectSummary['holds'] {
-  const isTimed = description.objects[object]?.modifiedAt !== undefined;
+  const isTimed = description.objects[calledObject(description, object)]?.modifiedAt !== undefined;
   const isQuery = description.kind === 'sql' && description.objects[object]?.source.kind === 'query';
   return hasTimes && !isTimed && !isQuery && !mayOf(description, object).includes('update')
     ? 'events'

@@ -13,6 +13,7 @@ import {
   systemSummarySchema,
   type SystemView,
   systemViewSchema,
+  hasObject,
 } from '@anchor-knot/contracts';
 import type { Probe } from '@anchor-knot/connectors';
 import { writeAudit } from '../api/audit.js';
@@ -151,7 +152,7 @@ export function systemRoutes(app: FastifyInstance, context: ApiContext): void {
     for (const id of await knots.ids()) {
       const knot = await knots.inForce(id);
       for (const member of knot?.definition.members ?? []) {
-        if (member.system === system && !Object.hasOwn(description.objects, member.object))
+        if (member.system === system && !hasObject(description, member.object))
           missing.push(`“${member.object}” (used in ${knot?.definition.name ?? id})`);
       }
     }

@@ -324,7 +324,7 @@ export class Systems {
       const [first] = Object.entries(row?.description.objects ?? {});
       if (!row || !first) continue;
       const { steps } = await probeSystem(
-        systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]) }),
+        systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]), rows: undefined }),
         this.dependencies(row),
       );
       await changeSystem(this.#data, id, { trouble: troubleIn(steps), checkedAt: new Date() });

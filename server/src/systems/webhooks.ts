@@ -2,7 +2,13 @@ import { randomBytes } from 'node:crypto';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import { DeliveryRefused, parseExactJson, Subscriptions, SystemTrouble, verifyDelivery } from '@anchor-knot/connectors';
-import { type Deliveries, type HttpSystem, systemSchema, type WebhookSubscription } from '@anchor-knot/contracts';
+import {
+  calledObject,
+  type Deliveries,
+  type HttpSystem,
+  systemSchema,
+  type WebhookSubscription,
+} from '@anchor-knot/contracts';
 import type { SqlConnection } from '../persistence/sql.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import {
@@ -74,11 +80,18 @@ export class WebhookInbox {
     }));
   }
 
+  /** What tells of an object; of rows within records, what tells of these. */
+  async subscriptionOf({ id, description }: SystemRow, object: string): Promise<WebhookSubscription | undefined> {
+    const called = calledObject(description, object);
+    return (await this.of(id)).find((subscription) => subscription.object === called);
+  }
+
   /**
    * Subscribes to all events of an object. @param publicAddress of this installation, as the other system reaches it.
    * @throws {SystemTrouble}
    */
-  async subscribe(row: SystemRow, object: string, publicAddress: string): Promise<void> {
+  async subscribe(row: SystemRow, named: string, publicAddress: string): Promise<void> {
+    const object = calledObject(row.description, named);
     const id = uuid();
     const { webhooks } = httpOf(row);
     // The specification's own form of secrets, with its prefix; any other gets plain text.

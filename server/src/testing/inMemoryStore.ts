@@ -199,6 +199,13 @@ export class InMemoryStore implements Store {
     return heads;
   }
 
+  async tiedUnder(_knot: string, member: MemberId, beginnings: readonly string[]): Promise<readonly RecordKey[]> {
+    return [...this.#anchors.values()]
+      .flatMap(({ anchor }) => anchor.ties.filter((tie) => tie.member === member && !tie.gone))
+      .map(({ key }) => key)
+      .filter((key) => beginnings.some((beginning) => key.startsWith(beginning)));
+  }
+
   async tieCounts(): Promise<ReadonlyMap<MemberId, number>> {
     const counts = new Map<MemberId, number>();
     for (const { anchor } of this.#anchors.values())

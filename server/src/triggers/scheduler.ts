@@ -2,7 +2,7 @@ import { DateTime } from 'luxon';
 import type { DataSource } from 'typeorm';
 import { v7 as uuid } from 'uuid';
 import type { Clock } from '@anchor-knot/connectors';
-import type { CalledScope } from '@anchor-knot/contracts';
+import { rowKeysOf, type CalledScope } from '@anchor-knot/contracts';
 import {
   type CompiledMember,
   type Knot,
@@ -14,7 +14,7 @@ import {
 } from '@anchor-knot/core';
 import type { Knots, LoadedKnot } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
-import { membersOfObject } from '../persistence/tables/knots.js';
+import { membersTold } from '../persistence/tables/knots.js';
 import {
   addMissed,
   type DueSlot,
@@ -101,13 +101,16 @@ export class Scheduler {
     now: number,
   ): Promise<readonly string[]> {
     const runs: string[] = [];
-    for (const { knot, member } of await membersOfObject(db, system, object)) {
+    for (const { knot, member, isRows } of await membersTold(db, system, object)) {
       const { timing } = await this.#timings.of(knot, db);
       if (timing.triggers[member]?.kind !== 'events') continue;
       const quietEnd = quietUntil(timing, now);
       if (quietEnd !== undefined) await moveDueSlot(db, knot, purposeText({ ask: member }), new Date(quietEnd));
       if (quietEnd !== undefined || !(await this.#mayStart(db, knot))) continue;
-      const scope = key === undefined ? { members: [member] } : { members: [], records: { [member]: [key] } };
+      const scope =
+        key === undefined
+          ? { members: [member] }
+          : { members: [], records: { [member]: [isRows ? rowKeysOf(key) : key] } };
       runs.push(await this.#start(db, knot, { cause: 'event', ...scope, full: false }));
     }
     return runs;

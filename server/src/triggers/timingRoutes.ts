@@ -9,6 +9,7 @@ import {
   systemSchema,
   type TimingView,
   timingViewSchema,
+  calledObject,
 } from '@anchor-knot/contracts';
 import { SystemTrouble } from '@anchor-knot/connectors';
 import { type Knot, problemsOfTiming, type Timing } from '@anchor-knot/core';
@@ -70,7 +71,7 @@ export function timingRoutes(app: FastifyInstance, context: ApiContext): void {
       memberSummaries(knot, rows).map(async (member) => {
         const row = rows.find(({ id }) => id === member.system);
         const description = row && systemSchema.parse(row.description);
-        const subscription = row && (await inbox.of(row.id)).find(({ object }) => object === member.object);
+        const subscription = row && (await inbox.subscriptionOf(row, member.object));
         const readUntil = cursors.get(member.id)?.readAt;
         return {
           ...member,
@@ -132,8 +133,7 @@ export function timingRoutes(app: FastifyInstance, context: ApiContext): void {
     for (const { id, system, object } of knot.members) {
       if (timing.triggers[id]?.kind !== 'events') continue;
       const row = await systems.find(system);
-      const isThere = row && (await inbox.of(row.id)).some((subscription) => subscription.object === object);
-      if (!row || isThere) continue;
+      if (!row || (await inbox.subscriptionOf(row, object))) continue;
       if (request.person?.role !== 'administrator')
         throw new SystemTrouble(
           'not allowed',
@@ -150,6 +150,6 @@ function hasEvents(description: System, object: string): boolean {
   return (
     description.kind === 'http' &&
     description.webhooks !== undefined &&
-    (description.objects[object]?.events.length ?? 0) > 0
+    (description.objects[calledObject(description, object)]?.events.length ?? 0) > 0
   );
 }

@@ -1,4 +1,4 @@
-import { pagesOf } from '@anchor-knot/contracts';
+import { objectNames, pagesOf } from '@anchor-knot/contracts';
 import type { MemberSummary, Run, System, SystemSummary, KnotStanding } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import type { RunRow, SystemRow } from '../persistence/entities/entities.js';
@@ -93,8 +93,8 @@ export function systemSummary(row: SystemRow, usedIn: SystemSummary['usedIn']): 
     environment: row.environment,
     page: description.page ?? null,
     pennant: row.pennant as SystemSummary['pennant'],
-    objects: Object.keys(description.objects),
-    pages: Object.fromEntries(Object.keys(description.objects).map((object) => [object, pagesOf(description, object)])),
+    objects: [...objectNames(description)],
+    pages: Object.fromEntries(objectNames(description).map((object) => [object, pagesOf(description, object)])),
     trouble: row.trouble,
     checkedAt: row.checkedAt?.toISOString() ?? null,
     usedIn,

@@ -24,14 +24,22 @@ create table staff (staff_no varchar(6) primary key, name varchar(60) not null, 
 create table sales_document (
   doc_no bigint primary key, debtor_no varchar(10) not null references debtor, kind document_kind not null,
     status varchar(20) not null, doc_date date not null,
-  total numeric(12,2) not null default 0, changed_at timestamptz not null default now()
+  total numeric(12,2) not null default 0, changed_at timestamptz not null default now(),
+  /* What is made by other programs comes from the shop. */
+  channel varchar(4) not null default 'web'
 );
 create table sales_line (
   line_id bigint generated always as identity primary key, doc_no bigint not null references sales_document,
     position int not null, article_no varchar(10) not null references article,
   quantity numeric(10,3) not null, price numeric(10,2) not null,
-    amount numeric(12,2) generated always as (round(quantity * price, 2)) stored
+    amount numeric(12,2) generated always as (round(quantity * price, 2)) stored,
+  changed_at timestamptz not null default now()
 );
+create index sales_line_of_document on sales_line (doc_no);
+/* The lines of what was ordered in the shop; more of them can be put in here. */
+create view web_order_line as select line_id, doc_no, position, article_no, quantity, price, amount, changed_at
+  from sales_line where doc_no in (select doc_no from sales_document where kind = 'order' and channel = 'web')
+  with check option;
 create table stock_movement (movement_id bigint generated always as identity primary key,
   article_no varchar(10) not null references article, quantity int not null, reason varchar(20) not null,
     booked_at timestamptz not null default now());
@@ -39,6 +47,13 @@ create function touch() returns trigger language plpgsql as $$ begin new.changed
   end $$;
 create trigger debtor_touch before update on debtor for each row execute function touch();
 create trigger article_touch before update on article for each row execute function touch();
+create function take_position() returns trigger language plpgsql as $$ begin
+    new.position := coalesce((select max(position) from sales_line where doc_no = new.doc_no), 0) + 1;
+    return new;
+  end $$;
+create trigger line_position before insert on sales_line for each row when (new.position is null)
+  execute function take_position();
+create trigger line_touch before update on sales_line for each row execute function touch();
 create trigger document_touch before update on sales_document for each row execute function touch();
 `;
 
@@ -55,7 +70,7 @@ export async function openErpDatabase(adminUrl: string, password: string, busine
     await pool.query(
       `grant usage on schema public to ${erpRole}; grant usage on all sequences in schema public to ${erpRole}; grant
         select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, sales_document,
-          sales_line to ${erpRole}`,
+          sales_line to ${erpRole}; grant insert, update, delete on web_order_line to ${erpRole}`,
     );
   }
   return pool;
@@ -121,7 +136,7 @@ async function fill(pool: Pool, { debtors, articles, documents, staff }: Busines
   );
   await insert(
     'sales_document',
-    'doc_no, debtor_no, kind, status, doc_date, total, changed_at',
+    'doc_no, debtor_no, kind, status, doc_date, total, changed_at, channel',
     documents.map((one) => ({
       doc_no: one.number,
       debtor_no: one.debtor,
@@ -130,13 +145,20 @@ async function fill(pool: Pool, { debtors, articles, documents, staff }: Busines
       doc_date: one.date,
       total: one.lines.reduce((sum, { quantity, price }) => sum + Number(quantity) * Number(price), 0).toFixed(2),
       changed_at: `${one.date}T16:00:00Z`,
+      channel: one.channel,
     })),
   );
   await insert(
     'sales_line',
-    'doc_no, position, article_no, quantity, price',
-    documents.flatMap(({ number, lines }) =>
-      lines.map((line, index) => ({ ...line, doc_no: number, position: index + 1, article_no: line.article })),
+    'doc_no, position, article_no, quantity, price, changed_at',
+    documents.flatMap(({ number, lines, date }) =>
+      lines.map((line, index) => ({
+        ...line,
+        doc_no: number,
+        position: index + 1,
+        article_no: line.article,
+        changed_at: `${date}T16:00:00Z`,
+      })),
     ),
   );
   await insert(

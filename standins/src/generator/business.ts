@@ -31,6 +31,8 @@ export interface SalesDocument {
   readonly kind: 'quote' | 'order' | 'invoice';
   readonly status: string;
   readonly date: string;
+  /** Where it was ordered: in the shop, or with somebody at a desk. */
+  readonly channel: 'web' | 'desk';
   readonly lines: readonly { readonly article: string; readonly quantity: string; readonly price: string }[];
 }
 export interface Business {
@@ -76,7 +78,7 @@ const dayMs = 86_400_000;
  * data.
  */
 export function generateBusiness(
-  { customers }: CustomerData,
+  { customers, truth }: CustomerData,
   options: { readonly seed: number; readonly documents: number; readonly mess: boolean },
 ): Business {
   const random = seededRandom(options.seed);
@@ -98,6 +100,7 @@ export function generateBusiness(
     debtors.push(debtorOf(customer, index, 10_001 + debtors.length, pick, random, chance));
     if (chance(0.01)) debtors.push(debtorOf(customer, index, 10_001 + debtors.length, pick, random, chance));
   }
+  const shopping = new Set(truth.flatMap(({ customer, shop }) => (shop.length > 0 ? [customer] : [])));
   const documents = Array.from({ length: options.documents }, (_, index): SalesDocument => {
     const kind = pick(['quote', 'order', 'order', 'order', 'invoice', 'invoice'] as const);
     const lines = Array.from({ length: 1 + Math.floor(random() * 4) }, () => {
@@ -108,15 +111,17 @@ export function generateBusiness(
         price: chance(0.15) ? (Number(article.price) * 0.9).toFixed(2) : article.price,
       };
     });
+    const debtor = pick(debtors);
     return {
       number: 260_000_000 + index + 1,
-      debtor: pick(debtors).number,
+      debtor: debtor.number,
       kind,
+      channel: kind === 'order' && shopping.has(debtor.customer) ? 'web' : 'desk',
       status: pick(statuses[kind]),
       date: new Date(firstDay + Math.floor((index / options.documents) * 300 + random() * 5) * dayMs)
         .toISOString()
         .slice(0, 10),
-      lines,
+      lines: eachArticleOnce(lines),
     };
   });
   const staff = ['Ottilie Brandt', 'Halima Boye', 'Bram Quarrie', 'Wren Ashdown', 'Piers Loxley', 'Sunniva Dahl'].map(
@@ -137,6 +142,17 @@ export function generateBusiness(
     })),
   );
   return { debtors, articles, documents, visits, staff };
+}
+
+/** Whoever orders an article twice gets one line of it, at the first price. */
+function eachArticleOnce(lines: SalesDocument['lines']): SalesDocument['lines'] {
+  const once = new Map<string, SalesDocument['lines'][number]>();
+  for (const line of lines) {
+    const known = once.get(line.article);
+    const quantity = String(Number(known?.quantity ?? 0) + Number(line.quantity));
+    once.set(line.article, { ...(known ?? line), quantity });
+  }
+  return [...once.values()];
 }
 
 function debtorOf(

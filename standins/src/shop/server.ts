@@ -7,6 +7,7 @@ import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { Webhooks } from '../kit/webhooks.js';
+import { changeOrder, linesAsText, linesFromText, type OrderInput } from './order.js';
 import { changeShopper, type Shopper, type ShopperInput } from './shopper.js';
 
 export interface ShopOptions {
@@ -40,7 +41,7 @@ const fields: readonly PageField[] = [
 const orderFields: readonly PageField[] = [
   { name: 'shopper_id', label: 'Shopper' },
   { name: 'status', label: `Status (${orderStatuses.join(', ')})` },
-  { name: 'total', label: 'Total' },
+  { name: 'lines', label: 'Lines (article, quantity, price)', long: true },
 ];
 
 /**
@@ -73,16 +74,14 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
     return next;
   };
   /** Somebody orders, or changes an order, on a page. */
-  const orderFrom = (id: string | undefined, form: Readonly<Record<string, string>>) => {
-    const { shopper_id: shopper = '', status = '', total = '' } = form;
-    if (!shoppers.get(shopper)) return { refused: `there is no shopper ${shopper}` };
-    if (!orderStatuses.includes(status as 'paid'))
-      return { refused: `status must be one of ${orderStatuses.join(', ')}` };
-    if (!/^\d{1,8}(\.\d\d?)?$/.test(total)) return { refused: 'the total is an amount such as 49.90' };
-    const known = id === undefined ? undefined : orders.get(id);
+  const orderFrom = (id: string | undefined, { lines = '', ...form }: Readonly<Record<string, string>>) => {
+    const shopper = shoppers.get(form.shopper_id ?? '');
+    if (!shopper) return { refused: `there is no shopper ${form.shopper_id ?? ''}` };
     const number = String(Math.max(260_900_000, ...orders.all().map((order) => Number(order.id))) + 1);
-    const begun = known ?? { id: number, placed: time(), changed: time(), lines: [] };
-    return { id: savedOrder({ ...begun, shopper_id: Number(shopper), status, total }).id };
+    const begun = { id: number, shopper_id: 0, status: 'pending', placed: time(), changed: time(), total: '0.00' };
+    const known = (id === undefined ? undefined : orders.get(id)) ?? { ...begun, lines: [] };
+    const result = changeOrder({ ...known, shopper_id: Number(shopper.id) }, { ...form, lines: linesFromText(lines) });
+    return 'reason' in result ? { refused: result.reason } : { id: savedOrder(result.order).id };
   };
   let lastId = Math.max(
     77_000,
@@ -170,16 +169,13 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
         const known = orders.get((request.params as { id: string }).id);
         return known ? { order: order(known) } : fail(reply, 404, 'unknown order');
       });
-      // Customers order; other programs only say how an order stands.
+      // Customers order; other programs say how an order stands, and what is in it.
       api.put('/orders/:id', async (request, reply) => {
         const known = orders.get((request.params as { id: string }).id);
         if (!known) return fail(reply, 404, 'unknown order');
-        const { status } = ((request.body as { order?: { status?: string } } | undefined)?.order ?? {}) as {
-          status?: string;
-        };
-        if (!orderStatuses.includes(status as 'paid'))
-          return fail(reply, 400, `status must be one of ${orderStatuses.join(', ')}`);
-        const next = savedOrder({ ...known, status: status as string });
+        const result = changeOrder(known, (request.body as { order?: OrderInput } | undefined)?.order ?? {});
+        if ('reason' in result) return fail(reply, 400, result.reason);
+        const next = savedOrder(result.order);
         return faults.drops(reply) ? reply : { order: order(next) };
       });
     },
@@ -228,7 +224,10 @@ export async function shopServer(options: ShopOptions): Promise<FastifyInstance>
         id,
         cells: [`${shopper_id} ${shoppers.get(String(shopper_id))?.company_name ?? ''}`, status, placed, total],
       })),
-    show: async (id) => orders.get(id) as Record<string, unknown> | undefined,
+    show: async (id) => {
+      const known = orders.get(id);
+      return known && { ...known, lines: linesAsText(known.lines) };
+    },
     save: async (id, form) => orderFrom(id, form),
   });
   return app;

@@ -289,6 +289,23 @@ export async function tieHeads(
   );
 }
 
+/** @param beginnings each ends with a slash, after which no key has a smaller one than the next character */
+export async function tiedUnder(
+  data: SqlConnection,
+  knot: string,
+  member: MemberId,
+  beginnings: readonly string[],
+): Promise<readonly RecordKey[]> {
+  if (beginnings.length === 0) return [];
+  const rows = (await data.query(
+    `select t.record_key from unnest($3::text[]) as asked (beginning) join tie t
+       on t.knot_id = $1 and t.member = $2 and not t.gone and t.record_key >= asked.beginning
+         and t.record_key < left(asked.beginning, -1) || chr(ascii(right(asked.beginning, 1)) + 1)`,
+    [knot, member, beginnings],
+  )) as { record_key: string }[];
+  return rows.map(({ record_key }) => recordKey(record_key));
+}
+
 export async function tiesOf(
   data: SqlConnection,
   knot: string,

@@ -68,6 +68,25 @@ export async function membersOfObject(
   ) as Promise<{ knot: string; member: string }[]>;
 }
 
+/** The members that are told of when something happens to a record of an object: those of it, and of rows in it. */
+export async function membersTold(
+  db: SqlConnection,
+  system: string,
+  object: string,
+): Promise<readonly { readonly knot: string; readonly member: string; readonly isRows: boolean }[]> {
+  const rows = (await db.query(
+    `select rows.name from system s cross join lateral json_each(coalesce(s.description -> 'rows', '{}'))
+       as rows (name, said) where s.id = $1 and rows.said ->> 'of' = $2`,
+    [system, object],
+  )) as { name: string }[];
+  const told = await membersOfObject(db, system, object);
+  const ofRows = await Promise.all(rows.map(({ name }) => membersOfObject(db, system, name)));
+  return [
+    ...told.map((member) => ({ ...member, isRows: false })),
+    ...ofRows.flat().map((member) => ({ ...member, isRows: true })),
+  ];
+}
+
 /** What some knots are called; those that are not there are left out. */
 export async function namesOfKnots(db: SqlConnection, ids: readonly string[]): Promise<ReadonlyMap<string, string>> {
   if (ids.length === 0) return new Map();

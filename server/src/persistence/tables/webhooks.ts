@@ -145,10 +145,15 @@ export interface Hearing {
   readonly lastAt: Date | null;
 }
 
-/** What systems tell of by themselves, and when they did last. */
+/** What systems tell of by themselves, and when they did last. What happens to rows is told of their record. */
 export async function workingSubscriptions(db: SqlConnection): Promise<readonly Hearing[]> {
   return (await db.query(
-    `select system_id as system, object, last_at as "lastAt" from webhook_subscription where state = 'working'`,
+    `with heard as (select system_id, object, last_at from webhook_subscription where state = 'working')
+     select system_id as system, object, last_at as "lastAt" from heard
+     union all
+     select h.system_id, rows.name, h.last_at from heard h join system s on s.id = h.system_id
+       cross join lateral json_each(coalesce(s.description -> 'rows', '{}')) as rows (name, said)
+     where rows.said ->> 'of' = h.object`,
   )) as Hearing[];
 }
 

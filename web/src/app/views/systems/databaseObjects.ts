@@ -91,7 +91,12 @@ export class DatabaseObjects {
     else {
       const name = Object.hasOwn(objects, table.table) ? `${table.schema}.${table.table}` : table.table;
       objects[name] = {
-        source: { kind: 'table', schema: table.schema, table: table.table },
+        source: {
+          kind: 'table',
+          schema: table.schema,
+          table: table.table,
+          ...(table.kind === 'view' ? { isView: true } : {}),
+        },
         key: table.key ?? '',
         ...(table.times[0] ? { modifiedAt: table.times[0] } : {}),
         search: [],
