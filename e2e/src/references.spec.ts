@@ -4,24 +4,31 @@ import { address, choose, runNow, shopPage, signIn } from './steps.js';
 
 const shopper = '77242';
 
-test('an order of the shop becomes one of the ERP, of the same customer; each leads to the other', async ({ page }) => {
+test('an order of the shop, with its lines, becomes one of the ERP, of the same customer', async ({ page }) => {
   await signIn(page);
-  for (const knot of ['customers', 'orders']) {
+  for (const knot of ['customers', 'orders', 'orderLines']) {
     await page.goto(`${address()}/knots/${knot}/members`);
     await runNow(page);
   }
   await page.goto(`${shopPage()}/orders/new`);
   await page.getByLabel('Shopper').fill(shopper);
   await page.getByLabel(/^Status/).fill('paid');
-  await page.getByLabel('Total').fill('49.90');
+  await page.getByLabel(/^Lines/).fill('1020 2 135.00\n1040 1 260.00');
   await page.getByRole('button', { name: 'Save' }).click();
   const number = /\/records\/(\d+)$/.exec(page.url())?.[1] ?? '';
   expect(number).not.toBe('');
 
-  await page.goto(`${address()}/knots/orders/members`);
-  await runNow(page);
+  for (const knot of ['orders', 'orderLines']) {
+    await page.goto(`${address()}/knots/${knot}/members`);
+    await runNow(page);
+  }
   await page.goto(`${address()}/anchors?knot=orders&search=${number}`);
   await page.locator('.row a.title').first().click();
+  // A list in the shop’s order, a table in the ERP: rows in the page of the order.
+  await expect(page.getByRole('heading', { name: /^Order lines 2 rows$/ })).toBeVisible();
+  const line = page.getByRole('row').filter({ hasText: `${number} / 1020` });
+  await expect(line).toContainText('135');
+  await expect(line).not.toContainText('not in');
   const customer = page.getByRole('row').filter({ hasText: 'Customer' });
   // The shop's key, the ERP's, and what both mean.
   await expect(customer).toContainText(shopper);

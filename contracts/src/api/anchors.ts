@@ -124,8 +124,13 @@ export const anchorViewSchema = z.object({
       knot: z.string(),
       knotName: z.string(),
       count: z.number(),
+      /** They are rows of its records: the lines of an order. */
+      isRows: z.boolean(),
       first: z.array(z.object({ id: z.string(), title: z.string() })),
     }),
   ),
 });
+/** Things of a knot that refer to an anchor, each with what all systems say of it; without their histories. */
+export const anchorRowsSchema = z.object({ total: z.number(), rows: z.array(anchorViewSchema) });
+export type AnchorRows = z.output<typeof anchorRowsSchema>;
 export type AnchorView = z.output<typeof anchorViewSchema>;

@@ -101,6 +101,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'POST /api/knots/{knot}/records/{member}/{key}': 'operator',
   'GET /api/knots/{knot}/anchors': 'viewer',
   'GET /api/anchors/{anchor}': 'viewer',
+  'GET /api/anchors/{anchor}/rows/{knot}': 'viewer',
   'POST /api/anchors/{anchor}/tie': 'operator',
   'POST /api/anchors/{anchor}/regroup': 'operator',
   'POST /api/anchors/{anchor}/forecast': 'viewer',

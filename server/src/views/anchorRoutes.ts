@@ -1,9 +1,10 @@
 import type { FastifyInstance, FastifyReply } from 'fastify';
 import type { ZodTypeProvider } from 'fastify-type-provider-zod';
 import { z } from 'zod';
-import type { AnchorId } from '@anchor-knot/core';
+import { type AnchorId, anchorId, type Knot } from '@anchor-knot/core';
 import {
   anchorListSchema,
+  anchorRowsSchema,
   type AnchorView,
   foundAnchorsSchema,
   anchorViewSchema,
@@ -13,6 +14,7 @@ import {
   journalEntrySchema,
   problemSchema,
   regroupSchema,
+  rowsAs,
   tieSchema,
 } from '@anchor-knot/contracts';
 import { forecast, type HandOutcome, mergeByHand, type Refusal, splitByHand, tieByHand } from '../anchors/handTies.js';
@@ -22,18 +24,20 @@ import { decisionViews } from '../decisions/decisionView.js';
 import {
   anchorMergedInto,
   anchorPage,
+  anchorPages,
   anchorsByTitle,
   countAnchors,
   findAnchors,
   mostCounted,
 } from '../persistence/tables/anchorPages.js';
 import { knotOfAnchor } from '../persistence/tables/anchors.js';
-import { decisionsAbout } from '../persistence/tables/decisionLists.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
+import { decisionsAbout, decisionsOfAnchors } from '../persistence/tables/decisionLists.js';
 import { historyOf, type JournalViewRow } from '../persistence/tables/journal.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import { bindReferences } from '../orchestration/bindReferences.js';
 import { referenceSource } from '../persistence/referenceSource.js';
-import { referringTo } from '../persistence/tables/references.js';
+import { referringOf, referringTo } from '../persistence/tables/references.js';
 import { systemClock } from '../worker/systemClock.js';
 import { anchorView } from './anchorView.js';
 import { memberSummaries } from './summaries.js';
@@ -45,6 +49,7 @@ const longestHistory = 200;
 const mostFound = 12;
 /** What refers to a thing is counted; so much of it is named. */
 const mostReferring = 60;
+const rowsShown = 50;
 
 export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: ApiContext): void {
   const typed = app.withTypeProvider<ZodTypeProvider>();
@@ -149,9 +154,33 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
         memberSummaries(knot.definition, connected),
         await decisionViews(data, knot, decisions, connected),
         journal.map(journalEntry),
-        await referringView(page.anchor.id),
+        await referringView(page.anchor.id, knot),
       );
-      return withThings(data, knot.definition, view);
+      const [named] = await withThings(data, knot.definition, [view]);
+      return named as AnchorView;
+    },
+  );
+
+  typed.get(
+    '/api/anchors/:anchor/rows/:knot',
+    {
+      config: { role: 'viewer' },
+      schema: {
+        tags: ['anchors'],
+        summary: 'The things of a knot that refer to an anchor, each with what all systems say: the lines of an order',
+        params: z.object({ anchor: z.uuid(), knot: z.string() }),
+        querystring: z.object({ skip: z.coerce.number().int().min(0).max(1_000_000).default(0) }),
+        response: { 200: anchorRowsSchema, 404: problemSchema },
+      },
+    },
+    async (request, reply) => {
+      const { anchor, knot: id } = request.params;
+      const knot = await knots.inForce(id);
+      if (!knot) return reply.code(404).send(noSuch('knot in force'));
+      const thing = anchorId(anchor);
+      const counts = (await referringTo(data, thing, 0)).counts;
+      const ids = await referringOf(data, thing, id, { skip: request.query.skip, limit: rowsShown });
+      return { total: counts.get(id) ?? 0, rows: [...(await rowViews(knot, ids))] };
     },
   );
 
@@ -246,8 +275,23 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     },
   );
 
-  /** What refers to a thing, with the names of its knots. */
-  async function referringView(anchor: AnchorId): Promise<AnchorView['referring']> {
+  async function rowViews(knot: LoadedKnot, ids: readonly AnchorId[]): Promise<readonly AnchorView[]> {
+    const pages = await anchorPages(data, ids);
+    const connected = await systems.all();
+    const rows = await decisionsOfAnchors(data, ids);
+    const decisions = await decisionViews(data, knot, rows, connected);
+    const compiled = await bindReferences(referenceSource(data), knot.compiled, pages);
+    const members = memberSummaries(knot.definition, connected);
+    const views = pages.map(({ anchor, title, open }) => {
+      const own = decisions.filter(({ anchor: about }) => about === anchor.id);
+      return anchorView({ ...knot, compiled }, anchor, title, !open, members, own, [], []);
+    });
+    return withThings(data, knot.definition, views);
+  }
+
+  /** What refers to a thing of a knot, with the names of its knots. */
+  async function referringView(anchor: AnchorId, { definition }: LoadedKnot): Promise<AnchorView['referring']> {
+    const connected = await systems.all();
     const { first, counts } = await referringTo(data, anchor, mostReferring);
     const loaded = await Promise.all([...counts.keys()].map((id) => knots.inForce(id)));
     const nameOf = new Map(loaded.flatMap((knot) => (knot ? [[knot.id, knot.definition.name] as const] : [])));
@@ -255,6 +299,7 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
       knot,
       knotName: nameOf.get(knot) ?? knot,
       count,
+      isRows: isRowsOf(loaded.find((one) => one?.id === knot)?.definition, definition, connected),
       first: first.filter((one) => one.knot === knot).map(({ anchor: id, title }) => ({ id, title })),
     }));
   }
@@ -268,6 +313,14 @@ export function anchorRoutes(app: FastifyInstance, { data, knots, systems }: Api
     const id = await knotOfAnchor(data, anchor);
     return id === undefined ? undefined : knots.inForce(id);
   }
+}
+
+/** Whether the records of a knot are, in some system, rows of the records of another one. */
+function isRowsOf(knot: Knot | undefined, parents: Knot, connected: readonly SystemRow[]): boolean {
+  return (knot?.members ?? []).some(({ system, object }) => {
+    const of = rowsAs(connected.find(({ id }) => id === system)?.description, object)?.of;
+    return of !== undefined && parents.members.some((parent) => parent.system === system && parent.object === of);
+  });
 }
 
 function journalEntry({ run_id: run, record_key: key, at, ...entry }: JournalViewRow): JournalEntry {

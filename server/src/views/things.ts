@@ -24,16 +24,24 @@ async function namer(db: SqlConnection, values: readonly unknown[]): Promise<Nam
   };
 }
 
-/** An anchor's fields and history, with the things that it refers to by name. */
-export async function withThings(db: SqlConnection, knot: Pick<Knot, 'fields'>, view: AnchorView): Promise<AnchorView> {
+/** The fields and the history of anchors of a knot, with the things that they refer to by name. */
+export async function withThings(
+  db: SqlConnection,
+  knot: Pick<Knot, 'fields'>,
+  views: readonly AnchorView[],
+): Promise<readonly AnchorView[]> {
   const references = referenceFields(knot);
-  if (references.size === 0) return view;
-  const fields = view.fields.filter(({ id }) => references.has(id));
+  if (references.size === 0) return views;
+  const fields = views.flatMap((view) => view.fields.filter(({ id }) => references.has(id)));
   const meanings = [
     ...fields.flatMap(({ agreed, cells }) => [agreed?.value, ...Object.values(cells).map(({ meaning }) => meaning)]),
-    ...view.journal.map(meaningOf),
+    ...views.flatMap(({ journal }) => journal.map(meaningOf)),
   ];
   const name = await namer(db, meanings);
+  return views.map((view) => namedIn(view, references, name));
+}
+
+function namedIn(view: AnchorView, references: ReadonlySet<string>, name: Name): AnchorView {
   return {
     ...view,
     fields: view.fields.map((field) =>

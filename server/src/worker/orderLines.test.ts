@@ -5,9 +5,16 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Pool } from 'pg';
-import { knotFileSchema, sqlSystemSchema } from '@anchor-knot/contracts';
+import {
+  type AnchorList,
+  type AnchorRows,
+  type AnchorView,
+  knotFileSchema,
+  sqlSystemSchema,
+} from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import { erpRole, generateBusiness, generateCustomers, openErpDatabase, type ShopOrder } from '@anchor-knot/standins';
+import { ApiClient } from '../testing/apiClient.js';
 import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
@@ -174,6 +181,25 @@ test('a row that is edited here and taken out there is asked about, and stays un
   await erp.query(`delete from sales_line where doc_no = 4002 and position = 1`);
   await run('orderLines', { full: true });
   expect((await installation.decisions()).map(({ kind }) => kind)).toEqual(['deleted elsewhere']);
+  // The page of the order has its rows, each with what waits for somebody.
+  const api = await ApiClient.start(installation);
+  const get = async <T>(path: string): Promise<T> => (await api.as('viewer', 'GET', path)).json() as T;
+  const [order] = (await get<AnchorList>('/api/knots/orders/anchors?search=4002')).anchors;
+  const { referring } = await get<AnchorView>(`/api/anchors/${order?.id}`);
+  expect(referring).toMatchObject([{ knot: 'orderLines', count: 2, isRows: true }]);
+  const rowsOf = (skip: number) => get<AnchorRows>(`/api/anchors/${order?.id}/rows/orderLines?skip=${skip}`);
+  const { total, rows } = await rowsOf(0);
+  expect([total, rows.map(({ title, decisions }) => [title, decisions.map(({ kind }) => kind)])]).toEqual([
+    2,
+    [
+      ['4002 / E000', ['deleted elsewhere']],
+      ['4002 / E001', []],
+    ],
+  ]);
+  expect(rows[0]?.fields.find(({ id }) => id === 'order')?.agreed?.value).toMatchObject({ title: '4002' });
+  expect((await rowsOf(1)).rows.map(({ title }) => title)).toEqual(['4002 / E001']);
+  expect((await api.as('viewer', 'GET', `/api/anchors/${order?.id}/rows/none`)).statusCode).toBe(404);
+  await api.close();
   expect((await shopLines(4002)).map(asErp)).toEqual(['E000 9 2.50', 'E001 1 2.50']);
   expect(await erpLines(4002)).toEqual(['E001 1 2.50']);
 });

@@ -179,7 +179,7 @@ test('an order waits for its customer, and goes by itself when that is there; vi
   const [customer] = (await get<AnchorList>(`/api/knots/customers/anchors?search=${orders[0]?.shopper_id}`)).anchors;
   const view = await get<AnchorView>(`/api/anchors/${customer?.id}`);
   expect(view.referring).toEqual([
-    { knot: 'orders', knotName: 'Orders', count: 1, first: [{ id: expect.any(String), title: '4001' }] },
+    { knot: 'orders', knotName: 'Orders', count: 1, isRows: false, first: [{ id: expect.any(String), title: '4001' }] },
   ]);
   const order = await get<AnchorView>(`/api/anchors/${view.referring[0]?.first[0]?.id}`);
   expect(order.fields.find(({ id }) => id === 'customer')?.agreed?.value).toEqual({

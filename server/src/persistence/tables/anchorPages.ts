@@ -121,13 +121,27 @@ export interface AnchorPage {
 }
 
 export async function anchorPage(db: SqlConnection, id: string): Promise<AnchorPage | undefined> {
-  const [row] = (await db.query(
-    'select id, knot_id, title, open, agreed, began_in, parked_creates, parted, revision from anchor where id = $1',
-    [id],
+  return (await anchorPages(db, [id]))[0];
+}
+
+/** In the order in which they are asked for; those that are not there are left out. */
+export async function anchorPages(db: SqlConnection, ids: readonly string[]): Promise<readonly AnchorPage[]> {
+  const rows = (await db.query(
+    `select id, knot_id, title, open, agreed, began_in, parked_creates, parted, revision from anchor
+     where id = any($1::uuid[]) order by array_position($1::uuid[], id)`,
+    [ids],
   )) as (AnchorRow & { knot_id: string; title: string; open: boolean })[];
-  if (!row) return undefined;
-  const ties = (await db.query('select * from tie where anchor_id = $1 order by member', [id])) as TieRow[];
-  return { knot: row.knot_id, title: row.title, open: row.open, anchor: anchorFromRows(row, ties) };
+  const ties = (await db.query('select * from tie where anchor_id = any($1::uuid[]) order by member', [
+    ids,
+  ])) as TieRow[];
+  const tiesOf = new Map<string, TieRow[]>(ids.map((id) => [id, []]));
+  for (const tie of ties) tiesOf.get(tie.anchor_id)?.push(tie);
+  return rows.map((row) => ({
+    knot: row.knot_id,
+    title: row.title,
+    open: row.open,
+    anchor: anchorFromRows(row, tiesOf.get(row.id) ?? []),
+  }));
 }
 
 /** The anchor that another one was made part of. */

@@ -193,6 +193,17 @@ export async function decisionsAbout(db: SqlConnection, anchor: string): Promise
   )) as DecisionViewRow[];
 }
 
+/** Open decisions of some anchors. */
+export async function decisionsOfAnchors(
+  db: SqlConnection,
+  anchors: readonly string[],
+): Promise<readonly DecisionViewRow[]> {
+  return (await db.query(
+    `select ${columns} from ${tables} where d.anchor_id = any($1::uuid[]) and d.closed_at is null order by d.id`,
+    [anchors],
+  )) as DecisionViewRow[];
+}
+
 export interface DuplicateRow {
   id: string;
   member: string;

@@ -121,6 +121,21 @@ export async function referringTo(
   };
 }
 
+/** Those of a knot that refer to a thing, by name: their ids, so many after the first ones. */
+export async function referringOf(
+  db: SqlConnection,
+  thing: AnchorId,
+  knot: string,
+  { skip, limit }: { readonly skip: number; readonly limit: number },
+): Promise<readonly AnchorId[]> {
+  const rows = (await db.query(
+    `select distinct r.anchor_id, a.title from anchor_reference r join anchor a on a.id = r.anchor_id
+     where r.to_anchor = $1 and r.knot_id = $2 and ${isThere} order by a.title, r.anchor_id offset $3 limit $4`,
+    [thing, knot, skip, limit],
+  )) as { anchor_id: string }[];
+  return rows.map(({ anchor_id }) => anchorId(anchor_id));
+}
+
 /** What some things are called, and to which knot they belong; merged ones by what they are now. */
 export async function namesOfThings(
   db: SqlConnection,

@@ -3,6 +3,8 @@ import { inject, Injectable } from '@angular/core';
 import {
   type AnchorList,
   anchorListSchema,
+  type AnchorRows,
+  anchorRowsSchema,
   type AnchorView,
   anchorViewSchema,
   type Forecast,
@@ -39,6 +41,11 @@ export class AnchorsApi {
         return moved === undefined ? throwError(() => error) : this.anchor(moved);
       }),
     );
+  }
+  /** What refers to an anchor, of a knot, from the how-manieth on. */
+  rows(anchor: string, knot: string, skip: number): Observable<AnchorRows> {
+    const path = `/api/anchors/${encodeURIComponent(anchor)}/rows/${encodeURIComponent(knot)}`;
+    return this.#calls.get(path, anchorRowsSchema, { skip: String(skip) });
   }
   regroup(anchor: string, regroup: Regroup): Observable<unknown> {
     return this.#http.post(`/api/anchors/${encodeURIComponent(anchor)}/regroup`, regroup);

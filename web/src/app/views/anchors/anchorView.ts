@@ -12,6 +12,7 @@ import { recordLink } from '../../grid/recordLink';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { causeWords, count, plural } from '../../words/sentences';
+import { AnchorRows } from './anchorRows';
 import { DecisionPanel } from '../decisions/decisionPanel';
 import { reasonsOf } from './reasons';
 import { HandTies } from './handTies';
@@ -32,6 +33,7 @@ import { WholeText } from '../../values/wholeText';
     MatTooltip,
     RecordGrid,
     Value,
+    AnchorRows,
     DecisionPanel,
     HandTies,
     State,
@@ -87,6 +89,9 @@ export class OneAnchorView {
       link: recordLink(member, member.key),
     })),
   );
+  /** What refers to it: its rows stand in its page, of others some are named. */
+  protected readonly rowsOf = computed(() => this.view.value()?.referring.filter(({ isRows }) => isRows) ?? []);
+  protected readonly othersOf = computed(() => this.view.value()?.referring.filter(({ isRows }) => !isRows) ?? []);
   readonly #held = computed(
     () =>
       new Set(

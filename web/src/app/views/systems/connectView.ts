@@ -13,6 +13,7 @@ import type {
   OpenApiReading,
   Pennant as PennantSettings,
   Probe,
+  Rows,
   System,
   Units,
 } from '@anchor-knot/contracts';
@@ -34,10 +35,11 @@ import { FolderObjects } from './folderObjects';
 import { HttpObjects } from './httpObjects';
 import { ObjectPagesForm } from './objectPages';
 import { ODataObjects } from './odataObjects';
+import { RowObjects } from './rowObjects';
 import { ProbeSteps } from './probeSteps';
 import { objectExamples } from './objectExamples';
 import { colours, lettersFor, patterns } from './pennantChoices';
-import { draftOf, emptyDraft, readDraft, readObjects, type SystemDraft } from './systemDraft';
+import { draftOf, emptyDraft, mayHaveRows, readDraft, readObjects, type SystemDraft } from './systemDraft';
 import { TimesForm } from './timesForm';
 import { WebhooksForm } from './webhooksForm';
 
@@ -68,6 +70,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
     HttpObjects,
     ODataObjects,
     ObjectPagesForm,
+    RowObjects,
     TimesForm,
     WebhooksForm,
     NgTemplateOutlet,
@@ -161,6 +164,12 @@ export class ConnectView {
     const said = known === 0 ? 'no record has a page' : `records of ${known} of ${pages.length} objects`;
     return `Where people see it: ${said}`;
   });
+  protected readonly mayHaveRows = computed(() => mayHaveRows(this.draft().kind));
+  protected readonly rows = computed(() => JSON.parse(this.draft().rows) as Readonly<Record<string, Rows>>);
+  protected readonly rowWords = computed(() => {
+    const names = Object.entries(this.rows()).map(([name, { of }]) => `${name} of ${of}`);
+    return `Lists in its records: ${names.join(', ') || 'none is an object of its own'}`;
+  });
   protected readonly units = signal<Units['units']>([]);
   /** Where people come back to after a consent. */
   protected readonly callback = callbackAddress();
@@ -186,13 +195,14 @@ export class ConnectView {
 
   constructor() {
     // Objects of one kind are none of another: each kind keeps its own while a person looks around.
-    const typed = new Map<System['kind'], string>();
+    const typed = new Map<System['kind'], Pick<SystemDraft, 'objects' | 'rows'>>();
     let kind = this.form.controls.kind.value;
     this.form.controls.kind.valueChanges.pipe(takeUntilDestroyed()).subscribe((next) => {
       if (next === kind) return;
-      typed.set(kind, this.form.controls.objects.value);
+      const { objects, rows } = this.form.getRawValue();
+      typed.set(kind, { objects, rows });
       kind = next;
-      this.form.controls.objects.setValue(typed.get(next) ?? '{}');
+      this.form.patchValue(typed.get(next) ?? { objects: '{}', rows: '{}' });
     });
     // The form is filled once, when the system that it is to change has come; then with what was typed before.
     const destroyed = inject(DestroyRef);
@@ -238,6 +248,11 @@ export class ConnectView {
       ...(signIn.kind === 'client credentials' ? { tokenPath: signIn.tokenPath } : {}),
       ...(signIn.kind === 'header key' ? { header: signIn.header } : {}),
     });
+  }
+
+  protected setRows(rows: Readonly<Record<string, Rows>>): void {
+    this.form.controls.rows.setValue(JSON.stringify(rows));
+    this.form.markAsDirty();
   }
 
   protected hasUnit(id: string): boolean {

@@ -1,4 +1,4 @@
-import { type System, systemSchema } from '@anchor-knot/contracts';
+import { type Rows, rowsIn, type System, systemSchema } from '@anchor-knot/contracts';
 import { calledDraft, type CalledDraft, calledSystem } from './calledDraft';
 import { given, milliseconds, number } from './typedValues';
 import { emptyWebhooks, webhookPlaces, type WebhooksDraft, webhooksDraftOf, webhooksOf } from './webhooksDraft';
@@ -27,6 +27,8 @@ export interface SystemDraft extends CalledDraft, WebhooksDraft {
   readonly tls: 'off' | 'required' | 'verified';
   readonly folder: string;
   readonly objects: string;
+  /** Lists in records, as JSON like the objects. */
+  readonly rows: string;
 }
 
 export const emptyDraft: SystemDraft = {
@@ -63,6 +65,7 @@ export const emptyDraft: SystemDraft = {
   folder: '',
   seconds: '15',
   objects: '{}',
+  rows: '{}',
 };
 
 export interface Found {
@@ -167,7 +170,7 @@ export function readDraft(draft: SystemDraft): DraftReading {
   };
   const objects = read('objects', draft.objects);
   if (objects.problem) return { ok: false, problems: [objects.problem] };
-  const result = systemSchema.safeParse(asDescription(draft, objects.value ?? {}));
+  const result = systemSchema.safeParse(asDescription(draft, { objects: objects.value ?? {}, ...rowsOf(draft) }));
   if (result.success) return { ok: true, description: result.data };
   return {
     ok: false,
@@ -178,8 +181,18 @@ export function readDraft(draft: SystemDraft): DraftReading {
   };
 }
 
-function asDescription(draft: SystemDraft, objects: unknown): unknown {
-  const common = { name: draft.name.trim(), ...timesOf(draft), ...given('page', draft.page), objects };
+/** Kinds of system whose records can hold lists. */
+export function mayHaveRows(kind: System['kind']): boolean {
+  return kind === 'http' || kind === 'files';
+}
+
+function rowsOf({ kind, rows: text }: Pick<SystemDraft, 'kind' | 'rows'>): { readonly rows?: Record<string, Rows> } {
+  const rows = JSON.parse(text) as Record<string, Rows>;
+  return mayHaveRows(kind) && Object.keys(rows).length > 0 ? { rows } : {};
+}
+
+function asDescription(draft: SystemDraft, has: object): unknown {
+  const common = { name: draft.name.trim(), ...timesOf(draft), ...given('page', draft.page), ...has };
   const webhooks = webhooksOf(draft);
   switch (draft.kind) {
     case 'http':
@@ -243,6 +256,7 @@ export function draftOf(description: System): SystemDraft {
     ahead: description.times?.aheadMs === undefined ? '' : String(description.times.aheadMs / 1000),
     page: description.page ?? '',
     objects: JSON.stringify(description.objects, null, 2),
+    rows: JSON.stringify(rowsIn(description)),
   };
   switch (description.kind) {
     case 'http': {
