@@ -1,7 +1,17 @@
 import Sequencer from '@jest/test-sequencer';
 
 /** On a clean checkout nobody knows yet how long tests take: those that take minutes begin first. */
-const longest = ['killedWorker', 'commandLine', 'commandLine/histories', 'timings', 'actsDuringRuns', 'histories'];
+const longest = [
+  'simulation',
+  'killedWorker',
+  'commandLine',
+  'commandLine/histories',
+  'matchLists',
+  'timings',
+  'notices',
+  'actsDuringRuns',
+  'histories',
+];
 
 export default class LongestFirst extends Sequencer {
   sort(tests) {

@@ -11,6 +11,6 @@ export { erpServer } from './erp/server.js';
 export { type Business, generateBusiness } from './generator/business.js';
 export { generateWork } from './generator/work.js';
 export { granaryRole, granaryServer, openGranaryDatabase } from './granary/server.js';
-export { generateSales, type ShopOrder } from './generator/sales.js';
+export { type ContactPerson, generateSales, type ShopOrder } from './generator/sales.js';
 export { editOnPage } from './visitors/editOnPage.js';
 export { type CaughtMail, postServer } from './post/server.js';

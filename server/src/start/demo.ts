@@ -75,11 +75,36 @@ const lineTiming: Timing = {
   after: ['orders'],
 };
 
+const staffTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['03:30'] },
+  triggers: { desk: { kind: 'asking', seconds: 3600 }, erp: { kind: 'asking', seconds: 3600 } },
+};
+
+const contactTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['03:40'] },
+  lateAfterMinutes: 15,
+  triggers: { desk: { kind: 'events', otherwiseSeconds: 300 }, crm: { kind: 'events', otherwiseSeconds: 300 } },
+};
+
+/** Boards cannot say what changed: they are listed each time. */
+const ticketTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['04:00'] },
+  lateAfterMinutes: 15,
+  after: ['people', 'contacts', 'orders'],
+  triggers: { desk: { kind: 'events', otherwiseSeconds: 300 }, boards: { kind: 'asking', seconds: 300 } },
+};
+
 /** In the order in which they are to run first. */
 const demoKnots = [
   { file: 'customers', timing: demoTiming },
   { file: 'orders', timing: orderTiming },
   { file: 'orderLines', timing: lineTiming },
+  { file: 'people', timing: staffTiming },
+  { file: 'contacts', timing: contactTiming },
+  { file: 'tickets', timing: ticketTiming },
 ] as const;
 
 /** Who hears of what: at once what stops, in the morning what waits. */

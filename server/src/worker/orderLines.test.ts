@@ -5,16 +5,11 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Pool } from 'pg';
-import {
-  type AnchorList,
-  type AnchorRows,
-  type AnchorView,
-  knotFileSchema,
-  sqlSystemSchema,
-} from '@anchor-knot/contracts';
+import { type AnchorList, type AnchorRows, type AnchorView, knotFileSchema } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
-import { erpRole, generateBusiness, generateCustomers, openErpDatabase, type ShopOrder } from '@anchor-knot/standins';
+import { generateBusiness, generateCustomers, type ShopOrder } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
+import { RealErp } from '../testing/realErp.js';
 import { RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
@@ -50,6 +45,7 @@ const shopOrder = (id: number, lines: ShopOrder['lines']): ShopOrder => ({
 
 let database: TestDatabase;
 let erpDatabase: TestDatabase;
+let realErp: RealErp;
 let erp: Pool;
 let installation: RealInstallation;
 /** What the shop was asked for. */
@@ -59,8 +55,8 @@ beforeAll(async () => {
   [database, erpDatabase] = await Promise.all([TestDatabase.start(), TestDatabase.start()]);
 });
 beforeEach(async () => {
-  const { url } = await erpDatabase.fresh();
-  erp = await openErpDatabase(url, 'erp-secret', () => business);
+  realErp = await RealErp.open(erpDatabase, business);
+  erp = realErp.pool;
   await erp.query('truncate sales_document, article cascade');
   await erp.query(`insert into article (article_no, description, price)
     select 'E' || lpad(n::text, 3, '0'), 'Part ' || n, 2.50 from generate_series(0, ${most + 9}) n`);
@@ -84,21 +80,14 @@ beforeEach(async () => {
       });
     },
   });
-  const { hostname: host, port } = new URL(url);
-  const described = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as { coldharbour: object };
-  await installation.parts.systems.save({
-    id: 'coldharbour',
-    description: sqlSystemSchema.parse({ ...described.coldharbour, host, port: Number(port), database: 'coldharbour' }),
-    pennant: { pattern: 'chevron', colour: 'ink', letters: 'CE' },
-    credential: { id: erpRole, secret: 'erp-secret' },
-  });
+  await realErp.connectTo(installation);
   await installation.parts.knots.create(ordersKnot, 'test');
   await installation.parts.knots.create(knotOf('orderLines'), 'test');
   await installation.startWorker();
 });
 afterEach(async () => {
   await installation.stop();
-  await erp.end();
+  await realErp.close();
 });
 afterAll(async () => {
   await Promise.all([database.stop(), erpDatabase.stop()]);

@@ -30,6 +30,8 @@ const firstColumns: readonly Column[] = [
   { id: 'end', title: 'End', type: 'date' },
   { id: 'budget', title: 'Budget', type: 'number' },
   { id: 'client', title: 'Client', type: 'text' },
+  { id: 'hours', title: 'Hours', type: 'number' },
+  { id: 'ticket', title: 'Ticket', type: 'text' },
 ];
 
 /**

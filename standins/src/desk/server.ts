@@ -44,6 +44,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
         requester_id: 0,
         agent: null,
         order_ref: null,
+        hours: null,
         opened: 0,
         touched: 0,
       },
@@ -184,6 +185,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
       { name: 'requester_id', label: 'Requester' },
       { name: 'agent', label: 'Agent' },
       { name: 'order_ref', label: 'Order' },
+      { name: 'hours', label: 'Hours' },
     ],
     columns: ['Subject', 'State', 'Priority', 'Requester', 'Agent'],
     list: async () =>
@@ -199,6 +201,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
         requester_id: Number(form.requester_id),
         agent: form.agent || null,
         order_ref: form.order_ref || null,
+        hours: form.hours ? Number(form.hours) : null,
       };
       const result = changed('tickets', id === undefined ? undefined : kinds.tickets.log.get(id), input);
       if (Array.isArray(result))
@@ -220,6 +223,8 @@ function ticketProblems(given: Readonly<Record<string, unknown>>, isNew: boolean
     problems.push({ field: 'state', message: `must be one of ${ticketStates.join(', ')}` });
   if ('priority' in given && ![1, 2, 3, 4].includes(given.priority as number))
     problems.push({ field: 'priority', message: 'must be a number from 1 to 4' });
+  if (typeof given.hours === 'number' ? !(given.hours >= 0) : (given.hours ?? null) !== null)
+    problems.push({ field: 'hours', message: 'must be a number from 0' });
   return problems;
 }
 

@@ -19,6 +19,8 @@ export interface Ticket {
   readonly requester_id: number;
   readonly agent: string | null;
   readonly order_ref: string | null;
+  /** What was spent on it. */
+  readonly hours: number | null;
   readonly opened: number;
   readonly touched: number;
 }
@@ -94,6 +96,7 @@ export function generateWork(
       requester_id: Number(pick(requesters).id),
       agent: random() < 0.2 ? null : pick(agentIds),
       order_ref: random() < 0.5 ? null : String(260_000_001 + Math.floor(random() * 1200)),
+      hours: null,
       opened,
       touched: opened + Math.floor(random() * 20 * 86_400),
     };
@@ -133,5 +136,11 @@ export function generateWork(
       });
     }
   }
+  // Under it stand the tasks that come from tickets.
+  rows.push({
+    id: `R${4001 + rows.length}`,
+    parent: null,
+    cells: { title: 'Service desk', stage: 'building', lead: null, start: null, end: null, budget: null, client: null },
+  });
   return { requesters, tickets, rows };
 }

@@ -1,0 +1,158 @@
+/**
+ * Tickets of the desk become tasks on the boards, of the right people: the demo's own knots over real HTTP and two real
+ * databases, with what refers to whom by a key, by an email and by a number.
+ */
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { FastifyInstance } from 'fastify';
+import { httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
+import type { Knot } from '@anchor-knot/core';
+import {
+  boardsServer,
+  type ContactPerson,
+  deskServer,
+  generateBusiness,
+  generateCustomers,
+  generateWork,
+} from '@anchor-knot/standins';
+import { RealErp } from '../testing/realErp.js';
+import { RealInstallation } from '../testing/realInstallation.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+
+const demo = join(import.meta.dirname, '../../demo');
+const knotOf = (file: string): Knot =>
+  knotFileSchema.parse(JSON.parse(readFileSync(join(demo, `${file}.knot.json`), 'utf8'))).knot;
+const descriptions = JSON.parse(readFileSync(join(demo, 'systems.json'), 'utf8')) as Record<string, object>;
+
+const data = generateCustomers({ seed: 5, inBoth: 30, onlyCrm: 1, onlyShop: 3, mess: false });
+const business = generateBusiness(data, { seed: 5, documents: 10, mess: false });
+// The board under which tasks stand is the demo's: thirty projects of ten tasks before it.
+const work = generateWork(data, { seed: 5, tickets: 40, projects: 30, tasksEach: 10 });
+const people: ContactPerson[] = work.requesters.slice(0, 3).map(({ email }, index) => ({
+  id: `P-${index}`,
+  accountId: data.accounts[0]?.id ?? '',
+  firstName: 'Ada',
+  lastName: `Contact ${index}`,
+  email,
+  role: 'buyer',
+  modifiedAt: '2026-03-02T09:00:00.000Z',
+}));
+const isTaken = ({ priority, state }: (typeof work.tickets)[number]): boolean =>
+  priority <= 2 && (state === 'open' || state === 'waiting');
+const taken = work.tickets.filter(isTaken);
+
+let database: TestDatabase;
+let erpDatabase: TestDatabase;
+let erp: RealErp;
+let installation: RealInstallation;
+let servers: FastifyInstance[];
+let addresses: { readonly desk: string; readonly boards: string };
+
+beforeAll(async () => {
+  [database, erpDatabase] = await Promise.all([TestDatabase.start(), TestDatabase.start()]);
+});
+beforeEach(async () => {
+  erp = await RealErp.open(erpDatabase, business);
+  installation = await RealInstallation.start(database, data, { crm: { people } });
+  const secret = 'token';
+  const desk = await deskServer({ tickets: work.tickets, requesters: work.requesters, token: secret });
+  const boards = await boardsServer({ rows: work.rows, key: secret, faults: { callsPerSecond: 0 } });
+  servers = [desk, boards];
+  const listen = (app: FastifyInstance) => app.listen({ host: '127.0.0.1', port: 0 });
+  addresses = { desk: await listen(desk), boards: await listen(boards) };
+  for (const [id, address] of [
+    ['bellpull', addresses.desk],
+    ['pegline', addresses.boards],
+  ] as const)
+    await installation.parts.systems.save({
+      id,
+      description: httpSystemSchema.parse({ ...descriptions[id], address, budget: undefined }),
+      pennant: { pattern: 'disc', colour: 'kelp', letters: 'XX' },
+      credential: { id: 'id', secret },
+    });
+  await erp.connectTo(installation);
+  for (const file of ['orders', 'people', 'contacts', 'tickets'])
+    await installation.parts.knots.create(knotOf(file), 'test');
+  await installation.startWorker();
+});
+afterEach(async () => {
+  await installation.stop();
+  for (const server of servers) await server.close();
+  await erp.close();
+});
+afterAll(async () => {
+  await Promise.all([database.stop(), erpDatabase.stop()]);
+});
+
+const run = async (knot: string) => {
+  const { progress, words, state } = await installation.run('run', { knot, overGuards: true });
+  if (state === 'failed') throw new Error(words ?? '');
+  return progress?.tally ?? {};
+};
+async function all(): Promise<void> {
+  for (const knot of ['people', 'contacts', 'orders', 'tickets']) await run(knot);
+}
+interface Row {
+  readonly row: string;
+  readonly parent: string | null;
+  readonly cells: Readonly<Record<string, string | null>>;
+}
+async function tasks(): Promise<ReadonlyMap<string, Row>> {
+  const found = new Map<string, Row>();
+  for (let page = 1; ; page += 1) {
+    const answer = await fetch(`${addresses.boards}/v2/boards/installations/rows?level=sub&size=100&page=${page}`, {
+      headers: { 'x-pegline-key': 'token' },
+    });
+    const { rows } = (await answer.json()) as { rows: Row[] };
+    for (const row of rows) if (row.cells.ticket) found.set(row.cells.ticket, row);
+    if (rows.length < 100) return found;
+  }
+}
+async function putCells(row: string, cells: object): Promise<void> {
+  const answer = await fetch(`${addresses.boards}/v2/boards/installations/rows/${row}`, {
+    method: 'PUT',
+    headers: { 'x-pegline-key': 'token', 'content-type': 'application/json' },
+    body: JSON.stringify({ cells }),
+  });
+  expect(answer.status).toBe(200);
+}
+async function ticket(id: string): Promise<(typeof work.tickets)[number]> {
+  const answer = await fetch(`${addresses.desk}/desk/tickets/${id}`, { headers: { authorization: 'Bearer token' } });
+  return (await answer.json()) as (typeof work.tickets)[number];
+}
+
+test('a ticket becomes a task of the same agent, for whom it is by mail; done there, it is solved here', async () => {
+  await all();
+  const made = await tasks();
+  const requesterOf = new Map(work.requesters.map((one) => [Number(one.id), one]));
+  // Without a mail nobody can be told of on the boards: the task is made, and what is missing waits.
+  expect(
+    [...made].map(([id, { parent, cells }]) => [id, parent, cells.lead, cells.stage, cells.client]).sort(),
+  ).toEqual(
+    taken.map((one) => [one.id, 'R4331', one.agent, 'doing', requesterOf.get(one.requester_id)?.email ?? null]).sort(),
+  );
+  const { desk, boards } = await run('tickets');
+  expect([desk?.update, boards?.create, boards?.update]).toEqual([0, 0, 0]);
+
+  const [one, other] = taken as [(typeof taken)[number], (typeof taken)[number]];
+  await putCells(made.get(one.id)?.row ?? '', { stage: 'done', hours: '1,5', lead: 'sunniva.dahl' });
+  await run('tickets');
+  // Of several states that mean the same the first is written; who waits stays waiting.
+  expect(await ticket(one.id)).toMatchObject({ state: 'solved', hours: 1.5, agent: 'sunniva.dahl' });
+  expect(await ticket(other.id)).toMatchObject({ state: other.state, agent: other.agent });
+});
+
+test('somebody who is no colleague is not written: that field waits, the others go on', async () => {
+  await all();
+  const made = await tasks();
+  const one = taken.find(({ agent }) => agent !== null) as (typeof taken)[number];
+  await putCells(made.get(one.id)?.row ?? '', { lead: 'somebody.else', stage: 'done' });
+  await run('tickets');
+  expect(await ticket(one.id)).toMatchObject({ state: 'solved', agent: one.agent });
+  expect((await installation.decisions()).filter(({ kind }) => kind === 'waiting')).toContainEqual(
+    expect.objectContaining({
+      member: 'boards',
+      detail: expect.objectContaining({ knot: 'people', value: 'somebody.else' }),
+    }),
+  );
+});
