@@ -81,7 +81,7 @@ const staffTiming: Timing = {
   triggers: { desk: { kind: 'asking', seconds: 3600 }, erp: { kind: 'asking', seconds: 3600 } },
 };
 
-const contactTiming: Timing = {
+const requesterTiming: Timing = {
   zone: 'Europe/London',
   complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['03:40'] },
   lateAfterMinutes: 15,
@@ -93,7 +93,7 @@ const ticketTiming: Timing = {
   zone: 'Europe/London',
   complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['04:00'] },
   lateAfterMinutes: 15,
-  after: ['people', 'contacts', 'orders'],
+  after: ['people', 'requesters', 'orders'],
   triggers: { desk: { kind: 'events', otherwiseSeconds: 300 }, boards: { kind: 'asking', seconds: 300 } },
 };
 
@@ -103,7 +103,7 @@ const demoKnots = [
   { file: 'orders', timing: orderTiming },
   { file: 'orderLines', timing: lineTiming },
   { file: 'people', timing: staffTiming },
-  { file: 'contacts', timing: contactTiming },
+  { file: 'requesters', timing: requesterTiming },
   { file: 'tickets', timing: ticketTiming },
 ] as const;
 

@@ -71,7 +71,7 @@ beforeEach(async () => {
       credential: { id: 'id', secret },
     });
   await erp.connectTo(installation);
-  for (const file of ['orders', 'people', 'contacts', 'tickets'])
+  for (const file of ['orders', 'people', 'requesters', 'tickets'])
     await installation.parts.knots.create(knotOf(file), 'test');
   await installation.startWorker();
 });
@@ -90,7 +90,7 @@ const run = async (knot: string) => {
   return progress?.tally ?? {};
 };
 async function all(): Promise<void> {
-  for (const knot of ['people', 'contacts', 'orders', 'tickets']) await run(knot);
+  for (const knot of ['people', 'requesters', 'orders', 'tickets']) await run(knot);
 }
 interface Row {
   readonly row: string;
