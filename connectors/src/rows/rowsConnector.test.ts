@@ -107,6 +107,12 @@ test('rows are told apart by their values, and those that are alike by their pla
   expect(await linesOf(orders).readOne(recordKey('7/B'))).toMatchObject({ version: before, fields: { position: 1 } });
 });
 
+test('rows are looked at as their records are, and not where these cannot be', async () => {
+  const parents = new Orders({}).connector();
+  expect(new RowsConnector(parents, described).look).toBeUndefined();
+  expect(await new RowsConnector({ ...parents, look: async () => 'as it is' }, described).look?.()).toBe('as it is');
+});
+
 test('what is no row, and what is no list, is said; what is missing beside it does not count as gone', async () => {
   const orders = new Orders({ '7': [{ sku: 'A' }, 'B', 3], '8': 'none', '9': [{ sku: 'C' }] });
   const [page] = await pagesOf(linesOf(orders, { gone: [recordKey('6')] }));

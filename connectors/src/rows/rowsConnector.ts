@@ -38,6 +38,8 @@ type Asked = { readonly place: number; readonly request: WriteRequest };
  */
 export class RowsConnector implements Connector {
   readonly capabilities: Capabilities;
+  /** Only where the records can be looked at so: what cannot be is asked for. */
+  readonly look?: () => Promise<string | undefined>;
   readonly #parents: Connector;
   readonly #rows: Rows;
   /** Writes go one after the other: two of them might be about rows of the same record, and each writes all. */
@@ -46,6 +48,7 @@ export class RowsConnector implements Connector {
   constructor(parents: Connector, rows: Rows) {
     this.#parents = parents;
     this.#rows = rows;
+    if (parents.look) this.look = parents.look.bind(parents);
     const { changesSince, update, heldWhole, tombstones, webhooks } = parents.capabilities;
     this.capabilities = {
       batchSize: 10_000,
@@ -75,10 +78,6 @@ export class RowsConnector implements Connector {
 
   async close(): Promise<void> {
     await this.#parents.close();
-  }
-
-  async look(): Promise<string | undefined> {
-    return this.#parents.look?.();
   }
 
   async rights(): Promise<{ readonly create: boolean; readonly update: boolean } | undefined> {

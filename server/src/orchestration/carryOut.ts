@@ -80,7 +80,9 @@ async function apply(run: RunAtWork, matched: Matched, planned: Planned, count: 
 
 /** A file that is written whole, and a list within a record, can be written by one worker at a time. */
 function canShareWrites({ connectors }: RunAtWork): boolean {
-  return ![...connectors.values()].some(({ capabilities }) => capabilities.heldWhole ?? capabilities.writtenTogether);
+  return [...connectors.values()].every(
+    ({ capabilities: { heldWhole, writtenTogether } }) => heldWhole !== true && writtenTogether !== true,
+  );
 }
 
 function batchSizeOf({ options }: RunAtWork): number {
