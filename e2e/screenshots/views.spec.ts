@@ -6,7 +6,7 @@ import { address, choose, crmPage, editThere, openAnchor, runNow, shopPage, sign
 const folder = join(import.meta.dirname, '../../docs/screenshots');
 
 test('pictures of the main views', async ({ page }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(300_000);
   const picture = async (name: string): Promise<void> => {
     await page.waitForLoadState('networkidle').catch(() => undefined);
     // Values that have just come in fade to plain: the picture shows them at rest.
@@ -54,8 +54,10 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/watch`);
   await runNow(page);
   await picture('run');
-  await page.goto(`${address()}/knots/orders/members`);
-  await runNow(page);
+  for (const knot of ['orders', 'orderLines', 'people', 'requesters', 'tickets']) {
+    await page.goto(`${address()}/knots/${knot}/members`);
+    await runNow(page);
+  }
   await show('watch', '/watch');
   await page.goto(`${address()}/decisions?kind=unsure%20match`);
   await page.locator('ak-pair-grid').waitFor();

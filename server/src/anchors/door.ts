@@ -1,6 +1,6 @@
 import { type Anchor, type AnchorId, type FieldId, type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
 import type { RunLease } from '../orchestration/lease.js';
-import type { StoredAnchor } from '../orchestration/store.js';
+import type { StoredAnchor } from '../orchestration/stored.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import {
   type AnchorSave,

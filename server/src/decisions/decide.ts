@@ -16,7 +16,7 @@ import { changeAnchors, lockAnchor, storeAnchor } from '../anchors/door.js';
 import { openSave } from '../anchors/openSave.js';
 import type { LoadedKnot } from '../knots/knots.js';
 import { bindReferences } from '../orchestration/bindReferences.js';
-import type { StoredAnchor } from '../orchestration/store.js';
+import type { StoredAnchor } from '../orchestration/stored.js';
 import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
 import { recordsOf } from '../persistence/tables/anchors.js';

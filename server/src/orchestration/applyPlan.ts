@@ -19,7 +19,7 @@ import { isOpen, planBatch, type ReadingsOf, titleOf } from './planAnchors.js';
 import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
 import { mergeRows, writeRows } from './journalRows.js';
 import type { RunLease } from './lease.js';
-import type { AnchorIndex, AnchorOutcome, Intent, PlanEntry } from './store.js';
+import type { AnchorIndex, AnchorOutcome, Intent, PlanEntry } from './stored.js';
 import type { DecisionDraft } from './decisionDraft.js';
 import type { MemberTrouble } from './runResult.js';
 import type { Tally } from './tally.js';

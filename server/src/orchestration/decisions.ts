@@ -15,7 +15,7 @@ import {
   type Wanted,
   withoutValues,
 } from '@anchor-knot/core';
-import type { Intent, OutsideRecord } from './store.js';
+import type { Intent, OutsideRecord } from './stored.js';
 import type { DecisionDraft } from './decisionDraft.js';
 
 const fieldName = (knot: CompiledKnot, id: string): string => knot.fields.find((field) => field.id === id)?.name ?? id;

@@ -16,7 +16,8 @@ import {
   storedBlocks,
 } from '@anchor-knot/core';
 import type { RunLease } from './lease.js';
-import type { AnchorIndex, IndexedRecord, StagedRecord, Store } from './store.js';
+import type { Store } from './store.js';
+import type { AnchorIndex, IndexedRecord, StagedRecord } from './stored.js';
 
 const indexedAtOnce = 1000;
 /** Changes with how the index is made: mappings that only write are read for it, dead anchors are left out. */

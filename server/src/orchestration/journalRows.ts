@@ -1,4 +1,4 @@
-import type { JournalRow, PlanEntry } from './store.js';
+import type { JournalRow, PlanEntry } from './stored.js';
 import type { WriteEnd } from './writeOperations.js';
 
 /** Of what is about a record as a whole. */

@@ -23,7 +23,8 @@ import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import { letRest, untiedMarks, waitingMarks, wakeLike } from './restingRecords.js';
 import type { RunLease } from './lease.js';
-import type { OutsideRecord, RecordRef, StagedNewcomer, Store, TieRef } from './store.js';
+import type { Store } from './store.js';
+import type { OutsideRecord, RecordRef, StagedNewcomer, TieRef } from './stored.js';
 import type { DecisionDraft } from './decisionDraft.js';
 import type { Tally } from './tally.js';
 

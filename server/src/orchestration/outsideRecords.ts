@@ -3,7 +3,8 @@ import { identityOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import { emptyAccount, type MemberAccount } from './runResult.js';
 import type { RunLease } from './lease.js';
-import type { OutsideRecord, RecordRef, RestingCounts, StagedRecord, Store } from './store.js';
+import type { Store } from './store.js';
+import type { OutsideRecord, RecordRef, RestingCounts, StagedRecord } from './stored.js';
 import { unlistedPages } from './unlistedPages.js';
 
 const noneRests: RestingCounts = { untied: 0, waiting: 0 };

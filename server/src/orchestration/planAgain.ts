@@ -5,7 +5,7 @@ import type { Installation, RunOptions } from './installation.js';
 import type { PlanContext } from './batch.js';
 import { planBatch } from './planAnchors.js';
 import type { RunLease } from './lease.js';
-import type { StagedReading } from './store.js';
+import type { StagedReading } from './stored.js';
 import type { MemberTrouble } from './runResult.js';
 
 const plannedAtOnce = 1000;

@@ -15,7 +15,8 @@ import type { Installation, RunOptions } from './installation.js';
 import { mergeRows } from './journalRows.js';
 import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
 import type { RunLease } from './lease.js';
-import type { AnchorIndex, PlanEntry, StagedReading, Store } from './store.js';
+import type { Store } from './store.js';
+import type { AnchorIndex, PlanEntry, StagedReading } from './stored.js';
 import type { Tally } from './tally.js';
 
 export const mergedAtOnce = 1000;

@@ -7,7 +7,7 @@ import { OutsideRecords } from './outsideRecords.js';
 import { type MemberReading, readMember } from './readMembers.js';
 import { rejectRepeated } from './rejectRepeated.js';
 import { Halt, type RunAtWork } from './runAtWork.js';
-import type { MemberCursor } from './store.js';
+import type { MemberCursor } from './stored.js';
 import { together } from './together.js';
 
 /** What could not be taken is told of in decisions; a run names the first ones. */

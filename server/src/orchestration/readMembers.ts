@@ -16,7 +16,7 @@ import { identityOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
-import type { FilteredRecord, RecordRef, TieHead, MemberCursor, StagedRecord } from './store.js';
+import type { FilteredRecord, RecordRef, TieHead, MemberCursor, StagedRecord } from './stored.js';
 import type { MemberTrouble } from './runResult.js';
 import type { Tally } from './tally.js';
 

@@ -1,6 +1,6 @@
 import { anchorId, type CreateOperation, recordKey } from '@anchor-knot/core';
 import { refuseTaken } from './refuseTaken.js';
-import type { TieHead } from './store.js';
+import type { TieHead } from './stored.js';
 import type { WriteEnd } from './writeOperations.js';
 
 const [first, second, third] = ['1', '2', '3'].map((end) => anchorId(`00000000-0000-7000-8000-00000000000${end}`));

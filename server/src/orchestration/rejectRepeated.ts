@@ -9,7 +9,7 @@ import {
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
-import type { RecordRef, StagedRecord } from './store.js';
+import type { RecordRef, StagedRecord } from './stored.js';
 
 const atOnce = 1000;
 

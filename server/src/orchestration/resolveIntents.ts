@@ -5,7 +5,7 @@ import { entryOf, storeEnds, writeAll } from './applyPlan.js';
 import type { AnchorRange } from './batch.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { RunLease } from './lease.js';
-import type { Intent } from './store.js';
+import type { Intent } from './stored.js';
 import type { MemberTrouble } from './runResult.js';
 import { isStillWanted, lookAfter, type WriteEnd } from './writeOperations.js';
 

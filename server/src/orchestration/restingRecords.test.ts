@@ -16,7 +16,8 @@ import { TestDatabase } from '../testing/testDatabase.js';
 import { decisionIdentity } from './decisionDraft.js';
 import type { MemberAccount } from './runResult.js';
 import type { RunLease } from './lease.js';
-import type { OutsideRecord, RestingRecord, StagedRecord, Store } from './store.js';
+import type { Store } from './store.js';
+import type { OutsideRecord, RestingRecord, StagedRecord } from './stored.js';
 
 const members = ['crm', 'shop', 'list'] as const;
 type Member = (typeof members)[number];

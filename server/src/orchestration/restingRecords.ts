@@ -3,7 +3,8 @@ import { blocksOf } from './indexAnchors.js';
 import type { RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
-import type { Likeness, OutsideRecord, RecordRef, RestingRecord, StagedNewcomer, Store } from './store.js';
+import type { Store } from './store.js';
+import type { Likeness, OutsideRecord, RecordRef, RestingRecord, StagedNewcomer } from './stored.js';
 
 const atOnce = 1000;
 

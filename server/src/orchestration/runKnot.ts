@@ -14,7 +14,7 @@ import { Halt, RunAtWork } from './runAtWork.js';
 import type { RunResult } from './runResult.js';
 import { type Matched, matchedSoFar } from './soFar.js';
 import { decisionsOfSources } from './sourceDecisions.js';
-import type { MemberCursor } from './store.js';
+import type { MemberCursor } from './stored.js';
 
 export type RunEnd =
   { readonly kind: 'ended'; readonly run: string; readonly result: RunResult } | { readonly kind: 'busy' };

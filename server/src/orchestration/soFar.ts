@@ -3,7 +3,7 @@ import type { PlanContext, WorkDone } from './batch.js';
 import type { DecisionDraft } from './decisionDraft.js';
 import type { MemberReading } from './readMembers.js';
 import type { CallCounts, MemberTallies, MemberTrouble, RunPhase } from './runResult.js';
-import type { OutsideRecord, RecordRef } from './store.js';
+import type { OutsideRecord, RecordRef } from './stored.js';
 
 /** What is known when everything is read and matched, beside what is staged: all that planning and the end need. */
 export interface Matched {

@@ -1,5 +1,5 @@
 import type { CompiledKnot, Instant, MemberId } from '@anchor-knot/core';
-import { type PlanEntry } from './store.js';
+import { type PlanEntry } from './stored.js';
 import {
   emptyAccount,
   type MemberAccount,

@@ -1,6 +1,7 @@
 import type { MemberId, RecordKey } from '@anchor-knot/core';
 import type { RunLease } from './lease.js';
-import type { KnownList, Store } from './store.js';
+import type { Store } from './store.js';
+import type { KnownList } from './stored.js';
 
 const lookedAtOnce = 1000;
 

@@ -12,7 +12,7 @@ import { type Connector, SystemTrouble, type WriteOutcome, type WriteRequest } f
 import pLimit from 'p-limit';
 import { fingerprintOf, tieFingerprint } from './fingerprint.js';
 import type { Installation } from './installation.js';
-import type { Intent, OperationState } from './store.js';
+import type { Intent, OperationState } from './stored.js';
 import type { MemberTrouble } from './runResult.js';
 
 const callsAtOnce = 4;

@@ -3,6 +3,7 @@ import type { AnchorId, FieldId, MemberId, Reading, RecordKey, TieReason } from 
 import { changeAnchors, recordsGone, storeIfUnchanged } from '../anchors/door.js';
 import { isOpen } from '../orchestration/planAnchors.js';
 import type { BatchRequest, RunLease, RunRequest } from '../orchestration/lease.js';
+import type { Store } from '../orchestration/store.js';
 import type {
   AnchorIndex,
   AnchorOutcome,
@@ -18,8 +19,7 @@ import type {
   RecordRef,
   RestingRecord,
   StagedRecord,
-  Store,
-} from '../orchestration/store.js';
+} from '../orchestration/stored.js';
 import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import type { DecisionDraft, SourceReading } from '../orchestration/decisionDraft.js';
 import type { RunProgress, RunResult } from '../orchestration/runResult.js';

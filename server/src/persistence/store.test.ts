@@ -2,6 +2,7 @@
 import { type Anchor, anchorId, type Reading, recordKey } from '@anchor-knot/core';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
 import { type BegunRun, LeaseLost, type RunLease, type TakenBatch } from '../orchestration/lease.js';
+import type { Store } from '../orchestration/store.js';
 import type {
   AnchorIndex,
   AnchorOutcome,
@@ -11,8 +12,7 @@ import type {
   PlanEntry,
   KnownList,
   RestingRecord,
-  Store,
-} from '../orchestration/store.js';
+} from '../orchestration/stored.js';
 import { nothingDone, type PlanContext, type TakenUp } from '../orchestration/batch.js';
 import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';

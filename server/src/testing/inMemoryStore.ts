@@ -19,6 +19,7 @@ import {
   type RunRequest,
   type TakenBatch,
 } from '../orchestration/lease.js';
+import type { Store } from '../orchestration/store.js';
 import type {
   AnchorIndex,
   EvidenceCandidates,
@@ -41,10 +42,9 @@ import type {
   StagedNewcomer,
   StagedReading,
   StagedRecord,
-  Store,
   StoredAnchor,
   TieHead,
-} from '../orchestration/store.js';
+} from '../orchestration/stored.js';
 import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../orchestration/decisionDraft.js';
 import { emptyAccount, type MemberAccount, type RunProgress, type RunResult } from '../orchestration/runResult.js';

@@ -1,5 +1,5 @@
 import { type Instant, type Knot, quietUntil, type Timing } from '@anchor-knot/core';
-import type { MemberCursor } from '../orchestration/store.js';
+import type { MemberCursor } from '../orchestration/stored.js';
 import type { Hearing } from '../persistence/tables/webhooks.js';
 
 type Reading = Pick<MemberCursor, 'readAt' | 'toldReadAt'>;

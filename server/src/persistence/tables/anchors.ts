@@ -10,7 +10,7 @@ import {
   type Tie,
 } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { PlanEntry, RecordRef, StoredAnchor, TieHead, TieRef } from '../../orchestration/store.js';
+import type { PlanEntry, RecordRef, StoredAnchor, TieHead, TieRef } from '../../orchestration/stored.js';
 import {
   agreedToColumn,
   anchorFromRows,

@@ -10,7 +10,7 @@ import {
 import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../../orchestration/decisionDraft.js';
-import type { RecordRef } from '../../orchestration/store.js';
+import type { RecordRef } from '../../orchestration/stored.js';
 import type { AnchorRow, TieRow } from '../rows.js';
 
 /**

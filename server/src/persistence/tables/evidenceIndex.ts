@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { SqlConnection } from '../sql.js';
 import { type AnchorId, anchorId, type EvidenceTexts, recordKey } from '@anchor-knot/core';
-import type { EvidenceCandidates, IndexedRecord } from '../../orchestration/store.js';
+import type { EvidenceCandidates, IndexedRecord } from '../../orchestration/stored.js';
 import { byAnchor } from '../rows.js';
 
 /**

@@ -3,7 +3,7 @@ import type { Agreed, AnchorId, FieldId, Raw } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
 import type { AnchorRange } from '../../orchestration/batch.js';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { Intent, JournalRow, RecordRef } from '../../orchestration/store.js';
+import type { Intent, JournalRow, RecordRef } from '../../orchestration/stored.js';
 import { greatestAnchor, leastAnchor } from '../rows.js';
 import { noteAct } from './audit.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';

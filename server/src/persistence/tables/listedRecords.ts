@@ -1,6 +1,6 @@
 import { type MemberId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { KnownList } from '../../orchestration/store.js';
+import type { KnownList } from '../../orchestration/stored.js';
 import type { SqlConnection } from '../sql.js';
 
 /** What complete listings have shown, and what they lack of the records that are known. */

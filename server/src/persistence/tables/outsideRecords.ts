@@ -1,6 +1,6 @@
 import { type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { FilteredRecord, OutsideOutcome, OutsideRecord, RecordRef } from '../../orchestration/store.js';
+import type { FilteredRecord, OutsideOutcome, OutsideRecord, RecordRef } from '../../orchestration/stored.js';
 import { emptyAccount, type MemberAccount } from '../../orchestration/runResult.js';
 import type { SqlConnection } from '../sql.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';

@@ -3,7 +3,7 @@ import type { SqlConnection } from '../sql.js';
 import type { AnchorId } from '@anchor-knot/core';
 import type { AnchorRange } from '../../orchestration/batch.js';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { PlanEntry, WriteRecord } from '../../orchestration/store.js';
+import type { PlanEntry, WriteRecord } from '../../orchestration/stored.js';
 import { type AgreedColumn, agreedFromColumn, agreedToColumn, greatestAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 

@@ -1,6 +1,6 @@
 import type { RecordListName } from '@anchor-knot/contracts';
 import type { MemberId, Reading, RecordKey } from '@anchor-knot/core';
-import type { OutsideRecord, RecordRef } from '../../orchestration/store.js';
+import type { OutsideRecord, RecordRef } from '../../orchestration/stored.js';
 import type { SqlConnection } from '../sql.js';
 import { countAct, wakePeers } from './restingRecords.js';
 

@@ -1,5 +1,5 @@
 import { type AnchorId, anchorId, type FieldId, type KeyRule } from '@anchor-knot/core';
-import type { AnchorIndex } from '../../orchestration/store.js';
+import type { AnchorIndex } from '../../orchestration/stored.js';
 import type { SqlConnection } from '../sql.js';
 
 /** The key rules of a knot, as they are in force; none where there is no such knot. */

@@ -1,6 +1,6 @@
 import { type AnchorId, type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { Likeness, OutsideRecord, RecordRef, RestingCounts, RestingRecord } from '../../orchestration/store.js';
+import type { Likeness, OutsideRecord, RecordRef, RestingCounts, RestingRecord } from '../../orchestration/stored.js';
 import type { SqlConnection } from '../sql.js';
 import { tiedAmong } from './anchors.js';
 import { blockNumber } from './evidenceIndex.js';

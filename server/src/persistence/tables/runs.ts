@@ -2,7 +2,7 @@ import { applyComingVersion, lockKnot } from './versions.js';
 import type { SqlConnection, SqlDatabase } from '../sql.js';
 import type { MemberId } from '@anchor-knot/core';
 import { type BegunRun, LeaseLost, type RunLease, type RunRequest } from '../../orchestration/lease.js';
-import type { MemberCursor } from '../../orchestration/store.js';
+import type { MemberCursor } from '../../orchestration/stored.js';
 import type { RunProgress, RunResult } from '../../orchestration/runResult.js';
 import { runChannel } from '../channels.js';
 import { noteRead } from './readHours.js';

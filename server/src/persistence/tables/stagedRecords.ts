@@ -9,7 +9,7 @@ import {
 } from '@anchor-knot/core';
 import type { AnchorRange } from '../../orchestration/batch.js';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { RecordRef, StagedNewcomer, StagedRecord } from '../../orchestration/store.js';
+import type { RecordRef, StagedNewcomer, StagedRecord } from '../../orchestration/stored.js';
 import { byAnchor, greatestAnchor, leastAnchor } from '../rows.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { keepUniqueValues } from './uniqueValues.js';

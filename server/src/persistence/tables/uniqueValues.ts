@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { SqlConnection } from '../sql.js';
 import { recordKey } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { RepeatedValue, StagedRecord } from '../../orchestration/store.js';
+import type { RepeatedValue, StagedRecord } from '../../orchestration/stored.js';
 
 /** Keeps what staged records have under checks of unique values; a blank is kept as nothing. */
 export async function keepUniqueValues(

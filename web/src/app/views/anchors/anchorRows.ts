@@ -7,6 +7,7 @@ import { LiveEvents } from '../../api/liveEvents';
 import { load } from '../../api/loaded';
 import { Pennant } from '../../pennant/pennant';
 import { tableParts } from '../../tables/rows';
+import { AgreedValue } from '../../values/agreedValue';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { plural } from '../../words/sentences';
@@ -20,7 +21,7 @@ type Deviation = { readonly member: Row['members'][number]; readonly raw: unknow
 @Component({
   selector: 'ak-anchor-rows',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [...tableParts, MatPaginatorModule, RouterLink, DecisionPanel, Pennant, State, Value],
+  imports: [...tableParts, MatPaginatorModule, RouterLink, AgreedValue, DecisionPanel, Pennant, State, Value],
   templateUrl: './anchorRows.html',
   styleUrl: './anchorRows.scss',
 })
@@ -56,7 +57,6 @@ export class AnchorRows {
     this.rows().flatMap((row) => row.decisions.map((decision) => ({ row, decision }))),
   );
   protected readonly plural = plural;
-  protected readonly thingOf = thingOf;
 
   protected agreedOf(row: Row, field: string) {
     return row.fields.find(({ id }) => id === field)?.agreed;

@@ -9,6 +9,7 @@ import { load } from '../../api/loaded';
 import { SessionService } from '../../api/session';
 import { type CellTone, type GridMember, type GridRow, RecordGrid } from '../../grid/recordGrid';
 import { recordLink } from '../../grid/recordLink';
+import { AgreedValue } from '../../values/agreedValue';
 import { Value } from '../../values/value';
 import { valueText } from '../../values/valueText';
 import { causeWords, count, plural } from '../../words/sentences';
@@ -32,6 +33,7 @@ import { WholeText } from '../../values/wholeText';
     MatButtonModule,
     MatTooltip,
     RecordGrid,
+    AgreedValue,
     Value,
     AnchorRows,
     DecisionPanel,
@@ -156,7 +158,6 @@ export class OneAnchorView {
       ? agreed
       : undefined;
   }
-  protected readonly thingOf = thingOf;
   protected note(cell: Cell): string {
     // A key says nothing to a person: what it means stands below it.
     const thing = thingOf(cell.meaning);
