@@ -184,7 +184,8 @@ async function waitingCases(
 
 function waitWords(kind: DecisionKind, count: number): string {
   const said = count === mostCounted ? `${mostCounted} or more` : String(count);
-  return `${said} ${decisionKinds[kind].words[count === 1 ? 0 : 1]} ${count === 1 ? 'waits' : 'wait'}`;
+  const what = decisionKinds[kind].words[count === 1 ? 0 : 1].replace(/ that waits?$/, '');
+  return `${said} ${what} ${count === 1 ? 'waits' : 'wait'}`;
 }
 
 const decisionsPath = (knot: string, kind: DecisionKind): string =>

@@ -157,9 +157,10 @@ export function waitingWords(
     return (
       `${field} in ${system} waits: nothing ${there} is known by “${value}” yet. ` + 'It goes by itself when it is.'
     );
+  const thing = title === null ? 'what it refers to' : `${title}, ${there},`;
   return (
-    `${field} waits: ${title ?? 'what it refers to'}, ${there}, has no record yet by which ${system} could be told ` +
-    'of it. It goes by itself when there is one.'
+    `${field} waits: ${thing} has no record yet by which ${system} could be told of it. ` +
+    'It goes by itself when there is one.'
   );
 }
 

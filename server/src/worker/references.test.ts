@@ -172,6 +172,8 @@ test('an order waits for its customer, and goes by itself when that is there; vi
     /^Customer waits: .+, in Customers, has no record yet by which Fernhill CRM could be told of it\./,
   );
   expect(still[0]?.says).not.toContain('what it refers to');
+  const onWatch = (await get<Watch>('/api/watch')).waiting.find(({ kind }) => kind === 'waiting');
+  expect(onWatch?.example).toMatch(/^Customer waits: what it refers to has no record yet by which Fernhill CRM could/);
   const [thing] = (await lacked()).lacked;
   expect(thing?.lacks).toBe(thing?.thing);
   expect(still[0]?.says).toContain(`waits: ${thing?.title}, in Customers`);
