@@ -231,6 +231,8 @@ function report(name, measured, floor, goal) {
       `${(measured.processor / floor.processor).toFixed(2)} times; ${micro(measured.seconds)}; peak ` +
       `${measured.megabytes.toFixed(0)} MB${written ? `; ${written} records written` : ''}`,
   );
+  const steps = measured.result?.result?.progress.steps ?? [];
+  console.log(`  ${steps.map(({ phase, ms }) => `${phase} ${(ms / 1000).toFixed(2)}`).join(', ')} s`);
 }
 
 try {

@@ -70,9 +70,7 @@ export interface FieldMerge {
   readonly lost: readonly Loss[];
   readonly writes: readonly FieldWrite[];
   readonly problems: readonly Problem[];
-  /** What each tie has seen after this merge; a member that is missing keeps what it had. */
-  readonly seen: ReadonlyMap<MemberId, Raw>;
-  /** Present values that stay ahead of seen. */
+  /** Present values that stay ahead of seen; every other one is seen after this merge. */
   readonly ahead: ReadonlyMap<MemberId, Ahead>;
   readonly left: ReadonlyMap<MemberId, Shared>;
 }

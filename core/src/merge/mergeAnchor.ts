@@ -86,10 +86,10 @@ class AnchorMerging {
     this.#input = { ...input, anchor };
     const read = anchor.ties.map((tie) => withReading(tie, readings.get(tie.member), now));
     this.#ties = withConsequences(knot, anchor.ties, read, readings);
-    const order = new Map(knot.members.map(({ id }, index) => [id, index]));
+    const placeOf = ({ member }: Tie): number => knot.members.findIndex(({ id }) => id === member);
     this.#taking = this.#ties
       .filter((tie) => !tie.gone && !tie.rejected)
-      .toSorted((a, b) => (order.get(a.member) ?? 0) - (order.get(b.member) ?? 0));
+      .toSorted((one, other) => placeOf(one) - placeOf(other));
     this.#changes = new Map(
       this.#taking.map(({ member, seen, left }) => [member, { seen: { ...seen }, ahead: {}, left: { ...left } }]),
     );
@@ -116,13 +116,15 @@ class AnchorMerging {
     this.#writes.push(...merged.writes);
     this.#problems.push(...merged.problems);
     this.#lost.push(...merged.lost.map((lost) => ({ ...lost, field: field.id })));
-    for (const { tie } of ties) {
+    for (const { tie, present } of ties) {
       const change = this.#changes.get(tie.member) as TieChange;
-      delete change.left[field.id];
-      const [seen, ahead, left] = [merged.seen, merged.ahead, merged.left].map((of) => of.get(tie.member));
-      if (seen !== undefined) change.seen[field.id] = seen as Raw;
-      if (ahead !== undefined) change.ahead[field.id] = ahead as Ahead;
-      if (left !== undefined) change.left[field.id] = left as Shared;
+      const ahead = merged.ahead.get(tie.member);
+      // An absent value leaves what was seen as it was.
+      if (ahead !== undefined) change.ahead[field.id] = ahead;
+      else if (present !== undefined) change.seen[field.id] = present;
+      const left = merged.left.get(tie.member);
+      if (left !== undefined) change.left[field.id] = left;
+      else if (change.left[field.id] !== undefined) delete change.left[field.id];
     }
   }
 
@@ -163,13 +165,15 @@ class AnchorMerging {
 
   #tiesOf(field: CompiledField): FieldTie[] {
     const { readings } = this.#input;
-    return this.#taking.flatMap((tie): FieldTie[] => {
+    const ties: FieldTie[] = [];
+    for (const tie of this.#taking) {
       const mapping = field.mappings.get(tie.member);
-      if (!mapping) return [];
+      if (!mapping) continue;
       const reading = readings.get(tie.member);
       const present = presentOf(tie, reading, field.id);
-      return [{ tie, lens: mapping.lens, present, modifiedAt: reading?.modifiedAt, drift: mapping.drift }];
-    });
+      ties.push({ tie, lens: mapping.lens, present, modifiedAt: reading?.modifiedAt, drift: mapping.drift });
+    }
+    return ties;
   }
 
   result(): AnchorMerge {

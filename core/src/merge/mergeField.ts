@@ -1,5 +1,5 @@
 import type { Rule } from '../definition/index.js';
-import { type MemberId, normalise, type Raw, sameShared } from '../record/index.js';
+import { type MemberId, normalise, sameShared } from '../record/index.js';
 import type { Agreed, Ahead, Cause, Giver, Loss, LostValue } from './anchor.js';
 import { candidatesOf, sameGiver, Shadows } from './candidates.js';
 import { type Change, combine } from './combine.js';
@@ -45,7 +45,6 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
       problems,
       ahead,
       left: stillLeft(input),
-      seen: seenAfter(ties, ahead),
     };
   }
   const { writes, left, unwritable } = writesTo(input, outcome.agreed, unreadable);
@@ -56,7 +55,6 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
     problems: [...problems, ...unwritable],
     ahead,
     left,
-    seen: seenAfter(ties, ahead),
   };
 }
 
@@ -176,13 +174,4 @@ function lostTo(
     .map(({ value, from }): LostValue => ({ member: from.tie.member, value }));
   const beaten = candidates.find(({ isAgreed }) => isAgreed);
   return beaten && beaten !== winner && beaten.editedIn.length === 0 ? [...lost, { value: beaten.value }] : lost;
-}
-
-/** Seen becomes the present value of every tie that is not ahead. Absent values leave it as it was. */
-function seenAfter(ties: readonly FieldTie[], ahead: ReadonlyMap<MemberId, Ahead>): ReadonlyMap<MemberId, Raw> {
-  const seen = new Map<MemberId, Raw>();
-  for (const { tie, present } of ties) {
-    if (present !== undefined && !ahead.has(tie.member)) seen.set(tie.member, present);
-  }
-  return seen;
 }

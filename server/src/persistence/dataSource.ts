@@ -35,6 +35,7 @@ import { AccessEnds1765130000000 } from './migrations/1765130000000-AccessEnds.j
 import { References1765140000000 } from './migrations/1765140000000-References.js';
 import { Certificates1765170000000 } from './migrations/1765170000000-Certificates.js';
 import { ConsentEnds1765180000000 } from './migrations/1765180000000-ConsentEnds.js';
+import { StagedAnchors1765190000000 } from './migrations/1765190000000-StagedAnchors.js';
 import { ListedRecords1765160000000 } from './migrations/1765160000000-ListedRecords.js';
 import { WaitingRecordsRest1765150000000 } from './migrations/1765150000000-WaitingRecordsRest.js';
 import { ReadHours1764995000000 } from './migrations/1764995000000-ReadHours.js';
@@ -84,6 +85,7 @@ export const migrations = [
   ListedRecords1765160000000,
   Certificates1765170000000,
   ConsentEnds1765180000000,
+  StagedAnchors1765190000000,
 ];
 
 /** As TypeORM takes it from the name. */
@@ -93,6 +95,12 @@ const timeOf = ({ name }: { readonly name: string }): number => Number(name.slic
 export const serverMigrations = [...migrations, SearchIndexes1764950000000].toSorted(
   (one, other) => timeOf(one) - timeOf(other),
 );
+
+/**
+ * Our statements are many and short, and look rows up by their keys: to compile one, or to divide it among processes,
+ * takes longer than to answer it, and what they look up is in memory.
+ */
+const planning = '-c jit=off -c max_parallel_workers_per_gather=0 -c random_page_cost=1.1';
 
 /** The application's database. Migrations are applied by whoever starts first; the others wait for the lock. */
 export function makeDataSource(url: string, poolSize = 10): DataSource {
@@ -106,8 +114,7 @@ export function makeDataSource(url: string, poolSize = 10): DataSource {
     logging: false,
     poolSize,
     applicationName: 'anchor-knot',
-    // Our statements are many and short: to compile one takes longer than to answer it.
-    extra: { options: '-c jit=off' },
+    extra: { options: planning },
   });
 }
 

@@ -98,10 +98,13 @@ export function anchorFromRows(row: AnchorRow, ties: readonly TieRow[]): Anchor 
 export function agreedToColumn(agreed: Anchor['agreed']): AgreedColumn {
   const givings: (Omit<Agreed, 'value'> & { values: Record<FieldId, Shared> })[] = [];
   for (const field of Object.keys(agreed)) {
-    const { value, ...given } = agreed[field] as Agreed;
-    const giving = givings.find((other) => isGivenAlike(other, given));
-    if (giving) giving.values[field] = value;
-    else givings.push({ ...given, values: { [field]: value } });
+    const one = agreed[field] as Agreed;
+    const giving = givings.find((other) => isGivenAlike(other, one));
+    if (giving) giving.values[field] = one.value;
+    else {
+      const { value, ...given } = one;
+      givings.push({ ...given, values: { [field]: value } });
+    }
   }
   return givings;
 }
@@ -117,6 +120,8 @@ const none: readonly never[] = [];
 function isAlike(a: unknown, b: unknown): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  if (Array.isArray(a) && Array.isArray(b))
+    return a.length === b.length && a.every((item, place) => isAlike(item, b[place]));
   const [names, others] = [Object.keys(a), Object.keys(b)];
   return (
     names.length === others.length &&

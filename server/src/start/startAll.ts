@@ -197,12 +197,19 @@ function connectionOf({ place, credential, system }: StandIn): string {
   return `    ${credential.id} · ${credential.secret}${where}`;
 }
 
+/**
+ * A worker makes many small values that are soon of no use: with more room for them it is collected less often, which
+ * takes a tenth off a first load.
+ */
+const roomForNewValues = '--max-semi-space-size=64';
+
 /** Detached, so that Ctrl-C in the terminal reaches only this process, which then stops the others in order. */
 async function startProcess(name: string, file: string, environment: NodeJS.ProcessEnv): Promise<void> {
   const child = fork(join(import.meta.dirname, '..', file), {
     env: { ...process.env, ...environment },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     detached: true,
+    execArgv: [...process.execArgv, roomForNewValues],
   });
   keep(name, child);
   await new Promise<void>((done, failed) => {

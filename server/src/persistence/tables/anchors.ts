@@ -185,9 +185,11 @@ export async function tiedAmong(
   records: readonly Pick<RecordRef, 'member' | 'key'>[],
 ): Promise<ReadonlySet<string>> {
   if (records.length === 0) return new Set();
+  // Each by the key of the table: of a table that grows fast the planner knows too little to choose that by itself.
   const rows = (await db.query(
-    `select t.member, t.record_key from tie t join unnest($2::text[], $3::text[]) as r(member, record_key)
-       on t.member = r.member and t.record_key = r.record_key where t.knot_id = $1`,
+    `select t.member, t.record_key from unnest($2::text[], $3::text[]) as r(member, record_key)
+       cross join lateral (select tie.member, tie.record_key from tie where tie.knot_id = $1
+         and tie.member = r.member and tie.record_key = r.record_key limit 1) as t`,
     [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
   )) as { member: string; record_key: string }[];
   return new Set(rows.map(({ member, record_key }) => recordId({ member, key: recordKey(record_key) })));

@@ -80,6 +80,7 @@ export async function* stagedNewcomers(
   data: SqlConnection,
   { run }: RunLease,
 ): AsyncIterable<readonly StagedNewcomer[]> {
+  await analyseIfMany(data, run, ['staged_record']);
   let after: readonly [string, string] = ['', ''];
   for (;;) {
     const rows = (await data.query(
@@ -156,12 +157,18 @@ export async function anchorsToMerge(
 }
 
 /** The planner must know of many new records before they are walked through in order. */
-export async function analyseIfMany(data: SqlConnection, run: string): Promise<void> {
+export async function analyseIfMany(
+  data: SqlConnection,
+  run: string,
+  tables: readonly ('staged_record' | 'staged_tie')[] = ['staged_record', 'staged_tie'],
+): Promise<void> {
   const [{ many }] = (await data.query(
     'select count(*) = $2 as many from (select from staged_record where run_id = $1 limit $2) as first_rows',
     [run, worthAnalysing],
   )) as [{ many: boolean }];
-  if (many) await data.query('analyze staged_record, staged_tie');
+  // Only the columns by which they are looked for: what was read of them is long.
+  const columns = 'run_id, member, record_key, anchor_id';
+  if (many) await data.query(`analyze ${tables.map((table) => `${table} (${columns})`).join(', ')}`);
 }
 
 export async function stagedFor(data: SqlConnection, { run }: RunLease, anchors: readonly AnchorId[]) {
