@@ -11,19 +11,23 @@ type TimeFormat = NonNullable<HttpObject['modifiedAt']>['format'];
  * @returns `undefined` when it cannot be read
  */
 export function readTextTime(text: string, zone = 'UTC'): Instant | undefined {
-  // Nearly all times are written so, and are read quicker by the language itself; of days that few months have, it
-  // would make days of the next one.
-  if (/^\d{4}-\d\d-(?:0[1-9]|1\d|2[0-8])T\d\d:\d\d:\d\d(?:\.\d{1,3})?Z$/.test(text)) {
-    const plain = Date.parse(text);
-    if (!Number.isNaN(plain)) return plain;
-  }
   const iso = text.trim().replace(' ', 'T');
-  const time = DateTime.fromISO(iso, { zone: 'UTC' });
+  const time = plainTime(iso) ?? DateTime.fromISO(iso, { zone: 'UTC' }).toMillis();
   const namesZone = /T.*(?:Z|[+-]\d\d(?::?\d\d)?)$/i.test(iso);
-  if (time.isValid) return namesZone ? time.toMillis() : instantOfWallTime(time.toMillis(), zone);
+  if (!Number.isNaN(time)) return namesZone ? time : instantOfWallTime(time, zone);
   // Other forms (RFC 9110 section 5.6.7) name their zone themselves; what does not would be read in this machine's.
   const other = /(?:GMT|UTC|[+-]\d{4})$/i.test(text.trim()) ? Date.parse(text) : Number.NaN;
   return Number.isNaN(other) ? undefined : other;
+}
+
+/**
+ * Nearly all times are written in this form, which the language reads much quicker than a library of all forms; of days
+ * that not all months have, it would make days of the next one.
+ */
+function plainTime(iso: string): Instant | undefined {
+  const [, time, utc] = /^(\d{4}-\d\d-(?:0[1-9]|1\d|2[0-8])T\d\d:\d\d:\d\d(?:\.\d{1,3})?)(Z?)$/.exec(iso) ?? [];
+  const plain = time === undefined ? Number.NaN : Date.parse(`${time}${utc || 'Z'}`);
+  return Number.isNaN(plain) ? undefined : plain;
 }
 
 /** The time on the wall of a zone, as `2026-11-23 10:00:00`. */

@@ -14,6 +14,13 @@ import { forgetRetry, noteRetry } from './retries.js';
 /** What belongs to one run, and is worth nothing after it. */
 const ofOneRun = ['staged_tie', 'staged_record', 'listed_record', 'plan_entry', 'run_batch'];
 
+/** @param run SQL of its id, with one parameter */
+async function forgetStaged(db: SqlConnection, run: string, parameter: string): Promise<void> {
+  const [first, ...others] = ofOneRun.map((table) => `delete from ${table} where run_id in (${run})`);
+  const named = others.map((deletion, place) => `deleted_${place} as (${deletion})`);
+  await db.query(`with ${named.join(', ')} ${first}`, [parameter]);
+}
+
 /** Whoever listens hears, when the transaction commits, that a run's row has changed. */
 async function tell(db: SqlConnection, run: string): Promise<void> {
   await db.query('select pg_notify($1, $2)', [runChannel, run]);
@@ -75,13 +82,12 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<B
     await noteLostRun(db, open.id);
     await tell(db, open.id);
     await applyComingVersion(db, request.knot);
+    await forgetStaged(db, 'select id from run where knot_id = $1', request.knot);
   }
   // Another version was put in force since the run was prepared: it is prepared anew.
   const standing = await lockKnot(db, request.knot);
   if (standing && standing.version !== request.knotVersion) return undefined;
   await addUpCounts(db, request.knot);
-  for (const table of ofOneRun)
-    await db.query(`delete from ${table} where run_id in (select id from run where knot_id = $1)`, [request.knot]);
   const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [
     request.knot,
   ])) as [{ token: string }];
@@ -187,7 +193,7 @@ export async function closeRun(
     );
   }
   await applyComingVersion(db, lease.knot);
-  for (const table of ofOneRun) await db.query(`delete from ${table} where run_id = $1`, [lease.run]);
+  await forgetStaged(db, '$1', lease.run);
   await tell(db, lease.run);
 }
 
