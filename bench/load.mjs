@@ -191,7 +191,9 @@ async function editAccount(address, id, account, edit) {
   underWay.set(account, waiting);
   waiting.push({ edit, at: performance.now() });
   onItsWay.add(account);
-  await editOnPage(address, id, { 'address.town': `Town ${account} ${edit}` });
+  const changes = { 'address.town': `Town ${account} ${edit}` };
+  // A page closes connections that were idle for long, some as the next request comes: as a browser does, once more.
+  await editOnPage(address, id, changes).catch(() => editOnPage(address, id, changes));
   onItsWay.delete(account);
 }
 

@@ -185,6 +185,7 @@ const fieldSchema = z.strictObject({
   sensitive: z.boolean().optional(),
   formula: formula.optional(),
   refersTo: z.string().min(1).max(200).optional(),
+  levels: z.boolean().optional(),
   mappings: z.record(id, mappingSchema),
 });
 

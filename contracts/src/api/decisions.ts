@@ -27,6 +27,8 @@ export const decisionDetails = {
   held: z.object({
     /** What was agreed before. */
     base: z.object({ value: json.nullable() }).nullable(),
+    /** With what was given it would stand under itself: that cannot be chosen. */
+    isCircle: z.boolean().default(false),
     candidates: z.array(
       z.object({ value: json.nullable(), givers: z.array(giverSchema), at: z.number(), isAgreed: z.boolean() }),
     ),

@@ -1,5 +1,6 @@
 import { namesIn, readFormula } from '../expression/index.js';
 import { type FieldId, type MemberId, notLookedUp, type References } from '../record/index.js';
+import type { Levels } from '../mapping/index.js';
 import { compileMapping } from './compileMapping.js';
 import { compileComputed, type ComputedField } from './computed.js';
 import { checkCrosswalks, checkNamed, checkNames } from './definitionProblems.js';
@@ -24,6 +25,8 @@ export interface CompiledKnot extends Omit<Knot, 'fields' | 'checks' | 'members'
   readonly checks: readonly CompiledCheck[];
   /** What its references mean; nothing is looked up unless {@link withReferences} has said it. */
   readonly references: References;
+  /** Which of its things stands under which; only where one of its fields says so, and it was looked up. */
+  readonly levels?: Levels | undefined;
   /** Checks that no record can be judged by alone. */
   readonly uniqueChecks: readonly UniqueCheck[];
   /** The fields that are computed from others, each after those that it names. */
@@ -93,8 +96,9 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
 /**
  * The knot with what its references mean, for records that are translated together.
  * @param references look-ups that were filled beforehand
+ * @param levels which of its things stands under which
  */
-export function withReferences(knot: CompiledKnot, references: References): CompiledKnot {
+export function withReferences(knot: CompiledKnot, references: References, levels?: Levels): CompiledKnot {
   if (!knot.fields.some(({ refersTo }) => refersTo !== undefined)) return knot;
   const fields = knot.fields.map((field) =>
     field.refersTo === undefined ? field : referringField(knot, field, references),
@@ -103,6 +107,7 @@ export function withReferences(knot: CompiledKnot, references: References): Comp
     ...knot,
     fields,
     references,
+    levels,
     ...recordFunctions(knot.members, fields, knot.computed, knot.checks, knot.uniqueChecks),
   };
 }

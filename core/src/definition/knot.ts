@@ -141,6 +141,8 @@ export interface SharedField {
   readonly formula?: string | undefined;
   /** Of a reference: the knot whose things it holds; it may be this one. */
   readonly refersTo?: string | undefined;
+  /** Of a reference to its own knot: each thing stands under the one that it refers to, and none under itself. */
+  readonly levels?: boolean | undefined;
   readonly mappings: Readonly<Record<MemberId, Mapping>>;
 }
 

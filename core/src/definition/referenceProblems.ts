@@ -9,6 +9,12 @@ export function checkReferring(knot: Knot, report: Report): void {
   for (const field of knot.fields)
     if (field.type !== 'reference' && field.refersTo !== undefined)
       report(`fields.${field.id}`, 'only a field of type reference leads to another knot');
+  const levels = knot.fields.filter((field) => field.levels);
+  for (const field of levels)
+    if (field.refersTo !== knot.id)
+      report(`fields.${field.id}.levels`, 'things stand under things of their own knot: let it refer to this one');
+  for (const field of levels.slice(1))
+    report(`fields.${field.id}.levels`, `“${levels[0]?.name}” says already what stands under what`);
   const isReference = (id: FieldId): boolean => references.some((field) => field.id === id);
   if (isReference(knot.titleField)) report('titleField', 'a reference names another thing: choose a field of its own');
   for (const { name, fields } of knot.keyRules)

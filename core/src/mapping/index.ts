@@ -12,5 +12,6 @@ export {
   type StepKind,
   type StepLens,
 } from './step.js';
+export { Levels } from './levels.js';
 export { type KnotQuestions, type KnownName, LookUps, Questions } from './lookUps.js';
 export { countryCode } from './steps/country.js';

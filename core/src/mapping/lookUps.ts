@@ -117,6 +117,13 @@ export class LookUps implements References {
     return this.#redirects.get(anchor) ?? anchor;
   }
 
+  /** The things of a knot that something here may refer to. */
+  thingsOf(knot: string): readonly AnchorId[] {
+    const ways = [this.#byMember, this.#byField].flatMap((each) => [...(each.get(knot)?.values() ?? [])]);
+    const things = ways.flatMap(({ found, names }) => [...found.values(), ...names.keys()]);
+    return [...new Set(things.filter((thing): thing is AnchorId => thing !== 'several'))];
+  }
+
   #way(knot: string, by: ReferenceBy): KnownWay | undefined {
     return 'member' in by ? this.#byMember.get(knot)?.get(by.member) : this.#byField.get(knot)?.get(by.field);
   }

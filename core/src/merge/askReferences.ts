@@ -29,6 +29,14 @@ export function referenceQuestions(
   return questions;
 }
 
+/** Says of a thing under which other one it stands by now; nothing where nothing stands under anything. */
+export function putLevel({ fields, levels }: CompiledKnot, { id, agreed }: Anchor): void {
+  const field = levels && fields.find((one) => one.levels);
+  if (!field) return;
+  const above = agreed[field.id]?.value;
+  levels.put(id, typeof above === 'string' ? anchorId(above) : undefined);
+}
+
 /** The things of other knots that an anchor refers to. */
 export function referencesOf(
   knot: CompiledKnot,

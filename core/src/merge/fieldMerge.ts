@@ -25,6 +25,8 @@ export interface FieldMergeInput {
   readonly now: Instant;
   /** Start by adopting: what is there stays, and fields that differ have no agreed value until somebody edits. */
   readonly adopt: boolean;
+  /** Whether the thing would stand under itself with that value. */
+  readonly isCircle?: ((value: Shared) => boolean) | undefined;
 }
 
 export interface Problem {
@@ -62,6 +64,8 @@ export interface Held {
   readonly base: Agreed | undefined;
   readonly candidates: readonly Candidate[];
   readonly reason: string;
+  /** With what was given it would stand under itself. */
+  readonly isCircle?: boolean | undefined;
 }
 
 export interface FieldMerge {

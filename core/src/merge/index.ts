@@ -26,7 +26,7 @@ export {
   heldFingerprint,
   mergeAnchor,
 } from './mergeAnchor.js';
-export { referenceQuestions, referencesOf } from './askReferences.js';
+export { putLevel, referenceQuestions, referencesOf } from './askReferences.js';
 export { type FieldTie, type FieldWrite, type Held, type Problem, problemOf, withoutValues } from './fieldMerge.js';
 export { mergeField } from './mergeField.js';
 export { applyRule, type Candidate, compareShared } from './rule.js';

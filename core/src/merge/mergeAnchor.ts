@@ -1,5 +1,6 @@
 import type { CompiledField, CompiledKnot, ComputedField } from '../definition/index.js';
 import {
+  anchorId,
   type FieldId,
   type Instant,
   type MemberId,
@@ -110,6 +111,7 @@ class AnchorMerging {
       ties,
       now,
       adopt: knot.start === 'adopt',
+      isCircle: field.levels ? this.#isCircle : undefined,
     });
     if (merged.agreed) this.#agreed[field.id] = merged.agreed;
     if (merged.held) this.#held.push(merged.held);
@@ -162,6 +164,11 @@ class AnchorMerging {
     if ([...names].some((name) => isEdited(this.#agreed[name]))) return true;
     return this.#tiesOf(field).every(({ lens, present }) => lens.means(present, value));
   }
+
+  readonly #isCircle = (above: Shared): boolean => {
+    const { knot, anchor } = this.#input;
+    return typeof above === 'string' && knot.levels?.isCircle(anchor.id, anchorId(above)) === true;
+  };
 
   #tiesOf(field: CompiledField): FieldTie[] {
     const { readings } = this.#input;

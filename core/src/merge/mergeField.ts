@@ -32,8 +32,9 @@ export function mergeField(input: FieldMergeInput): FieldMerge {
   }
   const unreadable = new Set(problems.map(({ member }) => member));
   const edits = readable.flatMap((read) => editOf(input, read) ?? []);
-  const outcome =
+  const wanted =
     adopt && agreed === undefined && edits.length === 0 ? adoptEqual(input, readable) : settle(input, edits);
+  const outcome = wanted.agreed && input.isCircle?.(wanted.agreed.value) ? heldAsCircle(input, edits) : wanted;
 
   if (outcome.held) {
     for (const { from } of edits) ahead.set(from.tie.member, stayAhead(input, from));
@@ -90,6 +91,16 @@ function settle(input: FieldMergeInput, edits: readonly Edit[]): Settlement {
   const over = lostTo(winner, candidates, edits, shadows);
   const why: Cause = { kind: 'rule', rule: outcome.settledBy, members: membersOf(winner), over };
   return { agreed: agreedOn(agreed, winner, edits, why), lost: over.map((lost) => ({ ...lost, why })) };
+}
+
+/** Two edits may each be right alone: one thing moved under another, that one under it elsewhere. */
+function heldAsCircle({ agreed, field }: FieldMergeInput, edits: readonly Edit[]): Settlement {
+  const candidates = candidatesOf(agreed, edits, new Shadows(agreed, edits));
+  return {
+    agreed,
+    lost: [],
+    held: { field, base: agreed, candidates, reason: 'it would stand under itself', isCircle: true },
+  };
 }
 
 function heldBecause(rule: Rule): string {

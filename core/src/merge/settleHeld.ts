@@ -1,6 +1,6 @@
 import type { CompiledKnot } from '../definition/index.js';
 import type { FieldId, Instant, Raw, Shared } from '../record/index.js';
-import { sameShared } from '../record/index.js';
+import { anchorId, sameShared } from '../record/index.js';
 import type { Anchor } from './anchor.js';
 import { heldFingerprint, mergeAnchor } from './mergeAnchor.js';
 
@@ -16,7 +16,7 @@ export interface HeldChoice {
 
 export type SettledHeld =
   | { readonly ok: true; readonly anchor: Anchor }
-  | { readonly ok: false; readonly reason: 'not held' | 'changed meanwhile' | 'not a choice' };
+  | { readonly ok: false; readonly reason: 'not held' | 'changed meanwhile' | 'not a choice' | 'circle' };
 
 /**
  * A person's choice among the values of a held field. The chosen value becomes the agreed one, and every tie has
@@ -29,8 +29,14 @@ export function settleHeld(knot: CompiledKnot, anchor: Anchor, choice: HeldChoic
   );
   if (!held) return { ok: false, reason: 'not held' };
   if (heldFingerprint(held) !== choice.fingerprint) return { ok: false, reason: 'changed meanwhile' };
-  const shown = [...held.candidates.map(({ value }) => value), ...(held.base ? [held.base.value] : [])];
+  const shown = [
+    ...held.candidates.map(({ value }) => value),
+    ...(held.base ? [held.base.value] : []),
+    // What must not stand under that one may stand at the top.
+    ...(held.isCircle ? [null] : []),
+  ];
   if (!shown.some((value) => sameShared(value, choice.value))) return { ok: false, reason: 'not a choice' };
+  if (standsUnderItself(knot, anchor, choice)) return { ok: false, reason: 'circle' };
   const over = held.candidates
     .filter(({ value }) => !sameShared(value, choice.value))
     .map(({ value, givers }) => ({ value, member: givers[0]?.kind === 'member' ? givers[0].member : undefined }));
@@ -48,6 +54,11 @@ export function settleHeld(knot: CompiledKnot, anchor: Anchor, choice: HeldChoic
     why: { kind: 'person', name: choice.person, over },
   } as const;
   return { ok: true, anchor: { ...anchor, ties, agreed: { ...anchor.agreed, [choice.field]: agreed } } };
+}
+
+function standsUnderItself(knot: CompiledKnot, { id }: Anchor, { field, value }: HeldChoice): boolean {
+  const isLevel = knot.fields.some((one) => one.id === field && one.levels);
+  return isLevel && typeof value === 'string' && knot.levels?.isCircle(id, anchorId(value)) === true;
 }
 
 /** A value that cannot be read stays ahead: nobody has seen what it means. */

@@ -14,7 +14,7 @@ import {
   type SourceRecord,
 } from '../record/index.js';
 import type { Operation, RemoveOperation, UpdateOperation, WriteBackOperation } from './operation.js';
-import { acknowledgedId, type CompiledKnot, outcomeStateId } from '../definition/index.js';
+import { acknowledgedId, type CompiledKnot, outcomeStateId, recordKeyPath } from '../definition/index.js';
 
 /** How a write ended, as the engine needs to know it. */
 export type WriteResult =
@@ -132,13 +132,19 @@ function holding(
         seen[other.id] = Object.hasOwn(holds, other.id) ? (holds[other.id] as Raw) : after;
     if (!meaningOf(knot, tie.member, field, held, meaning)) altered.push([path, held, after]);
   }
-  // What a new record was given by its system, defaults for instance, was not edited by anybody.
+  // What a new record was given by its system, defaults for instance, was not edited by anybody. Its key is none: it
+  // is news, which the other members that hold it are told as soon as the record is read.
   if (operation.kind === 'create')
-    for (const [field, raw] of Object.entries(holds)) if (!Object.hasOwn(seen, field)) seen[field] = raw;
+    for (const [field, raw] of Object.entries(holds))
+      if (!Object.hasOwn(seen, field) && !isKey(knot, tie.member, field)) seen[field] = raw;
   const parked =
     altered.length === 0 ? {} : { parked: { fingerprint: JSON.stringify(altered), words: alteredWords(altered) } };
   const written = { ...rest, ...parked, version: record ? record.version : tie.version, seen };
   return awaiting(knot, written, now);
+}
+
+function isKey(knot: CompiledKnot, member: MemberId, field: FieldId): boolean {
+  return knot.fields.find(({ id }) => id === field)?.mappings.get(member)?.field === recordKeyPath;
 }
 
 /** A system that says later that it has worked on what was written: until then it is waited for. */

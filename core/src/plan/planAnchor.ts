@@ -207,11 +207,11 @@ function planCreate(
   const waitingFor = missing.flatMap((path) =>
     knot.fields.filter((field) => field.mappings.get(member.id)?.field === path && isUnsettled(field)),
   );
-  // What it refers to cannot be told there, or cannot be told at all yet.
+  // What it refers to cannot be told there, or cannot be told at all yet. What it stands under is made first.
   const untold = [...merge.problems, ...problems].filter(({ kind }) => kind === 'waiting');
   const waitingForThings = knot.fields.filter(
-    ({ id, mappings }) =>
-      untold.some(({ field }) => field === id) && missing.includes(mappings.get(member.id)?.field ?? ''),
+    ({ id, mappings, levels }) =>
+      untold.some(({ field }) => field === id) && (levels || missing.includes(mappings.get(member.id)?.field ?? '')),
   );
   if (waitingForThings.length > 0) {
     into.problems.push(...problems.filter(({ kind }) => kind === 'waiting'));

@@ -8,6 +8,7 @@ import {
   type RecordName,
   Verdicts,
 } from '../identity/index.js';
+import { Levels } from '../mapping/index.js';
 import {
   type Anchor,
   expectedFields,
@@ -16,6 +17,7 @@ import {
   isAlive,
   mergeAnchor,
   type Problem,
+  putLevel,
   type Reading,
   settleHeld,
   type TieEnd,
@@ -108,7 +110,31 @@ export class World implements PlayedInstallation {
 
   /** The knot, with what its references mean now. */
   get #bound(): CompiledKnot {
-    return withReferences(this.knot, this.#references());
+    return withReferences(this.knot, this.#references(), this.#levels());
+  }
+
+  #levels(): Levels | undefined {
+    const field = this.knot.fields.find(({ levels }) => levels);
+    if (!field) return undefined;
+    const levels = new Levels();
+    for (const { id, agreed } of this.anchors.values()) {
+      const above = agreed[field.id]?.value;
+      if (typeof above === 'string') levels.learn([[id, anchorId(above)]]);
+    }
+    return levels;
+  }
+
+  /** What stands under things that were just made in a member, and is not there itself. */
+  #below(made: readonly Operation[]): readonly AnchorId[] {
+    const field = this.knot.fields.find(({ levels }) => levels);
+    return [...this.anchors.values()].flatMap(({ id, agreed, ties }) => {
+      const above = field && agreed[field.id]?.value;
+      const isWaiting = made.some(
+        ({ kind, anchor, member }) =>
+          kind === 'create' && anchor === above && !ties.some((tie) => tie.member === member),
+      );
+      return isWaiting ? [id] : [];
+    });
   }
 
   of(member: MemberId): Map<RecordKey, SourceRecord> {
@@ -217,13 +243,15 @@ export class World implements PlayedInstallation {
     const tiedBefore = new Map(this.anchors);
     let ids = shuffle([...this.anchors.keys()]);
     for (let pass = 1; ids.length > 0; pass += 1) {
+      const before = outcome.operations.length;
       const { raced, late } = await this.#passOver(ids, readings, read.blocked, settings, outcome);
-      if (pass === mostPasses) break;
+      const below = this.#below(outcome.operations.slice(before));
+      if (pass >= mostPasses && below.length === 0) break;
       // What was read before our writes is no edit after them: only what raced is read again. An anchor that a person
       // has changed meanwhile was not written: what was read of it still holds.
       const again = [...raced].map(([id, members]) => [id, this.#readAgain(id, members)] as const);
       const still = late.map((id) => [id, this.#stillOf(id, readings.get(id) ?? new Map(), tiedBefore)] as const);
-      readings = new Map([...again, ...still]);
+      readings = new Map([...below.map((id) => [id, new Map()] as const), ...again, ...still]);
       ids = [...readings.keys()];
     }
     this.#isRunning = false;
@@ -249,6 +277,7 @@ export class World implements PlayedInstallation {
       // A store gives the ties of an anchor in any order.
       const anchor = { ...stored, ties: shuffle([...stored.ties]) };
       const merge = mergeAnchor({ knot, anchor, readings: readings.get(id) ?? new Map(), now: this.now });
+      putLevel(knot, merge.anchor);
       const plan = planAnchor(knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread });
       return [{ id, revision: this.#revisions.get(id) ?? 0, merge, plan }];
     });

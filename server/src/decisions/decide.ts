@@ -141,10 +141,11 @@ async function settle(
     person,
     at: now.getTime(),
   });
-  if (!settled.ok)
-    return settled.reason === 'not a choice'
-      ? { kind: 'not a choice', says: 'choose one of the values shown' }
-      : { kind: 'changed meanwhile' };
+  if (!settled.ok && settled.reason === 'not a choice')
+    return { kind: 'not a choice', says: 'choose one of the values shown' };
+  if (!settled.ok && settled.reason === 'circle')
+    return { kind: 'not a choice', says: 'it would stand under itself: choose another, or move the other one first' };
+  if (!settled.ok) return { kind: 'changed meanwhile' };
   await storeAnchor(db, knot.id, loaded.anchor, openSave(knot.compiled, settled.anchor), now.getTime());
   const agreed = settled.anchor.agreed[field];
   await noteChoice(db, knot, id, field, agreed, now);

@@ -6,6 +6,7 @@ import {
   type KeyRule,
   type KnotQuestions,
   type KnownName,
+  Levels,
   LookUps,
   type MemberId,
   type Reading,
@@ -19,7 +20,7 @@ import type { Store } from './store.js';
 /** Where what references mean is looked up. */
 export type ReferenceSource = Pick<
   Store,
-  'tieHeads' | 'anchorsWithKeys' | 'tiesOf' | 'agreedTexts' | 'redirects' | 'keyRulesOf'
+  'tieHeads' | 'anchorsWithKeys' | 'tiesOf' | 'agreedTexts' | 'redirects' | 'keyRulesOf' | 'thingsAbove'
 >;
 
 type Asking = { readonly anchor: Anchor; readonly readings?: ReadonlyMap<MemberId, Reading> | undefined };
@@ -27,14 +28,20 @@ type Asking = { readonly anchor: Anchor; readonly readings?: ReadonlyMap<MemberI
 /**
  * The knot with what the references of some anchors mean, looked up for all of them together: a few queries for each
  * knot that is referred to, and none where nothing is.
+ * @param levels what a run has agreed of what stands under what, which nobody has stored yet
  */
 export async function bindReferences(
   source: ReferenceSource,
   knot: CompiledKnot,
   anchors: readonly Asking[],
+  levels = new Levels(),
 ): Promise<CompiledKnot> {
   if (!knot.fields.some(({ refersTo }) => refersTo !== undefined)) return knot;
-  return withReferences(knot, await lookUp(source, referenceQuestions(knot, anchors).asked));
+  const references = await lookUp(source, referenceQuestions(knot, anchors).asked);
+  const field = knot.fields.find((one) => one.levels);
+  if (!field) return withReferences(knot, references);
+  levels.learn(await source.thingsAbove(field.id, references.thingsOf(knot.id)));
+  return withReferences(knot, references, levels);
 }
 
 /** Answers questions about the things of other knots. */

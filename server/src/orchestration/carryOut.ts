@@ -1,13 +1,17 @@
+import type { AnchorId } from '@anchor-knot/core';
 import { applyPlan, type Applied } from './applyPlan.js';
 import { allDone, type SharedPhase } from './batch.js';
-import { planAgain } from './planAgain.js';
+import { planAgain, planReleased } from './planAgain.js';
 import { mergedAtOnce, pagesToMerge, planAnchors } from './planAnchors.js';
+import { releasedHere } from './releasedHere.js';
 import type { RunAtWork } from './runAtWork.js';
 import { shareWork } from './shareWork.js';
 import type { Matched, Planned } from './soFar.js';
 
 /** Anchors whose records change while we write are merged again this often; what still races waits for the next run. */
 const mostPasses = 3;
+/** So many levels of things that stand under each other are made by one run; what is below waits for the next. */
+const mostLevels = 100;
 /** Anchors in a batch of a run that another worker may take. */
 const usualBatchSize = 2000;
 
@@ -19,11 +23,15 @@ export async function planRun(run: RunAtWork, matched: Matched): Promise<Planned
   const size = Math.min(mergedAtOnce, batchSizeOf(run));
   const pages = pagesToMerge(installation.store, lease, {}, size);
   const first = await pages.next();
-  if (!first.done && first.value.length === size) return openAndShare(run, 'planning', matched, null);
-  const page = async function* () {
+  const isMany = !first.done && first.value.length === size;
+  // What stands under what is judged by all that was planned before.
+  const hasLevels = options.knot.fields.some(({ levels }) => levels);
+  if (isMany && !hasLevels) return openAndShare(run, 'planning', matched, null);
+  const all = async function* () {
     if (!first.done) yield first.value;
+    yield* pages;
   };
-  return planAnchors(installation, options, lease, matched.context, page(), tally, run.beat);
+  return planAnchors(installation, options, lease, matched.context, all(), tally, run.beat);
 }
 
 /** Whether the worker that drove the run before had opened its writing. */
@@ -31,8 +39,17 @@ export function isWriting({ takenUp }: RunAtWork): boolean {
   return takenUp !== undefined && takenUp.soFar.planned !== null;
 }
 
-/** Writes what was planned. What changed meanwhile is planned and written again, as long as there are passes. */
-export async function writeRun(run: RunAtWork, before: Matched, planned: Planned): Promise<void> {
+/**
+ * Writes what was planned. What changed meanwhile is planned and written again, as long as there are passes; and what
+ * waited for others of its knot, level by level, as they are there.
+ * @param guard is asked before more is written than was planned; it throws where that would be too much
+ */
+export async function writeRun(
+  run: RunAtWork,
+  before: Matched,
+  planned: Planned,
+  guard: () => Promise<void>,
+): Promise<void> {
   const { installation, options, lease, connectors, troubles } = run;
   if (!isWriting(run)) run.tally.begin('writing');
   const contextNow = () => ({ ...before.context, troubled: new Set(troubles.keys()) });
@@ -45,20 +62,32 @@ export async function writeRun(run: RunAtWork, before: Matched, planned: Planned
       : await apply(run, { ...before, context: contextNow() }, planned, count);
     run.note(applied.troubles);
     for (const member of applied.undone) run.undone.add(member);
+    if (run.isStopAsked) return;
     late = [...late, ...applied.late];
-    count = applied.raced.length + late.length;
-    if (run.isStopAsked || count === 0) return;
-    if (pass >= mostPasses) {
-      // What somebody else changed each time is read again by the next run.
-      if (late.length > 0) for (const { id } of options.knot.members) run.unsettled.add(id);
-      return;
-    }
+    // What somebody else changed each time is read again by the next run.
+    if (pass >= mostPasses && late.length > 0) for (const { id } of options.knot.members) run.unsettled.add(id);
+    const again = pass < mostPasses ? { raced: applied.raced, late } : { raced: [], late: [] };
+    const changed = new Set([...again.raced.map(({ anchor }) => anchor), ...again.late]);
+    const released = await releasedNow(run, changed, pass);
+    count = changed.size + released.length;
+    if (count === 0) return;
     const reachable = new Map([...connectors].filter(([member]) => !troubles.has(member)));
-    await planAgain(installation, options, lease, reachable, { ...applied, late }, contextNow(), (trouble) =>
-      run.note([trouble]),
-    );
+    await planAgain(installation, options, lease, reachable, again, contextNow(), (trouble) => run.note([trouble]));
+    await planReleased(installation, options, lease, released, contextNow(), run.tally);
+    if (released.length > 0) await guard();
     late = [];
   }
+}
+
+/** What waited for others of its own knot that are there by now. */
+async function releasedNow(
+  { installation, options, lease }: RunAtWork,
+  except: ReadonlySet<AnchorId>,
+  pass: number,
+): Promise<readonly AnchorId[]> {
+  if (pass >= mostLevels || !options.knot.fields.some(({ refersTo }) => refersTo === options.knot.id)) return [];
+  const released = await releasedHere(installation.store, lease.knot);
+  return released.filter((anchor) => !except.has(anchor));
 }
 
 /** @param count of the anchors with something to be written */

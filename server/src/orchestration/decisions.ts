@@ -33,10 +33,11 @@ export function decisionsOfAnchor(
     anchor,
     field: one.field,
     fingerprint: heldFingerprint(one),
-    says:
-      `${fieldName(knot, one.field)} was given differently, and ${one.reason}. Choose the value that ` +
-      'shall be agreed.',
-    detail: { base: one.base ?? null, candidates: one.candidates },
+    says: one.isCircle
+      ? `${fieldName(knot, one.field)}: it would stand under itself. Move one of them in its system, or choose here.`
+      : `${fieldName(knot, one.field)} was given differently, and ${one.reason}. Choose the value that ` +
+        'shall be agreed.',
+    detail: { base: one.base ?? null, candidates: one.candidates, isCircle: one.isCircle ?? false },
   }));
   const problems = [...merge.problems, ...plan.problems].map((problem) =>
     decisionOfProblem(knot, systemName, anchor, problem),

@@ -1,4 +1,4 @@
-import { type AnchorId, type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
+import { type AnchorId, Levels, type MemberId, recordId, type RecordKey } from '@anchor-knot/core';
 import { type Connector, SystemTrouble } from '@anchor-knot/connectors';
 import type { Applied } from './applyPlan.js';
 import type { Installation, RunOptions } from './installation.js';
@@ -7,6 +7,7 @@ import { planBatch } from './planAnchors.js';
 import type { RunLease } from './lease.js';
 import type { StagedReading } from './stored.js';
 import type { MemberTrouble } from './runResult.js';
+import type { Tally } from './tally.js';
 
 const plannedAtOnce = 1000;
 
@@ -38,6 +39,24 @@ export async function planAgain(
   }
   // Nothing was written to an anchor that somebody changed meanwhile: what was read of it still holds.
   for (const anchors of inBatches(late)) await plan(anchors, await stillStaged(installation, lease, anchors));
+}
+
+/** Plans anchors that waited for others of their knot. What was read of them holds: nothing was written to them. */
+export async function planReleased(
+  installation: Installation,
+  options: RunOptions,
+  lease: RunLease,
+  released: readonly AnchorId[],
+  context: PlanContext,
+  tally: Tally,
+): Promise<void> {
+  const levels = new Levels();
+  for (const anchors of inBatches(released)) {
+    const readings = await stillStaged(installation, lease, anchors);
+    const entries = await planBatch(installation, options, lease, anchors, context, async () => readings, levels);
+    for (const { operations } of entries) for (const { kind, member } of operations) tally.add(member, kind);
+    if (entries.length > 0) await installation.store.savePlan(lease, entries);
+  }
 }
 
 type Readings = ReadonlyMap<AnchorId, readonly StagedReading[]>;

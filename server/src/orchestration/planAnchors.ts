@@ -3,9 +3,11 @@ import {
   type AnchorId,
   type CompiledKnot,
   expectedFields,
+  Levels,
   mergeAnchor,
   type MemberId,
   planAnchor,
+  putLevel,
   type Reading,
 } from '@anchor-knot/core';
 import { bindReferences } from './bindReferences.js';
@@ -38,11 +40,12 @@ export async function planAnchors(
   const late: AnchorId[] = [];
   const updatedButHeld: Record<MemberId, number> = {};
   let toWrite = 0;
+  const levels = new Levels();
   /** The database takes one page while the next is worked out. */
   let saving: Promise<void> = Promise.resolve();
   try {
     for await (const ids of pages) {
-      const entries = await planBatch(installation, options, lease, ids, context);
+      const entries = await planBatch(installation, options, lease, ids, context, undefined, levels);
       for (const entry of entries) {
         tally.addPlan(entry);
         if (entry.operations.length > 0) toWrite += 1;
@@ -107,6 +110,7 @@ export type ReadingsOf = (ids: readonly AnchorId[]) => Promise<ReadonlyMap<Ancho
 /**
  * Merges and plans some anchors.
  * @param readingsOf what this run has read of them; all that was staged when left out
+ * @param levels what was agreed before in this run of what stands under what
  */
 export async function planBatch(
   installation: Installation,
@@ -115,6 +119,7 @@ export async function planBatch(
   ids: readonly AnchorId[],
   context: PlanContext,
   readingsOf: ReadingsOf = (some) => installation.store.stagedFor(lease, some),
+  levels = new Levels(),
 ): Promise<PlanEntry[]> {
   const { store, clock } = installation;
   const stored = await store.loadAnchors(lease, ids);
@@ -124,13 +129,14 @@ export async function planBatch(
     const { anchor, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
     return { id, revision, ...takeUp(anchor, staged.get(id) ?? []) };
   });
-  const knot = await bindReferences(installation.store, options.knot, taken);
+  const knot = await bindReferences(installation.store, options.knot, taken, levels);
   // Only where a record is gone can others be deleted.
   const partlyGone = taken.filter(({ anchor }) => anchor.ties.some(({ gone }) => gone)).map(({ id }) => id);
   const referring = partlyGone.length > 0 ? await store.referringCounts(partlyGone) : new Map<AnchorId, number>();
   const blockedByResting = await store.blockedByResting(lease, planned);
   const entries = taken.map(({ id, revision, anchor, readings, came }): PlanEntry => {
     const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
+    putLevel(knot, merge.anchor);
     const blocked = new Set(
       [context.blocked, blockedByResting, context.unclear].flatMap((limit) => [...(limit.get(id) ?? [])]),
     );

@@ -97,7 +97,8 @@ async function goThrough(run: RunAtWork): Promise<void> {
     tally.countLeftAlone(matched.ties, planned.updatedButHeld);
     await guard(run, matched.ties);
   }
-  if (run.options.kind === 'run' && !run.isStopAsked) await writeRun(run, matched, planned);
+  if (run.options.kind === 'run' && !run.isStopAsked)
+    await writeRun(run, matched, planned, () => guard(run, matched.ties));
   // What a worker wrote that died before it could tell is counted, too.
   if (run.isShared) tally.setWrites(await store.writeCounts(lease));
   // Last, so that a record leaves the outside only when its anchor is stored; the next run drops those that are tied.

@@ -37,6 +37,7 @@ import type {
   Outcomes,
   FilteredRecord,
   MemberCursor,
+  WaitingReference,
 } from './stored.js';
 
 /**
@@ -137,6 +138,17 @@ export interface Store {
   agreedTexts(knot: string, field: FieldId, anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, string>>;
   /** How many things that are there refer to some anchors; those that nothing refers to are left out. */
   referringCounts(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, number>>;
+  /** What stands above some things by a field, and above that, up to the top: each thing, and the one above it. */
+  thingsAbove(
+    field: FieldId,
+    things: readonly AnchorId[],
+  ): Promise<readonly (readonly [thing: AnchorId, above: AnchorId])[]>;
+  /** References of things of a knot that wait for others of it, in the order of the things, after one. */
+  waitingWithin(
+    knot: string,
+    after: AnchorId | undefined,
+    limit: number,
+  ): Promise<readonly (WaitingReference & { readonly anchor: AnchorId })[]>;
   /** Of anchors that became part of others, which they are now. */
   redirects(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, AnchorId>>;
   assign(

@@ -14,6 +14,7 @@ import type {
   Problem,
   Reading,
   RecordKey,
+  ReferenceBy,
   Shared,
   TieReason,
   Withheld,
@@ -235,6 +236,14 @@ export interface Outcomes {
   }[];
   readonly writes: readonly WriteRecord[];
   readonly journal: readonly JournalRow[];
+}
+
+/** A reference that waits for something of a knot. */
+export interface WaitingReference {
+  readonly knot: string;
+  readonly by: ReferenceBy;
+  readonly value: string | null;
+  readonly thing: string | null;
 }
 
 /** A record that takes no part, and what it is called. */

@@ -97,6 +97,9 @@ export class PostgresStore implements Store {
   agreedTexts = (knot: string, field: FieldId, ids: readonly AnchorId[]) =>
     references.agreedTexts(this.#data, knot, field, ids);
   referringCounts = (ids: readonly AnchorId[]) => references.referringCounts(this.#data, ids);
+  thingsAbove = (field: FieldId, things: readonly AnchorId[]) => references.thingsAbove(this.#data, field, things);
+  waitingWithin = (knot: string, after: AnchorId | undefined, limit: number) =>
+    references.waitingWithin(this.#data, knot, after, limit);
   redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
 
   assign = (

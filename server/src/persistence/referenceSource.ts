@@ -1,7 +1,7 @@
 import type { ReferenceSource } from '../orchestration/bindReferences.js';
 import type { SqlConnection } from './sql.js';
 import { anchorsWithKeys, tieHeads, tiesOf } from './tables/anchors.js';
-import { agreedTexts, keyRulesOf, redirects } from './tables/references.js';
+import { agreedTexts, keyRulesOf, redirects, thingsAbove } from './tables/references.js';
 
 /** What references mean, as it is seen on a connection: within a transaction, as that one sees it. */
 export function referenceSource(db: SqlConnection): ReferenceSource {
@@ -12,5 +12,6 @@ export function referenceSource(db: SqlConnection): ReferenceSource {
     agreedTexts: (knot, field, anchors) => agreedTexts(db, knot, field, anchors),
     redirects: (anchors) => redirects(db, anchors),
     keyRulesOf: (knot) => keyRulesOf(db, knot),
+    thingsAbove: (field, things) => thingsAbove(db, field, things),
   };
 }

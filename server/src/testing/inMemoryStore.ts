@@ -455,6 +455,23 @@ export class InMemoryStore implements Store {
     return counts;
   }
 
+  async thingsAbove(field: FieldId, things: readonly AnchorId[]): Promise<readonly (readonly [AnchorId, AnchorId])[]> {
+    const above = new Map<AnchorId, AnchorId>();
+    const asked = [...things];
+    for (let thing = asked.pop(); thing !== undefined; thing = asked.pop()) {
+      const to = this.#anchors.get(thing)?.index.references?.find((one) => one.field === field)?.anchor;
+      if (to === undefined || above.has(thing)) continue;
+      above.set(thing, to);
+      asked.push(to);
+    }
+    return [...above];
+  }
+
+  /** No knot of a simulation refers to itself. */
+  async waitingWithin(): Promise<readonly never[]> {
+    return [];
+  }
+
   /** Nobody merges anchors in a simulation. */
   async redirects(): Promise<ReadonlyMap<AnchorId, AnchorId>> {
     return new Map();

@@ -119,6 +119,7 @@ function heldAmong(decision: Extract<Decision, { kind: 'held' }>, name: Name): D
   return {
     ...decision,
     detail: {
+      ...decision.detail,
       base: base && { ...base, value: name(base.value) },
       candidates: candidates.map((candidate) => ({ ...candidate, value: name(candidate.value) })),
     },

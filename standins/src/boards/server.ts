@@ -156,16 +156,24 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
   registerRecordPages(app, {
     name,
     noun: ['row', 'rows'],
-    fields: firstColumns.map(({ id, title }) => ({ name: id, label: title })),
+    fields: [
+      ...firstColumns.map(({ id, title }) => ({ name: id, label: title })),
+      { name: 'under', label: 'Under (row)' },
+    ],
     columns: ['Title', 'Under', 'Stage', 'Lead', 'Start', 'End'],
     list: async () =>
       works.all().map(({ id, parent, cells }) => ({
         id,
         cells: [cells.title, parent, cells.stage, cells.lead, cells.start, cells.end],
       })),
-    show: async (id) => works.get(id)?.cells,
-    save: async (id, form) => {
-      const result = changed(works, id === undefined ? undefined : works.get(id), { cells: form });
+    show: async (id) => {
+      const row = works.get(id);
+      return row && { ...row.cells, under: row.parent };
+    },
+    save: async (id, { under, ...cells }) => {
+      const known = id === undefined ? undefined : works.get(id);
+      const parent = under === undefined ? known?.parent : under.trim() || null;
+      const result = changed(works, known, { cells, parent });
       if (typeof result === 'string') return { refused: result };
       works.put(result);
       return { id: result.id };

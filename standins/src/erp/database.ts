@@ -40,6 +40,13 @@ create index sales_line_of_document on sales_line (doc_no);
 create view web_order_line as select line_id, doc_no, position, article_no, quantity, price, amount, changed_at
   from sales_line where doc_no in (select doc_no from sales_document where kind = 'order' and channel = 'web')
   with check option;
+/* What the works build, and the jobs that this takes, each under what it is part of. */
+create sequence job_number start 1001;
+create table job (
+  job_no varchar(10) primary key default 'J' || nextval('job_number'), parent_no varchar(10) references job,
+    title varchar(80) not null, status varchar(20) not null default 'planned', foreman varchar(6) references staff,
+  begins date, ends date, budget numeric(12,2), board_row varchar(12), changed_at timestamptz not null default now()
+);
 create table stock_movement (movement_id bigint generated always as identity primary key,
   article_no varchar(10) not null references article, quantity int not null, reason varchar(20) not null,
     booked_at timestamptz not null default now());
@@ -53,6 +60,7 @@ create function take_position() returns trigger language plpgsql as $$ begin
   end $$;
 create trigger line_position before insert on sales_line for each row when (new.position is null)
   execute function take_position();
+create trigger job_touch before update on job for each row execute function touch();
 create trigger line_touch before update on sales_line for each row execute function touch();
 create trigger document_touch before update on sales_document for each row execute function touch();
 `;
@@ -69,7 +77,7 @@ export async function openErpDatabase(adminUrl: string, password: string, busine
     await fill(pool, business());
     await pool.query(
       `grant usage on schema public to ${erpRole}; grant usage on all sequences in schema public to ${erpRole}; grant
-        select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, sales_document,
+        select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, job, sales_document,
           sales_line to ${erpRole}; grant insert, update, delete on web_order_line to ${erpRole}`,
     );
   }

@@ -5,6 +5,7 @@ import { page, type PageField } from '../kit/pages.js';
 import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { erpRole } from './database.js';
+import { registerJobPages } from './jobPages.js';
 import { registerODataFace } from './odata.js';
 
 const name = 'Coldharbour ERP';
@@ -118,6 +119,8 @@ export async function erpServer({ pool, secret, faults: startFaults }: ErpOption
       }
     },
   });
+
+  registerJobPages(app, name, pool);
 
   app.get('/faults', async (_, reply) => {
     const boxes = await Promise.all(

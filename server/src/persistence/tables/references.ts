@@ -1,5 +1,6 @@
 import { type AnchorId, anchorId, type FieldId, type KeyRule } from '@anchor-knot/core';
-import type { AnchorIndex } from '../../orchestration/stored.js';
+import type { AnchorIndex, WaitingReference } from '../../orchestration/stored.js';
+import { leastAnchor } from '../rows.js';
 import type { SqlConnection } from '../sql.js';
 
 /** The key rules of a knot, as they are in force; none where there is no such knot. */
@@ -150,12 +151,26 @@ export async function namesOfThings(
   return new Map(rows.map(({ id, anchor_id, knot_id, title }) => [id, { anchor: anchor_id, knot: knot_id, title }]));
 }
 
-/** A reference that waits for something of a knot. */
-export interface WaitingReference {
-  readonly knot: string;
-  readonly by: { readonly member: string } | { readonly field: string };
-  readonly value: string | null;
-  readonly thing: string | null;
+/**
+ * What stands above some things, and above that, up to the top.
+ * @returns each thing, and the one above it
+ */
+export async function thingsAbove(
+  db: SqlConnection,
+  field: FieldId,
+  things: readonly AnchorId[],
+): Promise<readonly (readonly [AnchorId, AnchorId])[]> {
+  if (things.length === 0) return [];
+  const rows = (await db.query(
+    `with recursive above as (
+       select anchor_id, to_anchor from anchor_reference where anchor_id = any($2::uuid[]) and field = $1
+       union
+       select r.anchor_id, r.to_anchor from above join anchor_reference r on r.anchor_id = above.to_anchor
+         and r.field = $1)
+     select anchor_id, to_anchor from above`,
+    [field, things],
+  )) as { anchor_id: string; to_anchor: string }[];
+  return rows.map(({ anchor_id, to_anchor }) => [anchorId(anchor_id), anchorId(to_anchor)]);
 }
 
 /** What waits for things of a knot, in any knot. */
@@ -165,6 +180,22 @@ export async function waitingFor(db: SqlConnection, knot: string, limit: number)
      from decision where kind = 'waiting' and closed_at is null and detail ->> 'knot' = $1 limit $2`,
     [knot, limit],
   )) as WaitingReference[];
+}
+
+/** The things of a knot that wait for others of the same knot, in their order, after one. */
+export async function waitingWithin(
+  db: SqlConnection,
+  knot: string,
+  after: AnchorId | undefined,
+  limit: number,
+): Promise<readonly (WaitingReference & { readonly anchor: AnchorId })[]> {
+  return (await db.query(
+    `select anchor_id as anchor, knot_id as knot, detail -> 'by' as by, detail ->> 'value' as value,
+       detail ->> 'thing' as thing
+     from decision where kind = 'waiting' and closed_at is null and knot_id = $1 and detail ->> 'knot' = $1
+       and anchor_id > $2 order by anchor_id limit $3`,
+    [knot, after ?? leastAnchor, limit],
+  )) as readonly (WaitingReference & { readonly anchor: AnchorId })[];
 }
 
 /** In which list of their knots some records stand that belong to no anchor, by knot, member and key. */

@@ -22,7 +22,7 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
     options.map((option, index) => ({ ...option, key: String(index + 1) }));
   switch (decision.kind) {
     case 'held': {
-      const { base, candidates } = decision.detail;
+      const { base, candidates, isCircle } = decision.detail;
       const name = (giver: GiverView): string => {
         if (giver.kind === 'person') return giver.name;
         return giver.kind === 'member' ? (members.find(({ id }) => id === giver.member)?.systemName ?? '') : '';
@@ -30,7 +30,7 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
       const known = base !== null && candidates.some(({ value }) => valueText(value) === valueText(base.value));
       return [
         ...numbered(
-          candidates.map(({ value, givers }) => ({
+          (isCircle ? [] : candidates).map(({ value, givers }) => ({
             who: givers.map(name).join(' and '),
             value,
             shows: true,
@@ -38,6 +38,16 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
             choice: { choose: 'value', value, fingerprint },
           })),
         ),
+        ...(isCircle
+          ? [
+              {
+                ...plain,
+                key: 't',
+                who: 'let it stand at the top',
+                choice: { choose: 'value', value: null, fingerprint },
+              } satisfies DecisionOption,
+            ]
+          : []),
         ...(base && !known
           ? [
               {
