@@ -54,7 +54,7 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/watch`);
   await runNow(page);
   await picture('run');
-  for (const knot of ['orders', 'orderLines', 'people', 'requesters', 'tickets']) {
+  for (const knot of ['orders', 'orderLines', 'people', 'requesters', 'projects', 'tickets']) {
     await page.goto(`${address()}/knots/${knot}/members`);
     await runNow(page);
   }

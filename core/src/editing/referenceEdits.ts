@@ -19,8 +19,9 @@ export function referTo(id: string, target: ReferenceTarget): Edit {
         member,
         withReference(mapping, { kind: 'reference', by: nearestWay(definition, member, target) }),
       ]);
+      const isOwn = target.id === definition.id;
       return {
-        ...withoutFormula(field),
+        ...(isOwn ? withoutFormula(field) : withoutLevels(withoutFormula(field))),
         type: 'reference',
         refersTo: target.id,
         rule: ruleFor('reference', field.rule) as SharedField['rule'],
@@ -44,7 +45,7 @@ export function refersIn(id: string, member: MemberId, target: ReferenceTarget):
 export function referNoMore(id: string, type: Exclude<SharedField['type'], 'reference'>): Edit {
   return (definition) =>
     changeField(definition, id, ({ refersTo: _, ...field }) => ({
-      ...field,
+      ...withoutLevels(field),
       type,
       rule: ruleFor(type, field.rule) as SharedField['rule'],
       mappings: Object.fromEntries(
@@ -68,6 +69,14 @@ export function nearestWay(definition: Pick<Knot, 'members'>, member: MemberId, 
 /** A mapping with that reference as its last step. */
 export function withReference(mapping: Mapping, step: ReferenceStep): Mapping {
   return { ...mapping, steps: [...mapping.steps.filter(({ kind }) => kind !== 'reference'), step] };
+}
+
+/** Only what refers to its own knot has levels. */
+function withoutLevels<Field extends Pick<SharedField, 'levels'>>({
+  levels: _,
+  ...field
+}: Field): Omit<Field, 'levels'> {
+  return field;
 }
 
 function withoutFormula({ formula: _, ...field }: SharedField): SharedField {

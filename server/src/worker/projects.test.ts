@@ -122,7 +122,7 @@ test('all levels are made by one run, each under what it is part of; the next on
   expect([again.erp?.create, again.erp?.update, again.boards?.create, again.boards?.update]).toEqual([0, 0, 0, 0]);
 });
 
-test('what is moved on one side is moved on the other, and a job made there gets its row under the right one', async () => {
+test('what is moved on one side is moved on the other; a job made there gets its row under the right one', async () => {
   await run();
   await editOnPage(boardsAt, 'R4002', { under: 'R4006' });
   await erp.pool.query('insert into job (parent_no, title) values ($1, $2)', [

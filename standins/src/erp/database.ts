@@ -77,8 +77,8 @@ export async function openErpDatabase(adminUrl: string, password: string, busine
     await fill(pool, business());
     await pool.query(
       `grant usage on schema public to ${erpRole}; grant usage on all sequences in schema public to ${erpRole}; grant
-        select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, job, sales_document,
-          sales_line to ${erpRole}; grant insert, update, delete on web_order_line to ${erpRole}`,
+        select on all tables in schema public to ${erpRole}; grant insert, update on debtor, article, job,
+          sales_document, sales_line to ${erpRole}; grant insert, update, delete on web_order_line to ${erpRole}`,
     );
   }
   return pool;

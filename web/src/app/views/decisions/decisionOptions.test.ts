@@ -47,6 +47,15 @@ test('a held field is settled by who gave what, or by what was agreed', () => {
   expect(said('held')).toEqual(['1 Fernhill CRM', '2 Vera', '0 stay with what was agreed']);
 });
 
+test('what would stand under itself stays as it was, or stands at the top', () => {
+  const held = decision('held') as Extract<Decision, { kind: 'held' }>;
+  const options = optionsOf({ ...held, detail: { ...held.detail, isCircle: true } }, members);
+  expect(options.map(({ who, value, choice }) => [who, value, choice])).toEqual([
+    ['let it stand at the top', undefined, { choose: 'value', value: null, fingerprint: 'seen' }],
+    ['stay with what was agreed', 'c', { choose: 'value', value: 'c', fingerprint: 'seen' }],
+  ]);
+});
+
 test('one candidate is the same or not; several are told apart', () => {
   expect(said('unsure match')).toEqual(['1 the same', '2 not the same', 'l later']);
   const two = decision('unsure match') as Extract<Decision, { kind: 'unsure match' }>;

@@ -30,24 +30,16 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
       const known = base !== null && candidates.some(({ value }) => valueText(value) === valueText(base.value));
       return [
         ...numbered(
-          (isCircle ? [] : candidates).map(({ value, givers }) => ({
-            who: givers.map(name).join(' and '),
-            value,
-            shows: true,
-            note: '',
-            choice: { choose: 'value', value, fingerprint },
-          })),
+          isCircle
+            ? [{ ...plain, who: 'let it stand at the top', choice: { choose: 'value', value: null, fingerprint } }]
+            : candidates.map(({ value, givers }) => ({
+                who: givers.map(name).join(' and '),
+                value,
+                shows: true,
+                note: '',
+                choice: { choose: 'value', value, fingerprint },
+              })),
         ),
-        ...(isCircle
-          ? [
-              {
-                ...plain,
-                key: 't',
-                who: 'let it stand at the top',
-                choice: { choose: 'value', value: null, fingerprint },
-              } satisfies DecisionOption,
-            ]
-          : []),
         ...(base && !known
           ? [
               {

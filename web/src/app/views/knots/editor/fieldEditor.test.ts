@@ -3,6 +3,7 @@ import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { KnotDefinition } from '@anchor-knot/contracts';
+import { referTo } from '@anchor-knot/core';
 import { customers, fakeEditor } from '../../../testing/fakeEditor';
 import { hands } from '../../../testing/hands';
 import { PlainFormula } from '../../../testing/plainParts';
@@ -11,7 +12,12 @@ import { FormulaEditor } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
 
 async function shown(fieldId: string, { may = true, trial = undefined as unknown } = {}) {
-  const editor = { ...fakeEditor(customers, may), trial: signal(trial) };
+  const targets = {
+    knots: () => [{ id: 'customers', name: 'Customers' }],
+    definitions: () => ({}),
+    know: () => undefined,
+  };
+  const editor = { ...fakeEditor(customers, may), trial: signal(trial), targets };
   TestBed.configureTestingModule({ providers: [provideRouter([]), { provide: KnotEditor, useValue: editor }] });
   TestBed.overrideComponent(FieldEditor, { remove: { imports: [FormulaEditor] }, add: { imports: [PlainFormula] } });
   const fixture = TestBed.createComponent(FieldEditor);
@@ -31,6 +37,15 @@ test.each(['phone', 'contactName'])('%s gets a name, an owner and a note; what i
   await type('Who answers for it', ' ');
   await type('Note', '');
   expect([field()?.name, field()?.owner, field()?.note]).toEqual(['Called', undefined, undefined]);
+});
+
+test('what refers to its own knot may say what stands under what; another type says it no more', async () => {
+  const { tick, choose, editor, field } = await shown('company');
+  editor.edit(referTo('company', editor.definition() as KnotDefinition));
+  await tick(/^Levels/);
+  expect(field()).toMatchObject({ type: 'reference', refersTo: 'customers', levels: true });
+  await choose('Type', /^text$/);
+  expect([field()?.refersTo, field()?.levels]).toEqual([undefined, undefined]);
 });
 
 test('another type keeps of the rule what fits it', async () => {

@@ -49,9 +49,10 @@ export class FieldEditor {
   protected readonly setFormula = setFormula;
   protected readonly field = computed(() => this.editor.definition()?.fields.find(({ id }) => id === this.fieldId()));
   protected readonly findings = computed(() =>
-    this.editor
-      .findings()
-      .filter(({ at }) => at === `fields.${this.fieldId()}` || at.startsWith(`fields.${this.fieldId()}.rule`)),
+    this.editor.findings().filter(({ at }) => {
+      const own = `fields.${this.fieldId()}`;
+      return at === own || at === `${own}.levels` || at.startsWith(`${own}.rule`);
+    }),
   );
 
   protected readonly names = computed((): readonly FormulaName[] =>
