@@ -55,11 +55,14 @@ export async function writeRun(
   const contextNow = () => ({ ...before.context, troubled: new Set(troubles.keys()) });
   let count = planned.toWrite;
   let { late } = planned;
+  let releasedBefore: readonly AnchorId[] = [];
   // What was read before another worker wrote is not merged again: the next run reads it.
-  for (let pass = run.takenUp ? mostPasses : 1; ; pass += 1) {
-    const applied = isWriting(run)
-      ? await share(run)
-      : await apply(run, { ...before, context: contextNow() }, planned, count);
+  const first = run.takenUp ? mostPasses : 1;
+  for (let pass = first; ; pass += 1) {
+    const applied =
+      pass === first && isWriting(run)
+        ? await share(run)
+        : await apply(run, { ...before, context: contextNow() }, planned, count);
     run.note(applied.troubles);
     for (const member of applied.undone) run.undone.add(member);
     if (run.isStopAsked) return;
@@ -70,7 +73,10 @@ export async function writeRun(
     const changed = new Set([...again.raced.map(({ anchor }) => anchor), ...again.late]);
     const released = await releasedNow(run, changed, pass);
     count = changed.size + released.length;
-    if (count === 0) return;
+    // What was released and waits still is for the next run.
+    const isStuck = changed.size === 0 && isSame(released, releasedBefore);
+    if (count === 0 || isStuck) return;
+    releasedBefore = released;
     const reachable = new Map([...connectors].filter(([member]) => !troubles.has(member)));
     await planAgain(installation, options, lease, reachable, again, contextNow(), (trouble) => run.note([trouble]));
     await planReleased(installation, options, lease, released, contextNow(), run.tally);
@@ -79,13 +85,19 @@ export async function writeRun(
   }
 }
 
-/** What waited for others of its own knot that are there by now. */
+const isSame = (some: readonly AnchorId[], others: readonly AnchorId[]): boolean =>
+  some.length === others.length && some.every((anchor, place) => anchor === others[place]);
+
+/** What waited for others of its own knot that are there by now; nobody looks where nothing has come. */
 async function releasedNow(
-  { installation, options, lease }: RunAtWork,
+  { installation, options: { knot }, lease, readings, tally }: RunAtWork,
   except: ReadonlySet<AnchorId>,
   pass: number,
 ): Promise<readonly AnchorId[]> {
-  if (pass >= mostLevels || !options.knot.fields.some(({ refersTo }) => refersTo === options.knot.id)) return [];
+  const hasCome =
+    [...readings.values()].some(({ newcomers, revived }) => newcomers + revived > 0) ||
+    knot.members.some(({ id }) => tally.of(id).create > 0);
+  if (pass >= mostLevels || !hasCome || !knot.fields.some(({ refersTo }) => refersTo === knot.id)) return [];
   const released = await releasedHere(installation.store, lease.knot);
   return released.filter((anchor) => !except.has(anchor));
 }

@@ -204,12 +204,17 @@ function connectionOf({ place, credential, system }: StandIn): string {
 const roomForNewValues = '--max-semi-space-size=64';
 
 /** Detached, so that Ctrl-C in the terminal reaches only this process, which then stops the others in order. */
-async function startProcess(name: string, file: string, environment: NodeJS.ProcessEnv): Promise<void> {
+async function startProcess(
+  name: string,
+  file: string,
+  environment: NodeJS.ProcessEnv,
+  nodeOptions: readonly string[] = [],
+): Promise<void> {
   const child = fork(join(import.meta.dirname, '..', file), {
     env: { ...process.env, ...environment },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     detached: true,
-    execArgv: [...process.execArgv, roomForNewValues],
+    execArgv: [...process.execArgv, ...nodeOptions],
   });
   keep(name, child);
   await new Promise<void>((done, failed) => {
@@ -292,7 +297,8 @@ async function main(): Promise<void> {
   await parts.close();
 
   say('Starting the server and two workers.');
-  for (const worker of ['worker', 'second worker']) await startProcess(worker, 'workerProcess.js', environment);
+  for (const worker of ['worker', 'second worker'])
+    await startProcess(worker, 'workerProcess.js', environment, [roomForNewValues]);
   await startProcess('server', 'serverProcess.js', environment);
   if (lively) startVisitors(standIns);
   const people = (empty ? demoPeople.slice(0, 1) : demoPeople).map(
