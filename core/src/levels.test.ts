@@ -127,7 +127,7 @@ test('never in a circle, made from the top, and quiet in the end', async () => {
   const seen = { levels: 0, held: 0, waiting: 0 };
   await fc.assert(
     fc.asyncProperty(
-      fc.constantFrom<Parameters<typeof definitionOf>>('ask', 'order', 'newest'),
+      fc.constantFrom<Parameters<typeof definitionOf>[0][]>('ask', 'order', 'newest'),
       fc.array(happening, { minLength: 4, maxLength: 30 }),
       async (rule, history) => {
         const tree = new Tree(rule);

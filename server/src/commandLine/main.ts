@@ -2,7 +2,6 @@
 import { parseArgs } from 'node:util';
 import { setFlagsFromString } from 'node:v8';
 import type { RunResult } from '../orchestration/runResult.js';
-import { rotateKey } from '../systems/rotateKey.js';
 import { type MatchReport, matchLists } from './matchLists.js';
 import { BadKnotFile, checkFiles, readFileKnot, runFileKnot } from './fileKnot.js';
 
@@ -74,6 +73,8 @@ async function main(): Promise<number> {
     return 0;
   }
   if (command === 'rotate-key' && file === undefined) {
+    // What talks to a server's database is loaded for this alone: it would double the time of each start.
+    const { rotateKey } = await import('../systems/rotateKey.js');
     console.log(
       `${await rotateKey(process.env)} secrets are under the new key. Start the server and the workers with it.`,
     );

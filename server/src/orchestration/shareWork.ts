@@ -4,8 +4,8 @@ import { LeaseLost, type RunLease } from './lease.js';
 import { together } from './together.js';
 import { workBatch } from './workBatch.js';
 
-/** While parts are stored another is worked out: so many at once are enough to be never idle. */
-export const batchesAtOnce = 3;
+/** While one part is stored another is worked out: so many at once are enough to be never idle. */
+export const batchesAtOnce = 2;
 /** How long it is waited for parts that other workers do, before it is looked again. */
 const waitMs = 100;
 

@@ -1,7 +1,7 @@
 import { closeSync, cpSync, existsSync, fsyncSync, openSync, readdirSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { PGlite, type PGliteInterface, type Transaction } from '@electric-sql/pglite';
-import { migrations } from './dataSource.js';
+import { migrations } from './migrations.js';
 import type { SqlConnection, SqlDatabase } from './sql.js';
 
 /** The type numbers of PostgreSQL's catalogue whose values come as text, as they do from a server's driver. */

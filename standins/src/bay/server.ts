@@ -9,7 +9,6 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { join } from 'node:path';
-import ExcelJS from 'exceljs';
 import type { FastifyInstance } from 'fastify';
 import iconv from 'iconv-lite';
 import type { generatePartners } from '../generator/partners.js';
@@ -163,6 +162,8 @@ async function fill(folder: string, { partners, leads, prices }: ReturnType<type
       })
       .join(''),
   );
+  // Only where a workbook is made: it takes long to load.
+  const { default: ExcelJS } = await import('exceljs');
   const workbook = new ExcelJS.Workbook();
   workbook.addWorksheet('Read me').addRow(['Partner prices are net, in pounds.']);
   const sheet = workbook.addWorksheet('Partner prices');

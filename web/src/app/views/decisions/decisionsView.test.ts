@@ -44,6 +44,7 @@ const held = (id: string): Decision => ({
   note: '',
   detail: {
     base: null,
+    isCircle: false,
     candidates: [
       { value: '+441', givers: [{ kind: 'member', member: 'crm' }], at: 0, isAgreed: false },
       { value: '+442', givers: [{ kind: 'member', member: 'shop' }], at: 0, isAgreed: false },

@@ -34,7 +34,7 @@ const held = (id: string, ...candidates: ReturnType<typeof given>[]): Decision =
   ...common,
   id,
   kind: 'held',
-  detail: { base: null, candidates },
+  detail: { base: null, isCircle: false, candidates },
 });
 const duplicate = (id: string, fullest: string | null): Decision => ({
   ...common,
