@@ -29,7 +29,13 @@ const drafts = Array.from({ length: 40 }, (_, number): DecisionDraft => {
   if (number % 4 === 0) return { ...common, kind: 'duplicate', member: 'crm', key, detail: duplicate };
   if (number % 4 === 1) return { ...common, kind: 'refused', anchor, member: `m${number}`, detail: {} };
   if (number % 4 === 2) return { ...common, kind: 'rejected', member: 'crm', key, detail: { reasons: [] } };
-  return { ...common, kind: 'held', anchor, field: `f${number}`, detail: { base: null, isCircle: false, candidates: [] } };
+  return {
+    ...common,
+    kind: 'held',
+    anchor,
+    field: `f${number}`,
+    detail: { base: null, isCircle: false, candidates: [] },
+  };
 });
 
 /** Goes through all pages, with something done after the first of them. */

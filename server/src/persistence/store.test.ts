@@ -18,7 +18,7 @@ import type { DecisionDraft } from '../orchestration/decisionDraft.js';
 import { type Fault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities, simulationKnot } from '../testing/simulationKnot.js';
 import { TestDatabase } from '../testing/testDatabase.js';
-import { serverMigrations } from './dataSource.js';
+import { serverMigrations } from './migrations.js';
 import { PostgresStore } from './postgresStore.js';
 import { withLease } from './tables/runs.js';
 
