@@ -124,7 +124,7 @@ test('units are asked for, one is chosen, and a field is added there', async ({ 
   await page.getByRole('button', { name: 'Ask which there are' }).click();
   await choose(page.getByLabel('Work in'), 'Practice boards');
   await page.getByRole('button', { name: 'Save' }).click();
-  await page.getByRole('link', { name: 'projects' }).click();
+  await page.getByRole('link', { name: 'projects', exact: true }).click();
   await page.getByRole('tab', { name: 'Records' }).click();
   await expect(page.locator('tbody tr').first()).toContainText('Practice: ');
   await page.getByRole('button', { name: 'Add a field there' }).click();
