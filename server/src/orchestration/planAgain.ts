@@ -41,7 +41,10 @@ export async function planAgain(
   for (const anchors of inBatches(late)) await plan(anchors, await stillStaged(installation, lease, anchors));
 }
 
-/** Plans anchors that waited for others of their knot. What was read of them holds: nothing was written to them. */
+/**
+ * Plans anchors that waited for others of their knot, as they are stored: what was read of them was merged before, what
+ * waited is ahead, and what has been written to them since is not in it.
+ */
 export async function planReleased(
   installation: Installation,
   options: RunOptions,
@@ -52,8 +55,7 @@ export async function planReleased(
 ): Promise<void> {
   const levels = new Levels();
   for (const anchors of inBatches(released)) {
-    const readings = await stillStaged(installation, lease, anchors);
-    const entries = await planBatch(installation, options, lease, anchors, context, async () => readings, levels);
+    const entries = await planBatch(installation, options, lease, anchors, context, async () => new Map(), levels);
     for (const { operations } of entries) for (const { kind, member } of operations) tally.add(member, kind);
     if (entries.length > 0) await installation.store.savePlan(lease, entries);
   }

@@ -137,6 +137,24 @@ test('what is moved on one side is moved on the other; a job made there gets its
   expect(await parentOnBoards(String(fetched?.board_row))).toBe('R4900');
 });
 
+test('what was written while its place waited is not taken for an edit when that is there', async () => {
+  await run();
+  // A new row, and one moved under it at once: where it belongs is known only when the new one is.
+  const answer = await fetch(`${boardsAt}/records`, {
+    method: 'POST',
+    body: new URLSearchParams({ title: 'Orangery', stage: 'planned' }),
+    redirect: 'manual',
+  });
+  const made = String(answer.headers.get('location')).replace('/records/', '');
+  await editOnPage(boardsAt, 'R4003', { under: made });
+  await erp.pool.query('update job set title = $1 where board_row = $2', ['Agree the footing', 'R4003']);
+  await run();
+  const row = await fetch(`${boardsAt}/records/R4003`);
+  expect(await row.text()).toContain('Agree the footing');
+  const job = await jobOf('R4003');
+  expect([job.title, job.parent_no]).toEqual(['Agree the footing', (await jobOf(made)).job_no]);
+});
+
 test('of two moves that would make a circle one is held, and nothing is written of it', async () => {
   await run();
   await editOnPage(boardsAt, 'R4001', { under: 'R4006' });
