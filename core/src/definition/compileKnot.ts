@@ -1,6 +1,6 @@
 import { namesIn, readFormula } from '../expression/index.js';
-import { type FieldId, type MemberId, notLookedUp, type References } from '../record/index.js';
 import type { Levels } from '../mapping/index.js';
+import { type FieldId, type MemberId, notLookedUp, type References } from '../record/index.js';
 import { compileMapping } from './compileMapping.js';
 import { compileComputed, type ComputedField } from './computed.js';
 import { checkCrosswalks, checkNamed, checkNames } from './definitionProblems.js';

@@ -19,9 +19,8 @@ export function referTo(id: string, target: ReferenceTarget): Edit {
         member,
         withReference(mapping, { kind: 'reference', by: nearestWay(definition, member, target) }),
       ]);
-      const isOwn = target.id === definition.id;
       return {
-        ...(isOwn ? withoutFormula(field) : withoutLevels(withoutFormula(field))),
+        ...withoutLevels(withoutFormula(field)),
         type: 'reference',
         refersTo: target.id,
         rule: ruleFor('reference', field.rule) as SharedField['rule'],
@@ -71,7 +70,7 @@ export function withReference(mapping: Mapping, step: ReferenceStep): Mapping {
   return { ...mapping, steps: [...mapping.steps.filter(({ kind }) => kind !== 'reference'), step] };
 }
 
-/** Only what refers to its own knot has levels. */
+/** Levels are said anew, of what refers to its own knot. */
 function withoutLevels<Field extends Pick<SharedField, 'levels'>>({
   levels: _,
   ...field

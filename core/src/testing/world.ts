@@ -110,18 +110,9 @@ export class World implements PlayedInstallation {
 
   /** The knot, with what its references mean now. */
   get #bound(): CompiledKnot {
-    return withReferences(this.knot, this.#references(), this.#levels());
-  }
-
-  #levels(): Levels | undefined {
-    const field = this.knot.fields.find(({ levels }) => levels);
-    if (!field) return undefined;
-    const levels = new Levels();
-    for (const { id, agreed } of this.anchors.values()) {
-      const above = agreed[field.id]?.value;
-      if (typeof above === 'string') levels.learn([[id, anchorId(above)]]);
-    }
-    return levels;
+    const bound = withReferences(this.knot, this.#references(), new Levels());
+    for (const anchor of this.anchors.values()) putLevel(bound, anchor);
+    return bound;
   }
 
   /** What stands under things that were just made in a member, and is not there itself. */
