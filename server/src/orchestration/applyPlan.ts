@@ -14,12 +14,12 @@ import type { Connector } from '@anchor-knot/connectors';
 import { bindReferences } from './bindReferences.js';
 import { decisionOfRefusal, decisionOfUnclear, decisionsOfAnchor } from './decisions.js';
 import type { Installation, RunOptions } from './installation.js';
-import { indexOfAnchors } from './indexAnchors.js';
+import { changedIndexes, indexOfAnchors } from './indexAnchors.js';
 import { isOpen, planBatch, type ReadingsOf, titleOf } from './planAnchors.js';
 import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
 import { mergeRows, writeRows } from './journalRows.js';
 import type { RunLease } from './lease.js';
-import type { AnchorIndex, AnchorOutcome, Intent, PlanEntry } from './stored.js';
+import type { AnchorOutcome, Intent, PlanEntry } from './stored.js';
 import type { DecisionDraft } from './decisionDraft.js';
 import type { MemberTrouble } from './runResult.js';
 import type { Tally } from './tally.js';
@@ -55,11 +55,15 @@ export async function applyPlan(applying: Applying): Promise<Applied> {
   const applied = new AppliedSoFar(applying.troubles);
   const widest = Math.max(0, ...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
   const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
+  const pageSize = Math.max(fewestEntriesAtOnce, writesAtOnce);
   let planned: readonly PlanEntry[] = [];
   let { after } = range;
+  let isLastPage = false;
   while (!stopped()) {
-    if (planned.length === 0)
-      planned = await store.planned(lease, { ...range, after }, Math.max(fewestEntriesAtOnce, writesAtOnce));
+    if (planned.length === 0 && !isLastPage) {
+      planned = await store.planned(lease, { ...range, after }, pageSize);
+      isLastPage = planned.length < pageSize;
+    }
     if (planned.length === 0) break;
     const entries = firstWrites(planned, writesAtOnce);
     planned = planned.slice(entries.length);
@@ -230,9 +234,9 @@ export async function storeEnds(
       ? [{ entry, ends: endsOfAnchor, ...outcomeOf(installation, options, entry, endsOfAnchor) }]
       : [];
   });
-  const indexes = indexOfAnchors(
+  const indexes = changedIndexes(
     options.knot,
-    written.map(({ anchor }) => anchor),
+    written.map(({ entry, anchor }) => ({ before: entry.after, after: anchor })),
   );
   const writes = ends.map(({ intent, state, words, key }) => ({
     intent: intent.id,
@@ -246,12 +250,12 @@ export async function storeEnds(
     {
       anchors: written.map(({ entry, ends: endsOfAnchor, ...outcome }, place) => ({
         revision: entry.stored,
-        outcome: { ...outcome, index: indexes[place] as AnchorIndex },
+        outcome: { ...outcome, index: indexes[place] },
         applyTo: (current) => {
           const now = outcomeOf(installation, options, entryOf(installation, options, current), endsOfAnchor);
           return {
             ...now,
-            index: indexOfAnchors(options.knot, [now.anchor])[0] as AnchorIndex,
+            index: indexOfAnchors(options.knot, [now.anchor])[0],
             parted: partedWhileWritten(options.knot, entry.after, current, endsOfAnchor),
           };
         },

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { isDeepStrictEqual } from 'node:util';
 import {
   type Anchor,
   type AnchorId,
@@ -69,6 +70,30 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
       blocks: storedBlocks(columns, place).map(({ block }) => block),
     })),
   }));
+}
+
+/**
+ * By what newcomers find anchors that change; nothing for those that are found by the same as before. What is stored of
+ * an anchor follows from the anchor, so that nobody need ask the database for it.
+ * @param changes `before` is left out for a new anchor
+ */
+export function changedIndexes(
+  knot: CompiledKnot,
+  changes: readonly { readonly before: Anchor | undefined; readonly after: Anchor }[],
+): (AnchorIndex | undefined)[] {
+  const old = indexOfAnchors(
+    knot,
+    changes.flatMap(({ before }) => before ?? []),
+  );
+  const indexes = indexOfAnchors(
+    knot,
+    changes.map(({ after }) => after),
+  );
+  let place = 0;
+  return changes.map(({ before }, change) => {
+    const index = indexes[change];
+    return before && isDeepStrictEqual(old[place++], index) ? undefined : index;
+  });
 }
 
 /** The keys of a record by the knot's key rules, and what it has for the evidence. */

@@ -44,6 +44,7 @@ export class OutsideRecords {
   /** Loads those that do not rest, and stages them but for those that a person has set aside. */
   static async begin(store: Store, options: RunOptions, lease: RunLease): Promise<OutsideRecords> {
     const { knot, knotVersion } = options;
+    // First: what somebody does afterwards is not missed.
     const resting = await store.resting(knot.id, knotVersion);
     const outside = new OutsideRecords(store, options, lease, resting);
     const records = await store.outside(knot.id, knotVersion);
@@ -182,14 +183,13 @@ function checkedAgain(knot: CompiledKnot, member: MemberId, { rejected: _, ...re
 }
 
 /** In which list each record is that was read: those that are tied, of each reason outside, and the filtered ones. */
-export async function accountsOf(
-  store: Store,
+export function accountsOf(
   knot: CompiledKnot,
   ties: ReadonlyMap<MemberId, number>,
+  filtered: ReadonlyMap<MemberId, number>,
   outside: OutsideRecords,
   staying: readonly OutsideRecord[],
-): Promise<ReadonlyMap<MemberId, MemberAccount>> {
-  const filtered = await store.filteredCounts(knot.id);
+): ReadonlyMap<MemberId, MemberAccount> {
   return new Map(
     knot.members.map(({ id }) => {
       const account = { ...emptyAccount, filtered: filtered.get(id) ?? 0, tied: ties.get(id) ?? 0 };

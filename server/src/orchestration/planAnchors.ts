@@ -12,13 +12,13 @@ import {
 } from '@anchor-knot/core';
 import { bindReferences } from './bindReferences.js';
 import { decisionsOfAnchor } from './decisions.js';
-import { indexOfAnchors } from './indexAnchors.js';
+import { changedIndexes } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import { mergeRows } from './journalRows.js';
 import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
 import type { RunLease } from './lease.js';
 import type { Store } from './store.js';
-import type { AnchorIndex, PlanEntry, StagedReading } from './stored.js';
+import type { PlanEntry, StagedReading } from './stored.js';
 import type { Tally } from './tally.js';
 
 export const mergedAtOnce = 1000;
@@ -122,8 +122,7 @@ export async function planBatch(
   levels = new Levels(),
 ): Promise<PlanEntry[]> {
   const { store, clock } = installation;
-  const stored = await store.loadAnchors(lease, ids);
-  const staged = await readingsOf(ids);
+  const [stored, staged] = await Promise.all([store.loadAnchors(lease, ids), readingsOf(ids)]);
   const planned = ids.filter((id) => stored.has(id) || staged.get(id)?.some(({ isNew }) => isNew));
   const taken = planned.map((id) => {
     const { anchor, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
@@ -179,16 +178,15 @@ export async function planBatch(
       held: merge.held,
       lost: merge.lost,
       decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
-      index: { keys: [], evidence: [] },
       came: came.map(({ member, key }) => ({ member, key })),
       tied: came.flatMap(({ member, key, why }) => (why && why.kind !== 'key rule' ? [{ member, key, why }] : [])),
     };
   });
-  const indexes = indexOfAnchors(
+  const indexes = changedIndexes(
     knot,
-    entries.map(({ after }) => after),
+    entries.map(({ anchor, after }) => ({ before: stored.get(anchor)?.anchor, after })),
   );
-  return entries.map((entry, place): PlanEntry => ({ ...entry, index: indexes[place] as AnchorIndex }));
+  return entries.map((entry, place): PlanEntry => ({ ...entry, index: indexes[place] }));
 }
 
 /**

@@ -22,8 +22,10 @@ export async function readKnot(run: RunAtWork): Promise<OutsideRecords> {
   const { installation, options, lease, readings } = run;
   const { knot, knotVersion, members, records } = options;
   run.tally.begin('reading');
-  const outside = await OutsideRecords.begin(installation.store, options, lease);
-  const cursors = await installation.store.cursors(knot.id);
+  const [outside, cursors] = await Promise.all([
+    OutsideRecords.begin(installation.store, options, lease),
+    installation.store.cursors(knot.id),
+  ]);
   // Under another version a record may say something else, also one that nobody has touched.
   const isAsked = ({ id }: CompiledMember): boolean =>
     (members?.has(id) ?? true) || cursors.get(id)?.knotVersion !== knotVersion;

@@ -148,7 +148,8 @@ export interface PlanEntry {
   readonly held: readonly Held[];
   readonly lost: readonly FieldLoss[];
   readonly decisions: readonly DecisionDraft[];
-  readonly index: AnchorIndex;
+  /** Left out where the anchor is found by the same as before. */
+  readonly index?: AnchorIndex | undefined;
   /** Records that came to the anchor with this merge. */
   readonly came: readonly RecordRef[];
   /** Records that were tied for another reason than a key. */
@@ -219,7 +220,8 @@ export interface AnchorOutcome {
   readonly anchor: Anchor;
   readonly open: boolean;
   readonly decisions: readonly DecisionDraft[];
-  readonly index: AnchorIndex;
+  /** Left out where the anchor is found by the same as before. */
+  readonly index?: AnchorIndex | undefined;
   readonly title: string;
   /** Records that a person took from it while they were written: what they hold since. */
   readonly parted?: readonly (RecordRef & { readonly reading: Reading })[] | undefined;

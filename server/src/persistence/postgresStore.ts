@@ -249,13 +249,22 @@ export class PostgresStore implements Store {
   openIntents = (knot: string, range?: AnchorRange) => journal.openIntents(this.#data, knot, range);
   markUnclear = (lease: RunLease, intents: readonly string[]) =>
     runs.withLease(this.#data, lease, (db) => journal.markUnclear(db, intents));
-  saveSourceDecisions = (
+  async saveSourceDecisions(
     lease: RunLease,
     sources: readonly SourceReading[],
     drafts: readonly DecisionDraft[],
     at: number,
-  ) => runs.withLease(this.#data, lease, (db) => decisions.replaceSourceDecisions(db, lease.knot, sources, drafts, at));
+  ): Promise<void> {
+    if (drafts.length === 0 && !(await decisions.areAnyOpen(this.#data, lease.knot, 'sources'))) return;
+    await runs.withLease(this.#data, lease, (db) =>
+      decisions.replaceSourceDecisions(db, lease.knot, sources, drafts, at),
+    );
+  }
   newDecisions = (lease: RunLease, begunAt: number) => decisions.newDecisions(this.#data, lease.knot, begunAt);
-  saveRunDecisions = (lease: RunLease, drafts: readonly DecisionDraft[], at: number) =>
-    runs.withLease(this.#data, lease, (db) => decisions.replaceDecisions(db, lease.knot, { of: 'run' }, drafts, at));
+  async saveRunDecisions(lease: RunLease, drafts: readonly DecisionDraft[], at: number): Promise<void> {
+    if (drafts.length === 0 && !(await decisions.areAnyOpen(this.#data, lease.knot, 'run'))) return;
+    await runs.withLease(this.#data, lease, (db) =>
+      decisions.replaceDecisions(db, lease.knot, { of: 'run' }, drafts, at),
+    );
+  }
 }

@@ -52,7 +52,7 @@ import { emptyAccount, type MemberAccount, type RunProgress, type RunResult } fr
 export interface KeptAnchor extends StoredAnchor {
   readonly open: boolean;
   readonly title: string;
-  readonly index: PlanEntry['index'];
+  readonly index: AnchorIndex;
 }
 
 /** What tests look at. */
@@ -711,7 +711,8 @@ export class InMemoryStore implements Store {
     const ids = new Set(applied.map(({ anchor }) => anchor));
     for (const entry of applied) {
       const open = entry.operations.length > 0 || isOpen(entry);
-      this.#keep({ anchor: entry.after, revision: entry.revision + 1, open, title: entry.title, index: entry.index });
+      const index = entry.index ?? this.#anchors.get(entry.anchor)?.index ?? { keys: [], evidence: [] };
+      this.#keep({ anchor: entry.after, revision: entry.revision + 1, open, title: entry.title, index });
       this.#replaceDecisions(
         (draft) => draft.anchor === entry.anchor && subjectOfDraft(draft) === 'anchor',
         entry.decisions,
@@ -728,7 +729,8 @@ export class InMemoryStore implements Store {
       const current = this.#anchors.get(outcome.anchor.id);
       if (!current) continue;
       const isLate = current.revision !== merged;
-      const { anchor, open, decisions, index, title, parted = [] } = isLate ? applyTo(current.anchor) : outcome;
+      const ended = isLate ? applyTo(current.anchor) : outcome;
+      const { anchor, open, decisions, title, index = current.index, parted = [] } = ended;
       this.#outside = this.#outside.map((record) => ({
         ...record,
         reading: parted.find((each) => recordId(each) === recordId(record))?.reading ?? record.reading,

@@ -10,7 +10,7 @@ import {
   type Tie,
 } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { PlanEntry, RecordRef, StoredAnchor, TieHead, TieRef } from '../../orchestration/stored.js';
+import type { AnchorIndex, RecordRef, StoredAnchor, TieHead, TieRef } from '../../orchestration/stored.js';
 import {
   agreedToColumn,
   anchorFromRows,
@@ -31,7 +31,8 @@ export interface AnchorSave {
   readonly anchor: Anchor;
   readonly open: boolean;
   readonly title: string;
-  readonly index: PlanEntry['index'];
+  /** Left out where newcomers find the anchor by the same as before. */
+  readonly index?: AnchorIndex | undefined;
 }
 
 const longestTitle = 500;
@@ -116,7 +117,7 @@ async function savePart(
   const found = await saveIndex(
     db,
     knot,
-    saves.map(({ anchor, index }) => ({ anchor: anchor.id, index })),
+    saves.flatMap(({ anchor, index }) => (index ? [{ anchor: anchor.id, index }] : [])),
   );
   return [...joined, ...found];
 }
@@ -199,8 +200,9 @@ export async function tiedAmong(
 export async function saveIndex(
   db: SqlConnection,
   knot: string,
-  anchors: readonly { readonly anchor: AnchorId; readonly index: PlanEntry['index'] }[],
+  anchors: readonly { readonly anchor: AnchorId; readonly index: AnchorIndex }[],
 ): Promise<readonly AnchorId[]> {
+  if (anchors.length === 0) return [];
   const keys = anchors.flatMap(({ anchor, index }) =>
     index.keys.map(([rule, key]) => ({ rule, hash: hashKey(key), anchor })),
   );

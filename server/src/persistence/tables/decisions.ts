@@ -67,6 +67,8 @@ export async function replaceDecisions(
   await openDecisions(db, knot, drafts, at);
 }
 
+const sourceKinds = `'trouble', 'unusable'`;
+
 /**
  * The open decisions about what was read of sources: those that may close by themselves do, unless they are among the
  * drafts.
@@ -86,6 +88,16 @@ export async function replaceSourceDecisions(
     [knot, new Date(at), drafts.map(decisionIdentity), JSON.stringify(sources)],
   );
   await openDecisions(db, knot, drafts, at);
+}
+
+/** Whether something waits of what a run says of itself, or of its sources: where not, there is nothing to close. */
+export async function areAnyOpen(db: SqlConnection, knot: string, about: 'run' | 'sources'): Promise<boolean> {
+  const kinds = about === 'run' ? kindsAbout('run') : sourceKinds;
+  const [found] = (await db.query(
+    `select exists (select from decision where knot_id = $1 and closed_at is null and kind in (${kinds})) as any_open`,
+    [knot],
+  )) as [{ any_open: boolean }];
+  return found.any_open;
 }
 
 /** How often it was tried before somebody had it tried again: what fails for the same reason then is no new failure. */

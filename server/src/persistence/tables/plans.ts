@@ -20,25 +20,21 @@ function entryFromColumn(entry: EntryColumn): PlanEntry {
 }
 
 export async function savePlan(db: SqlConnection, { run }: RunLease, entries: readonly PlanEntry[]): Promise<void> {
-  await db.query(
-    `insert into plan_entry (run_id, anchor_id, entry) select $1, * from unnest($2::uuid[], ${fromJsonColumn('$3')})
-      on conflict (run_id, anchor_id) do update set entry = excluded.entry`,
-    [run, entries.map(({ anchor }) => anchor), jsonColumn(entries.map(entryToColumn))],
-  );
-  // What is planned anew is shown once.
-  await db.query(`delete from plan_operation where run_id = $1 and anchor_id = any($2::uuid[]) and state = 'planned'`, [
-    run,
-    entries.map(({ anchor }) => anchor),
-  ]);
   const operations = entries.flatMap(({ title, operations: own }) => own.map((operation) => ({ operation, title })));
-  if (operations.length === 0) return;
+  // What is planned anew is shown once.
   await db.query(
-    `insert into plan_operation (run_id, anchor_id, member, kind, record_key, title, changes)
+    `with shown as (delete from plan_operation where run_id = $1 and anchor_id = any($2::uuid[]) and state = 'planned'),
+     kept as (
+       insert into plan_entry (run_id, anchor_id, entry) select $1, * from unnest($2::uuid[], ${fromJsonColumn('$3')})
+       on conflict (run_id, anchor_id) do update set entry = excluded.entry)
+     insert into plan_operation (run_id, anchor_id, member, kind, record_key, title, changes)
      select $1, anchor, member, kind, key, title, changes::jsonb
-     from unnest($2::uuid[], $3::text[], $4::text[], $5::text[], $6::text[], ${fromJsonColumn('$7')}) as r(anchor,
+     from unnest($4::uuid[], $5::text[], $6::text[], $7::text[], $8::text[], ${fromJsonColumn('$9')}) as r(anchor,
        member, kind, key, title, changes)`,
     [
       run,
+      entries.map(({ anchor }) => anchor),
+      jsonColumn(entries.map(entryToColumn)),
       operations.map(({ operation }) => operation.anchor),
       operations.map(({ operation }) => operation.member),
       operations.map(({ operation }) => operation.kind),

@@ -62,7 +62,7 @@ const leasesToBeTakenUp = 3;
 /** @returns `undefined` while another run holds the knot */
 export async function openRun(db: SqlConnection, request: RunRequest): Promise<BegunRun | undefined> {
   // One at a time per knot: the row of the knot is the lock.
-  await lockKnot(db, request.knot);
+  let standing = await lockKnot(db, request.knot);
   const [open] = (await db.query(
     `select id, lease_until, so_far is not null and exists (select from run_batch where run_id = run.id) as resumes
      from run where knot_id = $1 and ended_at is null`,
@@ -83,17 +83,17 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<B
     await tell(db, open.id);
     await applyComingVersion(db, request.knot);
     await forgetStaged(db, 'select id from run where knot_id = $1', request.knot);
+    standing = await lockKnot(db, request.knot);
   }
   // Another version was put in force since the run was prepared: it is prepared anew.
-  const standing = await lockKnot(db, request.knot);
   if (standing && standing.version !== request.knotVersion) return undefined;
   await addUpCounts(db, request.knot);
-  const [{ token }] = (await db.query('select coalesce(max(token), 0) + 1 as token from run where knot_id = $1', [
-    request.knot,
-  ])) as [{ token: string }];
-  await db.query(
-    `insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until, cause)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9)`,
+  const [{ token }] = (await db.query(
+    `with begun as (
+       insert into run (id, knot_id, knot_version, kind, started_by, started_at, token, lease_until, cause)
+       select $1, $2, $3, $4, $5, $6, (select coalesce(max(token), 0) + 1 from run where knot_id = $2), $7, $8
+       returning token)
+     select token, pg_notify($9, $1::text) from begun`,
     [
       request.run,
       request.knot,
@@ -101,12 +101,11 @@ export async function openRun(db: SqlConnection, request: RunRequest): Promise<B
       request.kind,
       request.startedBy,
       new Date(request.now),
-      token,
       new Date(request.now + request.leaseMs),
       request.cause ?? 'person',
+      runChannel,
     ],
-  );
-  await tell(db, request.run);
+  )) as [{ token: string }];
   return { run: request.run, knot: request.knot, token: Number(token) };
 }
 
@@ -168,9 +167,11 @@ export async function closeRun(
   result: RunResult,
   cursors: ReadonlyMap<MemberId, MemberCursor>,
 ): Promise<void> {
-  await db.query(
-    `update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7,
-       plan_context = null, so_far = null, quiet = cause <> 'person' and $8 where id = $1`,
+  const [ended] = (await db.query(
+    `with ended as (
+       update run set ended_at = $2, state = $3, progress = $4, troubles = $5, guards = $6, words = $7,
+         plan_context = null, so_far = null, quiet = cause <> 'person' and $8 where id = $1 returning kind)
+     select kind, pg_notify($9, $1::text) from ended`,
     [
       lease.run,
       new Date(result.now),
@@ -180,9 +181,10 @@ export async function closeRun(
       JSON.stringify(result.guards),
       result.words ?? null,
       hasDoneNothing(result),
+      runChannel,
     ],
-  );
-  await keepForLater(db, lease, result);
+  )) as { kind: string }[];
+  if (ended?.kind === 'run') await keepForLater(db, lease, result);
   for (const [member, { changedSince, listedAt, readAt, knotVersion }] of cursors) {
     await db.query(
       `insert into member_cursor (knot_id, member, changed_since, listed_at, read_at, knot_version)
@@ -194,7 +196,6 @@ export async function closeRun(
   }
   await applyComingVersion(db, lease.knot);
   await forgetStaged(db, '$1', lease.run);
-  await tell(db, lease.run);
 }
 
 /**
@@ -202,15 +203,14 @@ export async function closeRun(
  * and what it read tells what is usual. Nothing follows from a dry run.
  */
 async function keepForLater(db: SqlConnection, { run, knot }: RunLease, result: RunResult): Promise<void> {
-  const [row] = (await db.query('select kind from run where id = $1', [run])) as { kind: string }[];
-  if (row?.kind !== 'run') return;
   await noteRunDay(db, knot, result);
   await noteRead(db, knot, result.changed, new Date(result.now));
-  await db.query(
-    `update member_cursor c set told_read_at = r.started_at from run r
-     where r.id = $1 and c.knot_id = r.knot_id and c.member = any($2)`,
-    [run, result.readByName],
-  );
+  if (result.readByName.length > 0)
+    await db.query(
+      `update member_cursor c set told_read_at = r.started_at from run r
+       where r.id = $1 and c.knot_id = r.knot_id and c.member = any($2)`,
+      [run, result.readByName],
+    );
   if (result.tryAgain.length > 0) await noteRetry(db, knot, result.tryAgain, new Date(result.now));
   else await forgetRetry(db, knot, result.readWell);
 }

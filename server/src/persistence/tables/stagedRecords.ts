@@ -143,7 +143,6 @@ export async function anchorsToMerge(
   { after, upTo }: AnchorRange,
   limit: number,
 ): Promise<readonly AnchorId[]> {
-  if (after === undefined) await analyseIfMany(data, run);
   const within = (id: string): string => `${id} > $3 and ${id} <= $5 order by 1 limit $4`;
   const rows = (await data.query(
     `select id from (
@@ -153,6 +152,7 @@ export async function anchorsToMerge(
      ) both_kinds order by id limit $4`,
     [run, knot, after ?? leastAnchor, limit, upTo ?? greatestAnchor],
   )) as { id: string }[];
+  if (after === undefined && rows.length === limit) await analyseIfMany(data, run);
   return rows.map(({ id }) => anchorId(id));
 }
 
