@@ -74,26 +74,23 @@ export function indexOfAnchors(knot: CompiledKnot, anchors: readonly Anchor[]): 
 
 /**
  * By what newcomers find anchors that change; nothing for those that are found by the same as before. What is stored of
- * an anchor follows from the anchor, so that nobody need ask the database for it.
+ * an anchor follows from the anchor, so that nobody need ask the database for it; but for one with a record that is
+ * gone: that was noted at its tie alone.
  * @param changes `before` is left out for a new anchor
  */
 export function changedIndexes(
   knot: CompiledKnot,
   changes: readonly { readonly before: Anchor | undefined; readonly after: Anchor }[],
 ): (AnchorIndex | undefined)[] {
-  const old = indexOfAnchors(
-    knot,
-    changes.flatMap(({ before }) => before ?? []),
-  );
   const indexes = indexOfAnchors(
     knot,
     changes.map(({ after }) => after),
   );
-  let place = 0;
-  return changes.map(({ before }, change) => {
-    const index = indexes[change];
-    return before && isDeepStrictEqual(old[place++], index) ? undefined : index;
-  });
+  const known = changes.flatMap(({ before }) => (before && !before.ties.some(({ gone }) => gone) ? [before] : []));
+  const old = new Map(indexOfAnchors(knot, known).map((index, place) => [known[place]?.id, index]));
+  return indexes.map((index, place) =>
+    isDeepStrictEqual(old.get(changes[place]?.after.id), index) ? undefined : index,
+  );
 }
 
 /** The keys of a record by the knot's key rules, and what it has for the evidence. */

@@ -3,10 +3,20 @@
  * installations play the same one; in the other nothing ever rests.
  */
 import fc from 'fast-check';
-import { type Anchor, type Knot, recordId, recordKey, type Verdict } from '@anchor-knot/core';
+import {
+  type Anchor,
+  type AnchorId,
+  type CompiledKnot,
+  compileKnot,
+  type Knot,
+  recordId,
+  recordKey,
+  type Verdict,
+} from '@anchor-knot/core';
 import { howMany } from '@anchor-knot/core/testing';
 import type { DataSource } from 'typeorm';
 import { PostgresStore } from '../persistence/postgresStore.js';
+import { hashKey } from '../persistence/tables/hashKey.js';
 import { saveVerdicts } from '../persistence/tables/verdicts.js';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
 import { SimulatedInstallation } from '../testing/simulation.js';
@@ -15,9 +25,10 @@ import { storedState } from '../testing/storedState.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 import { decisionIdentity } from './decisionDraft.js';
 import type { MemberAccount } from './runResult.js';
+import { indexOfAnchors } from './indexAnchors.js';
 import type { RunLease } from './lease.js';
 import type { Store } from './store.js';
-import type { OutsideRecord, RestingRecord, StagedRecord } from './stored.js';
+import type { AnchorIndex, OutsideRecord, RestingRecord, StagedRecord } from './stored.js';
 
 const members = ['crm', 'shop', 'list'] as const;
 type Member = (typeof members)[number];
@@ -50,6 +61,8 @@ const knot: Knot = {
     },
   },
 };
+
+const compiled = (compileKnot(knot) as { readonly knot: CompiledKnot }).knot;
 
 class Counting extends InMemoryStore {
   staged = 0;
@@ -107,17 +120,57 @@ interface Kept {
     readonly outside: readonly OutsideRecord[];
     /** By their identities. */
     readonly decisions: readonly string[];
+    /** What newcomers find the anchors by. */
+    readonly found: readonly string[];
   }>;
 }
+
+const foundBy = (rule: number, key: string, anchor: string): string => `${anchor} rule ${rule}: ${hashKey(key)}`;
+const comparedBy = (anchor: string, member: string, key: string, texts: string): string =>
+  `${anchor} ${member} ${key}: ${texts}`;
+/** An anchor is found by what it holds, whatever became of it. */
+function foundOf(anchors: readonly { readonly id: AnchorId; readonly index: AnchorIndex }[]): string[] {
+  return anchors.flatMap(({ id, index: { keys, evidence } }) => [
+    ...keys.map(([rule, key]) => foundBy(rule, key, id)),
+    ...evidence.map(({ member, key, texts }) => comparedBy(id, member, key, JSON.stringify(texts))),
+  ]);
+}
+const indexed = (anchors: readonly Anchor[]) => {
+  const indexes = indexOfAnchors(compiled, anchors);
+  return anchors.map(({ id }, place) => ({ id, index: indexes[place] as AnchorIndex }));
+};
 
 const inMemory = <S extends InMemoryStore>(store: S): Kept & { readonly store: S } => ({
   store,
   say: (verdict) => store.say(verdict),
   look: async () => {
     const { anchors, outside, decisions } = store.state();
-    return { anchors: anchors.map(([, { anchor }]) => anchor), outside, decisions: decisions.map(decisionIdentity) };
+    return {
+      anchors: anchors.map(([, { anchor }]) => anchor),
+      outside,
+      decisions: decisions.map(decisionIdentity),
+      found: foundOf(anchors.map(([id, { index }]) => ({ id, index }))),
+    };
   },
 });
+
+async function foundInPostgres(data: DataSource): Promise<string[]> {
+  const keys = (await data.query('select anchor_id, rule, key_hash from match_key')) as {
+    anchor_id: string;
+    rule: number;
+    key_hash: string;
+  }[];
+  const records = (await data.query('select anchor_id, member, record_key, texts from evidence_record')) as {
+    anchor_id: string;
+    member: string;
+    record_key: string;
+    texts: string;
+  }[];
+  return [
+    ...keys.map(({ anchor_id: id, rule, key_hash: hash }) => `${id} rule ${rule}: ${hash}`),
+    ...records.map((row) => comparedBy(row.anchor_id, row.member, row.record_key, row.texts)),
+  ];
+}
 
 function inPostgres(data: DataSource): Kept {
   const store = new PostgresStore(data);
@@ -137,6 +190,7 @@ function inPostgres(data: DataSource): Kept {
         decisions: (
           (await data.query('select identity from decision where closed_at is null')) as { identity: string }[]
         ).map(({ identity }) => identity),
+        found: await foundInPostgres(data),
       };
     },
   };
@@ -184,7 +238,8 @@ class World<K extends Kept> {
 
   /** Which records belong together, which are in no anchor and why, how they are counted, and what the systems hold. */
   async seen() {
-    const { anchors, outside, decisions } = await this.kept.look();
+    const { anchors, outside, decisions, found } = await this.kept.look();
+    expect(found.toSorted()).toEqual(foundOf(indexed(anchors)).sort());
     return {
       together: anchors
         .map(({ ties }) => ties.map(({ member, key, gone = false }) => [member, key, gone]).sort())
@@ -232,7 +287,7 @@ test('so it is in PostgreSQL', async () => {
     const { data } = await database.fresh();
     await fc.assert(
       fc.asyncProperty(histories, async (history) => {
-        await data.query('truncate knot cascade');
+        await data.query('truncate knot, evidence_record, evidence_block cascade');
         await data.query(`insert into knot (id, name, version_in_force) values ('customers', 'Customers', 1)`);
         await playBoth(history, new World(inPostgres(data)), new World(inMemory(new Restless())));
       }),
