@@ -1,7 +1,15 @@
-import type { Knot } from '../definition/index.js';
+import type { CompiledKnot, Knot } from '../definition/index.js';
 import { recordId } from '../identity/index.js';
-import { type AnchorId, isBlank, type MemberId, type Raw, rawEqual } from '../record/index.js';
-import { EditLedger } from './ledger.js';
+import {
+  type AnchorId,
+  anchorId,
+  isBlank,
+  type MemberId,
+  type Raw,
+  rawEqual,
+  type Shared,
+} from '../record/index.js';
+import { EditLedger, isReference } from './ledger.js';
 import {
   type HeldField,
   type PlayedInstallation,
@@ -19,6 +27,17 @@ export type PersonAct =
   | { readonly kind: 'say what follows'; readonly end: 'keep others' | 'archive others' | 'delete others' }
   | { readonly kind: 'put in force'; readonly version: number };
 
+/** Where a member says what its record stands under. */
+const levelPath = 'parent';
+
+/** A record is put under another one of its member, which may be there or come later, or under none. */
+export interface Move {
+  readonly kind: 'move';
+  readonly member: number;
+  readonly record: number;
+  readonly to: number | null;
+}
+
 /** Something that happens to an installation. Members and records are counted, modulo how many there are. */
 export type Happening =
   | {
@@ -29,6 +48,7 @@ export type Happening =
       readonly value: Raw;
     }
   | { readonly kind: 'delete'; readonly member: number; readonly record: number }
+  | Move
   | { readonly kind: 'act'; readonly act: PersonAct }
   | RunHappening;
 
@@ -37,7 +57,8 @@ export interface RunHappening {
   /** In turn, one for each write; all succeed when left out. */
   readonly fates?: readonly WriteFate[];
   /** The edit that is made to a record whose write is raced. */
-  readonly race?: { readonly path: string; readonly value: Raw };
+  readonly race?:
+    { readonly path: string; readonly value: Raw } | { readonly path: string; readonly to: number | null };
   readonly meanwhile?: { readonly moment: 'planned' | 'writing'; readonly act: PersonAct } | undefined;
   /** The member that cannot be read. */
   readonly missing?: number | undefined;
@@ -94,6 +115,11 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
         this.ledger.deleted(member, key);
         break;
       }
+      case 'move': {
+        const { member, key } = this.#recordOf(happening);
+        if (this.#holds(member, key)) this.#put(member, key, levelPath, happening.to);
+        break;
+      }
       case 'act':
         await this.#act(happening.act);
         break;
@@ -113,6 +139,13 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
     const { member, key } = this.#recordOf(edit);
     if (!this.#holds(member, key)) this.installation.edit(member, key, 'key', `k${edit.record}`);
     this.#type(member, key, edit.path, edit.value);
+  }
+
+  /** What stands under what has laws of its own: the ledger keeps no account of it. */
+  #put(member: MemberId, key: string, path: string, to: number | null): void {
+    const memberAt = this.installation.knot.members.findIndex(({ id }) => id === member);
+    const value = to === null ? null : this.#recordOf({ member: memberAt, record: to }).key;
+    this.installation.edit(member, key, path, value);
   }
 
   /** Who types what stands there already has edited nothing. */
@@ -139,7 +172,8 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
         if (!held || !anchor) break;
         const values = [...held.candidates.map(({ value }) => value), ...(held.base ? [held.base.value] : [])];
         const value = values[act.choice % values.length] ?? null;
-        if (await installation.settle(held, value)) this.ledger.settled(anchor, held.field, value);
+        const isTaken = await installation.settle(held, value);
+        if (isTaken && !isReference(installation.knot, held.field)) this.ledger.settled(anchor, held.field, value);
         break;
       }
       case 'untie': {
@@ -184,12 +218,14 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
     const outcome = await installation.run({
       fate: (write) => {
         this.#checkRemoval(write);
+        this.#checkReferences(write);
         writes += 1;
         return fates.length === 0 ? 'ok' : (fates[(writes - 1) % fates.length] as WriteFate);
       },
       race: ({ kind, member, key }) => {
         if (kind === 'create' || key === undefined || !race || !this.#holds(member, key)) return;
-        this.#type(member, key, race.path, race.value);
+        if ('to' in race) this.#put(member, key, race.path, race.to);
+        else this.#type(member, key, race.path, race.value);
       },
       meanwhile: async (moment) => {
         if (acted || moment !== meanwhile?.moment) return;
@@ -199,7 +235,7 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
       ...(missing === undefined ? {} : { missing: new Set([this.#memberAt(missing)]) }),
     });
     this.#held = outcome.held;
-    this.faults.push(...this.ledger.faults(before, outcome));
+    this.faults.push(...this.ledger.faults(before, outcome), ...circlesIn(installation));
     for (const [name, places] of outcome.places)
       if (places.length !== 1) this.faults.push(`${name} is in ${places.join(' and ')}`);
     if (missing === undefined)
@@ -217,6 +253,17 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
     const readAt = this.installation.readAt.get(recordId({ member, key })) ?? 0;
     if (this.ledger.holdsEdit(member, key) && readAt > 0)
       this.faults.push(`${member}/${key} is removed with an edit that waits`);
+  }
+
+  /** *Ordered*: no write refers to a record that is not there, unless nobody can know that it is gone. */
+  #checkReferences({ member, values }: PlayedWrite): void {
+    const { knot } = this.installation;
+    for (const { id, refersTo, mappings } of knot.fields) {
+      const value = values?.get(mappings.get(member)?.field ?? '');
+      if (refersTo !== knot.id || typeof value !== 'string') continue;
+      if (this.#holds(member, value) || this.#anchorOf(member, value)) continue;
+      this.faults.push(`${value} was written as ${id} to ${member}, and is not there`);
+    }
   }
 
   #wasMade(outcome: PlayedOutcome, member: MemberId): boolean {
@@ -242,4 +289,17 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
       ties.some((tie) => tie.member === member && tie.key === key && !tie.gone),
     );
   }
+}
+
+/** *Levels*: nothing stands under itself, in words. */
+function circlesIn({ knot, anchors }: PlayedInstallation): readonly string[] {
+  const field = knot.fields.find(({ levels }) => levels);
+  if (!field) return [];
+  const above = (thing: Shared | undefined): Shared | undefined =>
+    typeof thing === 'string' ? anchors.get(anchorId(thing))?.agreed[field.id]?.value : undefined;
+  return [...anchors.keys()].flatMap((thing) => {
+    let at = above(thing);
+    for (let steps = 0; typeof at === 'string' && at !== thing && steps < anchors.size; steps += 1) at = above(at);
+    return at === thing ? [`${thing} stands under itself`] : [];
+  });
 }

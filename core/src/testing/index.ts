@@ -3,3 +3,4 @@ export { howMany } from './howMany.js';
 export { type Happening, Play, type Versions } from './history.js';
 export { lawHistories, lawVersions } from './lawKnot.js';
 export * from './played.js';
+export { treeBeginning, treeHistories, treeKnot, treeRules } from './tree.js';

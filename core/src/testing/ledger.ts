@@ -77,7 +77,7 @@ export class EditLedger {
   begunAnew(member: MemberId, key: string): void {
     const record = this.#installation.records.get(member)?.get(key as never);
     for (const [path, raw] of Object.entries(record?.fields ?? {}))
-      if (path !== 'key') this.edited(member, key, path, raw);
+      if (path !== 'key' && !refersBy(this.#installation.knot, member, path)) this.edited(member, key, path, raw);
   }
 
   /** A person chose among the values of a held field: what was held is settled. */
@@ -239,6 +239,7 @@ export class EditLedger {
     for (const anchor of this.#installation.anchors.values()) {
       for (const [field, { value, why }] of Object.entries(anchor.agreed)) {
         const known = before.anchors.get(anchor.id)?.agreed[field];
+        if (isReference(before.knot, field)) continue;
         if (known && sameShared(known.value, value)) continue;
         if (why.kind !== 'edit' && why.kind !== 'rule' && why.kind !== 'combined') continue;
         for (const member of why.members)
@@ -248,6 +249,7 @@ export class EditLedger {
     }
     for (const { anchor: id, member, field, value } of outcome.lost) {
       const anchor = this.#installation.anchors.get(id);
+      if (isReference(before.knot, field)) continue;
       if (anchor && member !== undefined && !isGiven(anchor, member, field))
         faults.push(`nobody gave ${JSON.stringify(value)} for ${field} in ${member}, and it was told as lost`);
     }
@@ -275,6 +277,15 @@ export class EditLedger {
       ties.some((tie) => tie.member === member && tie.key === key),
     );
   }
+}
+
+/** What a reference says is told by laws of its own. */
+export function isReference(knot: CompiledKnot, field: FieldId): boolean {
+  return knot.fields.some(({ id, refersTo }) => id === field && refersTo !== undefined);
+}
+
+function refersBy(knot: CompiledKnot, member: MemberId, path: string): boolean {
+  return knot.fields.some(({ id, mappings }) => mappings.get(member)?.field === path && isReference(knot, id));
 }
 
 function pathOf(knot: CompiledKnot, member: MemberId, field: FieldId): string | undefined {

@@ -37,6 +37,8 @@ export interface PlayedWrite {
   readonly member: MemberId;
   /** Unknown for a creation. */
   readonly key?: RecordKey | undefined;
+  /** What it writes, by path. */
+  readonly values?: ReadonlyMap<string, Raw> | undefined;
 }
 
 /** Where a record that was read is kept; every one of them is in exactly one place. */

@@ -51,6 +51,7 @@ import {
   type Place,
   type PlayedInstallation,
   type PlayedOutcome,
+  type PlayedWrite,
   type RunSettings,
   valueOf,
   type WriteFate,
@@ -67,7 +68,7 @@ export interface RunOutcome extends PlayedOutcome {
 }
 
 /** What an installation may be told of a run, and what only a world can do. */
-export interface WorldRunSettings extends RunSettings<Operation> {
+export interface WorldRunSettings extends RunSettings<Operation & PlayedWrite> {
   /** Shuffles what is read. */
   readonly shuffle?: <T>(items: T[]) => T[];
 }
@@ -319,7 +320,8 @@ export class World implements PlayedInstallation {
   ): Promise<void> {
     for (const operation of operations) {
       const id = operation.anchor;
-      const fate = settings.fate?.(operation) ?? 'ok';
+      const values = new Map(operation.changes.map(({ path, after }) => [path, after]));
+      const fate = settings.fate?.({ ...operation, values }) ?? 'ok';
       if (fate === 'raced') settings.race?.(operation);
       outcome.operations.push(operation);
       const result = this.#write(operation, fate);

@@ -270,7 +270,12 @@ export class PlayedServer implements PlayedInstallation {
     const made = request.kind === 'create' && member === 'a' ? this.#created.get(request.idempotencyKey) : undefined;
     const known = made && this.#of(member).get(made);
     if (made && known) return { kind: 'written', key: made, record: known };
-    const write = { kind: request.kind, member, key: request.kind === 'create' ? undefined : request.key };
+    const write = {
+      kind: request.kind,
+      member,
+      key: request.kind === 'create' ? undefined : request.key,
+      values: 'fields' in request ? request.fields : undefined,
+    };
     const fate = fates.of(write, request.kind === 'create' ? request.idempotencyKey : request.key);
     if (fate === 'fails') return { kind: 'not done', words: 'it failed' };
     if (fate === 'refused') return { kind: 'refused', words: 'no' };
