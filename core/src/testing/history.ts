@@ -1,14 +1,6 @@
-import type { CompiledKnot, Knot } from '../definition/index.js';
+import type { Knot } from '../definition/index.js';
 import { recordId } from '../identity/index.js';
-import {
-  type AnchorId,
-  anchorId,
-  isBlank,
-  type MemberId,
-  type Raw,
-  rawEqual,
-  type Shared,
-} from '../record/index.js';
+import { type AnchorId, anchorId, isBlank, type MemberId, type Raw, rawEqual, type Shared } from '../record/index.js';
 import { EditLedger, isReference } from './ledger.js';
 import {
   type HeldField,

@@ -3,4 +3,12 @@ export { howMany } from './howMany.js';
 export { type Happening, Play, type Versions } from './history.js';
 export { lawHistories, lawVersions } from './lawKnot.js';
 export * from './played.js';
+export {
+  Both,
+  referenceChoices,
+  type ReferenceChoices,
+  referenceHistories,
+  referringKnot,
+  referringKnots,
+} from './referringKnots.js';
 export { treeBeginning, treeHistories, treeKnot, treeRules } from './tree.js';

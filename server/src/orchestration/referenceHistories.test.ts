@@ -1,0 +1,63 @@
+/**
+ * The histories of two knots that refer to each other, on the server's runs with PostgreSQL. `SERVER_HISTORIES` says how
+ * many.
+ */
+import fc from 'fast-check';
+import { Both, howMany, referenceChoices, referenceHistories, referringKnot } from '@anchor-knot/core/testing';
+import type { DataSource } from 'typeorm';
+import { PlayedServer } from '../testing/playedServer.js';
+import { TestDatabase } from '../testing/testDatabase.js';
+
+const histories = howMany(process.env.SERVER_HISTORIES, 25);
+let database: TestDatabase;
+beforeAll(async () => {
+  database = await TestDatabase.start();
+});
+afterAll(async () => {
+  await database.stop();
+});
+
+interface Wanted {
+  readonly knot: string;
+  readonly by: { readonly member: string } | { readonly field: string };
+  readonly value: string | null;
+  readonly thing: string | null;
+}
+
+async function waitingIn(data: DataSource): Promise<readonly Wanted[]> {
+  const rows = (await data.query(
+    `select detail from decision where kind = 'waiting' and closed_at is null order by id`,
+  )) as { detail: Wanted }[];
+  return rows.map(({ detail }) => detail);
+}
+
+test('Ordered, Released and Quiet hold for things that refer to each other in a circle', async () => {
+  const seen = { waiting: 0, told: 0 };
+  const { data } = await database.fresh();
+  await fc.assert(
+    fc.asyncProperty(referenceChoices, referenceHistories, async (choices, history) => {
+      await data.query('truncate knot cascade');
+      const both = new Both({
+        orders: await PlayedServer.begin(data, referringKnot('orders', choices)),
+        buyers: await PlayedServer.begin(data, referringKnot('buyers', choices)),
+      });
+      await (await both.begin()).play(history);
+      const { orders, buyers } = await both.settle();
+      expect([...orders.operations, ...buyers.operations]).toEqual([]);
+      expect(both.faults).toEqual([]);
+      const names = both.names();
+      const waiting = await waitingIn(data);
+      const isThere = ({ knot, by, value, thing }: Wanted): boolean =>
+        value !== null
+          ? names.find(knot, by, value).kind === 'one'
+          : names.nameOf(knot, by, thing as never) !== undefined;
+      expect(waiting.filter(isThere)).toEqual([]);
+      seen.waiting += waiting.length;
+      for (const { records } of Object.values(both.of))
+        for (const { fields } of records.get('b')?.values() ?? [])
+          if (typeof fields.ref === 'string' && fields.ref.startsWith('b-')) seen.told += 1;
+    }),
+    histories,
+  );
+  for (const [what, count] of Object.entries(seen)) expect([what, count > 0]).toEqual([what, true]);
+}, 3_600_000);
