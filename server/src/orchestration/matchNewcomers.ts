@@ -21,7 +21,7 @@ import { decisionsOfMatching, type ExplainPair } from './decisions.js';
 import { blocksOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
 import type { OutsideRecords } from './outsideRecords.js';
-import { letRest, untiedMarks, waitingMarks, wakeLike } from './restingRecords.js';
+import { letRest, unmatchedMarks, waitingMarks, wakeLike } from './restingRecords.js';
 import type { RunLease } from './lease.js';
 import type { Store } from './store.js';
 import type { OutsideRecord, RecordRef, StagedNewcomer, TieRef } from './stored.js';
@@ -94,14 +94,17 @@ export async function matchNewcomers(
   );
   const doubtful = await readingsOf(store, lease, waiting, () => 'waiting');
   if (kind === 'run') {
-    const untied = untiedMarks(unmatched);
-    await letRest(store, options, lease, outside.acts, staged, [...untied, ...waitingMarks(result, doubtful)]);
+    const resting = [...unmatchedMarks(knot, unmatched), ...waitingMarks(result, doubtful)];
+    await letRest(store, options, lease, outside.acts, staged, resting);
   }
   const staying = [...outside.setAside(), ...doubtful, ...unmatched];
   const rejected = staying.filter(({ reason, verdict }) => reason === 'rejected' && verdict === undefined);
   for (const { member } of rejected) tally.add(member, 'rejected');
   for (const doubt of result.doubts) tally.add(doubt.member, 'waiting', 'keys' in doubt ? doubt.keys.length : 1);
-  for (const { id } of knot.members) tally.add(id, 'waiting', outside.restingOf(id).waiting);
+  for (const { id } of knot.members) {
+    tally.add(id, 'waiting', outside.restingOf(id).waiting);
+    tally.add(id, 'rejected', outside.restingOf(id).rejected);
+  }
   const decisions = decisionsOfMatching((member) => installation.systemName(member), result.doubts, rejected, explain);
   return { blocked: blockedMembers(result.blocked), tied, outside: staying, decisions };
 }

@@ -7,14 +7,17 @@ import type { Store } from './store.js';
 import type { OutsideRecord, RecordRef, RestingCounts, StagedRecord } from './stored.js';
 import { unlistedPages } from './unlistedPages.js';
 
-const noneRests: RestingCounts = { untied: 0, waiting: 0 };
+/** How it begins what is said of a record of which it is not known whether it takes part. */
+export const unclearFilter = 'the filter of this member cannot be worked out for it';
+
+const noneRests: RestingCounts = { untied: 0, waiting: 0, rejected: 0, aside: 0 };
 
 /**
- * The records that were read once and belong to no anchor. Those that are rejected or set aside take part in each run.
- * An untied one, and one that waits for a person, *rests*: it takes part again when it has changed, when something is
- * read that shares a key or a block with it or with what it is in doubt about, and after something of that kind was
- * stored or said; also under a new version of the knot. So the cost of a run does not grow with the records that stay
- * where they are.
+ * The records that were read once and belong to no anchor. They *rest*: one takes part again when it has changed, when
+ * something is read that shares a key or a block with it or with what it is in doubt about, and after something of that
+ * kind was stored or said; also under a new version of the knot. One that is rejected for a value that another record
+ * has too takes part in each run, since any record may be that other one; one that a person has set aside takes part in
+ * none. So the cost of a run does not grow with the records that stay where they are.
  */
 export class OutsideRecords {
   readonly #store: Store;
@@ -23,7 +26,7 @@ export class OutsideRecords {
   /** By record, those that take part in this run. */
   readonly #awake = new Map<string, OutsideRecord>();
   readonly #known: RecordRef[] = [];
-  readonly #resting: Map<MemberId, RestingCounts>;
+  readonly #resting = new Map<MemberId, RestingCounts>();
   readonly #left = new Map<string, RecordRef>();
   /** How often people had acted on anchors when the run began. */
   readonly acts: number;
@@ -32,31 +35,32 @@ export class OutsideRecords {
     store: Store,
     options: RunOptions,
     lease: RunLease,
-    { counts, acts }: Awaited<ReturnType<Store['resting']>>,
+    accounts: ReadonlyMap<MemberId, MemberAccount>,
+    acts: number,
   ) {
     this.#store = store;
     this.#options = options;
     this.#lease = lease;
-    this.#resting = new Map(counts);
+    for (const [member, { untied, waiting, rejected, aside }] of accounts)
+      this.#resting.set(member, { untied, waiting, rejected, aside });
     this.acts = acts;
   }
 
-  /** Loads those that do not rest, and stages them but for those that a person has set aside. */
+  /** Loads and stages those that do not rest. */
   static async begin(store: Store, options: RunOptions, lease: RunLease): Promise<OutsideRecords> {
     const { knot, knotVersion } = options;
     // First: what somebody does afterwards is not missed.
-    const resting = await store.resting(knot.id, knotVersion);
-    const outside = new OutsideRecords(store, options, lease, resting);
-    const records = await store.outside(knot.id, knotVersion);
-    outside.#known.push(...records.map(({ member, key }) => ({ member, key })));
+    const acts = await store.actsOf(knot.id);
+    const [accounts, records] = await Promise.all([store.accounts(knot.id), store.outside(knot.id, knotVersion)]);
+    const outside = new OutsideRecords(store, options, lease, accounts, acts);
+    for (const record of records) outside.#restsNoMore(record);
     for (const member of knot.members) {
       const own = records.filter((record) => record.member === member.id);
       const keys = own.map(({ key }) => key);
       const tied = await store.tieHeads(knot.id, member.id, keys);
       for (const record of own) if (!tied.has(record.key)) outside.#awake.set(recordId(record), record);
     }
-    const waiting = [...outside.#awake.values()].filter(({ verdict }) => verdict !== 'aside');
-    await outside.#stage(waiting, ({ member, reading }) => checkedAgain(knot, member, reading));
+    await outside.#stage([...outside.#awake.values()], ({ member, reading }) => checkedAgain(knot, member, reading));
     return outside;
   }
 
@@ -79,8 +83,8 @@ export class OutsideRecords {
   }
 
   #someRestOf(member: MemberId): boolean {
-    const { untied, waiting } = this.restingOf(member);
-    return untied + waiting > 0;
+    const { untied, waiting, rejected, aside } = this.restingOf(member);
+    return untied + waiting + rejected + aside > 0;
   }
 
   get(record: RecordRef): OutsideRecord | undefined {
@@ -97,7 +101,7 @@ export class OutsideRecords {
     return [...this.#awake.values()].filter(({ verdict }) => verdict === 'aside');
   }
 
-  /** Those among these that rest, by their names. */
+  /** Those among these that rest or are set aside, by their names. */
   async restingAmong(records: readonly RecordRef[]): Promise<ReadonlyMap<string, OutsideRecord>> {
     const asked = records.filter((record) => this.#someRestOf(record.member) && !this.get(record));
     if (asked.length === 0) return new Map();
@@ -108,7 +112,11 @@ export class OutsideRecords {
 
   /** Has those among these that rest take part. @param readingOf what is known of one by now */
   async wakeAmong(records: readonly RecordRef[], readingOf: (record: OutsideRecord) => Reading): Promise<void> {
-    await this.wake([...(await this.restingAmong(records)).values()], readingOf);
+    const resting = [...(await this.restingAmong(records)).values()];
+    await this.wake(
+      resting.filter(({ verdict }) => verdict === undefined),
+      readingOf,
+    );
   }
 
   /** Has records that rest take part. */
@@ -120,10 +128,10 @@ export class OutsideRecords {
     return this.#stage(records, readingOf);
   }
 
-  #restsNoMore({ member, key, reason }: OutsideRecord): void {
+  #restsNoMore({ member, key, reason, verdict }: OutsideRecord): void {
     this.#known.push({ member, key });
     const counts = this.restingOf(member);
-    const list = reason === 'waiting' ? 'waiting' : 'untied';
+    const list = verdict ?? reason;
     // One that a person put outside since the run began was not counted.
     this.#resting.set(member, { ...counts, [list]: Math.max(0, counts[list] - 1) });
   }
@@ -176,23 +184,27 @@ export class OutsideRecords {
   }
 }
 
-/** A waiting record that was not read again is judged by the checks as they are now. */
-function checkedAgain(knot: CompiledKnot, member: MemberId, { rejected: _, ...reading }: Reading): Reading {
+/**
+ * A waiting record that was not read again is judged by the checks as they are now. A filter looks at more than what is
+ * kept of it.
+ */
+function checkedAgain(knot: CompiledKnot, member: MemberId, { rejected = [], ...reading }: Reading): Reading {
   const { says } = knot.failedChecks(member, reading.fields);
-  return says.length > 0 ? { ...reading, rejected: says } : reading;
+  const all = [...says, ...rejected.filter((one) => one.startsWith(unclearFilter))];
+  return all.length > 0 ? { ...reading, rejected: all } : reading;
 }
 
 /** In which list each record is that was read: those that are tied, of each reason outside, and the filtered ones. */
 export function accountsOf(
   knot: CompiledKnot,
+  known: ReadonlyMap<MemberId, MemberAccount>,
   ties: ReadonlyMap<MemberId, number>,
-  filtered: ReadonlyMap<MemberId, number>,
   outside: OutsideRecords,
   staying: readonly OutsideRecord[],
 ): ReadonlyMap<MemberId, MemberAccount> {
   return new Map(
     knot.members.map(({ id }) => {
-      const account = { ...emptyAccount, filtered: filtered.get(id) ?? 0, tied: ties.get(id) ?? 0 };
+      const account = { ...emptyAccount, filtered: known.get(id)?.filtered ?? 0, tied: ties.get(id) ?? 0 };
       Object.assign(account, outside.restingOf(id));
       for (const { member, reason, verdict } of staying) if (member === id) account[verdict ?? reason] += 1;
       return [id, account];

@@ -14,7 +14,7 @@ import { endsOpen } from '@anchor-knot/contracts';
 import { fingerprintOf } from './fingerprint.js';
 import { identityOf } from './indexAnchors.js';
 import type { Installation, RunOptions } from './installation.js';
-import type { OutsideRecords } from './outsideRecords.js';
+import { type OutsideRecords, unclearFilter } from './outsideRecords.js';
 import type { RunLease } from './lease.js';
 import type { FilteredRecord, RecordRef, TieHead, MemberCursor, StagedRecord } from './stored.js';
 import type { MemberTrouble } from './runResult.js';
@@ -242,9 +242,7 @@ async function sortPage(
     )
       continue;
     const failing = knot.failedChecks(member.id, fields);
-    const says = takesPart.ok
-      ? failing.says
-      : [...failing.says, `the filter of this member cannot be worked out for it: ${takesPart.reason}`];
+    const says = takesPart.ok ? failing.says : [...failing.says, `${unclearFilter}: ${takesPart.reason}`];
     if (failing.stops) stopping ??= `record ${record.key}: ${failing.says.join('; ')}`;
     const reading = {
       fields,

@@ -32,12 +32,12 @@ export async function wakeLike(
       await note({ keys: [], blocks: [], records: left.slice(at, at + atOnce) });
     left = [];
     const staged = await outside.wake([...found.values()]);
-    fresh = staged.map(({ member, key, matchKeys, texts = [] }) => ({
+    fresh = staged.map(({ member, key, matchKeys, reading, texts = [] }) => ({
       member,
       key,
       matchKeys,
       texts,
-      isRejected: false,
+      isRejected: (reading.rejected?.length ?? 0) > 0,
     }));
     woken.push(...fresh);
   }
@@ -70,11 +70,21 @@ export async function letRest(
   }
 }
 
-/** Of those that no rule and no evidence has tied, the ones that are not rejected. */
-export function untiedMarks(unmatched: readonly OutsideRecord[]): Doubtful[] {
-  return unmatched.flatMap(({ member, key, reading, reason }) =>
-    reason === 'untied' ? [{ member, key, reading, reason, doubts: { anchors: [], records: [] } }] : [],
-  );
+/**
+ * Of those that no rule and no evidence has tied, all but the ones that are rejected for what another record has too:
+ * any record may be that other one.
+ */
+export function unmatchedMarks({ uniqueChecks }: CompiledKnot, unmatched: readonly OutsideRecord[]): Doubtful[] {
+  const ofOthers = new Set(uniqueChecks.map(({ says }) => says));
+  return unmatched
+    .filter(({ reading }) => !reading.rejected?.some((says) => ofOthers.has(says)))
+    .map(({ member, key, reading, reason }) => ({
+      member,
+      key,
+      reading,
+      reason,
+      doubts: { anchors: [], records: [] },
+    }));
 }
 
 /** Of those that wait for a person; one that is rejected as well is judged anew in each run. */

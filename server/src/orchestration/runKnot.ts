@@ -133,11 +133,11 @@ async function match(run: RunAtWork, unclear: PlanContext['unclear']): Promise<M
   const matched = await matchNewcomers(installation, options, lease, outside, tally, beat);
   await beat();
   // Before planning settles what needs no write.
-  const [tied, filtered] = await Promise.all([store.tieCounts(knot.id), store.filteredCounts(knot.id)]);
-  const ties = new Map(tied);
+  const known = await store.accounts(knot.id);
+  const ties = new Map([...known].map(([member, { tied }]) => [member, tied]));
   const revived = [...run.readings].map(([member, reading]) => [member, reading.revived] as const);
   for (const [member, count] of [...matched.tied, ...revived]) ties.set(member, (ties.get(member) ?? 0) + count);
-  tally.setAccounts(accountsOf(knot, ties, filtered, outside, matched.outside));
+  tally.setAccounts(accountsOf(knot, known, ties, outside, matched.outside));
   const context: PlanContext = {
     blocked: matched.blocked,
     unclear,

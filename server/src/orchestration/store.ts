@@ -25,7 +25,6 @@ import type {
   OutsideRecord,
   KnownList,
   RestingRecord,
-  RestingCounts,
   OutsideOutcome,
   Likeness,
   StoredAnchor,
@@ -85,14 +84,11 @@ export interface Store {
 
   /**
    * The records outside of anchors.
-   * @param restingUnder a version of the knot; those that rest under it are left out
+   * @param restingUnder a version of the knot; those that rest under it, and those that are set aside, are left out
    */
   outside(knot: string, restingUnder?: number): Promise<readonly OutsideRecord[]>;
-  /** How many records of each member rest under a version, and how often people have acted on anchors until now. */
-  resting(
-    knot: string,
-    version: number,
-  ): Promise<{ readonly counts: ReadonlyMap<MemberId, RestingCounts>; readonly acts: number }>;
+  /** How often people have acted on anchors until now. */
+  actsOf(knot: string): Promise<number>;
   /** Those of some records that rest, or did until somebody woke them. */
   restingAmong(knot: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]>;
   /**
@@ -192,8 +188,6 @@ export interface Store {
   noteFiltered(lease: RunLease, member: MemberId, records: readonly FilteredRecord[]): Promise<void>;
   /** Records that the filter leaves out no longer: they are gone, or take part. */
   forgetFiltered(lease: RunLease, member: MemberId, keys: readonly RecordKey[]): Promise<void>;
-  /** How many records of each member the filter leaves out. */
-  filteredCounts(knot: string): Promise<ReadonlyMap<MemberId, number>>;
   /** How many records of each member are in which list. */
   accounts(knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>>;
 

@@ -103,11 +103,11 @@ export interface Marks {
 /** A record outside of anchors whose place nothing changes, until something is found by its marks. */
 export interface RestingRecord extends RecordRef, Marks {
   readonly reading: Reading;
-  readonly reason: keyof RestingCounts;
+  readonly reason: OutsideReason;
 }
 
 /** How many records of a member rest, by the list in which they are. */
-export type RestingCounts = Readonly<Record<'untied' | 'waiting', number>>;
+export type RestingCounts = Readonly<Record<OutsideReason | 'aside', number>>;
 
 /** What came of a matching, for the records outside of anchors. */
 export interface OutsideOutcome {

@@ -33,6 +33,7 @@ import { AccessEnds1765130000000 } from './migrations/1765130000000-AccessEnds.j
 import { References1765140000000 } from './migrations/1765140000000-References.js';
 import { Certificates1765170000000 } from './migrations/1765170000000-Certificates.js';
 import { ConsentEnds1765180000000 } from './migrations/1765180000000-ConsentEnds.js';
+import { OutsideCounts1765200000000 } from './migrations/1765200000000-OutsideCounts.js';
 import { StagedAnchors1765190000000 } from './migrations/1765190000000-StagedAnchors.js';
 import { ListedRecords1765160000000 } from './migrations/1765160000000-ListedRecords.js';
 import { WaitingRecordsRest1765150000000 } from './migrations/1765150000000-WaitingRecordsRest.js';
@@ -84,6 +85,7 @@ export const migrations = [
   Certificates1765170000000,
   ConsentEnds1765180000000,
   StagedAnchors1765190000000,
+  OutsideCounts1765200000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -72,7 +72,7 @@ export class PostgresStore implements Store {
     listed.unlisted(this.#data, lease, member, list, after, limit);
 
   outside = (knot: string, restingUnder?: number) => outside.outsideRecords(this.#data, knot, restingUnder);
-  resting = (knot: string, version: number) => resting.resting(this.#data, knot, version);
+  actsOf = (knot: string) => resting.actsOf(this.#data, knot);
   restingAmong = (knot: string, records: readonly RecordRef[]) => resting.restingAmong(this.#data, knot, records);
   restingLike = (knot: string, likeness: Likeness) => resting.restingLike(this.#data, knot, likeness);
   letRest = (lease: RunLease, version: number, acts: number, records: readonly RestingRecord[]) =>
@@ -137,7 +137,6 @@ export class PostgresStore implements Store {
     runs.withLease(this.#data, lease, (db) => outside.noteFiltered(db, lease, member, records));
   forgetFiltered = (lease: RunLease, member: MemberId, keys: readonly RecordKey[]) =>
     runs.withLease(this.#data, lease, (db) => outside.forgetFiltered(db, lease, member, keys));
-  filteredCounts = (knot: string) => recordCounts(this.#data, knot, 'filtered');
   accounts = (knot: string) => outside.accounts(this.#data, knot);
 
   openBatches = (lease: RunLease, phase: SharedPhase, standing: TakenUp, size: number) =>

@@ -37,7 +37,6 @@ import type {
   PlanEntry,
   RecordRef,
   RepeatedValue,
-  RestingCounts,
   RestingRecord,
   StagedNewcomer,
   StagedReading,
@@ -268,29 +267,23 @@ export class InMemoryStore implements Store {
 
   async outside(_?: string, restingUnder?: number): Promise<readonly OutsideRecord[]> {
     return this.#outside.filter(
-      (record) => restingUnder === undefined || this.#resting.get(recordId(record)) !== restingUnder,
+      (record) =>
+        restingUnder === undefined || (!record.verdict && this.#resting.get(recordId(record)) !== restingUnder),
     );
   }
 
-  async resting(_: string, version: number) {
-    const counts = new Map<MemberId, RestingCounts>();
-    for (const record of this.#outside) {
-      const { member, reason } = record;
-      if (this.#resting.get(recordId(record)) !== version || reason === 'rejected') continue;
-      const known = counts.get(member) ?? { untied: 0, waiting: 0 };
-      counts.set(member, { ...known, [reason]: known[reason] + 1 });
-    }
-    return { counts, acts: this.#acts };
+  async actsOf(): Promise<number> {
+    return this.#acts;
   }
 
   async restingAmong(_: string, records: readonly RecordRef[]): Promise<readonly OutsideRecord[]> {
     const asked = new Set(records.map(recordId));
-    return this.#outside.filter((record) => asked.has(recordId(record)) && mayRest(record));
+    return this.#outside.filter((record) => asked.has(recordId(record)));
   }
 
   async restingLike(_: string, likeness: Likeness): Promise<readonly OutsideRecord[]> {
     return this.#outside.filter((record) => {
-      const marks = mayRest(record) ? this.#marks.get(recordId(record)) : undefined;
+      const marks = !record.verdict ? this.#marks.get(recordId(record)) : undefined;
       return marks && (this.#isLike(marks, likeness) || this.#isDoubtful(marks, likeness));
     });
   }
@@ -306,7 +299,7 @@ export class InMemoryStore implements Store {
       this.#resting.delete(name);
       this.#marks.delete(name);
       if (acts !== this.#acts) continue;
-      this.#resting.set(name, reason === 'waiting' ? -version : version);
+      this.#resting.set(name, reason === 'untied' ? version : -version);
       this.#marks.set(name, record);
     }
   }
@@ -557,10 +550,6 @@ export class InMemoryStore implements Store {
     for (const key of keys) this.#filtered.delete(recordId({ member, key }));
   }
 
-  async filteredCounts(): Promise<ReadonlyMap<MemberId, number>> {
-    return new Map([...(await this.accounts())].map(([member, { filtered }]) => [member, filtered]));
-  }
-
   async accounts(): Promise<ReadonlyMap<MemberId, MemberAccount>> {
     const counted = new Map<MemberId, MemberAccount>();
     const count = (member: MemberId, list: keyof MemberAccount): void => {
@@ -578,13 +567,13 @@ export class InMemoryStore implements Store {
     this.#check(lease);
     const tookPart = new Set([...known, ...staying].map(recordId));
     const untouched = this.#outside
-      .filter((record) => record.reason === 'waiting' && mayRest(record))
+      .filter((record) => record.reason !== 'untied' && !record.verdict)
       .map(recordId)
       .filter((name) => !tookPart.has(name));
     const kept = staying.filter(({ reason, verdict }) => reason !== 'untied' || verdict);
     const stays = new Set(staying.map(recordId));
     const gone = new Set([...known.filter((record) => !stays.has(recordId(record))), ...kept].map(recordId));
-    const resting = new Set(staying.filter(({ reason, verdict }) => reason !== 'rejected' && !verdict).map(recordId));
+    const resting = new Set(staying.filter(({ verdict }) => !verdict).map(recordId));
     this.#wake([...known, ...staying].filter((record) => !resting.has(recordId(record))));
     for (const name of resting) if (this.#resting.get(name) === -version) this.#resting.set(name, version);
     for (const name of known.map(recordId).filter((known) => !stays.has(known))) {
@@ -816,6 +805,18 @@ export class InMemoryStore implements Store {
     this.#wake([verdict.a, verdict.b]);
   }
 
+  /** A person sets a record aside, or takes that back. */
+  async setAside(record: RecordRef, aside: boolean): Promise<void> {
+    this.#acts += 1;
+    const peers = { keys: [], blocks: [], records: [record] };
+    this.#wake([...this.#marks.values()].filter((marks) => this.#isDoubtful(marks, peers)));
+    const name = recordId(record);
+    this.#outside = this.#outside.map((one) =>
+      recordId(one) === name ? { ...one, verdict: aside ? 'aside' : undefined } : one,
+    );
+    this.#resting.delete(name);
+  }
+
   #check(lease: RunLease): OpenRun {
     const run = this.#run;
     if (run?.lease.token !== lease.token) throw new LeaseLost(lease.run);
@@ -867,8 +868,6 @@ export class InMemoryStore implements Store {
     for (const draft of drafts) this.#decisions.set(decisionIdentity(draft), draft);
   }
 }
-
-const mayRest = ({ reason, verdict }: OutsideRecord): boolean => reason !== 'rejected' && !verdict;
 
 /** What newcomers are tied by. */
 function placeOf({ anchor: { ties }, index }: KeptAnchor): string {

@@ -28,7 +28,7 @@ const conditions = {
   anchors: `anchor_id = any($4::uuid[]) and kind in (${kindsAbout('anchor')})`,
   outside: `(kind in (${kindsAbout('record')}) or (kind in (${kindsAbout('anchor')}) and anchor_id is null))
     and not exists (select from outside_record o where o.knot_id = decision.knot_id and o.member = decision.member
-      and o.record_key = decision.record_key and o.reason = 'waiting' and o.verdict is null
+      and o.record_key = decision.record_key and o.reason <> 'untied' and o.verdict is null
       and not exists (select from unnest($4::text[], $5::text[]) as r(member, record_key)
         where r.member = o.member and r.record_key = o.record_key))`,
   run: `kind in (${kindsAbout('run')})`,

@@ -18,7 +18,7 @@ interface OutsideRow {
   readonly verdict: OutsideRecord['verdict'] | null;
 }
 
-/** @param restingUnder a version; those that rest under it are left out */
+/** @param restingUnder a version; those that rest under it, and those that are set aside, are left out */
 export async function outsideRecords(
   db: SqlConnection,
   knot: string,
@@ -27,8 +27,9 @@ export async function outsideRecords(
   // Those that are about to rest have a version below 0. In three parts, each of which an index finds.
   const rows = (await db.query(
     `select member, record_key, reading, reason, verdict from outside_record
-     where knot_id = $1 and (rests_under is null or rests_under < $2 or rests_under > $2)`,
-    [knot, restingUnder ?? 0],
+     where knot_id = $1 and (rests_under is null or rests_under < $2 or rests_under > $2)
+       and ($3 or verdict is null)`,
+    [knot, restingUnder ?? 0, restingUnder === undefined],
   )) as OutsideRow[];
   return rows.map(({ member, record_key, reading, reason, verdict }) => ({
     member,
@@ -112,9 +113,7 @@ export async function forgetFiltered(
 export async function accounts(db: SqlConnection, knot: string): Promise<ReadonlyMap<MemberId, MemberAccount>> {
   const rows = (await db.query(
     `select member, list, sum(difference)::int as count from record_count where knot_id = $1 group by 1, 2
-       having sum(difference) <> 0
-     union all
-     select member, coalesce(verdict, reason), count(*)::int from outside_record where knot_id = $1 group by 1, 2`,
+       having sum(difference) <> 0`,
     [knot],
   )) as { member: string; list: keyof MemberAccount; count: number }[];
   const counted = new Map<MemberId, MemberAccount>();

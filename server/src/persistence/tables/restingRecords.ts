@@ -1,6 +1,6 @@
 import { type AnchorId, type MemberId, type Reading, recordId, type RecordKey, recordKey } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { Likeness, OutsideRecord, RecordRef, RestingCounts, RestingRecord } from '../../orchestration/stored.js';
+import type { Likeness, OutsideRecord, RecordRef, RestingRecord } from '../../orchestration/stored.js';
 import type { SqlConnection } from '../sql.js';
 import { tiedAmong } from './anchors.js';
 import { blockNumber } from './evidenceIndex.js';
@@ -22,16 +22,15 @@ interface RestingRow {
   readonly record_key: string;
   readonly reading: Reading;
   readonly reason: OutsideRecord['reason'];
+  readonly verdict: 'aside' | null;
 }
 
-/** What rested when a run began takes no part in it, also if it was woken since: whoever asks knows what does. */
-const mayRest = `reason in ('untied', 'waiting') and verdict is null`;
-
-const fromRow = ({ member, record_key, reading, reason }: RestingRow): OutsideRecord => ({
+const fromRow = ({ member, record_key, reading, reason, verdict }: RestingRow): OutsideRecord => ({
   member,
   key: recordKey(record_key),
   reading,
   reason,
+  ...(verdict ? { verdict } : {}),
 });
 /** What some records are in doubt about, each once. */
 const topicsOf = (members: string, keys: string): string =>
@@ -39,26 +38,21 @@ const topicsOf = (members: string, keys: string): string =>
      join outside_doubt o on o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key`;
 const recordTopic = ({ member, key }: RecordRef): string => JSON.stringify([member, key]);
 
-export async function resting(data: SqlConnection, knot: string, version: number) {
-  const rows = (await data.query(
-    `select member, count(*) filter (where reason = 'untied')::int as untied,
-       count(*) filter (where reason = 'waiting')::int as waiting
-     from outside_record where knot_id = $1 and rests_under = $2 group by member`,
-    [knot, version],
-  )) as ({ member: MemberId } & RestingCounts)[];
+/** How often people have acted on the anchors of a knot. */
+export async function actsOf(data: SqlConnection, knot: string): Promise<number> {
   const [known] = (await data.query('select acts::int as acts from knot where id = $1', [knot])) as { acts: number }[];
-  return { counts: new Map(rows.map(({ member, ...counts }) => [member, counts])), acts: known?.acts ?? 0 };
+  return known?.acts ?? 0;
 }
 
+/** What rested when a run began takes no part in it, also if it was woken since: whoever asks knows what does. */
 export async function restingAmong(
   data: SqlConnection,
   knot: string,
   records: readonly RecordRef[],
 ): Promise<readonly OutsideRecord[]> {
   const rows = (await data.query(
-    `select member, record_key, reading, reason from outside_record
-       join unnest($2::text[], $3::text[]) as r(member, record_key)
-       using (member, record_key) where knot_id = $1 and ${mayRest}`,
+    `select member, record_key, reading, reason, verdict from outside_record
+       join unnest($2::text[], $3::text[]) as r(member, record_key) using (member, record_key) where knot_id = $1`,
     [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
   )) as RestingRow[];
   return rows.map(fromRow);
@@ -107,8 +101,8 @@ export async function restingLike(
        union
        select v.member_a, v.key_a from unnest($6::text[], $7::text[]) as r(member, record_key)
          join verdict v on v.knot_id = $1 and v.member_b = r.member and v.key_b = r.record_key)
-     select member, record_key, reading, reason from near join outside_record using (member, record_key)
-     where knot_id = $1 and ${mayRest} order by member, record_key`,
+     select member, record_key, reading, reason, verdict from near join outside_record using (member, record_key)
+     where knot_id = $1 and verdict is null order by member, record_key`,
     [
       knot,
       keys.map(([rule]) => rule),
@@ -124,7 +118,7 @@ export async function restingLike(
 
 /**
  * Keeps records; they rest where nobody has acted since they were matched. One that was tied is left out. Of those that
- * wait the version is below 0, until their decisions are stored: they are woken as if they rested.
+ * are asked about the version is below 0, until their decisions are stored: they are woken as if they rested.
  */
 export async function letRest(
   db: SqlConnection,
@@ -142,7 +136,7 @@ export async function letRest(
   const kept = (await db.query(
     `insert into outside_record as o (knot_id, member, record_key, reason, reading, rests_under)
      select $1, r.member, r.record_key, r.reason, r.reading::jsonb,
-       case when r.reason = 'waiting' then -$5::int else $5::int end
+       case when r.reason = 'untied' then $5::int else -$5::int end
      from unnest($2::text[], $3::text[], ${fromJsonColumn('$4')}, $6::text[])
        as r(member, record_key, reading, reason)
      on conflict (knot_id, member, record_key) do update set reason = excluded.reason, reading = excluded.reading,
@@ -230,7 +224,7 @@ export async function blockedByResting(
   return blocked;
 }
 
-/** What waits and was not woken since it was matched rests from now on: its decisions are stored. */
+/** What is asked about and was not woken since it was matched rests from now on: its decisions are stored. */
 export async function beginToRest(
   db: SqlConnection,
   knot: string,
@@ -240,8 +234,7 @@ export async function beginToRest(
   if (records.length === 0) return;
   await db.query(
     `update outside_record o set rests_under = $4 from unnest($2::text[], $3::text[]) as r(member, record_key)
-     where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key and o.reason = 'waiting'
-       and o.rests_under = -$4::int`,
+     where o.knot_id = $1 and o.member = r.member and o.record_key = r.record_key and o.rests_under = -$4::int`,
     [knot, records.map(({ member }) => member), records.map(({ key }) => key), version],
   );
 }
