@@ -43,6 +43,7 @@ import type {
   StagedRecord,
   StoredAnchor,
   TieHead,
+  WaitingReference,
 } from '../orchestration/stored.js';
 import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../orchestration/decisionDraft.js';
@@ -460,9 +461,20 @@ export class InMemoryStore implements Store {
     return [...above];
   }
 
-  /** No knot of a simulation refers to itself. */
-  async waitingWithin(): Promise<readonly never[]> {
-    return [];
+  async waitingWithin(
+    knot: string,
+    after: AnchorId | undefined,
+    limit: number,
+  ): Promise<readonly (WaitingReference & { readonly anchor: AnchorId })[]> {
+    return [...this.#decisions.values()]
+      .flatMap((draft) => {
+        if (draft.kind !== 'waiting' || draft.anchor === undefined || draft.detail.knot !== knot) return [];
+        const { by, value, thing } = draft.detail;
+        return [{ anchor: draft.anchor, knot, by, value, thing }];
+      })
+      .filter(({ anchor }) => after === undefined || anchor > after)
+      .toSorted((one, other) => (one.anchor < other.anchor ? -1 : 1))
+      .slice(0, limit);
   }
 
   /** Nobody merges anchors in a simulation. */
