@@ -53,6 +53,7 @@ export const timingSchema = z.object({
     .optional(),
   after: z.array(z.string()).max(mostPrevious).readonly().optional(),
   callShare: z.int().min(1).max(100).optional(),
+  rank: z.enum(['first', 'last']).optional(),
   triggers: z.record(
     z.string(),
     z.discriminatedUnion('kind', [

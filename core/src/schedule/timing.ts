@@ -66,6 +66,11 @@ export interface Timing {
   readonly after?: readonly string[] | undefined;
   /** How much of a system's calls of the day its runs may use, in percent; the rest is left to others. */
   readonly callShare?: number | undefined;
+  /**
+   * Where its runs stand among those of other knots: they are begun before or after them, and one that is last leaves
+   * the last calls of a day to the others. Among them when left out.
+   */
+  readonly rank?: 'first' | 'last' | undefined;
   /** By member. */
   readonly triggers: Readonly<Record<string, Trigger>>;
 }

@@ -244,7 +244,7 @@ test.each<[number, Fault]>([
       }
     }
   }
-});
+}, 300_000);
 
 test('a run that another worker takes up ends as if nobody had died, and knows as much afterwards', async () => {
   const options = { batchSize: 1, run: 'the run that goes on' };

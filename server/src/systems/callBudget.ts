@@ -24,11 +24,16 @@ export function emptyAt(used: number, perDay: number, now: Date): number | undef
   return empty < dayBegan + dayMs ? empty : undefined;
 }
 
-/** A knot that may use only so much of the calls of a day. */
+/** A knot that may use only so much of the calls of a day, or comes after the others. */
 export interface KnotShare {
   readonly knot: { readonly id: string; readonly name: string };
-  readonly percent: number;
+  readonly percent: number | undefined;
+  /** The last calls of the day are for the others. */
+  readonly isLast: boolean;
 }
+
+/** So much of the calls of a day is for knots that do not come last. */
+const keptForOthers = 0.2;
 
 /** The calls of one system, counted and spaced for all workers together: each call takes its place from one row. */
 export class PostgresCallBudget implements CallBudget {
@@ -54,12 +59,14 @@ export class PostgresCallBudget implements CallBudget {
   }
 
   async take(signal?: AbortSignal): Promise<() => void> {
-    const { perDay, perSecond, atOnce } = this.#settings;
+    const { perSecond, atOnce } = this.#settings;
+    const perDay = this.#mostPerDay();
     const release = atOnce === undefined ? () => undefined : await this.#takeSlot(atOnce, signal);
     try {
       const spacing = perSecond === undefined ? 0 : 1 / perSecond;
-      const wait = await takeCall(this.#data, this.#system.id, spacing, perDay, this.#shareOf(perDay));
-      if (wait === undefined) throw await this.#usedUp(perDay ?? 0);
+      const share = this.#shareOf(this.#settings.perDay);
+      const wait = await takeCall(this.#data, this.#system.id, spacing, perDay, share);
+      if (wait === undefined) throw await this.#usedUp(this.#settings.perDay ?? 0);
       if (wait > 0) await this.#clock.sleep(wait, signal);
       signal?.throwIfAborted();
       return release;
@@ -69,15 +76,27 @@ export class PostgresCallBudget implements CallBudget {
     }
   }
 
+  /** How many calls all together may have had today for one more. */
+  #mostPerDay(): number | undefined {
+    const { perDay } = this.#settings;
+    return perDay !== undefined && this.#share?.isLast ? Math.floor(perDay * (1 - keptForOthers)) : perDay;
+  }
+
   #shareOf(perDay: number | undefined) {
-    if (!this.#share || perDay === undefined) return undefined;
+    if (this.#share?.percent === undefined || perDay === undefined) return undefined;
     return { knot: this.#share.knot.id, perDay: Math.ceil((perDay * this.#share.percent) / 100) };
   }
 
   async #usedUp(perDay: number): Promise<SystemTrouble> {
     const calls = `${perDay.toLocaleString('en')} calls a day that ${this.#system.name} may have`;
     const { today } = await callsToday(this.#data, this.#system.id);
-    if (this.#share && today < perDay)
+    if (this.#share?.isLast && today < perDay && today >= (this.#mostPerDay() ?? perDay))
+      return new SystemTrouble(
+        'too many calls',
+        `${this.#share.knot.name} leaves the last fifth of the ${calls} to other knots`,
+        'They begin anew at midnight UTC; have it begin as the others do, in its timing, if it shall use them all.',
+      );
+    if (this.#share?.percent !== undefined && today < perDay)
       return new SystemTrouble(
         'too many calls',
         `${this.#share.knot.name} has used up its ${this.#share.percent} % of the ${calls}`,

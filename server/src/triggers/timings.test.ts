@@ -429,6 +429,40 @@ test('a knot that may use a share of the calls of a day leaves the rest to other
   expect((await installation.run('run', { full: true })).troubles).toEqual([]);
 });
 
+test('of runs that wait the one of a knot that comes first is taken first, and one that comes last leaves calls', async () => {
+  await begin();
+  const { systems, knots, queue } = installation.parts;
+  for (const [id, rank] of [
+    ['early', 'first'],
+    ['late', 'last'],
+  ] as const) {
+    await knots.create({ ...demoKnot, id, name: id }, 'test');
+    const answer = await api.as('administrator', 'PUT', `/api/knots/${id}/timing`, {
+      timing: { zone: 'UTC', rank, triggers: {} },
+      revision: 0,
+    });
+    expect(answer.statusCode).toBe(200);
+  }
+  const job = { kind: 'run', startedBy: '', cause: 'schedule', overGuards: false, members: null, records: {} } as const;
+  await installation.stopWorker();
+  for (const knot of ['late', 'customers', 'early']) await queue.send({ ...job, knot, full: true });
+  const taken: string[] = [];
+  for (let one = await queue.fetch(); one; one = await queue.fetch()) {
+    taken.push(one.data.knot);
+    await queue.complete(one.id);
+  }
+  expect(taken).toEqual(['early', 'customers', 'late']);
+
+  const row = await systems.find('fernhill');
+  const description = { ...row?.description, budget: { perDay: 10 } } as HttpSystem;
+  await systems.save({ id: 'fernhill', description, pennant: row?.pennant as never, credential: undefined });
+  await installation.startWorker();
+  let words = '';
+  for (let run = 0; run < 8 && words === ''; run += 1)
+    words = (await installation.run('run', { knot: 'late', full: true })).troubles[0]?.words ?? '';
+  expect(words).toBe('late leaves the last fifth of the 10 calls a day that Fernhill CRM may have to other knots');
+});
+
 test('a folder is looked at, and a run starts only when a file has come or changed', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'anchor-knot-folder-'));
   const put = (name: string, rows: string) => writeFileSync(join(folder, name), `mail,place\n${rows}\n`);

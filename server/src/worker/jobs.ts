@@ -10,6 +10,7 @@ import {
   type WaitingRun,
   waitingRuns,
 } from '../persistence/tables/queue.js';
+import { rankOf } from '../persistence/tables/timings.js';
 import PgBoss from 'pg-boss';
 import type { DataSource } from 'typeorm';
 import type { SqlConnection } from '../persistence/sql.js';
@@ -35,6 +36,9 @@ export interface ProfileJob {
 
 /** For each knot one run and one dry run are active, and one of each waits. */
 const keyOf = ({ knot, kind }: RunJob): string => `${knot}/${kind}`;
+
+/** What is greater is taken first. */
+const priorities = { first: 1, among: 0, last: -1 } as const;
 
 export const runQueue = 'run-knot';
 const profileQueue = 'profile-object';
@@ -70,8 +74,10 @@ export class RunQueue {
    * @returns the id of the run to come
    */
   async send(job: RunJob, db: SqlConnection = this.#data): Promise<string> {
+    const priority = priorities[await rankOf(db, job.knot)];
     for (;;) {
-      const id = await this.#boss.send(runQueue, { ...job }, { singletonKey: keyOf(job), db: queueSql(db) });
+      const options = { singletonKey: keyOf(job), priority, db: queueSql(db) };
+      const id = await this.#boss.send(runQueue, { ...job }, options);
       const waiting = id ?? (await joinWaitingRun(db, runQueue, keyOf(job), job));
       // The one that waited may have been taken just now: then this one waits in its place.
       if (waiting === undefined) continue;

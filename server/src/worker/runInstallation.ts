@@ -18,14 +18,14 @@ export async function runInstallation(
   clock: Clock,
   knot: LoadedKnot,
   run: string,
-  { callShare }: Timing,
+  { callShare, rank }: Timing,
 ) {
   const summaries = memberSummaries(knot.definition, await systems.all());
   const summaryOf = new Map(summaries.map((summary) => [summary.id, summary]));
   const systemOf = new Map(summaries.map(({ id: member, system }) => [member, system]));
   const isKept = (await detailRuns(data, knot.definition.id)) > 0;
   const recorder = isKept ? new ExchangeRecorder(data, run, knot.compiled) : undefined;
-  const share = callShare === undefined ? undefined : { knot: knot.definition, percent: callShare };
+  const share = { knot: knot.definition, percent: callShare, isLast: rank === 'last' };
   const installation: Installation = {
     store,
     clock,

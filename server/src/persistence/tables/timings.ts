@@ -26,6 +26,14 @@ export async function allTimings(db: SqlConnection): Promise<ReadonlyMap<string,
   return new Map(rows.map(({ id, timing }) => [id, timing ?? {}]));
 }
 
+/** Where the runs of a knot stand among those of others. */
+export async function rankOf(db: SqlConnection, knot: string): Promise<'first' | 'among' | 'last'> {
+  const [row] = (await db.query(`select timing ->> 'rank' as rank from knot_timing where knot_id = $1`, [knot])) as {
+    rank: Timing['rank'] | null;
+  }[];
+  return row?.rank ?? 'among';
+}
+
 /** @returns the new revision; `undefined` when it is not the one that was seen any more */
 export async function saveTiming(
   db: SqlConnection,

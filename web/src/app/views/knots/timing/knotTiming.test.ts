@@ -89,7 +89,7 @@ test.each<Timing>([
   { ...byHand, regular: { kind: 'cron', expression: '0 6 * * 1-5' } },
   { ...byHand, regular: { kind: 'days', on: { kind: 'of the week', days: [2, 5] }, at: ['06:00'] } },
   { ...byHand, regular: { kind: 'every', every: 1, unit: 'hours' } },
-  { ...byHand, quiet: { between: ['21:30', '05:00'] }, after: ['orders'], callShare: 40 },
+  { ...byHand, quiet: { between: ['21:30', '05:00'] }, after: ['orders'], callShare: 40, rank: 'last' },
   { ...byHand, quiet: { between: ['00:00', '00:00'], days: [6, 7] } },
 ])('what was kept comes out of the form as it went in (%#)', (timing) => {
   expect(timingOf(timingForm(timing, ['crm', 'shop']))).toEqual(timing);
@@ -165,12 +165,14 @@ test('quiet hours, knots that come first and a share of calls are set by hand, w
   expect(await type(share, '0')).toBe('give whole percent from 1 to 100, or nothing');
   await type(share, '25');
   await choose('It waits for runs of', 'Orders');
+  await choose('Its runs begin', 'before those of other knots');
   expect(await text()).toContain('Asks all members every 15 minutes; not from 20:15 to 06:00.');
   await press('Save the timing');
   expect(api.keepTiming.mock.lastCall?.[1].timing).toMatchObject({
     quiet: { between: ['20:15', '06:00'] },
     after: ['orders'],
     callShare: 25,
+    rank: 'first',
   });
 });
 

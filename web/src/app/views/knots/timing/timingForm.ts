@@ -53,6 +53,7 @@ export function timingForm(timing: Timing, members: readonly string[]) {
     quietDays: choice<readonly number[]>(timing.quiet?.days ?? everyDay),
     after: choice<readonly string[]>(timing.after ?? []),
     callShare: number(timing.callShare ?? null),
+    rank: choice<'first' | 'among' | 'last'>(timing.rank ?? 'among'),
     triggers: new FormGroup<Record<string, TriggerForm>>(
       Object.fromEntries(members.map((member) => [member, triggerForm(timing.triggers[member])])),
     ),
@@ -75,6 +76,7 @@ export function timingOf(form: TimingForm): Timing {
     ...quietOf(value),
     ...(value.after.length === 0 ? {} : { after: value.after }),
     ...(value.callShare === null ? {} : { callShare: Number(value.callShare) }),
+    ...(value.rank === 'among' ? {} : { rank: value.rank }),
     triggers: Object.fromEntries(
       Object.entries(value.triggers).flatMap(([member, { kind, seconds }]): [string, Trigger][] => {
         if (kind === 'none') return [];
