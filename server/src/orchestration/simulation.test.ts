@@ -226,25 +226,29 @@ test.each<[number, Fault]>([
   [5, 'worker dies after'],
   [3, 'fails before'],
   [5, 'fails after'],
-])('the laws hold for %i workers on one run, whichever call %s', async (workers, fault) => {
-  for (const seed of seeds.slice(0, Number(process.env.TOGETHER_SEEDS ?? 2))) {
-    const { calls } = await playTogether(seed, workers, undefined, fault);
-    expect(calls.filter((name) => name === 'store.endBatch').length).toBeGreaterThan(3);
-    for (let at = 1; at <= calls.length; at += 1) {
-      try {
-        const played = await playTogether(seed, workers, at, fault);
-        // What a worker left behind is concluded within the run.
-        if (fault.startsWith('worker dies') && played.end?.kind === 'ended')
-          expect(played.store.state().intents).toEqual([]);
-        await checkLaws(played, seed, played.edits);
-      } catch (error) {
-        throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, {
-          cause: error,
-        });
+])(
+  'the laws hold for %i workers on one run, whichever call %s',
+  async (workers, fault) => {
+    for (const seed of seeds.slice(0, Number(process.env.TOGETHER_SEEDS ?? 2))) {
+      const { calls } = await playTogether(seed, workers, undefined, fault);
+      expect(calls.filter((name) => name === 'store.endBatch').length).toBeGreaterThan(3);
+      for (let at = 1; at <= calls.length; at += 1) {
+        try {
+          const played = await playTogether(seed, workers, at, fault);
+          // What a worker left behind is concluded within the run.
+          if (fault.startsWith('worker dies') && played.end?.kind === 'ended')
+            expect(played.store.state().intents).toEqual([]);
+          await checkLaws(played, seed, played.edits);
+        } catch (error) {
+          throw new Error(`history ${seed}, ${fault} at call ${at}, ${calls[at - 1]}: ${(error as Error).message}`, {
+            cause: error,
+          });
+        }
       }
     }
-  }
-}, 300_000);
+  },
+  300_000,
+);
 
 test('a run that another worker takes up ends as if nobody had died, and knows as much afterwards', async () => {
   const options = { batchSize: 1, run: 'the run that goes on' };
