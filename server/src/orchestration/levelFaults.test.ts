@@ -79,7 +79,7 @@ async function runWithFault(
   return calls;
 }
 
-/** Four levels that come last first; later a move, a name and a new thing at the bottom. The last run has the fault. */
+/** Four levels that come last first; later a move, a name and a new thing below. The last run has the fault. */
 async function play(later: boolean, at: number | undefined, fault: Fault, options: Partial<RunOptions> = {}) {
   const tree = new Tree();
   for (const [name, above] of [['leaf', 'twig'], ['twig', 'branch'], ['branch', 'trunk'], ['trunk']] as const)
