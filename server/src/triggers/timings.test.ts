@@ -429,7 +429,7 @@ test('a knot that may use a share of the calls of a day leaves the rest to other
   expect((await installation.run('run', { full: true })).troubles).toEqual([]);
 });
 
-test('the run of a knot that comes first is taken first, and a knot that comes last leaves calls to others', async () => {
+test('the run of a knot that comes first is taken first; one that comes last leaves calls to others', async () => {
   await begin();
   const { systems, knots, queue } = installation.parts;
   for (const [id, rank] of [
