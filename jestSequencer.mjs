@@ -6,6 +6,7 @@ const longest = [
   'killedWorker',
   'commandLine',
   'commandLine/histories',
+  'levelFaults',
   'matchLists',
   'timings',
   'notices',

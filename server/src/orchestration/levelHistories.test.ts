@@ -7,7 +7,7 @@ import { howMany, Play, treeBeginning, treeHistories, treeKnot, treeRules } from
 import { PlayedServer } from '../testing/playedServer.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
-const histories = howMany(process.env.SERVER_HISTORIES, 40);
+const histories = howMany(process.env.SERVER_HISTORIES, 20);
 let database: TestDatabase;
 beforeAll(async () => {
   database = await TestDatabase.start();

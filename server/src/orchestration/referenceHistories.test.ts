@@ -8,7 +8,7 @@ import type { DataSource } from 'typeorm';
 import { PlayedServer } from '../testing/playedServer.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
-const histories = howMany(process.env.SERVER_HISTORIES, 25);
+const histories = howMany(process.env.SERVER_HISTORIES, 15);
 let database: TestDatabase;
 beforeAll(async () => {
   database = await TestDatabase.start();
