@@ -402,3 +402,22 @@ test('a thousand rejected records rest; one that another one kept out is taken i
   await run();
   expect(store.staged).toBe(1);
 });
+
+test('a record whose filter cannot be worked out stays rejected in runs that do not read it', async () => {
+  const filtered: Knot = {
+    ...knot,
+    members: knot.members.map((member) =>
+      member.id === 'crm' ? { ...member, filter: 'record.kind == "customer"' } : member,
+    ),
+  };
+  const store = new Counting();
+  const world = new SimulatedInstallation(filtered, store, simulationAbilities);
+  world.system('crm').edit('crm-0', 'email', 'a@marram.example');
+  // The same value twice: both are judged anew in each run.
+  for (const key of ['one', 'two']) world.system('shop').edit(key, 'limit', 5);
+  const lists = (): readonly string[] => store.state().outside.map(({ key, reason }) => `${key} ${reason}`);
+  for (const members of [undefined, new Set<string>(), new Set<string>()])
+    await world.run(members ? { members, records: new Map([['shop', [recordKey('one')]]]) } : {});
+  expect(lists().toSorted()).toEqual(['crm-0 rejected', 'one rejected', 'two rejected']);
+  expect(world.system('list').records.size).toBe(0);
+});
