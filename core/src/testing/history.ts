@@ -49,8 +49,7 @@ export interface RunHappening {
   /** In turn, one for each write; all succeed when left out. */
   readonly fates?: readonly WriteFate[];
   /** The edit that is made to a record whose write is raced. */
-  readonly race?:
-    { readonly path: string; readonly value: Raw } | { readonly path: string; readonly to: number | null };
+  readonly race?: { readonly path: string; readonly value: Raw } | Pick<Move, 'to'>;
   readonly meanwhile?: { readonly moment: 'planned' | 'writing'; readonly act: PersonAct } | undefined;
   /** The member that cannot be read. */
   readonly missing?: number | undefined;
@@ -109,7 +108,7 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
       }
       case 'move': {
         const { member, key } = this.#recordOf(happening);
-        if (this.#holds(member, key)) this.#put(member, key, levelPath, happening.to);
+        if (this.#holds(member, key)) this.#put(member, key, happening.to);
         break;
       }
       case 'act':
@@ -134,10 +133,10 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
   }
 
   /** What stands under what has laws of its own: the ledger keeps no account of it. */
-  #put(member: MemberId, key: string, path: string, to: number | null): void {
+  #put(member: MemberId, key: string, to: number | null): void {
     const memberAt = this.installation.knot.members.findIndex(({ id }) => id === member);
     const value = to === null ? null : this.#recordOf({ member: memberAt, record: to }).key;
-    this.installation.edit(member, key, path, value);
+    this.installation.edit(member, key, levelPath, value);
   }
 
   /** Who types what stands there already has edited nothing. */
@@ -216,7 +215,7 @@ export class Play<Installation extends PlayedInstallation = PlayedInstallation> 
       },
       race: ({ kind, member, key }) => {
         if (kind === 'create' || key === undefined || !race || !this.#holds(member, key)) return;
-        if ('to' in race) this.#put(member, key, race.path, race.to);
+        if ('to' in race) this.#put(member, key, race.to);
         else this.#type(member, key, race.path, race.value);
       },
       meanwhile: async (moment) => {

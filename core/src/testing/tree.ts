@@ -65,10 +65,7 @@ const fate = fc.constantFrom<WriteFate>('ok', 'ok', 'ok', 'raced', 'fails', 'ref
 const run: fc.Arbitrary<RunHappening> = fc.record({
   kind: fc.constant('run' as const),
   fates: fc.array(fate, { maxLength: 3 }),
-  race: fc.oneof(
-    fc.record({ path: fc.constant('f'), value: text }),
-    fc.record({ path: fc.constant('parent'), to: fc.option(record) }),
-  ),
+  race: fc.oneof(fc.record({ path: fc.constant('f'), value: text }), fc.record({ to: fc.option(record) })),
 });
 
 /** Two things, each in two members. */

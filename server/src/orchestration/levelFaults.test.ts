@@ -2,28 +2,22 @@
  * Things that stand under each other, with one fault at each read, write and store call in turn: no system is ever told
  * of a thing above that is not there, nothing is made twice, and in the end all stand where they belong.
  */
-import type { Knot, Raw } from '@anchor-knot/core';
+import type { Raw } from '@anchor-knot/core';
 import { treeKnot } from '@anchor-knot/core/testing';
 import { type Fault, isStoreFault, SimulatedInstallation } from '../testing/simulation.js';
 import { simulationAbilities } from '../testing/simulationKnot.js';
 import { InMemoryStore } from '../testing/inMemoryStore.js';
 import type { RunOptions } from './installation.js';
 
-const members = ['crm', 'shop', 'list'] as const;
+const members = ['a', 'b', 'c'] as const;
 type Member = (typeof members)[number];
-
-/** The tree of the laws, between the systems of the simulation. */
-function definition(): Knot {
-  const json = JSON.stringify(treeKnot('newest'));
-  const places: Record<string, string> = { a: 'crm', b: 'shop', c: 'list' };
-  return JSON.parse(json.replace(/"([abc])"/g, (_, member: string) => `"${places[member]}"`)) as Knot;
-}
+const abilities: Record<string, string> = { a: 'crm', b: 'shop', c: 'list' };
 
 class Tree {
   readonly store = new InMemoryStore();
   /** What was made without an answer is found by its key. */
-  readonly world = new SimulatedInstallation(definition(), this.store, (member) => ({
-    ...simulationAbilities(member),
+  readonly world = new SimulatedInstallation(treeKnot('newest'), this.store, (member) => ({
+    ...simulationAbilities(abilities[member] as string),
     searchable: ['key'],
   }));
   /** What was told of something that is not there. */
@@ -83,13 +77,13 @@ async function runWithFault(
 async function play(later: boolean, at: number | undefined, fault: Fault, options: Partial<RunOptions> = {}) {
   const tree = new Tree();
   for (const [name, above] of [['leaf', 'twig'], ['twig', 'branch'], ['branch', 'trunk'], ['trunk']] as const)
-    tree.put('crm', name, above);
-  tree.put('shop', 'root');
+    tree.put('a', name, above);
+  tree.put('b', 'root');
   if (later) {
     await tree.world.run();
-    tree.put('list', 'twig', 'root');
-    tree.put('shop', 'bud', 'leaf');
-    tree.world.system('crm').edit(tree.keyOf('crm', 'leaf') as string, 'f', 'green');
+    tree.put('c', 'twig', 'root');
+    tree.put('b', 'bud', 'leaf');
+    tree.world.system('a').edit(tree.keyOf('a', 'leaf') as string, 'f', 'green');
   }
   const calls = await runWithFault(tree, at, fault, options);
   return { tree, calls };
