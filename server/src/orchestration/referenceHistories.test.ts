@@ -3,12 +3,20 @@
  * how many.
  */
 import fc from 'fast-check';
-import { Both, howMany, referenceChoices, referenceHistories, referringKnot } from '@anchor-knot/core/testing';
+import {
+  Both,
+  howMany,
+  referenceChoices,
+  type ReferenceChoices,
+  referenceHistories,
+  referringKnot,
+} from '@anchor-knot/core/testing';
+import { recordKey } from '@anchor-knot/core';
 import type { DataSource } from 'typeorm';
 import { PlayedServer } from '../testing/playedServer.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
-const histories = howMany(process.env.SERVER_HISTORIES, 15);
+const histories = howMany(process.env.SERVER_HISTORIES, 25);
 let database: TestDatabase;
 beforeAll(async () => {
   database = await TestDatabase.start();
@@ -16,6 +24,13 @@ beforeAll(async () => {
 afterAll(async () => {
   await database.stop();
 });
+
+async function bothServers(data: DataSource, choices: ReferenceChoices): Promise<Both<PlayedServer>> {
+  return new Both({
+    orders: await PlayedServer.begin(data, referringKnot('orders', choices)),
+    buyers: await PlayedServer.begin(data, referringKnot('buyers', choices)),
+  });
+}
 
 interface Wanted {
   readonly knot: string;
@@ -37,10 +52,7 @@ test('Ordered, Released and Quiet hold for things that refer to each other in a 
   await fc.assert(
     fc.asyncProperty(referenceChoices, referenceHistories, async (choices, history) => {
       await data.query('truncate knot cascade');
-      const both = new Both({
-        orders: await PlayedServer.begin(data, referringKnot('orders', choices)),
-        buyers: await PlayedServer.begin(data, referringKnot('buyers', choices)),
-      });
+      const both = await bothServers(data, choices);
       await (await both.begin()).play(history);
       const { orders, buyers } = await both.settle();
       expect([...orders.operations, ...buyers.operations]).toEqual([]);
@@ -62,3 +74,27 @@ test('Ordered, Released and Quiet hold for things that refer to each other in a 
   );
   for (const [what, count] of Object.entries(seen)) expect([what, count > 0]).toEqual([what, true]);
 }, 3_600_000);
+
+test('no record is told to refer to one that was deleted', async () => {
+  const { data } = await database.fresh();
+  const { orders, buyers } = (
+    await bothServers(data, {
+      rule: 'ask',
+      directions: ['both ways', 'both ways', 'both ways'],
+      notFound: 'wait',
+      lastByValue: true,
+      isRequired: false,
+    })
+  ).of;
+  buyers.edit('a', '7', 'key', 'k');
+  buyers.edit('b', '8', 'key', 'k');
+  for (const member of ['a', 'b']) orders.edit(member, '1', 'key', 'o');
+  await buyers.run();
+  await orders.run();
+  buyers.delete('b', '8');
+  await buyers.run();
+  orders.edit('a', '1', 'ref', '7');
+  await orders.run();
+  expect(orders.records.get('b')?.get(recordKey('1'))?.fields.ref).toBeUndefined();
+  expect(await waitingIn(data)).toEqual([expect.objectContaining({ by: { member: 'b' }, value: null })]);
+});
