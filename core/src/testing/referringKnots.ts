@@ -156,8 +156,13 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
     const isThere = installation.records.get(step.member)?.has(key) === true;
     if (step.does === 'edit') installation.edit(step.member, step.record, 'key', step.key);
     else if (isThere && step.does === 'delete') installation.delete(step.member, step.record);
-    else if (isThere && step.does === 'refer')
-      installation.edit(step.member, step.record, 'ref', this.#named(step.knot, step.member, step.to));
+    else if (step.does === 'refer') {
+      // Any record of the member, also one that was made for a thing of another.
+      const there = [...(installation.records.get(step.member)?.keys() ?? [])];
+      const referring = there[Number(step.record) % Math.max(1, there.length)];
+      if (referring !== undefined)
+        installation.edit(step.member, referring, 'ref', this.#named(step.knot, step.member, step.to));
+    }
   }
 
   /** What is named may be there, may come later, or never. */
