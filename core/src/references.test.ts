@@ -7,9 +7,13 @@ import fc from 'fast-check';
 import { compileKnot, type Knot, type Mapping, withReferences } from './definition/index.js';
 import type { LookUps } from './mapping/index.js';
 import { mergeAnchor, type Problem } from './merge/index.js';
+import { recordKey } from './record/index.js';
 import { howMany } from './testing/howMany.js';
 import {
+  type Both,
   bothWorlds,
+  type KnotName,
+  other,
   referenceChoices,
   type ReferenceChoices,
   referenceHistories,
@@ -21,15 +25,19 @@ const runs = howMany(process.env.LAW_RUNS, 400);
 const isFound = (names: LookUps, { waitsFor }: Problem): boolean => {
   if (!waitsFor) return false;
   return 'value' in waitsFor
-    ? names.find(waitsFor.knot, waitsFor.by, waitsFor.value).kind === 'one'
+    ? ['one', 'nobody'].includes(names.find(waitsFor.knot, waitsFor.by, waitsFor.value).kind)
     : names.nameOf(waitsFor.knot, waitsFor.by, waitsFor.anchor) !== undefined;
 };
 
+/** Whether a value means something because somebody has said so, and not by a record or a value of its own. */
+const saidOf = (both: Both, knot: KnotName, member: string, value: string): boolean =>
+  /^[0-5]$/.test(value) && both.of[other[knot]].records.get(member)?.has(recordKey(value)) !== true;
+
 test('Ordered, Released, Converge and Quiet hold for things that refer to each other in a circle', async () => {
-  const seen = { agreed: 0, waiting: 0, written: 0, held: 0 };
+  const seen = { agreed: 0, waiting: 0, written: 0, held: 0, toldAs: 0, meant: 0 };
   await fc.assert(
     fc.asyncProperty(referenceChoices, referenceHistories, async (chosen, history) => {
-      const both = await (await bothWorlds(chosen).begin()).play(history);
+      const both = await (await bothWorlds(chosen).begin(chosen)).play(history);
       const last = await both.settle();
       expect(both.faults).toEqual([]);
       const names = both.names();
@@ -55,6 +63,8 @@ test('Ordered, Released, Converge and Quiet hold for things that refer to each o
             const present = world.of(tie.member).get(tie.key)?.fields.ref;
             // A record that says nothing is not told that there is nothing.
             if (present === undefined && agreed.value === null) continue;
+            // Nor one that no longer sends a field: absent is no edit, so what was seen there stands.
+            if (present === undefined && tie.seen.ref !== undefined) continue;
             expect([knot, tie.member, tie.key, present, lens.means(present, agreed.value)]).toEqual([
               knot,
               tie.member,
@@ -63,6 +73,9 @@ test('Ordered, Released, Converge and Quiet hold for things that refer to each o
               true,
             ]);
             if (agreed.value !== null) seen.agreed += 1;
+            const alone = lens.inbound(present ?? null, undefined);
+            if (alone.ok && alone.value !== agreed.value) seen.toldAs += 1;
+            if (typeof present === 'string' && saidOf(both, knot, tie.member, present)) seen.meant += 1;
             if (typeof present === 'string' && present.includes('-')) seen.written += 1;
           }
         }
@@ -79,6 +92,7 @@ const plain: ReferenceChoices = {
   notFound: 'wait',
   lastByValue: true,
   isRequired: false,
+  oneHasLeft: false,
 };
 
 test('what refers to a thing that is not there waits, and goes with the next run after it is there', async () => {
@@ -129,6 +143,36 @@ test('no record is told to refer to one that was deleted; a value that names it 
   expect(both.of.orders.value('b', '1', 'ref')).toBeUndefined();
   both.of.orders.edit('b', '1', 'ref', '8');
   expect((await both.run('orders')).problems).toEqual([]);
+});
+
+test('who has left is told as another one, and still is who was meant; a team means nobody', async () => {
+  const both = bothWorlds(plain);
+  for (const [record, key] of [
+    ['7', 'k'],
+    ['8', 'other'],
+  ] as const)
+    for (const name of ['a', 'b'] as const) both.of.buyers.edit(name, record, 'key', key);
+  for (const name of ['a', 'b'] as const) both.of.orders.edit(name, '1', 'key', 'o');
+  await both.settle();
+  both.of.buyers.delete('b', '7');
+  both.of.orders.edit('a', '1', 'ref', '7');
+  const [left, other] = [...both.of.buyers.anchors.values()].map(({ id }) => id);
+  if (!left || !other) throw new Error('there are no buyers');
+  expect((await both.settle()).orders.problems.map(({ kind }) => kind)).toEqual(['waiting']);
+  await both.say({ knot: 'buyers', by: { member: 'b' }, of: { anchor: left }, stands: other });
+  expect((await both.settle()).orders.problems).toEqual([]);
+  const order = (): unknown => [...both.of.orders.anchors.values()][0]?.agreed.ref?.value;
+  expect([both.of.orders.value('b', '1', 'ref'), order()]).toEqual(['8', left]);
+  both.of.orders.edit('a', '1', 'ref', 'team');
+  await both.settle();
+  expect([both.of.orders.value('b', '1', 'ref'), order()]).toEqual(['8', left]);
+  await both.say({ knot: 'buyers', by: { member: 'a' }, of: { value: 'team' }, stands: null });
+  await both.settle();
+  expect([both.of.orders.value('a', '1', 'ref'), both.of.orders.value('b', '1', 'ref'), order()]).toEqual([
+    'team',
+    null,
+    null,
+  ]);
 });
 
 test('a thing that is parted from another takes along what its records are referred to by', async () => {

@@ -6,6 +6,7 @@ import {
   type ReferenceBy,
   referenceKey,
   type References,
+  type Substitute,
 } from '../record/index.js';
 
 /** What has to be looked up in one other knot before records that refer to it are translated. */
@@ -35,6 +36,14 @@ export class Questions implements References {
 
   nameOf(): undefined {
     return undefined;
+  }
+
+  isToldAs(): boolean {
+    return false;
+  }
+
+  hasToldAs(): boolean {
+    return false;
   }
 
   current(anchor: AnchorId): AnchorId {
@@ -84,6 +93,10 @@ export interface KnownName {
 interface KnownWay {
   readonly found: Map<string, AnchorId | 'several'>;
   readonly names: Map<AnchorId, string>;
+  /** What is meant by values that nothing is known by. */
+  readonly meant: Map<string, AnchorId | null>;
+  /** As which other ones things are told that have no name. */
+  readonly toldAs: Map<AnchorId, AnchorId>;
 }
 
 /** Look-ups that are filled from what was found. What is not among it is not there. */
@@ -93,7 +106,11 @@ export class LookUps implements References {
   readonly #byField = new Map<string, Map<string, KnownWay>>();
   readonly #redirects: ReadonlyMap<AnchorId, AnchorId>;
 
-  constructor(names: Iterable<KnownName>, redirects: ReadonlyMap<AnchorId, AnchorId> = new Map()) {
+  constructor(
+    names: Iterable<KnownName>,
+    redirects: ReadonlyMap<AnchorId, AnchorId> = new Map(),
+    substitutes: Iterable<Substitute> = [],
+  ) {
     this.#redirects = redirects;
     for (const { knot, by, value, anchor, isGone } of names) {
       const { found, names: known } = this.#wayToFill(knot, by);
@@ -101,16 +118,37 @@ export class LookUps implements References {
       found.set(value, before === undefined || before === anchor ? anchor : 'several');
       if (!isGone) known.set(anchor, value);
     }
+    for (const { knot, by, of, stands } of substitutes) {
+      const { meant, toldAs } = this.#wayToFill(knot, by);
+      if ('value' in of) meant.set(of.value, stands);
+      else if (stands !== null) toldAs.set(this.current(of.anchor), this.current(stands));
+    }
   }
 
   find(knot: string, by: ReferenceBy, value: string): Found {
-    const found = this.#way(knot, by)?.found.get(value);
+    const way = this.#way(knot, by);
+    const found = way?.found.get(value) ?? way?.meant.get(value);
     if (found === undefined) return { kind: 'none' };
+    if (found === null) return { kind: 'nobody' };
     return found === 'several' ? { kind: 'several' } : { kind: 'one', anchor: found };
   }
 
   nameOf(knot: string, by: ReferenceBy, anchor: AnchorId): string | undefined {
-    return this.#way(knot, by)?.names.get(anchor);
+    const way = this.#way(knot, by);
+    if (!way) return undefined;
+    const own = way.names.get(anchor);
+    if (own !== undefined || way.toldAs.size === 0) return own;
+    const other = way.toldAs.get(anchor);
+    return other && way.names.get(other);
+  }
+
+  isToldAs(knot: string, by: ReferenceBy, anchor: AnchorId, other: AnchorId): boolean {
+    const way = this.#way(knot, by);
+    return way !== undefined && !way.names.has(anchor) && way.toldAs.get(anchor) === other;
+  }
+
+  hasToldAs(knot: string, by: ReferenceBy): boolean {
+    return (this.#way(knot, by)?.toldAs.size ?? 0) > 0;
   }
 
   current(anchor: AnchorId): AnchorId {
@@ -120,8 +158,8 @@ export class LookUps implements References {
   /** The things of a knot that something here may refer to. */
   thingsOf(knot: string): readonly AnchorId[] {
     const ways = [this.#byMember, this.#byField].flatMap((each) => [...(each.get(knot)?.values() ?? [])]);
-    const things = ways.flatMap(({ found, names }) => [...found.values(), ...names.keys()]);
-    return [...new Set(things.filter((thing): thing is AnchorId => thing !== 'several'))];
+    const things = ways.flatMap(({ found, names, meant }) => [...found.values(), ...names.keys(), ...meant.values()]);
+    return [...new Set(things.filter((thing): thing is AnchorId => thing !== 'several' && thing !== null))];
   }
 
   #way(knot: string, by: ReferenceBy): KnownWay | undefined {
@@ -132,7 +170,7 @@ export class LookUps implements References {
     const [ways, name] = 'member' in by ? [this.#byMember, by.member] : [this.#byField, by.field];
     const ofKnot = ways.get(knot) ?? new Map<string, KnownWay>();
     ways.set(knot, ofKnot);
-    const way = ofKnot.get(name) ?? { found: new Map(), names: new Map() };
+    const way = ofKnot.get(name) ?? { found: new Map(), names: new Map(), meant: new Map(), toldAs: new Map() };
     ofKnot.set(name, way);
     return way;
   }

@@ -28,14 +28,37 @@ export interface WantedName {
 export type Found =
   | { readonly kind: 'one'; readonly anchor: AnchorId }
   | { readonly kind: 'none' | 'several' }
+  /** Somebody has said that it means nothing. */
+  | { readonly kind: 'nobody' }
   /** Nobody has looked, as where a definition is tried without the data of other knots. */
   | { readonly kind: 'not looked up' };
+
+/**
+ * What somebody has said once of a thing or a value that a system cannot tell, or that nothing is known by: a person who
+ * has left, a team, an account that everybody uses. It holds as long as there is nothing of its own to go by.
+ */
+export interface Substitute {
+  /** The knot whose things are referred to. */
+  readonly knot: string;
+  readonly by: ReferenceBy;
+  /** What a system says that nothing is known by; or a thing that has no name there. */
+  readonly of: { readonly value: string } | { readonly anchor: AnchorId };
+  /** The thing that stands for it; `null`: a value that means nobody. */
+  readonly stands: AnchorId | null;
+}
 
 /** Look-ups between knots, filled beforehand for all that is translated together: the engine asks nobody. */
 export interface References {
   find(knot: string, by: ReferenceBy, value: string): Found;
-  /** What a thing is called there; `undefined` as long as it has no record, or no value, to be called by. */
+  /**
+   * What a thing is called there: its own name, or that of its substitute; `undefined` as long as there is no record, or
+   * no value, to call it by.
+   */
   nameOf(knot: string, by: ReferenceBy, anchor: AnchorId): string | undefined;
+  /** Whether a thing has no name of its own there and is told as the other one. */
+  isToldAs(knot: string, by: ReferenceBy, anchor: AnchorId, other: AnchorId): boolean;
+  /** Whether there are things that are told as others in that way. */
+  hasToldAs(knot: string, by: ReferenceBy): boolean;
   /** What became of a thing that was merged with another one; others are themselves. */
   current(anchor: AnchorId): AnchorId;
 }
@@ -43,6 +66,8 @@ export interface References {
 export const notLookedUp: References = {
   find: () => ({ kind: 'not looked up' }),
   nameOf: () => undefined,
+  isToldAs: () => false,
+  hasToldAs: () => false,
   current: (anchor) => anchor,
 };
 

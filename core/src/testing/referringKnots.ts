@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import type { Knot, Mapping } from '../definition/index.js';
 import { type KnownName, LookUps } from '../mapping/index.js';
-import { type AnchorId, type ReferenceBy, recordKey } from '../record/index.js';
+import { type AnchorId, type ReferenceBy, recordKey, type Substitute } from '../record/index.js';
 import type { PlayedInstallation, PlayedWrite, WriteFate } from './played.js';
 import { smallKnot } from './smallKnot.js';
 import { World } from './world.js';
@@ -11,7 +11,7 @@ import { World } from './world.js';
 const members = ['a', 'b', 'c'] as const;
 type MemberName = (typeof members)[number];
 export const referringKnots = ['orders', 'buyers'] as const;
-const other = { orders: 'buyers', buyers: 'orders' } as const;
+export const other = { orders: 'buyers', buyers: 'orders' } as const;
 export type KnotName = keyof typeof other;
 
 export interface ReferenceChoices {
@@ -22,6 +22,8 @@ export interface ReferenceChoices {
   readonly lastByValue: boolean;
   /** Nothing is created in the first member without what it refers to. */
   readonly isRequired: boolean;
+  /** One thing of each knot has no record in one member any more. */
+  readonly oneHasLeft: boolean;
 }
 
 export function referringKnot(
@@ -88,14 +90,32 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
   readonly of: Readonly<Record<KnotName, Installation>>;
   /** References that were written to something that is not there, in words. */
   readonly faults: string[] = [];
+  /** What somebody has said, the last word on each. */
+  readonly #substitutes = new Map<string, Substitute>();
+  readonly #keep: (substitute: Substitute) => void | Promise<void>;
 
-  constructor(of: Readonly<Record<KnotName, Installation>>) {
+  /** @param keep stores what somebody says, where it is stored */
+  constructor(
+    of: Readonly<Record<KnotName, Installation>>,
+    keep: (substitute: Substitute) => void | Promise<void> = () => undefined,
+  ) {
     this.of = of;
+    this.#keep = keep;
   }
 
   /** All by which the things of both are known. */
   names(): LookUps {
-    return new LookUps(referringKnots.flatMap((knot) => namesIn(knot, this.of[knot])));
+    return new LookUps(
+      referringKnots.flatMap((knot) => namesIn(knot, this.of[knot])),
+      new Map(),
+      this.#substitutes.values(),
+    );
+  }
+
+  async say(substitute: Substitute): Promise<void> {
+    const { knot, by, of } = substitute;
+    this.#substitutes.set(JSON.stringify([knot, by, of]), substitute);
+    await this.#keep(substitute);
   }
 
   async run(knot: KnotName, fates: readonly WriteFate[] = []): Promise<RunOf<Installation>> {
@@ -126,13 +146,20 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
     return { buyers: await this.run('buyers'), orders: await this.run('orders') };
   }
 
-  /** Two things of each knot, each with a record in two members, so that there is something to refer to. */
-  async begin(): Promise<this> {
+  /**
+   * Two things of each knot, each with a record in two members, so that there is something to refer to.
+   * @param oneHasLeft the record of one of them is gone in one member
+   */
+  async begin({ oneHasLeft }: Pick<ReferenceChoices, 'oneHasLeft'>): Promise<this> {
     for (const installation of Object.values(this.of))
       for (const record of ['1', '2'])
         for (const name of ['a', 'b'] as const) installation.edit(name, record, 'key', `k${record}`);
-    await this.run('buyers');
-    await this.run('orders');
+    for (const knot of referringKnots) await this.run(knot);
+    if (!oneHasLeft) return this;
+    for (const knot of referringKnots) {
+      this.of[knot].delete('b', '2');
+      await this.run(knot);
+    }
     return this;
   }
 
@@ -146,6 +173,7 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
 
   async #happen(step: Exclude<ReferenceHappening, { does: 'run' }>): Promise<void> {
     const installation = this.of[step.knot];
+    if (step.does === 'say') return this.#sayOf(step);
     if (step.does === 'untie') {
       const thing = [...installation.anchors.values()][step.thing];
       if ((thing?.ties.filter(({ gone }) => !gone).length ?? 0) > 1)
@@ -163,6 +191,23 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
       if (referring !== undefined)
         installation.edit(step.member, referring, 'ref', this.#named(step.knot, step.member, step.to));
     }
+  }
+
+  /** What nothing is known by, or a thing that has no name somewhere, is said to be another one, or nobody. */
+  async #sayOf({ knot, member, byValue, ofThing, of, stands }: SayHappening): Promise<void> {
+    const ways: readonly ReferenceBy[] = [...members.map((name) => ({ member: name })), { field: 'key' }];
+    const things = [...this.of[knot].anchors.keys()].toSorted();
+    const other = things[stands] ?? null;
+    if (!ofThing) {
+      const by = member === 'c' && byValue ? { field: 'key' } : { member };
+      return this.say({ knot, by, of: { value: String(of) }, stands: other });
+    }
+    const names = this.names();
+    const nameless = ways.flatMap((by) =>
+      things.flatMap((anchor) => (names.nameOf(knot, by, anchor) === undefined ? [{ by, anchor }] : [])),
+    );
+    const { by, anchor } = nameless[of % Math.max(1, nameless.length)] ?? {};
+    if (by && anchor && other) await this.say({ knot, by, of: { anchor }, stands: other });
   }
 
   /** What is named may be there, may come later, or never. */
@@ -185,6 +230,16 @@ const keys = fc.constantFrom('k1', 'k2', 'k3');
 const recordNumber = fc.constantFrom('1', '2', '3');
 const knots = fc.constantFrom<KnotName[]>('orders', 'buyers');
 const member = fc.constantFrom(...members);
+const sayHappening = fc.record({
+  does: fc.constant('say' as const),
+  knot: knots,
+  member,
+  byValue: fc.boolean(),
+  ofThing: fc.boolean(),
+  of: fc.nat(5),
+  stands: fc.nat(3),
+});
+type SayHappening = typeof sayHappening extends fc.Arbitrary<infer T> ? T : never;
 const referenceHappening = fc.oneof(
   {
     weight: 4,
@@ -202,10 +257,11 @@ const referenceHappening = fc.oneof(
     }),
   },
   {
-    weight: 1,
+    weight: 2,
     arbitrary: fc.record({ does: fc.constant('delete' as const), knot: knots, member, record: recordNumber }),
   },
   { weight: 1, arbitrary: fc.record({ does: fc.constant('untie' as const), knot: knots, member, thing: fc.nat(3) }) },
+  { weight: 4, arbitrary: sayHappening },
   {
     weight: 5,
     arbitrary: fc.record({
@@ -227,6 +283,7 @@ export const referenceChoices: fc.Arbitrary<ReferenceChoices> = fc.record({
   notFound: fc.constantFrom<ReferenceChoices['notFound'][]>('wait', 'wait', 'blank'),
   lastByValue: fc.boolean(),
   isRequired: fc.boolean(),
+  oneHasLeft: fc.boolean(),
 });
 
 /** Creations, deletions, partings of what is referred to, and edits of references that nothing is known by yet. */

@@ -53,7 +53,7 @@ test('Ordered, Released and Quiet hold for things that refer to each other in a 
     fc.asyncProperty(referenceChoices, referenceHistories, async (choices, history) => {
       await data.query('truncate knot cascade');
       const both = await bothServers(data, choices);
-      await (await both.begin()).play(history);
+      await (await both.begin(choices)).play(history);
       const { orders, buyers } = await both.settle();
       expect([...orders.operations, ...buyers.operations]).toEqual([]);
       expect(both.faults).toEqual([]);
@@ -84,6 +84,7 @@ test('no record is told to refer to one that was deleted', async () => {
       notFound: 'wait',
       lastByValue: true,
       isRequired: false,
+      oneHasLeft: false,
     })
   ).of;
   buyers.edit('a', '7', 'key', 'k');

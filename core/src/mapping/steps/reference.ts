@@ -9,13 +9,20 @@ import { type ReferenceStep, type StepLens, textOf } from '../step.js';
  */
 export function referenceLens({ by, notFound }: ReferenceStep, knot: string, references: References): StepLens {
   return {
-    inbound(value) {
+    // What a thing is told as, for want of a name of its own, means that thing as long as it is the agreed one.
+    usesHeld: references.hasToldAs(knot, by),
+    inbound(value, held) {
       const text = textOf(value)?.trim();
       if (text === undefined) return failed('a list or an object refers to nothing: say which part of it is the key');
       const found = references.find(knot, by, text);
       switch (found.kind) {
-        case 'one':
-          return good(references.current(found.anchor));
+        case 'one': {
+          const meant = references.current(found.anchor);
+          const agreed = typeof held === 'string' ? references.current(anchorId(held)) : undefined;
+          return good(agreed && references.isToldAs(knot, by, agreed, meant) ? agreed : meant);
+        }
+        case 'nobody':
+          return good(null);
         case 'several':
           return failed(`“${text}” could be several things there`);
         case 'not looked up':
