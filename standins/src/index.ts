@@ -9,7 +9,7 @@ export { type DeskOptions, deskServer } from './desk/server.js';
 export { erpRole, openErpDatabase, openPool } from './erp/database.js';
 export { erpServer } from './erp/server.js';
 export { type Business, generateBusiness } from './generator/business.js';
-export { generateWork } from './generator/work.js';
+export { agentWhoLeft, generateWork } from './generator/work.js';
 export { granaryRole, granaryServer, openGranaryDatabase } from './granary/server.js';
 export { type ContactPerson, generateSales, type ShopOrder } from './generator/sales.js';
 export { editOnPage } from './visitors/editOnPage.js';

@@ -21,6 +21,7 @@ export * from './repair.js';
 export * from './runs.js';
 export * from './session.js';
 export * from './startCalls.js';
+export * from './substitutes.js';
 export * from './systems.js';
 export * from './things.js';
 export * from './timing.js';

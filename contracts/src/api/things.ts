@@ -10,7 +10,7 @@ export function thingOf(value: unknown): Thing | undefined {
   return parsed.success ? parsed.data : undefined;
 }
 
-const way = z.union([z.object({ member: z.string() }), z.object({ field: z.string() })]);
+export const waySchema = z.union([z.object({ member: z.string() }), z.object({ field: z.string() })]);
 const asked = z.record(z.string(), z.array(z.string().max(1000)).max(500));
 
 /** What is to be looked up in a knot: keys by member, and values by shared field. */
@@ -21,10 +21,19 @@ export const lookUpAnswerSchema = z.object({
   names: z.array(
     z.object({
       knot: z.string(),
-      by: way,
+      by: waySchema,
       value: z.string(),
       anchor: z.string(),
       isGone: z.boolean().optional(),
+    }),
+  ),
+  /** What somebody has said of values that nothing is known by. */
+  substitutes: z.array(
+    z.object({
+      knot: z.string(),
+      by: waySchema,
+      of: z.union([z.object({ value: z.string() }), z.object({ anchor: z.string() })]),
+      stands: z.string().nullable(),
     }),
   ),
   things: z.array(thingSchema),

@@ -23,6 +23,7 @@ import { repairRoutes } from '../decisions/repairRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { referenceRoutes } from '../knots/referenceRoutes.js';
+import { substituteRoutes } from '../knots/substituteRoutes.js';
 import { followUpRoutes } from '../notices/followUpRoutes.js';
 import { noticeRoutes } from '../notices/noticeRoutes.js';
 import { recordRoutes } from '../records/recordRoutes.js';
@@ -133,6 +134,7 @@ export async function makeApp(
   knotRoutes(app, context);
   draftRoutes(app, context);
   referenceRoutes(app, context);
+  substituteRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);
   timingRoutes(app, context);

@@ -1,6 +1,6 @@
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import { type FieldValues, type FoundValues, type ReferenceBy, referenceKey, referenceWays } from '@anchor-knot/core';
-import { namesIn } from '../orchestration/bindReferences.js';
+import { knownIn } from '../orchestration/bindReferences.js';
 import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection } from '../persistence/sql.js';
 
@@ -21,7 +21,7 @@ export async function foundValues(
   const all = new Set(fields.flatMap(({ values }) => values));
   for (const knot of knots) {
     const ways = referenceWays(knot).filter((by) => !isOfSameThings(definition, knot, by));
-    const names = await namesIn(referenceSource(db), knot.id, {
+    const { names } = await knownIn(referenceSource(db), knot.id, {
       keys: new Map(ways.flatMap((by) => ('member' in by ? [[by.member, all]] : []))),
       values: new Map(ways.flatMap((by) => ('field' in by ? [[by.field, all]] : []))),
       things: new Set(),
@@ -36,7 +36,7 @@ export async function foundValues(
             ...field,
             target: { id: knot.id, thing: knot.thing },
             by,
-            words: wordsOf(knot, by, systemName),
+            words: wayWords(knot, by, systemName),
             found: count,
           });
       }
@@ -52,7 +52,8 @@ function isOfSameThings({ id, members }: KnotDefinition, knot: KnotDefinition, b
   return knot.id === id || members.some(isShared);
 }
 
-function wordsOf(
+/** A way to refer to the things of a knot, in words. */
+export function wayWords(
   { name, fields, members }: KnotDefinition,
   by: ReferenceBy,
   systemName: (id: string) => string,

@@ -5,7 +5,7 @@ import { lookUpAnswerSchema, lookUpRequestSchema, problemSchema } from '@anchor-
 import { referenceWays } from '@anchor-knot/core';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
-import { namesIn } from '../orchestration/bindReferences.js';
+import { knownIn } from '../orchestration/bindReferences.js';
 import { referenceSource } from '../persistence/referenceSource.js';
 import { namesOfThings } from '../persistence/tables/references.js';
 
@@ -30,18 +30,19 @@ export function referenceRoutes(app: FastifyInstance, { data, knots }: ApiContex
       const { keys, values } = request.body;
       // Asked is only by what the knot has, however much a request names.
       const ways = referenceWays(knot.definition);
-      const names = await namesIn(referenceSource(data), knot.id, {
+      const { names, substitutes } = await knownIn(referenceSource(data), knot.id, {
         keys: new Map(ways.flatMap((by) => ('member' in by ? [[by.member, new Set(keys[by.member])]] : []))),
         values: new Map(ways.flatMap((by) => ('field' in by ? [[by.field, new Set(values[by.field])]] : []))),
         things: new Set(),
         ways,
       });
-      const known = await namesOfThings(
-        data,
-        names.map(({ anchor }) => anchor),
-      );
+      const known = await namesOfThings(data, [
+        ...names.map(({ anchor }) => anchor),
+        ...substitutes.flatMap(({ stands }) => stands ?? []),
+      ]);
       return {
         names: [...names],
+        substitutes: [...substitutes],
         things: [...known].map(([id, { knot: of, title }]) => ({ $thing: id, knot: of, title })),
       };
     },

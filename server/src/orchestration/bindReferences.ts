@@ -13,6 +13,7 @@ import {
   recordKey,
   type ReferenceBy,
   referenceQuestions,
+  type Substitute,
   withReferences,
 } from '@anchor-knot/core';
 import type { Store } from './store.js';
@@ -20,7 +21,14 @@ import type { Store } from './store.js';
 /** Where what references mean is looked up. */
 export type ReferenceSource = Pick<
   Store,
-  'tieHeads' | 'anchorsWithKeys' | 'tiesOf' | 'agreedTexts' | 'redirects' | 'keyRulesOf' | 'thingsAbove'
+  | 'tieHeads'
+  | 'anchorsWithKeys'
+  | 'tiesOf'
+  | 'agreedTexts'
+  | 'redirects'
+  | 'keyRulesOf'
+  | 'thingsAbove'
+  | 'substitutesOf'
 >;
 
 type Asking = { readonly anchor: Anchor; readonly readings?: ReadonlyMap<MemberId, Reading> | undefined };
@@ -48,27 +56,39 @@ export async function bindReferences(
 export async function lookUp(source: ReferenceSource, asked: ReadonlyMap<string, KnotQuestions>): Promise<LookUps> {
   const names: KnownName[] = [];
   const redirects = new Map<AnchorId, AnchorId>();
+  const substitutes: Substitute[] = [];
   for (const [knot, questions] of asked) {
     const moved = await source.redirects([...questions.things]);
     for (const [from, to] of moved) redirects.set(from, to);
-    names.push(...(await namesIn(source, knot, questions, [...moved.values()])));
+    const known = await knownIn(source, knot, questions, [...moved.values()]);
+    names.push(...known.names);
+    substitutes.push(...known.substitutes);
   }
-  return new LookUps(names, redirects);
+  return new LookUps(names, redirects, substitutes);
+}
+
+/** What things of one knot are known by, and what stands for those that are known by nothing. */
+export interface KnownThings {
+  readonly names: readonly KnownName[];
+  readonly substitutes: readonly Substitute[];
 }
 
 /**
  * What things of one knot are known by: those that are asked about, and those that the values mean.
  * @param others things that are asked about besides
  */
-export async function namesIn(
+export async function knownIn(
   source: ReferenceSource,
   knot: string,
   questions: KnotQuestions,
   others: readonly AnchorId[] = [],
-): Promise<readonly KnownName[]> {
+): Promise<KnownThings> {
   const found = await findThings(source, knot, questions);
   const things = new Set([...found.map(({ anchor }) => anchor), ...questions.things, ...others]);
-  return [...found, ...(await nameThings(source, knot, questions.ways, [...things]))];
+  const values = [...questions.keys.values(), ...questions.values.values()].flatMap((asked) => [...asked]);
+  const substitutes = await source.substitutesOf(knot, { values: [...new Set(values)], things: [...things] });
+  for (const { stands } of substitutes) if (stands !== null) things.add(stands);
+  return { names: [...found, ...(await nameThings(source, knot, questions.ways, [...things]))], substitutes };
 }
 
 /** What the values mean that records refer by. They are no names yet: how a thing is told of is asked apart. */

@@ -1,9 +1,10 @@
-import { type AnchorId, anchorId, Questions } from '@anchor-knot/core';
+import { type AnchorId, anchorId, type Found, Questions } from '@anchor-knot/core';
 import { lookUp, type ReferenceSource } from './bindReferences.js';
 import type { Store } from './store.js';
 import type { WaitingReference } from './stored.js';
 
 const lookedAtOnce = 5000;
+const isKnown: ReadonlySet<Found['kind']> = new Set(['one', 'nobody']);
 
 /** The things of a knot that wait for others of it which can be told by now, in the order of their ids. */
 export async function releasedHere(store: Store, knot: string): Promise<readonly AnchorId[]> {
@@ -35,6 +36,6 @@ export async function areThere<Waiting extends WaitingReference>(
   return waiting.filter(({ by, value, thing }) =>
     value === null
       ? known.nameOf(knot, by, known.current(anchorId(thing ?? ''))) !== undefined
-      : known.find(knot, by, value).kind === 'one',
+      : isKnown.has(known.find(knot, by, value).kind),
   );
 }

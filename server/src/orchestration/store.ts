@@ -6,6 +6,7 @@ import type {
   MemberId,
   Reading,
   RecordKey,
+  Substitute,
   TieReason,
   Verdict,
 } from '@anchor-knot/core';
@@ -147,6 +148,11 @@ export interface Store {
   ): Promise<readonly (WaitingReference & { readonly anchor: AnchorId })[]>;
   /** Of anchors that became part of others, which they are now. */
   redirects(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, AnchorId>>;
+  /** What somebody has said of values and things of a knot by which nothing, or which by nothing, is known. */
+  substitutesOf(
+    knot: string,
+    about: { readonly values: readonly string[]; readonly things: readonly AnchorId[] },
+  ): Promise<readonly Substitute[]>;
   assign(
     lease: RunLease,
     records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],

@@ -34,6 +34,7 @@ import { References1765140000000 } from './migrations/1765140000000-References.j
 import { Certificates1765170000000 } from './migrations/1765170000000-Certificates.js';
 import { ConsentEnds1765180000000 } from './migrations/1765180000000-ConsentEnds.js';
 import { OutsideCounts1765200000000 } from './migrations/1765200000000-OutsideCounts.js';
+import { Substitutes1765300000000 } from './migrations/1765300000000-Substitutes.js';
 import { StagedAnchors1765190000000 } from './migrations/1765190000000-StagedAnchors.js';
 import { ListedRecords1765160000000 } from './migrations/1765160000000-ListedRecords.js';
 import { WaitingRecordsRest1765150000000 } from './migrations/1765150000000-WaitingRecordsRest.js';
@@ -86,6 +87,7 @@ export const migrations = [
   ConsentEnds1765180000000,
   StagedAnchors1765190000000,
   OutsideCounts1765200000000,
+  Substitutes1765300000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -32,6 +32,7 @@ import * as listed from './tables/listedRecords.js';
 import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
 import * as references from './tables/references.js';
+import * as substitutes from './tables/substitutes.js';
 import { recordCounts } from './tables/recordCounts.js';
 import * as resting from './tables/restingRecords.js';
 import * as runs from './tables/runs.js';
@@ -100,6 +101,8 @@ export class PostgresStore implements Store {
   thingsAbove = (field: FieldId, things: readonly AnchorId[]) => references.thingsAbove(this.#data, field, things);
   waitingWithin = (knot: string, after: AnchorId | undefined, limit: number) =>
     references.waitingWithin(this.#data, knot, after, limit);
+  substitutesOf = (knot: string, about: substitutes.AboutSubstitutes) =>
+    substitutes.substitutesOf(this.#data, knot, about);
   redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
 
   assign = (

@@ -2,6 +2,7 @@ import type { ReferenceSource } from '../orchestration/bindReferences.js';
 import type { SqlConnection } from './sql.js';
 import { anchorsWithKeys, tieHeads, tiesOf } from './tables/anchors.js';
 import { agreedTexts, keyRulesOf, redirects, thingsAbove } from './tables/references.js';
+import { substitutesOf } from './tables/substitutes.js';
 
 /** What references mean, as it is seen on a connection: within a transaction, as that one sees it. */
 export function referenceSource(db: SqlConnection): ReferenceSource {
@@ -12,6 +13,7 @@ export function referenceSource(db: SqlConnection): ReferenceSource {
     agreedTexts: (knot, field, anchors) => agreedTexts(db, knot, field, anchors),
     redirects: (anchors) => redirects(db, anchors),
     keyRulesOf: (knot) => keyRulesOf(db, knot),
+    substitutesOf: (knot, about) => substitutesOf(db, knot, about),
     thingsAbove: (field, things) => thingsAbove(db, field, things),
   };
 }

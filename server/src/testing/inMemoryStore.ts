@@ -6,6 +6,7 @@ import {
   type MemberId,
   recordId,
   type RecordKey,
+  type Substitute,
   type TieReason,
   type Verdict,
 } from '@anchor-knot/core';
@@ -478,6 +479,11 @@ export class InMemoryStore implements Store {
   }
 
   /** Nobody merges anchors in a simulation. */
+  /** Nobody says anything here. */
+  async substitutesOf(): Promise<readonly Substitute[]> {
+    return [];
+  }
+
   async redirects(): Promise<ReadonlyMap<AnchorId, AnchorId>> {
     return new Map();
   }

@@ -3,7 +3,16 @@
  * deals of the CRM, each with the account that its shopper is tied to.
  */
 import { setTimeout as wait } from 'node:timers/promises';
-import type { AnchorList, AnchorView, DecisionList, LackedList, Reading, Watch } from '@anchor-knot/contracts';
+import type {
+  AnchorList,
+  AnchorView,
+  DecisionList,
+  LackedList,
+  Reading,
+  SaidSubstitute,
+  SubstituteList,
+  Watch,
+} from '@anchor-knot/contracts';
 import type { Knot, Mapping } from '@anchor-knot/core';
 import { generateCustomers, type ShopOrder } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
@@ -221,6 +230,76 @@ test('what refers to a thing follows when it is merged into another, or parted, 
   expect((await waiting()).filter(({ title }) => title === '4001')).toEqual([]);
   expect((await referring(customer?.id))[0]?.first.map(({ title }) => title)).toEqual(['4001']);
 });
+
+test('what stands for a thing without a record is said once, for all that waits for it', async () => {
+  const timing = { zone: 'Europe/London', triggers: { shop: { kind: 'asking', seconds: 3600 } } } as const;
+  await installation.parts.timings.keep(ordersKnot, 0, timing, 'test', Date.now());
+  await run('customers');
+  await run('orders');
+  const [first] = await waiting();
+  if (first?.kind !== 'waiting' || first.detail.thing === null) throw new Error('no order waits for an account');
+  const { thing } = first.detail;
+  const of = first.title ?? '';
+  const ofThing = async () => (await waiting()).filter(({ detail }) => 'thing' in detail && detail.thing === thing);
+  const { anchors } = await get<AnchorList>('/api/knots/customers/anchors');
+  const known = anchors.find(({ ties }) => ties.some((tie) => tie.member === 'crm'));
+  const account = known?.ties.find((tie) => tie.member === 'crm')?.key;
+  const say = (body: object) =>
+    api.as('operator', 'PUT', '/api/knots/customers/substitutes', {
+      by: { member: 'crm' },
+      value: null,
+      thing,
+      stands: known?.id,
+      ...body,
+    });
+  const refusal = async (body: object): Promise<unknown> => {
+    const answer = await say(body);
+    return [answer.statusCode, (answer.json() as { says: string }).says];
+  };
+  expect(await refusal({ stands: thing })).toEqual([409, 'It cannot stand for itself.']);
+  expect(await refusal({ by: { member: 'till' } })).toEqual([409, 'No system refers to it in that way any more.']);
+  expect(await refusal({ thing: known?.id, stands: thing })).toEqual([409, 'It is known there by now.']);
+  expect(await refusal({ stands: '018f0000-0000-7000-8000-000000000000' })).toEqual([
+    409,
+    'There is no such customer to stand for it.',
+  ]);
+  expect(await refusal({ thing: null, value: account })).toEqual([
+    409,
+    `“${account}” is known there by now: nothing has to stand for it.`,
+  ]);
+  expect((await say({ stands: null })).statusCode).toBe(400);
+
+  const said = (await say({})).json() as SaidSubstitute;
+  for (const id of said.runs) await installation.ended(id);
+  expect(await ofThing()).toEqual([]);
+  expect((await deals()).get(of)).toBe(account);
+  const [order] = (await get<AnchorList>(`/api/knots/orders/anchors?search=${of}`)).anchors;
+  const view = await get<AnchorView>(`/api/anchors/${order?.id}`);
+  const customer = view.fields.find(({ id }) => id === 'customer');
+  expect(customer?.agreed?.value).toMatchObject({ $thing: thing });
+  const { substitutes } = await get<SubstituteList>('/api/substitutes');
+  expect(substitutes).toEqual([
+    expect.objectContaining({
+      id: said.id,
+      knotName: 'Customers',
+      way: 'keys of Customers in Fernhill CRM',
+      of: expect.objectContaining({ $thing: thing }),
+      stands: expect.objectContaining({ $thing: known?.id }),
+      meansNobody: false,
+      saidBy: 'operator',
+    }),
+  ]);
+  expect((await get<SubstituteList>('/api/substitutes?search=nobody+of+that+name')).total).toBe(0);
+
+  // Quiet, and what was told stays when it is taken back: only what changes waits again.
+  await run('orders');
+  expect((await deals()).get(of)).toBe(account);
+  expect((await api.as('operator', 'DELETE', `/api/substitutes/${said.id}`)).statusCode).toBe(200);
+  expect((await api.as('operator', 'DELETE', `/api/substitutes/${said.id}`)).statusCode).toBe(404);
+  await run('orders');
+  expect(await ofThing()).toEqual([]);
+  expect((await deals()).get(of)).toBe(account);
+}, 60_000);
 
 test('a version whose references lead nowhere is not put in force', async () => {
   const change = async (refersTo: string, by: { member: string } | { field: string }) => {

@@ -37,6 +37,11 @@ export const agents = [
   { id: 'piers.loxley', full_name: 'Piers Loxley', team: 'sales' },
 ] as const;
 const agentIds = agents.map(({ id }) => id);
+/** She has left: her name stands in tickets, and nowhere else. */
+export const agentWhoLeft = 'odell.marsh';
+/** A team that raises frames: on the boards it leads as people do. */
+export const crew = 'crew.north';
+const frameTask = 4;
 const subjects = [
   'Pane arrived cracked',
   'Vent does not close',
@@ -61,6 +66,11 @@ const tasks = [
 ];
 const firstDay = Date.UTC(2026, 2, 2);
 const dayMs = 86_400_000;
+
+const agentOf = (ticket: number, agent: string | null): string | null =>
+  agent !== null && ticket % 23 === 7 ? agentWhoLeft : agent;
+const leadOf = (project: number, task: number, lead: string | null): string | null =>
+  task === frameTask && project % 3 === 0 ? crew : lead;
 
 /**
  * Tickets and their requesters, projects and their tasks, about the same customers. The same options give the same
@@ -94,7 +104,7 @@ export function generateWork(
       state: pick(ticketStates),
       priority: 1 + Math.floor(random() * 4),
       requester_id: Number(pick(requesters).id),
-      agent: random() < 0.2 ? null : pick(agentIds),
+      agent: agentOf(index, random() < 0.2 ? null : pick(agentIds)),
       order_ref: random() < 0.5 ? null : String(260_000_001 + Math.floor(random() * 1200)),
       hours: null,
       opened,
@@ -127,7 +137,7 @@ export function generateWork(
         cells: {
           title: tasks[task % tasks.length] as string,
           stage: pick(['to do', 'doing', 'done']),
-          lead: random() < 0.2 ? null : pick(agentIds),
+          lead: leadOf(project, task, random() < 0.2 ? null : pick(agentIds)),
           start: german(start + task * 6 * dayMs),
           end: german(start + (task * 6 + 4) * dayMs),
           budget: null,

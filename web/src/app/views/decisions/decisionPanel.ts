@@ -13,6 +13,7 @@ import { CorrectRecord } from './correctRecord';
 import { DecisionActs } from './decisionActs';
 import { type DecisionOption, optionsOf } from './decisionOptions';
 import { HeldGrid } from './heldGrid';
+import { SubstituteForm } from './substituteForm';
 import { ProblemText } from '../problem';
 import { AgoTime } from '../../words/agoTime';
 
@@ -38,6 +39,7 @@ const correctable: readonly Decision['kind'][] = ['rejected', 'unreadable'];
     ExactTimePipe,
     HeldGrid,
     MatchRecordsGrid,
+    SubstituteForm,
     Value,
     AgoTime,
   ],

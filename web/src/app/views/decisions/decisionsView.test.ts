@@ -10,7 +10,7 @@ import { MatDialogHarness } from '@angular/material/dialog/testing';
 import { MatMenuHarness } from '@angular/material/menu/testing';
 import { provideRouter, Router } from '@angular/router';
 import type { Decision, DecisionList } from '@anchor-knot/contracts';
-import { NEVER, of, Subject } from 'rxjs';
+import { of, Subject } from 'rxjs';
 import { jest } from '@jest/globals';
 import { DecisionsApi } from '../../api/decisionsApi';
 import { KnotsApi } from '../../api/knotsApi';
@@ -78,6 +78,7 @@ async function shown(decisions: Decision[], role: 'operator' | 'viewer' = 'opera
   const left = [...decisions];
   const asked: unknown[] = [];
   const queries: unknown[] = [];
+  const ends = new Subject<void>();
   const take = (ids: readonly string[]): void =>
     ids.forEach((id) =>
       left.splice(
@@ -114,7 +115,7 @@ async function shown(decisions: Decision[], role: 'operator' | 'viewer' = 'opera
       { provide: DecisionsApi, useValue: api },
       { provide: KnotsApi, useValue: { knots: () => of([]) } },
       { provide: SystemsApi, useValue: { systems: () => of([]) } },
-      { provide: LiveEvents, useValue: { ends: NEVER, decided: new Subject() } },
+      { provide: LiveEvents, useValue: { ends, decided: new Subject() } },
       {
         provide: SessionService,
         useValue: { may: (least: string) => role === 'operator' && least !== 'administrator', person: signal({}) },
@@ -126,7 +127,7 @@ async function shown(decisions: Decision[], role: 'operator' | 'viewer' = 'opera
   const box = fixture.nativeElement as HTMLElement;
   document.body.append(box);
   await fixture.whenStable();
-  return { fixture, asked, queries, loader: TestbedHarnessEnvironment.documentRootLoader(fixture) };
+  return { fixture, asked, queries, take, ends, loader: TestbedHarnessEnvironment.documentRootLoader(fixture) };
 }
 const press = async (fixture: ComponentFixture<unknown>, key: string): Promise<void> => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
@@ -178,6 +179,18 @@ test('all are ticked at once and put off, and the list says that nothing waits',
   await menu.clickItem({ text: 'for a week' });
   await fixture.whenStable();
   expect(asked).toEqual([[2, true]]);
+  expect((fixture.nativeElement as HTMLElement).textContent).toContain('Nothing waits for you.');
+});
+
+test('what a run settles leaves the list, also where nothing is left of it', async () => {
+  const { fixture, take, ends } = await shown([held('1'), held('2')]);
+  take(['1']);
+  ends.next();
+  await fixture.whenStable();
+  expect(looked(fixture)).toBe('Customer 2');
+  take(['2']);
+  ends.next();
+  await fixture.whenStable();
   expect((fixture.nativeElement as HTMLElement).textContent).toContain('Nothing waits for you.');
 });
 

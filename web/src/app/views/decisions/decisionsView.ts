@@ -119,6 +119,8 @@ export class DecisionsView {
   readonly #next = signal<string | null>(null);
   protected readonly more = new Asking();
   #shownFor: unknown;
+  /** Whether more than the first page was loaded. */
+  #hasMore = false;
   /** One that was to be focused while the list was on its way. */
   #focusWhenThere = '';
 
@@ -180,10 +182,10 @@ export class DecisionsView {
 
   /** The first page anew; of a list of which more was loaded, only the numbers. */
   #take(loaded: DecisionList): void {
-    const known = this.items();
-    const isSame = this.#shownFor === this.#question() && known.length > loaded.decisions.length;
+    const keepsMore = this.#shownFor === this.#question() && this.#hasMore;
     this.#shownFor = this.#question();
-    if (!isSame) {
+    if (!keepsMore) {
+      this.#hasMore = false;
       this.items.set(loaded.decisions);
       this.#next.set(loaded.next);
     }
@@ -206,6 +208,7 @@ export class DecisionsView {
     this.more.ask(this.#api.decisions({ ...asked, after }), ({ decisions, next, members }) => {
       // A late answer to another question is dropped.
       if (this.#question() !== asked) return;
+      this.#hasMore = true;
       this.items.update((known) => [...known, ...decisions]);
       this.#members.update((known) => ({ ...known, ...members }));
       this.#next.set(next);

@@ -1,16 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
-import { toSignal } from '@angular/core/rxjs-interop';
-import { FormControl, ReactiveFormsModule } from '@angular/forms';
-import { MatAutocompleteModule } from '@angular/material/autocomplete';
-import { MatFormFieldModule } from '@angular/material/form-field';
-import { MatInputModule } from '@angular/material/input';
 import { anchorId, referenceWays, type ReferenceStep } from '@anchor-knot/core';
-import { catchError, debounceTime, filter, map, of, switchMap } from 'rxjs';
-import { AnchorsApi } from '../../../api/anchorsApi';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
+import { ThingField } from '../../../fields/thingField';
 import { KnotEditor } from './knotEditor';
 
-const pauseMs = 200;
 const notFounds: readonly Choice<'wait' | 'blank' | 'instead'>[] = [
   { value: 'wait', says: 'waits until it is there' },
   { value: 'blank', says: 'is blank' },
@@ -21,7 +14,7 @@ const notFounds: readonly Choice<'wait' | 'blank' | 'instead'>[] = [
 @Component({
   selector: 'ak-reference-step',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ChoiceField, MatAutocompleteModule, MatFormFieldModule, MatInputModule, ReactiveFormsModule],
+  imports: [ChoiceField, ThingField],
   templateUrl: './referenceStep.html',
   styleUrl: './referenceStep.scss',
 })
@@ -33,10 +26,8 @@ export class ReferenceStepEditor {
   readonly changed = output<ReferenceStep>();
   protected readonly notFounds = notFounds;
   readonly #editor = inject(KnotEditor);
-  readonly #anchors = inject(AnchorsApi);
   /** One was asked for that was not chosen yet. */
   protected readonly choosing = signal(false);
-  protected readonly search = new FormControl('', { nonNullable: true });
 
   readonly #target = computed(() => this.#editor.targets.definitions()[this.knot()]);
   protected readonly ways = computed((): Choice[] => {
@@ -60,17 +51,6 @@ export class ReferenceStepEditor {
     if (typeof notFound !== 'object') return '';
     return this.#editor.targets.things()[notFound.instead]?.title ?? 'chosen';
   });
-  protected readonly found = toSignal(
-    this.search.valueChanges.pipe(
-      debounceTime(pauseMs),
-      map((text) => text.trim()),
-      filter((text) => text.length > 1),
-      switchMap((text) => this.#anchors.anchors(this.knot(), { search: text }).pipe(catchError(() => of(undefined)))),
-      map((page) => page?.anchors ?? []),
-    ),
-    { initialValue: [] },
-  );
-
   #wayWords(by: ReferenceStep['by']): string {
     const target = this.#target();
     if ('field' in by) return `${target?.fields.find(({ id }) => id === by.field)?.name ?? by.field}: its value`;
@@ -87,12 +67,9 @@ export class ReferenceStepEditor {
     const { notFound: _, ...step } = this.step();
     if (how !== 'instead') this.changed.emit(how === 'blank' ? { ...step, notFound: 'blank' } : step);
   }
-  protected choose(id: string): void {
-    const chosen = this.found().find((anchor) => anchor.id === id);
-    if (!chosen) return;
-    this.#editor.targets.name({ $thing: id, knot: this.knot(), title: chosen.title });
+  protected choose({ id, title }: { readonly id: string; readonly title: string }): void {
+    this.#editor.targets.name({ $thing: id, knot: this.knot(), title });
     this.choosing.set(false);
-    this.search.setValue('', { emitEvent: false });
     this.changed.emit({ ...this.step(), notFound: { instead: anchorId(id) } });
   }
 }

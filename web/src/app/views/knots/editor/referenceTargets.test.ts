@@ -8,8 +8,12 @@ import { ReferenceTargets } from './referenceTargets';
 const asked = { knot: 'customers', keys: { shop: ['77'] }, values: {} };
 const answer = {
   names: [{ knot: 'customers', by: { member: 'shop' }, value: '77', anchor: 'x' }],
+  substitutes: [{ knot: 'customers', by: { member: 'shop' }, of: { value: 'team' }, stands: 'x' }],
   things: [{ $thing: 'x', knot: 'customers', title: 'Larkspur Orchids' }],
 };
+
+const whatIsKnown = { names: answer.names, substitutes: answer.substitutes };
+const nothing = { names: [], substitutes: [] };
 
 function targets(things: () => unknown) {
   const api = {
@@ -31,10 +35,10 @@ function targets(things: () => unknown) {
 test('what is looked up once is known, with the names of the things; no more is asked than needed', async () => {
   const things = jest.fn(() => of(answer));
   const { targets: known } = targets(things);
-  expect(await firstValueFrom(known.namesOf([]))).toEqual([]);
+  expect(await firstValueFrom(known.knownOf([]))).toEqual(nothing);
   expect(things).not.toHaveBeenCalled();
-  expect(await firstValueFrom(known.namesOf([asked]))).toEqual(answer.names);
-  expect(await firstValueFrom(known.namesOf([{ ...asked }]))).toEqual(answer.names);
+  expect(await firstValueFrom(known.knownOf([asked]))).toEqual(whatIsKnown);
+  expect(await firstValueFrom(known.knownOf([{ ...asked }]))).toEqual(whatIsKnown);
   expect(things).toHaveBeenCalledTimes(1);
   expect(known.things()['x']?.title).toBe('Larkspur Orchids');
 });
@@ -42,9 +46,9 @@ test('what is looked up once is known, with the names of the things; no more is 
 test('what could not be looked up is asked for again the next time', async () => {
   const things = jest.fn((): unknown => throwError(() => new Error('away')));
   const { targets: known } = targets(things);
-  expect(await firstValueFrom(known.namesOf([asked]))).toEqual([]);
+  expect(await firstValueFrom(known.knownOf([asked]))).toEqual(nothing);
   things.mockReturnValueOnce(of(answer));
-  expect(await firstValueFrom(known.namesOf([asked]))).toEqual(answer.names);
+  expect(await firstValueFrom(known.knownOf([asked]))).toEqual(whatIsKnown);
 });
 
 test('only knots in force can be referred to; the definition of one is loaded once', () => {

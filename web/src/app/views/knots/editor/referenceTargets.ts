@@ -1,15 +1,17 @@
 import { inject, Injectable, signal } from '@angular/core';
-import type { KnotDefinition, KnotList, LookUpAnswer, Thing } from '@anchor-knot/contracts';
+import type { KnotDefinition, KnotList, Thing } from '@anchor-knot/contracts';
 import { catchError, forkJoin, map, type Observable, of, shareReplay, tap } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
-import type { AskedOfKnot } from './trialMessages';
+import type { AskedOfKnot, KnownOfKnots } from './trialMessages';
+
+const nothingKnown: KnownOfKnots = { names: [], substitutes: [] };
 
 /** The knots that a definition refers to: their definitions, and the names of their things. */
 @Injectable()
 export class ReferenceTargets {
   readonly #api = inject(KnotsApi);
   readonly #asked = new Set<string>();
-  readonly #answers = new Map<string, Observable<LookUpAnswer['names']>>();
+  readonly #answers = new Map<string, Observable<KnownOfKnots>>();
   /** Knots in force, by which something can be referred to. */
   readonly knots = signal<KnotList['knots']>([]);
   readonly definitions = signal<Readonly<Record<string, KnotDefinition>>>({});
@@ -42,12 +44,17 @@ export class ReferenceTargets {
   }
 
   /** Looks up what is asked of other knots. What cannot be looked up now is as if it were not there. */
-  namesOf(asked: readonly AskedOfKnot[]): Observable<LookUpAnswer['names']> {
-    if (asked.length === 0) return of([]);
-    return forkJoin(asked.map((one) => this.#namesIn(one))).pipe(map((names) => names.flat()));
+  knownOf(asked: readonly AskedOfKnot[]): Observable<KnownOfKnots> {
+    if (asked.length === 0) return of(nothingKnown);
+    return forkJoin(asked.map((one) => this.#knownIn(one))).pipe(
+      map((all) => ({
+        names: all.flatMap(({ names }) => names),
+        substitutes: all.flatMap(({ substitutes }) => substitutes),
+      })),
+    );
   }
 
-  #namesIn({ knot, keys, values }: AskedOfKnot): Observable<LookUpAnswer['names']> {
+  #knownIn({ knot, keys, values }: AskedOfKnot): Observable<KnownOfKnots> {
     const question = JSON.stringify([knot, keys, values]);
     const known = this.#answers.get(question);
     if (known) return known;
@@ -58,10 +65,10 @@ export class ReferenceTargets {
           ...Object.fromEntries(things.map((thing) => [thing.$thing, thing])),
         })),
       ),
-      map(({ names }) => names),
+      map(({ names, substitutes }) => ({ names, substitutes })),
       catchError(() => {
         this.#answers.delete(question);
-        return of([]);
+        return of(nothingKnown);
       }),
       shareReplay(1),
     );

@@ -11,6 +11,7 @@ import {
   Questions,
   readFormula,
   reviewKnot,
+  type Substitute,
   tryCheck,
   tryFilter,
   tryRecords,
@@ -67,9 +68,11 @@ function answerTo(question: Exclude<TrialQuestion, { kind: 'sources' }>): TrialA
 }
 
 /** Tries records; without what is known of other knots it is told what would have to be. */
-function tried({ id, definition, records, names }: Extract<TrialQuestion, { kind: 'try' }>): TrialAnswer {
+function tried({ id, definition, records, known }: Extract<TrialQuestion, { kind: 'try' }>): TrialAnswer {
   const questions = new Questions();
-  const references = names ? new LookUps(names as KnownName[]) : questions;
+  const references = known
+    ? new LookUps(known.names as KnownName[], new Map(), known.substitutes as Substitute[])
+    : questions;
   const trial = tryRecords(definition as Knot, records as never, references);
   const asked = [...questions.asked].map(([knot, { keys, values }]) => ({
     knot,

@@ -13,6 +13,9 @@ export interface AskedOfKnot extends LookUpRequest {
   readonly knot: string;
 }
 
+/** What is known of the things of other knots. */
+export type KnownOfKnots = Pick<LookUpAnswer, 'names' | 'substitutes'>;
+
 /** The names that a formula may use, with their types where they are known. */
 export type FormulaTypes = Readonly<Record<string, FieldType | undefined>>;
 
@@ -39,7 +42,7 @@ export type TrialQuestion =
       readonly definition: KnotDefinition;
       readonly records: Records;
       /** What is known of the knots that it refers to; where it is left out, the answer says what is asked of them. */
-      readonly names?: LookUpAnswer['names'] | undefined;
+      readonly known?: KnownOfKnots | undefined;
     }
   | { readonly kind: 'review'; readonly id: number; readonly definition: KnotDefinition }
   | { readonly kind: 'filter'; readonly id: number; readonly member: string; readonly formula: string }

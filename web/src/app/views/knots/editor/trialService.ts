@@ -1,5 +1,5 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
-import type { KnotDefinition, LookUpAnswer } from '@anchor-knot/contracts';
+import type { KnotDefinition } from '@anchor-knot/contracts';
 import type { Check, FieldType, Finding, Outcome, Passing, Trial } from '@anchor-knot/core';
 import { filter, fromEvent, map, type Observable, of, startWith, switchMap, take } from 'rxjs';
 import { ReferenceTargets } from './referenceTargets';
@@ -7,6 +7,7 @@ import type {
   FormulaTypes,
   FormulaVerdict,
   FunctionHelp,
+  KnownOfKnots,
   Records,
   TrialAnswer,
   TrialQuestion,
@@ -40,16 +41,16 @@ export class TrialService {
       switchMap(({ trial, asked }) =>
         asked.length === 0
           ? of(trial)
-          : this.#targets.namesOf(asked).pipe(
-              switchMap((names) => this.#tryWith(definition, records, names)),
+          : this.#targets.knownOf(asked).pipe(
+              switchMap((known) => this.#tryWith(definition, records, known)),
               map((again) => again.trial),
               startWith(trial),
             ),
       ),
     );
   }
-  #tryWith(definition: KnotDefinition, records: Records, names?: LookUpAnswer['names']) {
-    return this.#ask({ kind: 'try', definition, records, names }, 'tried');
+  #tryWith(definition: KnotDefinition, records: Records, known?: KnownOfKnots) {
+    return this.#ask({ kind: 'try', definition, records, known }, 'tried');
   }
   review(definition: KnotDefinition): Observable<readonly Finding[]> {
     return this.#ask({ kind: 'review', definition }, 'reviewed').pipe(map(({ findings }) => findings));
