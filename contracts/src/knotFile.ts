@@ -184,6 +184,7 @@ const fieldSchema = z.strictObject({
   note: z.string().max(2000).optional(),
   sensitive: z.boolean().optional(),
   formula: formula.optional(),
+  series: z.string().min(1).max(200).optional(),
   refersTo: z.string().min(1).max(200).optional(),
   levels: z.boolean().optional(),
   mappings: z.record(id, mappingSchema),

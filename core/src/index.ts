@@ -10,4 +10,5 @@ export * from './proposal/index.js';
 export * from './record/index.js';
 export * from './schedule/index.js';
 export * from './schema/index.js';
+export * from './series/index.js';
 export * from './trying/index.js';

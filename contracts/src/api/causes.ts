@@ -6,6 +6,7 @@ export const giverSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('member'), member: z.string() }),
   z.object({ kind: z.literal('person'), name: z.string() }),
   z.object({ kind: z.literal('formula') }),
+  z.object({ kind: z.literal('series') }),
 ]);
 export type GiverView = z.output<typeof giverSchema>;
 
@@ -26,6 +27,7 @@ export const causeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('equal'), members: z.array(z.string()) }),
   z.object({ kind: z.literal('deleted'), member: z.string() }),
   z.object({ kind: z.literal('reference'), member: z.string() }),
+  z.object({ kind: z.literal('number'), series: z.string() }),
   z.object({ kind: z.literal('formula'), of: z.array(z.string()) }),
   z.object({
     kind: z.literal('outcome'),

@@ -3,7 +3,7 @@ import type { Levels } from '../mapping/index.js';
 import { type FieldId, type MemberId, notLookedUp, type References } from '../record/index.js';
 import { compileMapping } from './compileMapping.js';
 import { compileComputed, type ComputedField } from './computed.js';
-import { checkCrosswalks, checkNamed, checkNames } from './definitionProblems.js';
+import { checkCrosswalks, checkNamed, checkNames, checkSeries } from './definitionProblems.js';
 import { type Knot, recordKeyPath, type SharedField, type UniqueCheck } from './knot.js';
 import type { KnotProblem, Report } from './knotProblem.js';
 import { checkOutcomes } from './outcomeProblems.js';
@@ -70,6 +70,7 @@ export function compileKnot(knot: Knot): CompiledOrProblems {
     };
   });
   checkNamed(knot, report);
+  checkSeries(knot, report);
   checkOutcomes(knot, report);
   checkReferring(knot, report);
   checkCrosswalks(knot, report);

@@ -22,6 +22,18 @@ export function checkNames(knot: Knot, report: Report): void {
     report('keyRules', 'without a key rule or evidence no two records would ever be the same thing');
 }
 
+/** A field takes its numbers from a series only where it holds texts, and where some system is told of them. */
+export function checkSeries({ fields }: Knot, report: Report): void {
+  for (const { id, type, formula, series, mappings } of fields) {
+    if (series === undefined) continue;
+    const at = `fields.${id}.series`;
+    if (formula !== undefined) report(at, 'its values are computed: let go of the formula, or of the series');
+    else if (type !== 'text') report(at, 'only a field of type text takes numbers from a series');
+    else if (Object.values(mappings).every(({ direction }) => direction === 'from'))
+      report(at, 'no system is told of its numbers: map it to one, or both ways');
+  }
+}
+
 /** Rows of a crosswalk that have the same shared value. */
 export function checkCrosswalks({ crosswalks }: Knot, report: Report): void {
   for (const [id, { rows }] of Object.entries(crosswalks)) {

@@ -139,6 +139,11 @@ export interface SharedField {
    * A formula over the other shared fields. Where there is one no member gives the value: mappings can only write it.
    */
   readonly formula?: string | undefined;
+  /**
+   * The series from which a thing takes its number as soon as a system is to be told of it, where no system has given
+   * one. From then on it is an agreed value like any other.
+   */
+  readonly series?: string | undefined;
   /** Of a reference: the knot whose things it holds; it may be this one. */
   readonly refersTo?: string | undefined;
   /** Of a reference to its own knot: each thing stands under the one that it refers to, and none under itself. */

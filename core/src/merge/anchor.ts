@@ -3,7 +3,8 @@ import type { AnchorId, FieldId, Instant, MemberId, Present, Raw, RecordKey, Sha
 export type Giver =
   | { readonly kind: 'member'; readonly member: MemberId }
   | { readonly kind: 'person'; readonly name: string }
-  | { readonly kind: 'formula' };
+  | { readonly kind: 'formula' }
+  | { readonly kind: 'series' };
 
 /** Why a value is what it is. Kept with the agreed value and with every write. */
 export type Cause =
@@ -28,6 +29,8 @@ export type Cause =
     }
   /** What that member refers to became another thing: it was merged, parted, or is known by now. */
   | { readonly kind: 'reference'; readonly member: MemberId }
+  /** The next number of that series. */
+  | { readonly kind: 'number'; readonly series: string }
   /** Computed from the agreed values of other fields. */
   | { readonly kind: 'formula'; readonly of: readonly FieldId[] };
 
@@ -161,9 +164,11 @@ export function presentOf(tie: Tie, reading: Reading | undefined, field: FieldId
   return ahead ? ahead.raw : tie.seen[field];
 }
 
+const unedited: ReadonlySet<Cause['kind']> = new Set(['equal', 'formula', 'number']);
+
 /** Whether somebody gave a value: an edit, a rule over edits, or a person. What was only found to be equal was not. */
 export function isEdited(agreed: Agreed | undefined): boolean {
-  return agreed !== undefined && agreed.why.kind !== 'equal' && agreed.why.kind !== 'formula';
+  return agreed !== undefined && !unedited.has(agreed.why.kind);
 }
 
 /** Whether an anchor has a record that is there. One that has none is dead: nothing is found by it any more. */

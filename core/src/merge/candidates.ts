@@ -86,5 +86,5 @@ function distinct(givers: readonly Giver[]): readonly Giver[] {
 
 export function sameGiver(a: Giver, b: Giver): boolean {
   if (a.kind === 'member') return b.kind === 'member' && a.member === b.member;
-  return a.kind === 'person' ? b.kind === 'person' && a.name === b.name : b.kind === 'formula';
+  return a.kind === 'person' ? b.kind === 'person' && a.name === b.name : a.kind === b.kind;
 }

@@ -32,6 +32,8 @@ export interface AnchorMergeInput {
   /** What was read in this run, by member. A tie that was not read counts as unchanged. */
   readonly readings: ReadonlyMap<MemberId, Reading>;
   readonly now: Instant;
+  /** The numbers that its fields take from their series, where they have none. */
+  readonly numbers?: ReadonlyMap<FieldId, string> | undefined;
 }
 
 export interface AnchorMerge {
@@ -54,7 +56,10 @@ export function mergeAnchor(input: AnchorMergeInput): AnchorMerge {
   const merging = new AnchorMerging(input);
   const { knot } = input;
   const computed = new Set(knot.computed.map(({ id }) => id));
-  for (const field of knot.fields) if (!computed.has(field.id)) merging.merge(field);
+  const given = knot.fields.filter(({ id }) => !computed.has(id));
+  for (const field of given) if (field.series === undefined) merging.merge(field);
+  // Whether a thing takes a number may depend on what was edited of it.
+  for (const field of given) if (field.series !== undefined) merging.number(field);
   // What is computed comes last, each after what it names: it follows what has been agreed, and no member edits it.
   const fieldOf = new Map(knot.fields.map((field) => [field.id, field]));
   for (const field of knot.computed) merging.compute(field, fieldOf.get(field.id) as CompiledField);
@@ -95,6 +100,31 @@ class AnchorMerging {
       this.#taking.map(({ member, seen, left }) => [member, { seen: { ...seen }, ahead: {}, left: { ...left } }]),
     );
     this.#agreed = { ...anchor.agreed };
+  }
+
+  /** Merges a field that takes its number from a series, where no member gives one. */
+  number(field: CompiledField): void {
+    this.merge(field);
+    const number = this.#numberFor(field);
+    if (number === undefined) return;
+    this.#agreed[field.id] = {
+      value: number,
+      by: { kind: 'series' },
+      at: this.#input.now,
+      why: { kind: 'number', series: field.series as string },
+    };
+    this.merge(field);
+  }
+
+  /** The number that a field takes from its series now. One that somebody has emptied was given one before. */
+  #numberFor({ id, series }: CompiledField): string | undefined {
+    if (series === undefined || this.#agreed[id] !== undefined || this.#taking.length === 0) return undefined;
+    const isOpen = [...this.#held, ...this.#problems].some(({ field }) => field === id);
+    // What is rejected, or away, may hold one that nobody can see now.
+    const isUnseen = this.#ties.some((tie) => tie.rejected && !tie.gone);
+    if (isOpen || isUnseen) return undefined;
+    if (this.#input.knot.start === 'adopt' && !Object.values(this.#agreed).some(isEdited)) return undefined;
+    return this.#input.numbers?.get(id);
   }
 
   merge(field: CompiledField): void {

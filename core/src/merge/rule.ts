@@ -71,8 +71,8 @@ function narrow(
 function rank({ givers, editedIn }: Candidate, members: readonly MemberId[]): number {
   const ranks = givers.map((giver) => {
     if (giver.kind === 'person') return -1;
-    // A computed field has no edits, and a field that was computed once ranks after every member.
-    if (giver.kind === 'formula') return members.length;
+    // A computed field has no edits; what was computed once, or came from a series, ranks after every member.
+    if (giver.kind === 'formula' || giver.kind === 'series') return members.length;
     const place = members.indexOf(giver.member);
     return (place < 0 ? members.length : place) + (editedIn.includes(giver.member) ? 0 : 0.5);
   });

@@ -11,6 +11,7 @@ export type {
   Withheld,
   WriteBackOperation,
 } from './operation.js';
+export { neededNumbers, type Numbers, type Planned } from './numbers.js';
 export { planAnchor, type PlanLimits } from './planAnchor.js';
 export { type Forecast, forecastOf, joinAnchors, lastReading, newTie, splitAnchor } from './regroup.js';
 export type { LinkOf } from './writeBack.js';

@@ -25,8 +25,11 @@ import {
 import {
   afterWrite,
   type AskedDeletion,
+  neededNumbers,
+  type Numbers,
   type Operation,
   planAnchor,
+  type Planned,
   splitAnchor,
   type WriteResult,
 } from '../plan/index.js';
@@ -34,6 +37,7 @@ import type { Withheld } from '../plan/index.js';
 import {
   type AnchorId,
   anchorId,
+  type FieldId,
   type MemberId,
   notLookedUp,
   type Raw,
@@ -89,6 +93,8 @@ export class World implements PlayedInstallation {
   readonly records = new Map<MemberId, Map<RecordKey, SourceRecord>>();
   readonly anchors = new Map<AnchorId, Anchor>();
   now = 1_000_000;
+  /** Which numbers were taken, by thing and field. */
+  readonly numbers = new Map<string, string>();
   /** When each record was last read, by its name. */
   readonly readAt = new Map<string, number>();
   readonly #revisions = new Map<AnchorId, number>();
@@ -268,9 +274,12 @@ export class World implements PlayedInstallation {
       if (!stored) return [];
       // A store gives the ties of an anchor in any order.
       const anchor = { ...stored, ties: shuffle([...stored.ties]) };
-      const merge = mergeAnchor({ knot, anchor, readings: readings.get(id) ?? new Map(), now: this.now });
-      putLevel(knot, merge.anchor);
-      const plan = planAnchor(knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread });
+      const planWith = (numbers?: Numbers): Planned => {
+        const merge = mergeAnchor({ knot, anchor, readings: readings.get(id) ?? new Map(), now: this.now, numbers });
+        putLevel(knot, merge.anchor);
+        return { merge, plan: planAnchor(knot, merge, this.now, { blocked: blocked.get(id) ?? new Set(), unread }) };
+      };
+      const { merge, plan } = this.#withNumbers(id, knot, planWith);
       return [{ id, revision: this.#revisions.get(id) ?? 0, merge, plan }];
     });
     await settings.meanwhile?.('planned');
@@ -296,6 +305,20 @@ export class World implements PlayedInstallation {
         await this.#apply(this.#tellings(id, blocked.get(id), unread), settings, outcome, raced);
     }
     return { raced, late };
+  }
+
+  /** A number that was taken for a thing stays for it, also where somebody changed it meanwhile. */
+  #withNumbers(id: AnchorId, knot: CompiledKnot, planWith: (numbers?: Numbers) => Planned): Planned {
+    const planned = planWith();
+    const trial = new Map(knot.fields.flatMap((field) => (field.series ? [[field.id, 'N?']] : [])));
+    const needed = neededNumbers(knot, planned, planWith, trial);
+    if (needed.length === 0) return planned;
+    const numbers = needed.map((field): [FieldId, string] => {
+      const taken = this.numbers.get(`${id} ${field}`) ?? `N${this.numbers.size + 1}`;
+      this.numbers.set(`${id} ${field}`, taken);
+      return [field, taken];
+    });
+    return planWith(new Map(numbers));
   }
 
   /** What is to be told of an anchor as it stands, once nothing else is to be written of it. */

@@ -222,6 +222,8 @@ export function causeWords(cause: CauseView | null, members: readonly MemberSumm
       return `${outcomeWords[cause.state]} in ${name(cause.member)}${cause.words ? `: ${cause.words}` : ''}`;
     case 'reference':
       return `what ${name(cause.member)} refers to is another thing now`;
+    case 'number':
+      return 'the next number of its series';
     case 'formula':
       return 'computed from other fields';
     case 'verdict':

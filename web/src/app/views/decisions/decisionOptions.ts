@@ -25,6 +25,7 @@ export function optionsOf(decision: Decision, members: readonly MemberSummary[])
       const { base, candidates, isCircle } = decision.detail;
       const name = (giver: GiverView): string => {
         if (giver.kind === 'person') return giver.name;
+        if (giver.kind === 'series') return 'the series';
         return giver.kind === 'member' ? (members.find(({ id }) => id === giver.member)?.systemName ?? '') : '';
       };
       const known = base !== null && candidates.some(({ value }) => valueText(value) === valueText(base.value));
