@@ -5,60 +5,19 @@
 import fc from 'fast-check';
 import { type CompiledKnot, compileKnot, type Knot } from './definition/index.js';
 import { mergeAnchor, type Reading } from './merge/index.js';
-import { anchorId, type Raw, recordKey } from './record/index.js';
+import { anchorId, recordKey } from './record/index.js';
 import { lastNumber, noYear, type Series, seriesText, yearOf } from './series/index.js';
-import { type Happening, Play } from './testing/history.js';
+import { Play } from './testing/history.js';
 import { howMany } from './testing/howMany.js';
-import { writeFates } from './testing/played.js';
-import { smallKnot } from './testing/smallKnot.js';
+import { numbered, numberHistories } from './testing/numbered.js';
 import { World } from './testing/world.js';
 
 const runs = howMany(process.env.LAW_RUNS, 400);
 
-function numbered(more: Partial<Parameters<typeof smallKnot>[0]> = {}, change: (knot: Knot) => Knot = (k) => k): Knot {
-  const knot = smallKnot({ members: 3, rule: { steps: [{ step: 'order', members: [] }] }, ...more });
-  const fields = knot.fields.map((field) => (field.id === 'f' ? { ...field, series: 'things' } : field));
-  return change({ ...knot, fields });
-}
-
-const member = fc.nat(2);
-const record = fc.nat(3);
-const happening: fc.Arbitrary<Happening> = fc.oneof(
-  {
-    weight: 4,
-    arbitrary: fc.record({
-      kind: fc.constant('edit' as const),
-      member,
-      record,
-      path: fc.constant('g'),
-      value: fc.constantFrom<Raw[]>('one', 'two', 'three'),
-    }),
-  },
-  {
-    weight: 2,
-    arbitrary: fc.record({
-      kind: fc.constant('edit' as const),
-      member,
-      record,
-      path: fc.constant('f'),
-      value: fc.constantFrom<Raw[]>(null, 'own 1', 'own 2'),
-    }),
-  },
-  { weight: 1, arbitrary: fc.record({ kind: fc.constant('delete' as const), member, record }) },
-  {
-    weight: 4,
-    arbitrary: fc.record({
-      kind: fc.constant('run' as const),
-      fates: fc.array(fc.constantFrom('ok' as const, 'ok' as const, ...writeFates), { maxLength: 4 }),
-      race: fc.record({ path: fc.constantFrom('g', 'f'), value: fc.constantFrom<Raw[]>('raced', null) }),
-    }),
-  },
-);
-
 test('no number is given twice, none is spent for nothing, and what has one keeps it', async () => {
   const seen = { given: 0, own: 0, kept: 0 };
   await fc.assert(
-    fc.asyncProperty(fc.array(happening, { minLength: 3, maxLength: 25 }), async (history) => {
+    fc.asyncProperty(numberHistories, async (history) => {
       const knot = numbered();
       const world = new World(knot);
       const play = await new Play(world, [knot]).play(history);

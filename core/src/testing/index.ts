@@ -2,6 +2,7 @@
 export { howMany } from './howMany.js';
 export { type Happening, Play, type Versions } from './history.js';
 export { lawHistories, lawVersions } from './lawKnot.js';
+export { numbered, numberHistories } from './numbered.js';
 export * from './played.js';
 export {
   Both,

@@ -6,9 +6,12 @@ import {
   Levels,
   mergeAnchor,
   type MemberId,
+  type Numbers,
   planAnchor,
+  type Planned,
   putLevel,
   type Reading,
+  type RecordKey,
 } from '@anchor-knot/core';
 import { bindReferences } from './bindReferences.js';
 import { decisionsOfAnchor } from './decisions.js';
@@ -19,6 +22,7 @@ import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
 import type { RunLease } from './lease.js';
 import type { Store } from './store.js';
 import type { PlanEntry, StagedReading } from './stored.js';
+import { type Numbered, planNumbered, type Unplanned } from './takeNumbers.js';
 import type { Tally } from './tally.js';
 
 export const mergedAtOnce = 1000;
@@ -123,8 +127,8 @@ export async function planBatch(
 ): Promise<PlanEntry[]> {
   const { store, clock } = installation;
   const [stored, staged] = await Promise.all([store.loadAnchors(lease, ids), readingsOf(ids)]);
-  const planned = ids.filter((id) => stored.has(id) || staged.get(id)?.some(({ isNew }) => isNew));
-  const taken = planned.map((id) => {
+  const planning = ids.filter((id) => stored.has(id) || staged.get(id)?.some(({ isNew }) => isNew));
+  const taken = planning.map((id) => {
     const { anchor, revision } = stored.get(id) ?? { anchor: newAnchor(id, staged.get(id) ?? []), revision: 0 };
     return { id, revision, ...takeUp(anchor, staged.get(id) ?? []) };
   });
@@ -132,19 +136,27 @@ export async function planBatch(
   // Only where a record is gone can others be deleted.
   const partlyGone = taken.filter(({ anchor }) => anchor.ties.some(({ gone }) => gone)).map(({ id }) => id);
   const referring = partlyGone.length > 0 ? await store.referringCounts(partlyGone) : new Map<AnchorId, number>();
-  const blockedByResting = await store.blockedByResting(lease, planned);
-  const entries = taken.map(({ id, revision, anchor, readings, came }): PlanEntry => {
-    const merge = mergeAnchor({ knot, anchor, readings, now: clock.now() });
-    putLevel(knot, merge.anchor);
+  const blockedByResting = await store.blockedByResting(lease, planning);
+  const unplanned = taken.map(({ id, anchor, readings }): Unplanned => {
     const blocked = new Set(
       [context.blocked, blockedByResting, context.unclear].flatMap((limit) => [...(limit.get(id) ?? [])]),
     );
-    const plan = planAnchor(knot, merge, clock.now(), {
+    const limits = {
       blocked,
       unread: context.troubled,
       referring: referring.get(id) ?? 0,
-      linkOf: (member, key) => installation.recordPage(member, key),
-    });
+      linkOf: (member: MemberId, key: RecordKey) => installation.recordPage(member, key),
+    };
+    const planWith = (numbers?: Numbers): Planned => {
+      const merge = mergeAnchor({ knot, anchor, readings, now: clock.now(), numbers });
+      putLevel(knot, merge.anchor);
+      return { merge, plan: planAnchor(knot, merge, clock.now(), limits) };
+    };
+    return { id, planWith };
+  });
+  const planned = await planNumbered(installation, options, lease, unplanned);
+  const entries = taken.map(({ id, revision, came }, place): PlanEntry => {
+    const { merge, plan, numbers } = planned[place] as Numbered;
     const postponed = new Set(
       plan.operations.filter(({ member }) => context.troubled.has(member)).map(({ member }) => member),
     );
@@ -178,6 +190,7 @@ export async function planBatch(
       held: merge.held,
       lost: merge.lost,
       decisions: decisionsOfAnchor(knot, (member) => installation.systemName(member), merge, plan),
+      numbers,
       came: came.map(({ member, key }) => ({ member, key })),
       tied: came.flatMap(({ member, key, why }) => (why && why.kind !== 'key rule' ? [{ member, key, why }] : [])),
     };

@@ -38,6 +38,7 @@ import type {
   FilteredRecord,
   MemberCursor,
   WaitingReference,
+  WantedNumbers,
 } from './stored.js';
 
 /**
@@ -153,6 +154,13 @@ export interface Store {
     knot: string,
     about: { readonly values: readonly string[]; readonly things: readonly AnchorId[] },
   ): Promise<readonly Substitute[]>;
+  /**
+   * Takes numbers of a series. Those that were taken by a run which has ended and were not stored are taken again.
+   * @returns by thing; fewer than wanted at the end of the series, and none where there is no such series
+   */
+  takeNumbers(lease: RunLease, wanted: WantedNumbers, at: Instant): Promise<ReadonlyMap<AnchorId, string>>;
+  /** What the next numbers of a series would be; `undefined` where there is no such series. */
+  nextNumbers(series: string, count: number, at: Instant): Promise<readonly string[] | undefined>;
   assign(
     lease: RunLease,
     records: readonly (RecordRef & { readonly anchor: AnchorId; readonly why: TieReason | undefined })[],

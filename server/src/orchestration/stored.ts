@@ -5,6 +5,7 @@ import type {
   Cause,
   EvidenceTexts,
   FieldId,
+  KeyRule,
   FieldLoss,
   Held,
   Instant,
@@ -148,12 +149,23 @@ export interface PlanEntry {
   readonly held: readonly Held[];
   readonly lost: readonly FieldLoss[];
   readonly decisions: readonly DecisionDraft[];
+  /** Numbers that it takes with this merge; left out where it takes none. */
+  readonly numbers?: readonly { readonly series: string; readonly text: string }[] | undefined;
   /** Left out where the anchor is found by the same as before. */
   readonly index?: AnchorIndex | undefined;
   /** Records that came to the anchor with this merge. */
   readonly came: readonly RecordRef[];
   /** Records that were tied for another reason than a key. */
   readonly tied: readonly (RecordRef & { readonly why: TieReason })[];
+}
+
+/** Things that take a number from a series for one of their fields. */
+export interface WantedNumbers {
+  readonly series: string;
+  readonly field: FieldId;
+  readonly anchors: readonly AnchorId[];
+  /** The key rule that compares the field alone, and its place: by it things are found that have such a number. */
+  readonly rule?: { readonly place: number; readonly rule: KeyRule } | undefined;
 }
 
 /** By what newcomers find an anchor. */

@@ -19,6 +19,7 @@ import type {
   RecordRef,
   RestingRecord,
   StagedRecord,
+  WantedNumbers,
 } from '../orchestration/stored.js';
 import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import type { DecisionDraft, SourceReading } from '../orchestration/decisionDraft.js';
@@ -32,6 +33,7 @@ import * as listed from './tables/listedRecords.js';
 import * as outside from './tables/outsideRecords.js';
 import * as plans from './tables/plans.js';
 import * as references from './tables/references.js';
+import * as series from './tables/series.js';
 import * as substitutes from './tables/substitutes.js';
 import { recordCounts } from './tables/recordCounts.js';
 import * as resting from './tables/restingRecords.js';
@@ -101,6 +103,9 @@ export class PostgresStore implements Store {
   thingsAbove = (field: FieldId, things: readonly AnchorId[]) => references.thingsAbove(this.#data, field, things);
   waitingWithin = (knot: string, after: AnchorId | undefined, limit: number) =>
     references.waitingWithin(this.#data, knot, after, limit);
+  takeNumbers = (lease: RunLease, wanted: WantedNumbers, at: number) =>
+    runs.withLease(this.#data, lease, (db) => series.takeNumbers(db, lease, wanted, at));
+  nextNumbers = (id: string, count: number, at: number) => series.nextNumbers(this.#data, id, count, at);
   substitutesOf = (knot: string, about: substitutes.AboutSubstitutes) =>
     substitutes.substitutesOf(this.#data, knot, about);
   redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
@@ -193,6 +198,9 @@ export class PostgresStore implements Store {
       await journal.storeIntents(db, lease, stored, at);
       const kept = rows.filter(({ anchor }) => applied.has(anchor));
       await journal.writeJournal(db, lease, kept);
+      const given = entries.filter(({ anchor }) => applied.has(anchor));
+      const numbers = given.flatMap(({ anchor, numbers: own = [] }) => own.map((number) => ({ ...number, anchor })));
+      await series.giveNumbers(db, lease, numbers, at);
       return [...applied];
     });
   }

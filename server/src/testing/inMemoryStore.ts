@@ -45,6 +45,7 @@ import type {
   StoredAnchor,
   TieHead,
   WaitingReference,
+  WantedNumbers,
 } from '../orchestration/stored.js';
 import type { AnchorRange, SharedPhase, TakenUp, WorkDone } from '../orchestration/batch.js';
 import { type DecisionDraft, decisionIdentity, type SourceReading } from '../orchestration/decisionDraft.js';
@@ -108,6 +109,8 @@ export class InMemoryStore implements Store {
   readonly #intents = new Map<string, Intent>();
   #cursors: Map<MemberId, MemberCursor> = new Map();
   /** By check and member: the value of each record. */
+  /** Which numbers were taken, by thing and field. */
+  readonly numbers = new Map<string, string>();
   readonly #unique = new Map<string, Map<RecordKey, string>>();
   #token = 0;
   #run: OpenRun | undefined;
@@ -478,12 +481,25 @@ export class InMemoryStore implements Store {
       .slice(0, limit);
   }
 
-  /** Nobody merges anchors in a simulation. */
+  async takeNumbers(_: RunLease, wanted: WantedNumbers): Promise<ReadonlyMap<AnchorId, string>> {
+    const { series, field, anchors } = wanted;
+    for (const anchor of anchors) {
+      const thing = `${anchor} ${field}`;
+      if (!this.numbers.has(thing)) this.numbers.set(thing, `${series}${this.numbers.size + 1}`);
+    }
+    return new Map(anchors.map((anchor) => [anchor, this.numbers.get(`${anchor} ${field}`) as string]));
+  }
+
+  async nextNumbers(series: string, count: number): Promise<readonly string[]> {
+    return Array.from({ length: count }, (_, place) => `${series}${this.numbers.size + 1 + place}`);
+  }
+
   /** Nobody says anything here. */
   async substitutesOf(): Promise<readonly Substitute[]> {
     return [];
   }
 
+  /** Nobody merges anchors in a simulation. */
   async redirects(): Promise<ReadonlyMap<AnchorId, AnchorId>> {
     return new Map();
   }
