@@ -19,6 +19,7 @@ export * from './rawFromText.js';
 export * from './records.js';
 export * from './repair.js';
 export * from './runs.js';
+export * from './series.js';
 export * from './session.js';
 export * from './startCalls.js';
 export * from './substitutes.js';

@@ -8,6 +8,7 @@ import {
   nameOfPath,
   newMapping,
   removeField,
+  setField,
   setFormula,
   setMapping,
   setRules,
@@ -86,6 +87,14 @@ test('a field that is made computed is only written, and can be given by members
   expect(problemsOf(computed).map(({ at }) => at)).toEqual(['keyRules.Email']);
   expect(fieldOf(setFormula('email', undefined)(computed), 'email')).not.toHaveProperty('formula');
   expect(fieldOf(mapTo('contactName', 'crm', 'notes', true)(demo), 'contactName')?.mappings.crm?.direction).toBe('to');
+});
+
+test('a field that takes numbers of a series is a text that is given by systems', () => {
+  const numbered = setField('company', { series: 'customers' })(demo);
+  expect(fieldOf(numbered, 'company')).toMatchObject({ series: 'customers' });
+  for (const other of [setField('company', { type: 'number' }), setFormula('company', 'email')])
+    expect(fieldOf(other(numbered), 'company')).not.toHaveProperty('series');
+  expect(fieldOf(setField('creditLimit', { series: 'customers' })(demo), 'creditLimit')).not.toHaveProperty('series');
 });
 
 test('a field that can only be read is mapped from, whatever was set before', () => {

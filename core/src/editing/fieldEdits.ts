@@ -20,9 +20,15 @@ export function changeField(definition: Knot, id: string, change: (field: Shared
 
 export function setField(
   id: string,
-  change: Partial<Pick<SharedField, 'name' | 'type' | 'rule' | 'owner' | 'note' | 'sensitive'>>,
+  change: Partial<Pick<SharedField, 'name' | 'type' | 'rule' | 'owner' | 'note' | 'sensitive' | 'series'>>,
 ): Edit {
-  return (definition) => changeField(definition, id, (field) => withRuleOfType({ ...field, ...change }));
+  return (definition) =>
+    changeField(definition, id, (field) => withSeriesOfType(withRuleOfType({ ...field, ...change })));
+}
+
+/** Only texts come from a series. */
+function withSeriesOfType({ series, ...field }: SharedField): SharedField {
+  return series !== undefined && field.type === 'text' ? { ...field, series } : field;
 }
 
 /** Gives some fields the same rule; each keeps what fits its type. */
@@ -58,8 +64,9 @@ export function addField(name: string, type: SharedField['type'] = 'text'): Edit
  */
 export function setFormula(id: string, formula: string | undefined): Edit {
   return (definition) =>
-    changeField(definition, id, ({ formula: _, ...field }) => {
-      if (formula === undefined) return field;
+    changeField(definition, id, ({ formula: _, ...before }) => {
+      if (formula === undefined) return before;
+      const { series: __, ...field } = before;
       const mappings = Object.entries(field.mappings).flatMap(([member, mapping]) =>
         mapping.direction === 'from' ? [] : [[member, { ...mapping, direction: 'to' as const }] as const],
       );

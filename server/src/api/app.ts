@@ -23,6 +23,7 @@ import { repairRoutes } from '../decisions/repairRoutes.js';
 import { draftRoutes } from '../knots/draftRoutes.js';
 import { knotRoutes } from '../knots/knotRoutes.js';
 import { referenceRoutes } from '../knots/referenceRoutes.js';
+import { seriesRoutes } from '../knots/seriesRoutes.js';
 import { substituteRoutes } from '../knots/substituteRoutes.js';
 import { followUpRoutes } from '../notices/followUpRoutes.js';
 import { noticeRoutes } from '../notices/noticeRoutes.js';
@@ -135,6 +136,7 @@ export async function makeApp(
   draftRoutes(app, context);
   referenceRoutes(app, context);
   substituteRoutes(app, context);
+  seriesRoutes(app, context);
   anchorRoutes(app, context);
   runRoutes(app, context);
   timingRoutes(app, context);

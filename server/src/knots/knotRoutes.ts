@@ -12,6 +12,7 @@ import { knotStates, setAllStates, setKnotState } from '../persistence/tables/ve
 import { standingOf } from '../persistence/tables/standing.js';
 import { memberSummaries, runSummary, standingView } from '../views/summaries.js';
 import { referenceProblems } from './referenceProblems.js';
+import { seriesProblems } from './seriesProblems.js';
 import { checkDefinition } from './knots.js';
 
 const parameters = z.object({ knot: z.string() });
@@ -136,6 +137,7 @@ export function knotRoutes(app: FastifyInstance, { data, knots, drafts, systems 
         ? [
             ...idProblem(checked.definition.id, request.params.knot),
             ...(await referenceProblems(knots, checked.definition)),
+            ...(await seriesProblems(data, checked.definition)),
           ]
         : [...checked.problems];
       if (!checked.ok || problems.length > 0)

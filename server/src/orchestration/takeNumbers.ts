@@ -83,11 +83,11 @@ const numbersOf = (given: readonly { readonly field: NumberedField; readonly tex
   new Map(given.map(({ field, text }) => [field.id, text]));
 
 /** @param next what came next when it was asked; `undefined` where there is no such series */
-function noNumber({ id, series, mappings }: NumberedField, next: readonly string[] | undefined): Problem {
+function noNumber({ id, mappings }: NumberedField, next: readonly string[] | undefined): Problem {
   const [member] = [...mappings].find(([, { lens }]) => lens.writes) as [MemberId, unknown];
   const reason = next
-    ? `the series “${series}” is at its last number: give it more digits, under Tables`
-    : `there is no series “${series}” here: make it, under Tables`;
+    ? 'its series is at its last number: give that more digits, under Tables'
+    : 'its series is not there any more: choose another one';
   return { member, field: id, kind: 'unwritable', raw: undefined, reason };
 }
 

@@ -8,9 +8,10 @@ import {
   type Person,
   systemSchema,
 } from '@anchor-knot/contracts';
-import type { Knot, Timing } from '@anchor-knot/core';
+import type { Knot, Series, Timing } from '@anchor-knot/core';
 import { movedTo, type Place } from '../systems/systems.js';
 import { countPeople } from '../persistence/tables/people.js';
+import { keepSeries } from '../persistence/tables/seriesLists.js';
 import type { InstallationParts } from '../installationParts.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 
@@ -117,6 +118,11 @@ const demoKnots = [
   { file: 'tickets', timing: ticketTiming },
 ] as const;
 
+/** A ticket that is carried to the works has a number of its own there. */
+const demoSeries: Readonly<Record<string, Series>> = {
+  service: { name: 'Service numbers', prefix: 'S', digits: 4, yearly: true, zone: 'Europe/London' },
+};
+
 /** Who hears of what: at once what stops, in the morning what waits. */
 const demoRules: Readonly<Record<string, NoticeRule>> = {
   '0193a0de-7a11-7c00-8000-000000000001': {
@@ -198,6 +204,9 @@ export async function loadDemo(
   }
   const maker = demoPeople[0]?.name ?? '';
   const isNew = (await parts.knots.ids()).length === 0;
+  if (isNew)
+    for (const [id, series] of Object.entries(demoSeries))
+      await keepSeries(parts.data, { id, series, next: undefined, revision: 0 }, maker, Date.now());
   for (const { file, timing } of demoKnots) {
     const { knot } = knotFileSchema.parse(JSON.parse(readFileSync(join(folder, `${file}.knot.json`), 'utf8')));
     if (!(await parts.knots.inForce(knot.id))) await addKnot(parts, knot, byHand ? undefined : timing, publicAddress);

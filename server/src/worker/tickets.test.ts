@@ -18,6 +18,7 @@ import {
 } from '@anchor-knot/standins';
 import { RealErp } from '../testing/realErp.js';
 import { RealInstallation } from '../testing/realInstallation.js';
+import { keepSeries } from '../persistence/tables/seriesLists.js';
 import { TestDatabase } from '../testing/testDatabase.js';
 
 const demo = join(import.meta.dirname, '../../demo');
@@ -72,6 +73,8 @@ beforeEach(async () => {
       credential: { id: 'id', secret },
     });
   await erp.connectTo(installation);
+  const service = { name: 'Service', prefix: 'S', digits: 4, yearly: true, zone: 'Europe/London' };
+  await keepSeries(installation.parts.data, { id: 'service', series: service, next: 7, revision: 0 }, '', Date.now());
   for (const file of ['orders', 'people', 'requesters', 'tickets'])
     await installation.parts.knots.create(knotOf(file), 'test');
   await installation.startWorker();
@@ -136,6 +139,10 @@ test('a ticket becomes a task of the same agent, for whom it is by mail; done th
       .map((one) => [one.id, 'R4331', known(one.agent), 'doing', requesterOf.get(one.requester_id)?.email ?? null])
       .sort(),
   );
+  // Each has the next service number, here and there.
+  const numbers = [...made.values()].map(({ cells }) => cells.service ?? '').sort();
+  expect(numbers.map((number) => Number(number.split('-')[1]))).toEqual(numbers.map((_, place) => place + 7));
+  for (const [id, { cells }] of made) expect((await ticket(id)).service_no).toBe(cells.service);
   const { desk, boards } = await run('tickets');
   expect([desk?.update, boards?.create, boards?.update]).toEqual([0, 0, 0]);
 

@@ -32,6 +32,7 @@ const firstColumns: readonly Column[] = [
   { id: 'client', title: 'Client', type: 'text' },
   { id: 'hours', title: 'Hours', type: 'number' },
   { id: 'ticket', title: 'Ticket', type: 'text' },
+  { id: 'service', title: 'Service', type: 'text' },
 ];
 
 /**

@@ -45,6 +45,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
         agent: null,
         order_ref: null,
         hours: null,
+        service_no: null,
         opened: 0,
         touched: 0,
       },
@@ -186,6 +187,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
       { name: 'agent', label: 'Agent' },
       { name: 'order_ref', label: 'Order' },
       { name: 'hours', label: 'Hours' },
+      { name: 'service_no', label: 'Service number' },
     ],
     columns: ['Subject', 'State', 'Priority', 'Requester', 'Agent'],
     list: async () =>
@@ -202,6 +204,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
         agent: form.agent || null,
         order_ref: form.order_ref || null,
         hours: form.hours ? Number(form.hours) : null,
+        service_no: form.service_no || null,
       };
       const result = changed('tickets', id === undefined ? undefined : kinds.tickets.log.get(id), input);
       if (Array.isArray(result))

@@ -21,6 +21,8 @@ export interface Ticket {
   readonly order_ref: string | null;
   /** What was spent on it. */
   readonly hours: number | null;
+  /** Whoever carries it to the works gives it one. */
+  readonly service_no: string | null;
   readonly opened: number;
   readonly touched: number;
 }
@@ -107,6 +109,7 @@ export function generateWork(
       agent: agentOf(index, random() < 0.2 ? null : pick(agentIds)),
       order_ref: random() < 0.5 ? null : String(260_000_001 + Math.floor(random() * 1200)),
       hours: null,
+      service_no: null,
       opened,
       touched: opened + Math.floor(random() * 20 * 86_400),
     };

@@ -74,6 +74,12 @@ const routes: Routes = [
         title: 'Tables · Anchor Knot',
         loadComponent: () => import('../views/tables/tablesView').then((m) => m.TablesView),
       },
+      { path: 'tables/series', pathMatch: 'full', redirectTo: 'tables' },
+      {
+        path: 'tables/series/:series',
+        title: 'Series · Anchor Knot',
+        loadComponent: () => import('../views/tables/oneSeries').then((m) => m.OneSeries),
+      },
       {
         path: 'anchors',
         title: 'Anchors · Anchor Knot',

@@ -17,7 +17,7 @@ import { Telling } from '../../telling/telling';
 import { AgoTime } from '../../words/agoTime';
 import { ProblemText } from '../problem';
 import { State } from '../state';
-import { KeptForm } from './keptForm';
+import { KeptForm } from '../../fields/keptForm';
 import { newRecordMail, type RecordMailForm, recordMailForm, recordMailOf, recordMailSentence } from './recordMailForm';
 import { knotsInForce, namesIn } from './recordMails';
 
@@ -55,6 +55,7 @@ export class RecordMail {
       list: ['/notices', 'records'],
       kept: 'Kept; it holds from the next run on.',
       removed: 'Nothing is mailed by it any more.',
+      role: 'administrator',
     },
     recordMailOf,
   );

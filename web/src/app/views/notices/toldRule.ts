@@ -26,7 +26,7 @@ import { Telling } from '../../telling/telling';
 import { AgoTime } from '../../words/agoTime';
 import { ProblemText } from '../problem';
 import { State } from '../state';
-import { KeptForm } from './keptForm';
+import { KeptForm } from '../../fields/keptForm';
 import { newRule, recipientForm, type RuleForm, ruleForm, ruleOf } from './ruleForm';
 import { ruleSentence } from './ruleWords';
 
@@ -63,7 +63,12 @@ export class ToldRule {
   protected readonly kinds = toldDecisionKinds.map((kind) => ({ kind, words: decisionKinds[kind].words[1] }));
   protected readonly placeholders = { mail: 'name@company.example', webhook: 'https://company.example/told' };
   protected readonly kept = new KeptForm<RuleForm, NoticeRule>(
-    { list: ['/notices', 'told'], kept: 'Kept; it holds from now on.', removed: 'Nobody is told by it any more.' },
+    {
+      list: ['/notices', 'told'],
+      kept: 'Kept; it holds from now on.',
+      removed: 'Nobody is told by it any more.',
+      role: 'administrator',
+    },
     ruleOf,
   );
   /** With what messages to programs are signed; it is shown once. */

@@ -6,6 +6,7 @@ import { load } from '../../api/loaded';
 import { count } from '../../words/sentences';
 import { ListKeys } from '../listKeys';
 import { State } from '../state';
+import { SeriesList } from './seriesList';
 import { Substitutes } from './substitutes';
 import { tablesOf } from './tablesOf';
 
@@ -15,7 +16,7 @@ import { tableParts } from '../../tables/rows';
 @Component({
   selector: 'ak-tables-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [...tableParts, TextField, RouterLink, State, Substitutes, ListKeys],
+  imports: [...tableParts, TextField, RouterLink, SeriesList, State, Substitutes, ListKeys],
   templateUrl: './tablesView.html',
   styleUrl: './tablesView.scss',
 })

@@ -4,12 +4,16 @@ import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { KnotDefinition } from '@anchor-knot/contracts';
 import { referTo } from '@anchor-knot/core';
+import { of } from 'rxjs';
+import { SeriesApi } from '../../../api/seriesApi';
 import { customers, fakeEditor } from '../../../testing/fakeEditor';
 import { hands } from '../../../testing/hands';
 import { PlainFormula } from '../../../testing/plainParts';
 import { FieldEditor } from './fieldEditor';
 import { FormulaEditor } from './formulaEditor';
 import { KnotEditor } from './knotEditor';
+
+const series = [{ id: 'customers', series: { name: 'Customer numbers' }, nextText: 'HG-041' }];
 
 async function shown(fieldId: string, { may = true, trial = undefined as unknown } = {}) {
   const targets = {
@@ -18,7 +22,13 @@ async function shown(fieldId: string, { may = true, trial = undefined as unknown
     know: () => undefined,
   };
   const editor = { ...fakeEditor(customers, may), trial: signal(trial), targets };
-  TestBed.configureTestingModule({ providers: [provideRouter([]), { provide: KnotEditor, useValue: editor }] });
+  TestBed.configureTestingModule({
+    providers: [
+      provideRouter([]),
+      { provide: KnotEditor, useValue: editor },
+      { provide: SeriesApi, useValue: { all: () => of(series) } },
+    ],
+  });
   TestBed.overrideComponent(FieldEditor, { remove: { imports: [FormulaEditor] }, add: { imports: [PlainFormula] } });
   const fixture = TestBed.createComponent(FieldEditor);
   fixture.componentRef.setInput('fieldId', fieldId);
@@ -46,6 +56,16 @@ test('what refers to its own knot may say what stands under what; another type s
   expect(field()).toMatchObject({ type: 'reference', refersTo: 'customers', levels: true });
   await choose('Type', /^text$/);
   expect([field()?.refersTo, field()?.levels]).toEqual([undefined, undefined]);
+});
+
+test('a text takes its numbers from a series, until it is of another type', async () => {
+  const { choose, chosen, field, text } = await shown('company');
+  expect(await chosen('Takes the next number of')).toBe('no series: systems give it');
+  await choose('Takes the next number of', 'Customer numbers, next HG-041');
+  expect(field()?.series).toBe('customers');
+  await choose('Type', 'number');
+  expect(field()?.series).toBeUndefined();
+  expect(await text()).not.toContain('Takes the next number of');
 });
 
 test('another type keeps of the rule what fits it', async () => {

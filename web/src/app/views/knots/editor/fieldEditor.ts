@@ -13,6 +13,8 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatCheckbox } from '@angular/material/checkbox';
 import { RouterLink } from '@angular/router';
 import { referNoMore, referTo, removeField, setField, setFormula, type SharedField } from '@anchor-knot/core';
+import { load } from '../../../api/loaded';
+import { SeriesApi } from '../../../api/seriesApi';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { TextField } from '../../../fields/textField';
 import { Value } from '../../../values/value';
@@ -44,6 +46,8 @@ const types: readonly Choice<SharedField['type']>[] = [
 export class FieldEditor {
   readonly fieldId = input.required<string>();
   protected readonly editor = inject(KnotEditor);
+  readonly #seriesApi = inject(SeriesApi);
+  readonly #series = load(signal('now').asReadonly(), () => this.#seriesApi.all());
   protected readonly types = types;
   protected readonly removeField = removeField;
   protected readonly setFormula = setFormula;
@@ -51,7 +55,7 @@ export class FieldEditor {
   protected readonly findings = computed(() =>
     this.editor.findings().filter(({ at }) => {
       const own = `fields.${this.fieldId()}`;
-      return at === own || at === `${own}.levels` || at.startsWith(`${own}.rule`);
+      return at === own || at === `${own}.levels` || at === `${own}.series` || at.startsWith(`${own}.rule`);
     }),
   );
 
@@ -114,6 +118,18 @@ export class FieldEditor {
   protected note(note: string): void {
     this.editor.edit(setField(this.fieldId(), { note: note === '' ? undefined : note }), `${this.fieldId()} note`);
   }
+  /** The series that it can take its numbers from; nothing is chosen where members alone give it. */
+  protected readonly seriesChoices = computed((): readonly Choice[] => [
+    { value: '', says: 'no series: systems give it' },
+    ...(this.#series.value() ?? []).map(({ id, series, nextText }) => ({
+      value: id,
+      says: `${series.name}, next ${nextText ?? 'none'}`,
+    })),
+  ]);
+  protected readonly mayBeNumbered = computed(() => {
+    const field = this.field();
+    return field?.type === 'text' && field.formula === undefined && (this.#series.value()?.length ?? 0) > 0;
+  });
   protected asTitle(id: string): void {
     this.editor.edit((definition) => ({ ...definition, titleField: id }));
   }

@@ -2,11 +2,12 @@ import { DestroyRef, inject, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import type { FormGroup } from '@angular/forms';
 import { Router } from '@angular/router';
+import type { Role } from '@anchor-knot/contracts';
 import { type Observable, startWith, type Subscription } from 'rxjs';
-import { Asking } from '../../api/asking';
-import { SessionService } from '../../api/session';
-import { FormDrafts } from '../../fields/formDrafts';
-import { Telling } from '../../telling/telling';
+import { Asking } from '../api/asking';
+import { SessionService } from '../api/session';
+import { FormDrafts } from './formDrafts';
+import { Telling } from '../telling/telling';
 
 interface Words {
   /** Where all of them are listed, as the parts of an address. */
@@ -15,11 +16,13 @@ interface Words {
   readonly kept: string;
   /** What follows from removing one. */
   readonly removed: string;
+  /** Who changes them, and whoever may more. */
+  readonly role: Role;
 }
 
 /**
  * The form of something that the server keeps under an id: what is typed is a draft until it is kept, against the
- * revision that was seen; only administrators change it. Made where a component is made.
+ * revision that was seen. Made where a component is made.
  */
 export class KeptForm<Form extends FormGroup, Value> {
   readonly #router = inject(Router);
@@ -57,7 +60,7 @@ export class KeptForm<Form extends FormGroup, Value> {
     this.#revision = known?.revision ?? 0;
     this.#draftName = [...this.#words.list, id].join(' ');
     this.#drafts.keep(this.#draftName, form, this.#until);
-    if (!this.#session.may('administrator')) form.disable();
+    if (!this.#session.may(this.#words.role)) form.disable();
     this.#watching?.unsubscribe();
     this.#watching = form.valueChanges.pipe(startWith(undefined), takeUntilDestroyed(this.#until)).subscribe(() => {
       changed(form);
