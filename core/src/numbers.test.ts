@@ -40,7 +40,7 @@ test('no number is given twice, none is spent for nothing, and what has one keep
   for (const [what, count] of Object.entries(seen)) expect([what, count > 0]).toEqual([what, true]);
 });
 
-test('a number is taken when a system is told of it: not while nothing is written, and not where one is known', async () => {
+test('a number is taken when a system is told of it: not while nothing is written, nor if one is known', async () => {
   const alone = new World(
     numbered({}, (knot) => ({
       ...knot,

@@ -34,8 +34,8 @@ export type Found =
   | { readonly kind: 'not looked up' };
 
 /**
- * What somebody has said once of a thing or a value that a system cannot tell, or that nothing is known by: a person who
- * has left, a team, an account that everybody uses. It holds as long as there is nothing of its own to go by.
+ * What somebody has said once of a thing or a value that a system cannot tell, or that nothing is known by: a person
+ * who has left, a team, an account that everybody uses. It holds as long as there is nothing of its own to go by.
  */
 export interface Substitute {
   /** The knot whose things are referred to. */
@@ -51,8 +51,8 @@ export interface Substitute {
 export interface References {
   find(knot: string, by: ReferenceBy, value: string): Found;
   /**
-   * What a thing is called there: its own name, or that of its substitute; `undefined` as long as there is no record, or
-   * no value, to call it by.
+   * What a thing is called there: its own name, or that of its substitute; `undefined` as long as there is no record,
+   * or no value, to call it by.
    */
   nameOf(knot: string, by: ReferenceBy, anchor: AnchorId): string | undefined;
   /** Whether a thing has no name of its own there and is told as the other one. */

@@ -44,7 +44,7 @@ const numbersIn = async (data: DataSource): Promise<readonly Given[]> =>
     `select text, anchor_id, given_at is not null as "isGiven" from series_number order by number`,
   )) as readonly Given[];
 
-test('whatever happens, each thing has one number, what is given stands at its thing, and nothing else is', async () => {
+test('whatever happens, each thing has one number, and what is given stands at its thing', async () => {
   const seen = { given: 0, open: 0 };
   const { data } = await withSeries();
   await fc.assert(
@@ -127,7 +127,7 @@ test('what a worker took that died is taken again, and by then it can store noth
   ]);
 });
 
-test('a number that a system has given itself is passed over, also many of them; the last one ends the series', async () => {
+test('a number that a system has given itself is passed over, also many; the last one ends the series', async () => {
   const { data, store } = await withSeries({ ...plain, digits: 2 });
   const lease = await begun(data, store, 'one');
   const rule = { place: 0, rule: { name: 'F', fields: [{ field: 'f', normalise: 'exact' as const }] } };

@@ -107,6 +107,14 @@ const projectTiming: Timing = {
   triggers: { boards: { kind: 'asking', seconds: 300 }, erp: { kind: 'asking', seconds: 60 } },
 };
 
+/** Files are looked for; nobody tells of them. */
+const partnerTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['05:00'] },
+  triggers: { bay: { kind: 'asking', seconds: 300 } },
+};
+const leadTiming: Timing = { ...partnerTiming, after: ['partners'] };
+
 /** In the order in which they are to run first. */
 const demoKnots = [
   { file: 'customers', timing: demoTiming },
@@ -116,6 +124,8 @@ const demoKnots = [
   { file: 'requesters', timing: requesterTiming },
   { file: 'projects', timing: projectTiming },
   { file: 'tickets', timing: ticketTiming },
+  { file: 'partners', timing: partnerTiming },
+  { file: 'partnerLeads', timing: leadTiming },
 ] as const;
 
 /** A ticket that is carried to the works has a number of its own there. */

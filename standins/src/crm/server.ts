@@ -8,7 +8,7 @@ import { registerRecordPages } from '../kit/recordPages.js';
 import { standInServer } from '../kit/serve.js';
 import { Webhooks } from '../kit/webhooks.js';
 import { type Account, accountingParts, type AccountInput, changeAccount, etagOf } from './account.js';
-import { registerCollection } from './collection.js';
+import { type CollectionRecord, registerCollection } from './collection.js';
 import { registerConsent } from './consent.js';
 
 export interface CrmOptions {
@@ -66,12 +66,14 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
   const deleted = kept<{ id: string; modifiedAt: string }>('deleted');
   const people = kept('people', options.people);
   const deals = kept('deals', options.deals);
+  const partners = kept<CollectionRecord>('partners');
+  const leads = kept<CollectionRecord>('leads');
   const now = options.now ?? (() => new Date());
   const webhooks = new Webhooks({
     name,
     dataFile: options.dataFile,
     style: 'standard',
-    events: ['account', 'person', 'deal'].flatMap((what) => [
+    events: ['account', 'person', 'deal', 'partner', 'lead'].flatMap((what) => [
       `${what}.created`,
       `${what}.changed`,
       ...(what === 'account' ? [`${what}.deleted`] : []),
@@ -159,6 +161,32 @@ export async function crmServer(options: CrmOptions): Promise<FastifyInstance> {
         now,
         fail,
         changed: changed('deal'),
+      });
+      registerCollection(api, {
+        path: '/partners',
+        log: partners,
+        idPrefix: 'R-',
+        fields: {
+          ...{ number: 'text', name: 'text', contact: 'text', town: 'text', country: 'text' },
+          ...{ paymentDays: 'number', kind: ['installer', 'reseller'] },
+        },
+        faults,
+        now,
+        fail,
+        changed: changed('partner'),
+      });
+      registerCollection(api, {
+        path: '/leads',
+        log: leads,
+        idPrefix: 'L-',
+        fields: {
+          ...{ reference: 'text', partnerId: 'text', name: 'text', interest: 'text', receivedOn: 'date' },
+          stage: ['new', 'called', 'won', 'lost'],
+        },
+        faults,
+        now,
+        fail,
+        changed: changed('lead'),
       });
 
       api.get('/accounts', async (request, reply) => {

@@ -107,7 +107,7 @@ test('each member says whether it is well, waits or is in trouble, and the troub
       ],
     }),
   );
-  expect((await rows())[0]).toMatch(/100 tied ?1 waits for you ?100 tied ?in trouble/);
+  expect((await rows())[0]).toMatch(/100 tied in Fernhill CRM ?1 waits for you.*100 tied in Market Row ?in trouble/);
   expect(await text()).toContain('in trouble: sign-in refused');
   expect(await text()).toContain('Market Row is in troubleThe secret is wrong. Give another.');
 });

@@ -57,12 +57,9 @@ export class WatchView {
     () => this.#api.watch(),
     inject(LiveEvents).anything.pipe(throttleTime(700, undefined, { leading: true, trailing: true })),
   );
-  /** Systems that a knot uses; with more of them than this, their letters stand for their names. */
-  protected readonly columns = computed(
-    () => this.watch.value()?.systems.filter(({ usedIn }) => usedIn.length > 0) ?? [],
-  );
-  protected readonly shownColumns = computed(() => ['knot', ...this.columns().map(({ id }) => id), '@run', '@acts']);
-  protected readonly mostNamed = 4;
+  /** Systems that a knot uses. */
+  protected readonly used = computed(() => this.watch.value()?.systems.filter(({ usedIn }) => usedIn.length > 0) ?? []);
+  protected readonly count = count;
   protected readonly kindWords = kindWords;
   protected readonly plural = plural;
   protected readonly starterWords = starterWords;
@@ -102,8 +99,13 @@ export class WatchView {
       : `${agree.toLocaleString('en-GB')} of ${anchors.toLocaleString('en-GB')} ${things} agree everywhere`;
   });
 
-  protected memberOf(knot: Watch['knots'][number], system: string) {
-    return knot.members.find((member) => member.system === system);
+  /** Until when everything is known of all members; nothing where it is known of none. */
+  protected knownSince({ members }: Watch['knots'][number]): string | undefined {
+    const known = members.flatMap(({ knownAt }) => knownAt ?? []);
+    return known.length === members.length ? known.toSorted()[0] : undefined;
+  }
+  protected knownWords({ systemName, knownAt }: Watch['knots'][number]['members'][number]): string {
+    return knownAt ? `${systemName}: everything older than ${exactTime(knownAt)} is known` : systemName;
   }
   protected agreement(knot: Watch['knots'][number]): string {
     if (knot.anchors === 0) return 'none yet';
