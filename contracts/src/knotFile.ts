@@ -187,6 +187,7 @@ const fieldSchema = z.strictObject({
   series: z.string().min(1).max(200).optional(),
   refersTo: z.string().min(1).max(200).optional(),
   levels: z.boolean().optional(),
+  archivedWith: z.boolean().optional(),
   mappings: z.record(id, mappingSchema),
 });
 

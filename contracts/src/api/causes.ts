@@ -26,6 +26,7 @@ export const causeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('person'), name: z.string(), over: z.array(lost).default([]) }),
   z.object({ kind: z.literal('equal'), members: z.array(z.string()) }),
   z.object({ kind: z.literal('deleted'), member: z.string() }),
+  z.object({ kind: z.literal('referred gone'), field: z.string() }),
   z.object({ kind: z.literal('reference'), member: z.string() }),
   z.object({ kind: z.literal('number'), series: z.string() }),
   z.object({ kind: z.literal('formula'), of: z.array(z.string()) }),

@@ -148,6 +148,11 @@ export interface SharedField {
   readonly refersTo?: string | undefined;
   /** Of a reference to its own knot: each thing stands under the one that it refers to, and none under itself. */
   readonly levels?: boolean | undefined;
+  /**
+   * Of a reference: where what it refers to has no record left, the records of what refers to it are archived too, in
+   * members where that may be done.
+   */
+  readonly archivedWith?: boolean | undefined;
   readonly mappings: Readonly<Record<MemberId, Mapping>>;
 }
 

@@ -9,6 +9,9 @@ export function checkReferring(knot: Knot, report: Report): void {
   for (const field of knot.fields)
     if (field.type !== 'reference' && field.refersTo !== undefined)
       report(`fields.${field.id}`, 'only a field of type reference leads to another knot');
+  for (const { id, archivedWith, refersTo } of knot.fields)
+    if (archivedWith && refersTo === undefined)
+      report(`fields.${id}.archivedWith`, 'it refers to nothing: say to which knot first');
   const levels = knot.fields.filter((field) => field.levels);
   for (const field of levels)
     if (field.refersTo !== knot.id)

@@ -20,7 +20,7 @@ export function referTo(id: string, target: ReferenceTarget): Edit {
         withReference(mapping, { kind: 'reference', by: nearestWay(definition, member, target) }),
       ]);
       return {
-        ...withoutLevels(withoutFormula(field)),
+        ...withoutTerms(withoutOrigin(field)),
         type: 'reference',
         refersTo: target.id,
         rule: ruleFor('reference', field.rule) as SharedField['rule'],
@@ -44,7 +44,7 @@ export function refersIn(id: string, member: MemberId, target: ReferenceTarget):
 export function referNoMore(id: string, type: Exclude<SharedField['type'], 'reference'>): Edit {
   return (definition) =>
     changeField(definition, id, ({ refersTo: _, ...field }) => ({
-      ...withoutLevels(field),
+      ...withoutTerms(field),
       type,
       rule: ruleFor(type, field.rule) as SharedField['rule'],
       mappings: Object.fromEntries(
@@ -70,14 +70,18 @@ export function withReference(mapping: Mapping, step: ReferenceStep): Mapping {
   return { ...mapping, steps: [...mapping.steps.filter(({ kind }) => kind !== 'reference'), step] };
 }
 
-/** Levels are said anew, of what refers to its own knot. */
-function withoutLevels<Field extends Pick<SharedField, 'levels'>>({
+type OfOneKnot = 'levels' | 'archivedWith';
+
+/** What is said of the things of one knot is said anew of those of another. */
+function withoutTerms<Field extends Pick<SharedField, OfOneKnot>>({
   levels: _,
+  archivedWith: __,
   ...field
-}: Field): Omit<Field, 'levels'> {
+}: Field): Omit<Field, OfOneKnot> {
   return field;
 }
 
-function withoutFormula({ formula: _, ...field }: SharedField): SharedField {
+/** What refers to something is neither computed, nor a number of a series. */
+function withoutOrigin({ formula: _, series: __, ...field }: SharedField): SharedField {
   return field;
 }

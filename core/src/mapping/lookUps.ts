@@ -46,6 +46,10 @@ export class Questions implements References {
     return false;
   }
 
+  isGone(): boolean {
+    return false;
+  }
+
   current(anchor: AnchorId): AnchorId {
     return anchor;
   }
@@ -105,13 +109,16 @@ export class LookUps implements References {
   readonly #byMember = new Map<string, Map<string, KnownWay>>();
   readonly #byField = new Map<string, Map<string, KnownWay>>();
   readonly #redirects: ReadonlyMap<AnchorId, AnchorId>;
+  readonly #gone: ReadonlySet<AnchorId>;
 
   constructor(
     names: Iterable<KnownName>,
     redirects: ReadonlyMap<AnchorId, AnchorId> = new Map(),
     substitutes: Iterable<Substitute> = [],
+    gone: ReadonlySet<AnchorId> = new Set(),
   ) {
     this.#redirects = redirects;
+    this.#gone = gone;
     for (const { knot, by, value, anchor, isGone } of names) {
       const { found, names: known } = this.#wayToFill(knot, by);
       const before = found.get(value);
@@ -149,6 +156,10 @@ export class LookUps implements References {
 
   hasToldAs(knot: string, by: ReferenceBy): boolean {
     return (this.#way(knot, by)?.toldAs.size ?? 0) > 0;
+  }
+
+  isGone(anchor: AnchorId): boolean {
+    return this.#gone.has(this.current(anchor));
   }
 
   current(anchor: AnchorId): AnchorId {

@@ -18,6 +18,8 @@ export type Cause =
   | { readonly kind: 'combined'; readonly rule: string; readonly members: readonly MemberId[] }
   | { readonly kind: 'person'; readonly name: string; readonly over: readonly LostValue[] }
   | { readonly kind: 'equal'; readonly members: readonly MemberId[] }
+  /** What that field refers to has no record left. */
+  | { readonly kind: 'referred gone'; readonly field: FieldId }
   /** The record of that member was deleted. */
   | { readonly kind: 'deleted'; readonly member: MemberId }
   /** What became of its thing in that member. */

@@ -3,12 +3,13 @@ import {
   type Agreed,
   type Anchor,
   type AnchorMerge,
+  type Cause,
   isEdited,
   type Problem,
   problemOf,
   type Tie,
 } from '../merge/index.js';
-import { type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
+import { anchorId, type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
 import type {
   AnchorPlan,
   AskedDeletion,
@@ -51,7 +52,7 @@ export function planAnchor(
   const problems: Problem[] = [];
   const { anchor } = merge;
   const alive = anchor.ties.some((tie) => !tie.gone && !tie.rejected);
-  const removal = removalFrom(anchor);
+  const removal = removalFrom(anchor) ?? removalWith(knot, anchor);
   const unreadHere = anchor.ties.filter(({ gone, member }) => !gone && unread.has(member)).map(({ member }) => member);
   for (const member of knot.members) {
     const tie = anchor.ties.find(({ member: of }) => of === member.id);
@@ -62,19 +63,25 @@ export function planAnchor(
         kind: 'waits',
         reason: `${unreadHere.join(', ')} must be read before anything is removed`,
       });
+    else if (tie && isRemoved && !removal.tie && hasOpenEdits(anchor))
+      withheld.push({
+        member: member.id,
+        kind: 'waits',
+        reason: 'what it refers to is there no more; it is archived when its edits are settled',
+      });
     else if (tie && isRemoved && removal.kind === 'delete' && referring > 0 && !member.deletesReferred)
       withheld.push({
         member: member.id,
         kind: 'waits',
         reason: `it is not deleted while something refers to it: ${referring} ${referring === 1 ? 'does' : 'do'}`,
       });
-    else if (tie && isRemoved) planRemoval(anchor, removal.kind, removal.tie, tie, { operations, withheld });
+    else if (tie && isRemoved) planRemoval(anchor, removal, tie, { operations, withheld });
     else if (tie) planUpdate(knot, merge, member, tie, { operations, withheld });
     // What was deleted somewhere is not made anew elsewhere.
     else if (alive && !removal)
       planCreate(knot, merge, member, now, blocked.has(member.id), { operations, withheld, problems });
   }
-  const asked = removal?.kind === 'ask' ? askedDeletions(knot, anchor, removal.tie) : [];
+  const asked = removal?.kind === 'ask' && removal.tie ? askedDeletions(knot, anchor, removal.tie) : [];
   const tellings = knot.members.flatMap((member) => {
     const tie = anchor.ties.find(({ member: of, gone }) => of === member.id && !gone);
     // A record that is written is told afterwards: the version that was read will not be there any more.
@@ -87,8 +94,9 @@ export function planAnchor(
 
 interface Removal {
   readonly kind: 'archive' | 'delete' | 'ask';
-  /** The tie whose record was deleted. */
-  readonly tie: Tie;
+  readonly why: Cause;
+  /** The tie whose record was deleted; none where it follows from what it refers to. */
+  readonly tie?: Tie | undefined;
 }
 
 /** What follows from a deletion: the strictest comes first, and a question before all. */
@@ -99,18 +107,32 @@ function removalFrom({ ties }: Anchor): Removal | undefined {
     ['archive others', 'archive'],
   ] as const) {
     const tie = ties.find((tie) => tie.gone && tie.end === end);
-    if (tie) return { kind, tie };
+    if (tie) return { kind, tie, why: { kind: 'deleted', member: tie.member } };
   }
   return undefined;
 }
 
+/** What follows from a thing that is there no more, for what refers to it. */
+function removalWith({ fields, references }: CompiledKnot, { agreed }: Anchor): Removal | undefined {
+  const field = fields.find(({ id, archivedWith }) => {
+    const thing = archivedWith ? agreed[id]?.value : undefined;
+    return typeof thing === 'string' && references.isGone(anchorId(thing));
+  });
+  return field && { kind: 'archive', why: { kind: 'referred gone', field: field.id } };
+}
+
+/** Whether somebody has edited something of it that is held, or cannot be read. */
+function hasOpenEdits({ ties }: Anchor): boolean {
+  return ties.some(({ gone, ahead }) => !gone && Object.keys(ahead).length > 0);
+}
+
 function planRemoval(
   anchor: Anchor,
-  kind: 'archive' | 'delete',
-  deleted: Tie,
+  { kind, why }: Removal,
   tie: Tie,
   into: { operations: Operation[]; withheld: Withheld[] },
 ): void {
+  if (kind === 'ask') return;
   const fingerprint = JSON.stringify([kind, tie.key, tie.version ?? null]);
   if (tie.parked?.fingerprint === fingerprint) {
     into.withheld.push({ member: tie.member, kind: 'parked', reason: tie.parked.words });
@@ -123,7 +145,7 @@ function planRemoval(
     key: tie.key,
     version: tie.version,
     changes: [],
-    why: { kind: 'deleted', member: deleted.member },
+    why,
     fingerprint,
   });
 }

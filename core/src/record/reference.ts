@@ -59,6 +59,8 @@ export interface References {
   isToldAs(knot: string, by: ReferenceBy, anchor: AnchorId, other: AnchorId): boolean;
   /** Whether there are things that are told as others in that way. */
   hasToldAs(knot: string, by: ReferenceBy): boolean;
+  /** Whether a thing has no record left anywhere; asked only of knots with fields that are archived with things. */
+  isGone(anchor: AnchorId): boolean;
   /** What became of a thing that was merged with another one; others are themselves. */
   current(anchor: AnchorId): AnchorId;
 }
@@ -68,6 +70,7 @@ export const notLookedUp: References = {
   nameOf: () => undefined,
   isToldAs: () => false,
   hasToldAs: () => false,
+  isGone: () => false,
   current: (anchor) => anchor,
 };
 

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import type { Knot, Mapping } from '../definition/index.js';
 import { type KnownName, LookUps } from '../mapping/index.js';
+import { isAlive } from '../merge/index.js';
 import { type AnchorId, type ReferenceBy, recordKey, type Substitute } from '../record/index.js';
 import type { PlayedInstallation, PlayedWrite, WriteFate } from './played.js';
 import { smallKnot } from './smallKnot.js';
@@ -24,11 +25,13 @@ export interface ReferenceChoices {
   readonly isRequired: boolean;
   /** One thing of each knot has no record in one member any more. */
   readonly oneHasLeft: boolean;
+  /** Orders are archived where the buyer that they refer to has no record left. */
+  readonly archivedWith: boolean;
 }
 
 export function referringKnot(
   id: KnotName,
-  { rule, directions, notFound, lastByValue, isRequired }: ReferenceChoices,
+  { rule, directions, notFound, lastByValue, isRequired, archivedWith }: ReferenceChoices,
 ): Knot {
   const order = { step: 'order', members: [...members] } as const;
   const knot = smallKnot({
@@ -59,6 +62,7 @@ export function referringKnot(
         name: 'Reference',
         type: 'reference',
         refersTo: other[id],
+        ...(archivedWith && id === 'orders' ? { archivedWith } : {}),
         mappings: Object.fromEntries(mappings),
       },
     ],
@@ -109,6 +113,11 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
       referringKnots.flatMap((knot) => namesIn(knot, this.of[knot])),
       new Map(),
       this.#substitutes.values(),
+      new Set(
+        referringKnots.flatMap((knot) =>
+          [...this.of[knot].anchors.values()].flatMap((thing) => (isAlive(thing) ? [] : [thing.id])),
+        ),
+      ),
     );
   }
 
@@ -174,6 +183,7 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
   async #happen(step: Exclude<ReferenceHappening, { does: 'run' }>): Promise<void> {
     const installation = this.of[step.knot];
     if (step.does === 'say') return this.#sayOf(step);
+    if (step.does === 'vanish') return this.#vanish(step);
     if (step.does === 'untie') {
       const thing = [...installation.anchors.values()][step.thing];
       if ((thing?.ties.filter(({ gone }) => !gone).length ?? 0) > 1)
@@ -191,6 +201,14 @@ export class Both<Installation extends PlayedInstallation = PlayedInstallation> 
       if (referring !== undefined)
         installation.edit(step.member, referring, 'ref', this.#named(step.knot, step.member, step.to));
     }
+  }
+
+  /** All records of a thing are deleted, everywhere. */
+  #vanish({ knot, thing: place }: Extract<ReferenceHappening, { does: 'vanish' }>): void {
+    const installation = this.of[knot];
+    const thing = [...installation.anchors.values()].toSorted((one, other) => (one.id < other.id ? -1 : 1))[place];
+    for (const { member, key } of thing?.ties ?? [])
+      if (installation.records.get(member)?.has(key)) installation.delete(member, key);
   }
 
   /** What nothing is known by, or a thing that has no name somewhere, is said to be another one, or nobody. */
@@ -260,6 +278,7 @@ const referenceHappening = fc.oneof(
     weight: 2,
     arbitrary: fc.record({ does: fc.constant('delete' as const), knot: knots, member, record: recordNumber }),
   },
+  { weight: 2, arbitrary: fc.record({ does: fc.constant('vanish' as const), knot: knots, thing: fc.nat(3) }) },
   { weight: 1, arbitrary: fc.record({ does: fc.constant('untie' as const), knot: knots, member, thing: fc.nat(3) }) },
   { weight: 4, arbitrary: sayHappening },
   {
@@ -284,6 +303,7 @@ export const referenceChoices: fc.Arbitrary<ReferenceChoices> = fc.record({
   lastByValue: fc.boolean(),
   isRequired: fc.boolean(),
   oneHasLeft: fc.boolean(),
+  archivedWith: fc.boolean(),
 });
 
 /** Creations, deletions, partings of what is referred to, and edits of references that nothing is known by yet. */

@@ -29,6 +29,7 @@ export type ReferenceSource = Pick<
   | 'keyRulesOf'
   | 'thingsAbove'
   | 'substitutesOf'
+  | 'goneAmong'
 >;
 
 type Asking = { readonly anchor: Anchor; readonly readings?: ReadonlyMap<MemberId, Reading> | undefined };
@@ -45,15 +46,24 @@ export async function bindReferences(
   levels = new Levels(),
 ): Promise<CompiledKnot> {
   if (!knot.fields.some(({ refersTo }) => refersTo !== undefined)) return knot;
-  const references = await lookUp(source, referenceQuestions(knot, anchors).asked);
+  const archivedWith = knot.fields.flatMap((one) => (one.archivedWith && one.refersTo ? [one.refersTo] : []));
+  const references = await lookUp(source, referenceQuestions(knot, anchors).asked, new Set(archivedWith));
   const field = knot.fields.find((one) => one.levels);
   if (!field) return withReferences(knot, references);
   levels.learn(await source.thingsAbove(field.id, references.thingsOf(knot.id)));
   return withReferences(knot, references, levels);
 }
 
-/** Answers questions about the things of other knots. */
-export async function lookUp(source: ReferenceSource, asked: ReadonlyMap<string, KnotQuestions>): Promise<LookUps> {
+/**
+ * Answers questions about the things of other knots.
+ * @param mayBeGone knots of which is asked whether their things are there still
+ */
+export async function lookUp(
+  source: ReferenceSource,
+  asked: ReadonlyMap<string, KnotQuestions>,
+  mayBeGone: ReadonlySet<string> = new Set(),
+): Promise<LookUps> {
+  const gone: AnchorId[] = [];
   const names: KnownName[] = [];
   const redirects = new Map<AnchorId, AnchorId>();
   const substitutes: Substitute[] = [];
@@ -63,8 +73,9 @@ export async function lookUp(source: ReferenceSource, asked: ReadonlyMap<string,
     const known = await knownIn(source, knot, questions, [...moved.values()]);
     names.push(...known.names);
     substitutes.push(...known.substitutes);
+    if (mayBeGone.has(knot)) gone.push(...(await source.goneAmong([...questions.things, ...moved.values()])));
   }
-  return new LookUps(names, redirects, substitutes);
+  return new LookUps(names, redirects, substitutes, new Set(gone));
 }
 
 /** What things of one knot are known by, and what stands for those that are known by nothing. */

@@ -13,6 +13,7 @@ import {
 } from '@anchor-knot/core/testing';
 import { recordKey } from '@anchor-knot/core';
 import type { DataSource } from 'typeorm';
+import { knotsLeftBehind } from '../triggers/releases.js';
 import { saySubstitute } from '../persistence/tables/substitutes.js';
 import { PlayedServer } from '../testing/playedServer.js';
 import { TestDatabase } from '../testing/testDatabase.js';
@@ -37,6 +38,16 @@ async function bothServers(data: DataSource, choices: ReferenceChoices): Promise
     },
   );
 }
+
+const plain: ReferenceChoices = {
+  rule: 'ask',
+  directions: ['both ways', 'both ways', 'both ways'],
+  notFound: 'wait',
+  lastByValue: true,
+  isRequired: false,
+  oneHasLeft: false,
+  archivedWith: false,
+};
 
 interface Wanted {
   readonly knot: string;
@@ -81,18 +92,43 @@ test('Ordered, Released and Quiet hold for things that refer to each other in a 
   for (const [what, count] of Object.entries(seen)) expect([what, count > 0]).toEqual([what, true]);
 }, 3_600_000);
 
+test('a run that finds a thing to be gone wakes what is archived with it, and nothing else', async () => {
+  const { data } = await database.fresh();
+  const both = await bothServers(data, { ...plain, archivedWith: true });
+  const { orders, buyers } = both.of;
+  for (const [record, key] of [
+    ['7', 'k'],
+    ['8', 'stays'],
+  ] as const)
+    buyers.edit('a', record, 'key', key);
+  for (const record of ['1', '2']) {
+    orders.edit('a', record, 'key', `o${record}`);
+    orders.edit('a', record, 'ref', record === '1' ? '7' : '8');
+  }
+  await both.settle();
+  for (const member of ['a', 'b', 'c'])
+    for (const { key, fields } of [...(buyers.records.get(member)?.values() ?? [])])
+      if (fields.key === 'k') buyers.delete(member, key);
+  await buyers.run({ full: true });
+  const [{ id: run } = { id: '' }] = (await data.query(
+    `select id from run where knot_id = 'buyers' order by started_at desc limit 1`,
+  )) as { id: string }[];
+  const definitions = (['orders', 'buyers'] as const).map((knot) =>
+    referringKnot(knot, { ...plain, archivedWith: true }),
+  );
+  expect(await knotsLeftBehind(data, 'buyers', run, definitions)).toEqual(['orders']);
+  const open = (await data.query(`select title from anchor where knot_id = 'orders' and open`)) as { title: string }[];
+  expect(open).toEqual([{ title: 'o1' }]);
+  const { operations } = await orders.run();
+  expect(operations.map(({ kind, member }) => [kind, member]).sort()).toEqual(
+    ['a', 'b', 'c'].map((one) => ['archive', one]),
+  );
+  expect((await both.settle()).orders.operations).toEqual([]);
+});
+
 test('no record is told to refer to one that was deleted', async () => {
   const { data } = await database.fresh();
-  const { orders, buyers } = (
-    await bothServers(data, {
-      rule: 'ask',
-      directions: ['both ways', 'both ways', 'both ways'],
-      notFound: 'wait',
-      lastByValue: true,
-      isRequired: false,
-      oneHasLeft: false,
-    })
-  ).of;
+  const { orders, buyers } = (await bothServers(data, plain)).of;
   buyers.edit('a', '7', 'key', 'k');
   buyers.edit('b', '8', 'key', 'k');
   for (const member of ['a', 'b']) orders.edit(member, '1', 'key', 'o');

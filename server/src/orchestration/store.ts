@@ -147,6 +147,8 @@ export interface Store {
     after: AnchorId | undefined,
     limit: number,
   ): Promise<readonly (WaitingReference & { readonly anchor: AnchorId })[]>;
+  /** Those of some things that have no record left in any member. */
+  goneAmong(things: readonly AnchorId[]): Promise<readonly AnchorId[]>;
   /** Of anchors that became part of others, which they are now. */
   redirects(anchors: readonly AnchorId[]): Promise<ReadonlyMap<AnchorId, AnchorId>>;
   /** What somebody has said of values and things of a knot by which nothing, or which by nothing, is known. */

@@ -108,6 +108,7 @@ export class PostgresStore implements Store {
   nextNumbers = (id: string, count: number, at: number) => series.nextNumbers(this.#data, id, count, at);
   substitutesOf = (knot: string, about: substitutes.AboutSubstitutes) =>
     substitutes.substitutesOf(this.#data, knot, about);
+  goneAmong = (things: readonly AnchorId[]) => anchors.goneAmong(this.#data, things);
   redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
 
   assign = (

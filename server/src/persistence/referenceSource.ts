@@ -1,6 +1,6 @@
 import type { ReferenceSource } from '../orchestration/bindReferences.js';
 import type { SqlConnection } from './sql.js';
-import { anchorsWithKeys, tieHeads, tiesOf } from './tables/anchors.js';
+import { anchorsWithKeys, goneAmong, tieHeads, tiesOf } from './tables/anchors.js';
 import { agreedTexts, keyRulesOf, redirects, thingsAbove } from './tables/references.js';
 import { substitutesOf } from './tables/substitutes.js';
 
@@ -14,6 +14,7 @@ export function referenceSource(db: SqlConnection): ReferenceSource {
     redirects: (anchors) => redirects(db, anchors),
     keyRulesOf: (knot) => keyRulesOf(db, knot),
     substitutesOf: (knot, about) => substitutesOf(db, knot, about),
+    goneAmong: (things) => goneAmong(db, things),
     thingsAbove: (field, things) => thingsAbove(db, field, things),
   };
 }

@@ -499,6 +499,10 @@ export class InMemoryStore implements Store {
     return [];
   }
 
+  async goneAmong(things: readonly AnchorId[]): Promise<readonly AnchorId[]> {
+    return things.filter((id) => this.#anchors.get(id)?.anchor.ties.every(({ gone }) => gone));
+  }
+
   /** Nobody merges anchors in a simulation. */
   async redirects(): Promise<ReadonlyMap<AnchorId, AnchorId>> {
     return new Map();

@@ -128,7 +128,8 @@ export class PlayedServer implements PlayedInstallation {
     await this.#look();
   }
 
-  async run(settings: RunSettings = {}): Promise<PlayedOutcome> {
+  /** @param full all members are listed as a whole, also the one that can say what has changed */
+  async run({ full = false, ...settings }: RunSettings & { readonly full?: boolean } = {}): Promise<PlayedOutcome> {
     this.#clock.time += betweenEvents;
     const readable = this.#namesOf(settings.missing);
     const applied: PlanEntry[] = [];
@@ -147,6 +148,7 @@ export class PlayedServer implements PlayedInstallation {
         kind: 'run',
         startedBy: person,
         leaseMs,
+        full,
         overGuards: true,
       },
     );

@@ -31,7 +31,7 @@ import { workingSubscriptions } from '../persistence/tables/webhooks.js';
 import type { Systems } from '../systems/systems.js';
 import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
 import { isAllRead } from './freshness.js';
-import { releasedKnots } from './releases.js';
+import { knotsLeftBehind, releasedKnots } from './releases.js';
 import { askingMs, isByHandOnly, purposeOf, purposeText, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
@@ -129,11 +129,14 @@ export class Scheduler {
 
   /**
    * A run of a knot has ended: what waited, in whatever knot, for things of it that are there now is merged again.
+   * @param run the one that has ended; none where somebody has said what things are told as
    * @returns the ids of the runs that were started, or joined
    */
-  async startReleased(knot: string, now: number): Promise<readonly string[]> {
+  async startReleased(knot: string, now: number, run?: string): Promise<readonly string[]> {
     const runs: string[] = [];
-    for (const waiting of await releasedKnots(this.#data, knot)) {
+    const others = (await this.#knots.all()).map(({ definition }) => definition);
+    const left = run === undefined ? [] : await knotsLeftBehind(this.#data, knot, run, others);
+    for (const waiting of new Set([...(await releasedKnots(this.#data, knot)), ...left])) {
       const { timing } = await this.#timings.of(waiting);
       const rests = isByHandOnly(timing) || quietUntil(timing, now) !== undefined;
       if (rests || !(await this.#mayStart(this.#data, waiting))) continue;

@@ -235,7 +235,7 @@ export class Worker {
         return;
       }
       log.info({ run: id, knot: job.knot, kind: job.kind, state: end.result.state }, 'run ended');
-      if (job.kind === 'run') await this.#release(job.knot);
+      if (job.kind === 'run') await this.#release(job.knot, id);
     } catch (error) {
       if (error instanceof LeaseLost) log.warn({ run: id, knot: job.knot }, 'another worker took this run over');
       else {
@@ -248,10 +248,10 @@ export class Worker {
   }
 
   /** What waited for things of a knot goes on. */
-  async #release(knot: string): Promise<void> {
+  async #release(knot: string, run: string): Promise<void> {
     const { scheduler, log } = this.#parts;
     // The run itself has ended well; what waits is looked at again after the next one.
-    await scheduler.startReleased(knot, this.#clock.now()).catch((error: unknown) => {
+    await scheduler.startReleased(knot, this.#clock.now(), run).catch((error: unknown) => {
       log.error({ err: error, knot }, 'what waits for things of this knot cannot be looked up');
     });
   }

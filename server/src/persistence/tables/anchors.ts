@@ -3,6 +3,7 @@ import {
   type Anchor,
   type AnchorId,
   anchorId,
+  type FieldId,
   type MemberId,
   recordId,
   type RecordKey,
@@ -439,4 +440,41 @@ export async function recordsOf(
   const ties = (await tiesOf(db, knot, anchors)).filter(({ gone }) => !gone);
   const inOrder = ties.toSorted((a, b) => (a.member < b.member ? -1 : 1));
   return byAnchor(inOrder, ({ anchor }) => anchor);
+}
+
+/** Those of some things that have no record left in any member. */
+export async function goneAmong(db: SqlConnection, things: readonly AnchorId[]): Promise<readonly AnchorId[]> {
+  if (things.length === 0) return [];
+  const rows = (await db.query(
+    `select id from anchor a where id = any($1::uuid[])
+       and not exists (select from tie where tie.anchor_id = a.id and not tie.gone)`,
+    [things],
+  )) as { id: string }[];
+  return rows.map(({ id }) => anchorId(id));
+}
+
+/**
+ * Lets the next run of a knot look at what refers to things that a run has found, or made, to be there no more.
+ * @param fields by which it refers, and with which it is archived
+ * @param members in which something may be archived
+ * @returns how many there are
+ */
+export async function wakeReferring(
+  db: SqlConnection,
+  run: string,
+  knot: string,
+  { fields, members }: { readonly fields: readonly FieldId[]; readonly members: readonly MemberId[] },
+): Promise<number> {
+  const rows = (await db.query(
+    `with ended as (select distinct j.anchor_id as id from journal j
+       where j.run_id = $1 and j.kind in ('gone', 'archive', 'delete')
+         and not exists (select from tie where tie.anchor_id = j.anchor_id and not tie.gone)),
+     woken as (update anchor set open = true, revision = revision + 1 where knot_id = $2 and id in (
+       select r.anchor_id from anchor_reference r join ended on ended.id = r.to_anchor
+       where r.field = any($3) and exists (select from tie t where t.anchor_id = r.anchor_id and not t.gone
+         and t.member = any($4))) returning 1)
+     select 1 from woken`,
+    [run, knot, fields, members],
+  )) as unknown[];
+  return rows.length;
 }

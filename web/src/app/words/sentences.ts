@@ -220,6 +220,8 @@ export function causeWords(cause: CauseView | null, members: readonly MemberSumm
       return `deleted in ${name(cause.member)}`;
     case 'outcome':
       return `${outcomeWords[cause.state]} in ${name(cause.member)}${cause.words ? `: ${cause.words}` : ''}`;
+    case 'referred gone':
+      return 'what it refers to is there no more';
     case 'reference':
       return `what ${name(cause.member)} refers to is another thing now`;
     case 'number':

@@ -53,9 +53,10 @@ test('what refers to its own knot may say what stands under what; another type s
   const { tick, choose, editor, field } = await shown('company');
   editor.edit(referTo('company', editor.definition() as KnotDefinition));
   await tick(/^Levels/);
-  expect(field()).toMatchObject({ type: 'reference', refersTo: 'customers', levels: true });
+  await tick(/^Archived with it/);
+  expect(field()).toMatchObject({ type: 'reference', refersTo: 'customers', levels: true, archivedWith: true });
   await choose('Type', /^text$/);
-  expect([field()?.refersTo, field()?.levels]).toEqual([undefined, undefined]);
+  expect([field()?.refersTo, field()?.levels, field()?.archivedWith]).toEqual([undefined, undefined, undefined]);
 });
 
 test('a text takes its numbers from a series, until it is of another type', async () => {

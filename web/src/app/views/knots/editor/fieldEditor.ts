@@ -55,7 +55,13 @@ export class FieldEditor {
   protected readonly findings = computed(() =>
     this.editor.findings().filter(({ at }) => {
       const own = `fields.${this.fieldId()}`;
-      return at === own || at === `${own}.levels` || at === `${own}.series` || at.startsWith(`${own}.rule`);
+      return (
+        at === own ||
+        at === `${own}.levels` ||
+        at === `${own}.archivedWith` ||
+        at === `${own}.series` ||
+        at.startsWith(`${own}.rule`)
+      );
     }),
   );
 
