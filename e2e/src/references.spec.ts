@@ -76,3 +76,44 @@ test('a shared field is made a reference by hand; the sample says whom it means'
   await side.getByRole('button', { name: 'Remove this field' }).click();
   await expect(page.getByRole('button', { name: /^Buyer/ })).toHaveCount(0);
 });
+
+test('a team is said once to be one of the people, for all that waits for it; Tables lists it', async ({ page }) => {
+  await signIn(page);
+  for (const knot of ['people', 'projects']) {
+    await page.goto(`${address()}/knots/${knot}/members`);
+    await runNow(page);
+  }
+  await page.goto(`${address()}/decisions?kind=waiting&lacks=crew.north`);
+  await expect(page.getByText('nothing in People is known by “crew.north” yet')).toBeVisible();
+  await page.getByLabel('It is this one of People').fill('Bram');
+  await page.getByRole('option', { name: 'Bram Quarrie' }).click();
+  await expect(page.getByText('Bram Quarrie stands for crew.north.')).toBeVisible();
+  await page.goto(`${address()}/knots/projects/members`);
+  await runNow(page);
+  await page.goto(`${address()}/decisions?kind=waiting&knot=projects`);
+  await expect(page.getByText('crew.north')).toHaveCount(0);
+  await page.goto(`${address()}/tables`);
+  const row = page.getByRole('row').filter({ hasText: 'crew.north' });
+  await expect(row).toContainText('Bram Quarrie');
+  await row.getByRole('button', { name: 'Take back' }).click();
+  await expect(row).toHaveCount(0);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(row).toHaveCount(1);
+});
+
+test('a series of numbers is made by hand, and taken by a field', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${address()}/tables`);
+  await page.getByRole('link', { name: 'New series' }).click();
+  await page.getByLabel('Name').fill('Project numbers');
+  await page.getByLabel('Prefix').fill('P');
+  await page.getByLabel('Next number').fill('120');
+  await expect(page.getByText('Next: P00120')).toBeVisible();
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('heading', { name: 'Project numbers' })).toBeVisible();
+  await page.goto(`${address()}/knots/projects/fields?field=row`);
+  const side = page.getByRole('complementary', { name: 'The chosen cell' });
+  await choose(side.getByRole('combobox', { name: 'Takes the next number of' }), 'Project numbers, next P00120');
+  await expect(side.getByText('What has none when a system is to be told of it takes one, once.')).toBeVisible();
+  await choose(side.getByRole('combobox', { name: 'Takes the next number of' }), /^no series/);
+});

@@ -48,6 +48,21 @@ const begin = async (name: string): Promise<string> => {
 const read = async (knot: string, whole = false): Promise<Reading> =>
   (await api.as('viewer', 'POST', `/api/knots/${knot}/reading`, { whole })).json() as Reading;
 
+test('what stands instead of what is not known is kept in a draft, and given again', async () => {
+  const knot = await begin('Instead');
+  const instead = '0193a0de-7a11-7c00-8000-000000000001';
+  const draft = await draftOf(knot);
+  const [member] = draft.definition.members.map(({ id }) => id);
+  const step = { kind: 'reference', by: { member: 'crm' }, notFound: { instead } };
+  const field = {
+    ...{ id: 'buyer', name: 'Buyer', type: 'reference', refersTo: 'customers', rule: { steps: [{ step: 'ask' }] } },
+    mappings: { [member ?? '']: { field: 'name', direction: 'from', steps: [step] } },
+  };
+  expect((await save(knot, draft, { fields: [field] })).statusCode).toBe(200);
+  const again = await draftOf(knot);
+  expect(again.definition.fields[0]?.mappings[member ?? '']?.steps).toEqual([step]);
+});
+
 test(
   'a knot from nothing: begun, its fields proposed from what the systems hold, accepted, put in ' + 'force, and run',
   async () => {
