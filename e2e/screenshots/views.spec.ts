@@ -54,7 +54,16 @@ test('pictures of the main views', async ({ page }) => {
   await page.goto(`${address()}/watch`);
   await runNow(page);
   await picture('run');
-  for (const knot of ['orders', 'orderLines', 'people', 'requesters', 'projects', 'tickets']) {
+  for (const knot of [
+    'orders',
+    'orderLines',
+    'people',
+    'requesters',
+    'projects',
+    'tickets',
+    'partners',
+    'partnerLeads',
+  ]) {
     await page.goto(`${address()}/knots/${knot}/members`);
     await runNow(page);
   }

@@ -75,6 +75,7 @@ export class OneSeries {
   protected readonly view = load(this.series, (id) =>
     this.#api.all().pipe(map((all) => ({ known: all.find((one) => one.id === id) }))),
   );
+  protected readonly isAtEnd = computed(() => this.view.value()?.known?.nextText === null);
   /** The next number as it would look by what the form says. */
   protected readonly sample = computed(() => {
     const set = this.kept.set();
