@@ -1,9 +1,8 @@
-import type { Knot } from '@anchor-knot/core';
 import { areThere } from '../orchestration/releasedHere.js';
 import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection } from '../persistence/sql.js';
 import { wakeReferring } from '../persistence/tables/anchors.js';
-import { waitingFor } from '../persistence/tables/references.js';
+import { archivedWithThose, waitingFor } from '../persistence/tables/references.js';
 
 /** So many are looked at; where more wait, the runs that these start take up the others too. */
 const mostLookedAt = 2000;
@@ -18,21 +17,10 @@ export async function releasedKnots(db: SqlConnection, knot: string): Promise<re
 /**
  * The knots in which something is to be archived with a thing of a knot, because a run has found that thing to be there
  * no more.
- * @param others the definitions that are in force
  */
-export async function knotsLeftBehind(
-  db: SqlConnection,
-  knot: string,
-  run: string,
-  others: readonly Knot[],
-): Promise<readonly string[]> {
+export async function knotsLeftBehind(db: SqlConnection, knot: string, run: string): Promise<readonly string[]> {
   const left: string[] = [];
-  for (const { id, fields, members } of others) {
-    const by = fields
-      .filter(({ refersTo, archivedWith }) => archivedWith && refersTo === knot)
-      .map((field) => field.id);
-    const archiving = members.filter(({ may }) => may.archive).map((member) => member.id);
-    if (by.length > 0 && (await wakeReferring(db, run, id, { fields: by, members: archiving })) > 0) left.push(id);
-  }
+  for (const { knot: other, fields, members } of await archivedWithThose(db, knot))
+    if ((await wakeReferring(db, run, other, { fields, members })) > 0) left.push(other);
   return left;
 }

@@ -134,8 +134,7 @@ export class Scheduler {
    */
   async startReleased(knot: string, now: number, run?: string): Promise<readonly string[]> {
     const runs: string[] = [];
-    const others = (await this.#knots.all()).map(({ definition }) => definition);
-    const left = run === undefined ? [] : await knotsLeftBehind(this.#data, knot, run, others);
+    const left = run === undefined ? [] : await knotsLeftBehind(this.#data, knot, run);
     for (const waiting of new Set([...(await releasedKnots(this.#data, knot)), ...left])) {
       const { timing } = await this.#timings.of(waiting);
       const rests = isByHandOnly(timing) || quietUntil(timing, now) !== undefined;

@@ -1,4 +1,4 @@
-import { type AnchorId, anchorId, type FieldId, type KeyRule } from '@anchor-knot/core';
+import { type AnchorId, anchorId, type FieldId, type KeyRule, type MemberId } from '@anchor-knot/core';
 import type { AnchorIndex, WaitingReference } from '../../orchestration/stored.js';
 import { leastAnchor } from '../rows.js';
 import type { SqlConnection } from '../sql.js';
@@ -180,6 +180,29 @@ export async function waitingFor(db: SqlConnection, knot: string, limit: number)
      from decision where kind = 'waiting' and closed_at is null and detail ->> 'knot' = $1 limit $2`,
     [knot, limit],
   )) as WaitingReference[];
+}
+
+/** The fields by which things of a knot are archived with others, and the members in which they may be. */
+export interface ArchivedWith {
+  readonly knot: string;
+  readonly fields: readonly FieldId[];
+  readonly members: readonly MemberId[];
+}
+
+/** Of knots in force, those whose things are archived with things of a knot. */
+export async function archivedWithThose(db: SqlConnection, knot: string): Promise<readonly ArchivedWith[]> {
+  return (await db.query(
+    `select k.id as knot,
+       array(select f ->> 'id' from jsonb_array_elements(v.definition -> 'fields') f
+         where f ->> 'refersTo' = $1 and (f ->> 'archivedWith')::boolean) as fields,
+       array(select m ->> 'id' from jsonb_array_elements(v.definition -> 'members') m
+         where (m -> 'may' ->> 'archive')::boolean) as members
+     from knot k join knot_version v on v.knot_id = k.id and v.version = k.version_in_force
+     where jsonb_path_exists(v.definition, '$.fields[*] ? (@.refersTo == $knot && @.archivedWith == true)',
+       jsonb_build_object('knot', $1::text))
+     order by k.id`,
+    [knot],
+  )) as readonly ArchivedWith[];
 }
 
 /** The things of a knot that wait for others of the same knot, in their order, after one. */
