@@ -6,8 +6,8 @@
 import fc from 'fast-check';
 import { compileKnot, type Knot, type Mapping, withReferences } from './definition/index.js';
 import type { LookUps } from './mapping/index.js';
-import { type Anchor, isAlive, mergeAnchor, type Problem } from './merge/index.js';
-import { anchorId, recordKey } from './record/index.js';
+import { type Anchor, isAlive, mergeAnchor, type Problem, type Tie } from './merge/index.js';
+import { anchorId, rawEqual, recordKey } from './record/index.js';
 import { howMany } from './testing/howMany.js';
 import {
   type Both,
@@ -33,6 +33,8 @@ const isFound = (names: LookUps, { waitsFor }: Problem): boolean => {
 const saidOf = (both: Both, knot: KnotName, member: string, value: string): boolean =>
   /^[0-5]$/.test(value) && both.of[other[knot]].records.get(member)?.has(recordKey(value)) !== true;
 
+const hasOpenEdit = ({ ahead, seen }: Tie): boolean =>
+  Object.entries(ahead).some(([field, { raw }]) => !rawEqual(raw, seen[field]));
 const isArchivedWith = (
   { archivedWith }: ReferenceChoices,
   knot: KnotName,
@@ -70,7 +72,7 @@ test('Ordered, Released, Converge and Quiet hold for things that refer to each o
           if (isArchivedWith(chosen, knot, names, anchor)) {
             // What refers to a thing that is there no more is there no more either, but for what is still to settle.
             if (!isAlive(anchor)) seen.archived += 1;
-            else expect(anchor.ties.some(({ parked, ahead }) => parked ?? Object.keys(ahead).length > 0)).toBe(true);
+            else expect(anchor.ties.some((tie) => tie.parked ?? hasOpenEdit(tie))).toBe(true);
             continue;
           }
           for (const tie of anchor.ties) {
@@ -211,6 +213,39 @@ test('a thing that is parted from another takes along what its records are refer
   );
   expect([order?.agreed.ref?.value, order?.agreed.ref?.why]).toEqual([parted?.id, { kind: 'reference', member: 'a' }]);
   expect(parted?.id).not.toBe(thing.id);
+});
+
+test('what has edits that are open is not archived with what it referred to', async () => {
+  const both = bothWorlds({ ...plain, archivedWith: true });
+  const { orders, buyers } = both.of;
+  for (const name of ['a', 'b'] as const) {
+    for (const [record, key] of [
+      ['7', 'k'],
+      ['8', 'other'],
+    ] as const)
+      buyers.edit(name, record, 'key', key);
+    orders.edit(name, '1', 'key', 'o');
+    orders.edit(name, '1', 'ref', '7');
+  }
+  await both.settle();
+  for (const name of ['a', 'b', 'c'])
+    for (const { key, fields } of [...buyers.of(name).values()]) if (fields.key === 'k') buyers.delete(name, key);
+  orders.edit('a', '1', 'ref', '8');
+  orders.edit('b', '1', 'ref', null);
+  await both.run('buyers');
+  const { operations, held, withheld } = await both.run('orders');
+  expect([operations, held.length]).toEqual([[], 1]);
+  expect(withheld.map(({ reason }) => reason)).toContain(
+    'what it refers to is there no more; it is archived when its edits are settled',
+  );
+  // They agree that it is as it was: by then it goes with it.
+  for (const name of ['a', 'b'] as const) orders.edit(name, '1', 'ref', '7');
+  const archived = await both.run('orders');
+  expect(archived.operations.map(({ kind, member }) => `${kind} ${member}`).sort()).toEqual([
+    'archive a',
+    'archive b',
+    'archive c',
+  ]);
 });
 
 test('a definition says what is wrong with its references', () => {

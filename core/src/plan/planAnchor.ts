@@ -9,7 +9,16 @@ import {
   problemOf,
   type Tie,
 } from '../merge/index.js';
-import { anchorId, type FieldId, type Instant, isBlank, type MemberId, type Raw, writePath } from '../record/index.js';
+import {
+  anchorId,
+  type FieldId,
+  type Instant,
+  isBlank,
+  type MemberId,
+  type Raw,
+  rawEqual,
+  writePath,
+} from '../record/index.js';
 import type {
   AnchorPlan,
   AskedDeletion,
@@ -121,9 +130,14 @@ function removalWith({ fields, references }: CompiledKnot, { agreed }: Anchor): 
   return field && { kind: 'archive', why: { kind: 'referred gone', field: field.id } };
 }
 
-/** Whether somebody has edited something of it that is held, or cannot be read. */
+/**
+ * Whether somebody has edited something of it that is held, or cannot be read. What is as it was seen is no edit: the
+ * name of a thing that is gone may not be known any more.
+ */
 function hasOpenEdits({ ties }: Anchor): boolean {
-  return ties.some(({ gone, ahead }) => !gone && Object.keys(ahead).length > 0);
+  return ties.some(
+    ({ gone, ahead, seen }) => !gone && Object.entries(ahead).some(([field, { raw }]) => !rawEqual(raw, seen[field])),
+  );
 }
 
 function planRemoval(
