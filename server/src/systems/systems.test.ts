@@ -77,6 +77,8 @@ test('a test of a system says each step, and its clock when that is off', async 
     'Read accounts good',
     'Read people good',
     'Read deals good',
+    'Read partners good',
+    'Read leads good',
     'Clock good',
   ]);
   expect(await systems.find('fernhill')).toMatchObject({ trouble: null, probe: { ok: true } });
