@@ -14,6 +14,7 @@ import {
   bothWorlds,
   type KnotName,
   other,
+  plainReferences as plain,
   referenceChoices,
   type ReferenceChoices,
   referenceHistories,
@@ -103,16 +104,6 @@ test('Ordered, Released, Converge and Quiet hold for things that refer to each o
   );
   for (const [what, count] of Object.entries(seen)) expect([what, count > 0]).toEqual([what, true]);
 });
-
-const plain: ReferenceChoices = {
-  rule: 'ask',
-  directions: ['both ways', 'both ways', 'both ways'],
-  notFound: 'wait',
-  lastByValue: true,
-  isRequired: false,
-  oneHasLeft: false,
-  archivedWith: false,
-};
 
 test('what refers to a thing that is not there waits, and goes with the next run after it is there', async () => {
   const both = bothWorlds(plain);

@@ -6,6 +6,7 @@ export { numbered, numberHistories } from './numbered.js';
 export * from './played.js';
 export {
   Both,
+  plainReferences,
   referenceChoices,
   type ReferenceChoices,
   referenceHistories,

@@ -29,6 +29,17 @@ export interface ReferenceChoices {
   readonly archivedWith: boolean;
 }
 
+/** All both ways, asked about, and waited for. */
+export const plainReferences: ReferenceChoices = {
+  rule: 'ask',
+  directions: ['both ways', 'both ways', 'both ways'],
+  notFound: 'wait',
+  lastByValue: true,
+  isRequired: false,
+  oneHasLeft: false,
+  archivedWith: false,
+};
+
 export function referringKnot(
   id: KnotName,
   { rule, directions, notFound, lastByValue, isRequired, archivedWith }: ReferenceChoices,

@@ -11,7 +11,7 @@ import type { Connector } from '@anchor-knot/connectors';
 import type { LoadedKnot } from '../knots/knots.js';
 import { fingerprintOf } from '../orchestration/fingerprint.js';
 import type { SqlDatabase } from '../persistence/sql.js';
-import { recordsOf } from '../persistence/tables/anchors.js';
+import { recordsOf } from '../persistence/tables/ties.js';
 import { closeDecision, type DecisionRow, lockDecision } from '../persistence/tables/decisions.js';
 import { noteCorrection } from '../persistence/tables/journal.js';
 

@@ -19,7 +19,7 @@ import { bindReferences } from '../orchestration/bindReferences.js';
 import type { StoredAnchor } from '../orchestration/stored.js';
 import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection, SqlDatabase } from '../persistence/sql.js';
-import { recordsOf } from '../persistence/tables/anchors.js';
+import { recordsOf } from '../persistence/tables/ties.js';
 import { noteAct } from '../persistence/tables/audit.js';
 import {
   closeDecision,

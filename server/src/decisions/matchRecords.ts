@@ -13,7 +13,7 @@ import {
 } from '@anchor-knot/core';
 import type { LoadedKnot } from '../knots/knots.js';
 import type { SqlConnection } from '../persistence/sql.js';
-import { recordsOf, tiesOfRecords } from '../persistence/tables/anchors.js';
+import { recordsOf, tiesOfRecords } from '../persistence/tables/ties.js';
 import type { DecisionRowOf } from '../persistence/tables/decisions.js';
 import { outsideReadings } from '../persistence/tables/outsideRecords.js';
 

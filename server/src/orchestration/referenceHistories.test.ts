@@ -6,6 +6,7 @@ import fc from 'fast-check';
 import {
   Both,
   howMany,
+  plainReferences as plain,
   referenceChoices,
   type ReferenceChoices,
   referenceHistories,
@@ -38,16 +39,6 @@ async function bothServers(data: DataSource, choices: ReferenceChoices): Promise
     },
   );
 }
-
-const plain: ReferenceChoices = {
-  rule: 'ask',
-  directions: ['both ways', 'both ways', 'both ways'],
-  notFound: 'wait',
-  lastByValue: true,
-  isRequired: false,
-  oneHasLeft: false,
-  archivedWith: false,
-};
 
 interface Wanted {
   readonly knot: string;

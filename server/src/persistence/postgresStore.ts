@@ -39,6 +39,7 @@ import { recordCounts } from './tables/recordCounts.js';
 import * as resting from './tables/restingRecords.js';
 import * as runs from './tables/runs.js';
 import * as staged from './tables/stagedRecords.js';
+import * as ties from './tables/ties.js';
 import * as uniqueValues from './tables/uniqueValues.js';
 import * as verdicts from './tables/verdicts.js';
 
@@ -64,7 +65,7 @@ export class PostgresStore implements Store {
   tieHeads = (knot: string, member: MemberId, keys: readonly RecordKey[]) =>
     anchors.tieHeads(this.#data, knot, member, keys);
   tiedUnder = (knot: string, member: MemberId, beginnings: readonly string[]) =>
-    anchors.tiedUnder(this.#data, knot, member, beginnings);
+    ties.tiedUnder(this.#data, knot, member, beginnings);
   tieCounts = (knot: string) => recordCounts(this.#data, knot, 'tied');
   markGone = (lease: RunLease, member: MemberId, keys: readonly RecordKey[], at: number) =>
     runs.withLease(this.#data, lease, (db) => recordsGone(db, lease, member, keys, at));
@@ -92,10 +93,10 @@ export class PostgresStore implements Store {
     runs.withLease(this.#data, lease, (db) => staged.changeReadings(db, lease, records));
   repeatedValues = (lease: RunLease, checks: readonly string[]) =>
     uniqueValues.repeatedValues(this.#data, lease, checks);
-  rejectedTies = (lease: RunLease) => anchors.rejectedTies(this.#data, lease.knot);
+  rejectedTies = (lease: RunLease) => ties.rejectedTies(this.#data, lease.knot);
   anchorsWithKeys = (knot: string, keys: readonly (readonly [rule: number, key: string])[]) =>
     anchors.anchorsWithKeys(this.#data, knot, keys);
-  tiesOf = (knot: string, ids: readonly AnchorId[]) => anchors.tiesOf(this.#data, knot, ids);
+  tiesOf = (knot: string, ids: readonly AnchorId[]) => ties.tiesOf(this.#data, knot, ids);
   keyRulesOf = (knot: string) => references.keyRulesOf(this.#data, knot);
   agreedTexts = (knot: string, field: FieldId, ids: readonly AnchorId[]) =>
     references.agreedTexts(this.#data, knot, field, ids);
@@ -108,7 +109,7 @@ export class PostgresStore implements Store {
   nextNumbers = (id: string, count: number, at: number) => series.nextNumbers(this.#data, id, count, at);
   substitutesOf = (knot: string, about: substitutes.AboutSubstitutes) =>
     substitutes.substitutesOf(this.#data, knot, about);
-  goneAmong = (things: readonly AnchorId[]) => anchors.goneAmong(this.#data, things);
+  goneAmong = (things: readonly AnchorId[]) => ties.goneAmong(this.#data, things);
   redirects = (ids: readonly AnchorId[]) => references.redirects(this.#data, ids);
 
   assign = (

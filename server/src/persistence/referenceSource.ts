@@ -1,6 +1,7 @@
 import type { ReferenceSource } from '../orchestration/bindReferences.js';
 import type { SqlConnection } from './sql.js';
-import { anchorsWithKeys, goneAmong, tieHeads, tiesOf } from './tables/anchors.js';
+import { anchorsWithKeys, tieHeads } from './tables/anchors.js';
+import { goneAmong, tiesOf } from './tables/ties.js';
 import { agreedTexts, keyRulesOf, redirects, thingsAbove } from './tables/references.js';
 import { substitutesOf } from './tables/substitutes.js';
 

@@ -1,8 +1,9 @@
 import { areThere } from '../orchestration/releasedHere.js';
 import { referenceSource } from '../persistence/referenceSource.js';
 import type { SqlConnection } from '../persistence/sql.js';
-import { wakeReferring } from '../persistence/tables/anchors.js';
+import { openReferring } from '../persistence/tables/anchors.js';
 import { archivedWithThose, waitingFor } from '../persistence/tables/references.js';
+import { endedIn } from '../persistence/tables/ties.js';
 
 /** So many are looked at; where more wait, the runs that these start take up the others too. */
 const mostLookedAt = 2000;
@@ -19,8 +20,9 @@ export async function releasedKnots(db: SqlConnection, knot: string): Promise<re
  * no more.
  */
 export async function knotsLeftBehind(db: SqlConnection, knot: string, run: string): Promise<readonly string[]> {
+  const ended = await endedIn(db, run);
+  if (ended.length === 0) return [];
   const left: string[] = [];
-  for (const { knot: other, fields, members } of await archivedWithThose(db, knot))
-    if ((await wakeReferring(db, run, other, { fields, members })) > 0) left.push(other);
+  for (const by of await archivedWithThose(db, knot)) if ((await openReferring(db, ended, by)) > 0) left.push(by.knot);
   return left;
 }

@@ -30,7 +30,7 @@ import {
   findAnchors,
   mostCounted,
 } from '../persistence/tables/anchorPages.js';
-import { knotOfAnchor } from '../persistence/tables/anchors.js';
+import { knotOfAnchor } from '../persistence/tables/ties.js';
 import type { SystemRow } from '../persistence/entities/entities.js';
 import { decisionsAbout, decisionsOfAnchors } from '../persistence/tables/decisionLists.js';
 import { historyOf, type JournalViewRow } from '../persistence/tables/journal.js';

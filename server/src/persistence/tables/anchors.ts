@@ -3,22 +3,19 @@ import {
   type Anchor,
   type AnchorId,
   anchorId,
-  type FieldId,
   type MemberId,
   recordId,
   type RecordKey,
   recordKey,
-  type Tie,
 } from '@anchor-knot/core';
 import type { RunLease } from '../../orchestration/lease.js';
-import type { AnchorIndex, RecordRef, StoredAnchor, TieHead, TieRef } from '../../orchestration/stored.js';
+import type { AnchorIndex, RecordRef, StoredAnchor, TieHead } from '../../orchestration/stored.js';
 import {
   agreedToColumn,
   anchorFromRows,
   type AnchorRow,
   byAnchor,
   leastAnchor,
-  tieFromRow,
   type TieRow,
   tieToRow,
 } from '../rows.js';
@@ -26,7 +23,7 @@ import { saveEvidence } from './evidenceIndex.js';
 import { hashKey } from './hashKey.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
-import { saveReferences } from './references.js';
+import { type ReferringBy, saveReferences } from './references.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
@@ -294,40 +291,6 @@ export async function tieHeads(
   );
 }
 
-/** @param beginnings each ends with a slash, after which no key has a smaller one than the next character */
-export async function tiedUnder(
-  data: SqlConnection,
-  knot: string,
-  member: MemberId,
-  beginnings: readonly string[],
-): Promise<readonly RecordKey[]> {
-  if (beginnings.length === 0) return [];
-  const rows = (await data.query(
-    `select t.record_key from unnest($3::text[]) as asked (beginning) join tie t
-       on t.knot_id = $1 and t.member = $2 and not t.gone and t.record_key >= asked.beginning
-         and t.record_key < left(asked.beginning, -1) || chr(ascii(right(asked.beginning, 1)) + 1)`,
-    [knot, member, beginnings],
-  )) as { record_key: string }[];
-  return rows.map(({ record_key }) => recordKey(record_key));
-}
-
-export async function tiesOf(
-  data: SqlConnection,
-  knot: string,
-  anchors: readonly AnchorId[],
-): Promise<readonly TieRef[]> {
-  const rows = (await data.query(
-    'select anchor_id, member, record_key, gone from tie where knot_id = $1 and anchor_id = any($2::uuid[])',
-    [knot, anchors],
-  )) as { anchor_id: string; member: string; record_key: string; gone: boolean }[];
-  return rows.map(({ anchor_id, member, record_key, gone }) => ({
-    anchor: anchorId(anchor_id),
-    member,
-    key: recordKey(record_key),
-    gone,
-  }));
-}
-
 export async function markGone(
   db: SqlConnection,
   lease: RunLease,
@@ -349,15 +312,21 @@ export async function markGone(
 }
 
 /**
- * What refers to things that have changed is merged in its knot's next run: they may be known by other records now. A
- * plan that was made before is out of date.
+ * What refers to things that have changed is merged in its knot's next run: they may be known by other records now, or
+ * be there no more. A plan that was made before is out of date.
+ * @param by only what refers to them so; all, when left out
+ * @returns how many there are
  */
-export async function openReferring(db: SqlConnection, things: readonly AnchorId[]): Promise<void> {
-  await db.query(
-    `update anchor set open = true, revision = revision + 1 where id in (
-       select anchor_id from anchor_reference where to_anchor = any($1::uuid[]))`,
-    [things],
-  );
+export async function openReferring(db: SqlConnection, things: readonly AnchorId[], by?: ReferringBy): Promise<number> {
+  const rows = (await db.query(
+    `with opened as (update anchor set open = true, revision = revision + 1 where id in (
+       select r.anchor_id from anchor_reference r where r.to_anchor = any($1::uuid[])
+         and ($2::text is null or r.knot_id = $2 and r.field = any($3) and exists (select from tie t
+           where t.anchor_id = r.anchor_id and not t.gone and t.member = any($4)))) returning 1)
+     select 1 from opened`,
+    [things, by?.knot ?? null, by?.fields ?? [], by?.members ?? []],
+  )) as unknown[];
+  return rows.length;
 }
 
 export async function deleteTies(db: SqlConnection, knot: string, ties: readonly RecordRef[]): Promise<void> {
@@ -389,92 +358,4 @@ export async function forgetSeen(
      update anchor set revision = revision + 1 from forgotten where anchor.id = forgotten.anchor_id`,
     [knot, member, fields],
   );
-}
-
-export async function rejectedTies(data: SqlConnection, knot: string): Promise<readonly RecordRef[]> {
-  const rows = (await data.query(
-    'select member, record_key from tie where knot_id = $1 and rejected is not null and not gone',
-    [knot],
-  )) as Pick<TieRow, 'member' | 'record_key'>[];
-  return rows.map(({ member, record_key }) => ({ member, key: recordKey(record_key) }));
-}
-
-/** The knot that an anchor belongs to. */
-export async function knotOfAnchor(db: SqlConnection, id: string): Promise<string | undefined> {
-  const [row] = (await db.query('select knot_id from anchor where id = $1', [id])) as { knot_id: string }[];
-  return row?.knot_id;
-}
-
-export interface TiedRecord {
-  readonly anchor: AnchorId;
-  /** What the anchor is called. */
-  readonly title: string;
-  readonly tie: Tie;
-}
-
-/** The ties of some records, by the records' names. */
-export async function tiesOfRecords(
-  db: SqlConnection,
-  knot: string,
-  records: readonly RecordRef[],
-): Promise<ReadonlyMap<string, TiedRecord>> {
-  const rows = (await db.query(
-    `select t.*, a.title from tie t join anchor a on a.id = t.anchor_id
-     where t.knot_id = $1 and (t.member, t.record_key) in (select * from unnest($2::text[], $3::text[]))`,
-    [knot, records.map(({ member }) => member), records.map(({ key }) => key)],
-  )) as (TieRow & { title: string })[];
-  return new Map(
-    rows.map((row) => {
-      const tie = tieFromRow(row);
-      return [recordId(tie), { anchor: anchorId(row.anchor_id), title: row.title, tie }];
-    }),
-  );
-}
-
-/** The records of some anchors that are there, in order of their members. */
-export async function recordsOf(
-  db: SqlConnection,
-  knot: string,
-  anchors: readonly AnchorId[],
-): Promise<ReadonlyMap<AnchorId, readonly RecordRef[]>> {
-  const ties = (await tiesOf(db, knot, anchors)).filter(({ gone }) => !gone);
-  const inOrder = ties.toSorted((a, b) => (a.member < b.member ? -1 : 1));
-  return byAnchor(inOrder, ({ anchor }) => anchor);
-}
-
-/** Those of some things that have no record left in any member. */
-export async function goneAmong(db: SqlConnection, things: readonly AnchorId[]): Promise<readonly AnchorId[]> {
-  if (things.length === 0) return [];
-  const rows = (await db.query(
-    `select id from anchor a where id = any($1::uuid[])
-       and not exists (select from tie where tie.anchor_id = a.id and not tie.gone)`,
-    [things],
-  )) as { id: string }[];
-  return rows.map(({ id }) => anchorId(id));
-}
-
-/**
- * Lets the next run of a knot look at what refers to things that a run has found, or made, to be there no more.
- * @param fields by which it refers, and with which it is archived
- * @param members in which something may be archived
- * @returns how many there are
- */
-export async function wakeReferring(
-  db: SqlConnection,
-  run: string,
-  knot: string,
-  { fields, members }: { readonly fields: readonly FieldId[]; readonly members: readonly MemberId[] },
-): Promise<number> {
-  const rows = (await db.query(
-    `with ended as (select distinct j.anchor_id as id from journal j
-       where j.run_id = $1 and j.kind in ('gone', 'archive', 'delete')
-         and not exists (select from tie where tie.anchor_id = j.anchor_id and not tie.gone)),
-     woken as (update anchor set open = true, revision = revision + 1 where knot_id = $2 and id in (
-       select r.anchor_id from anchor_reference r join ended on ended.id = r.to_anchor
-       where r.field = any($3) and exists (select from tie t where t.anchor_id = r.anchor_id and not t.gone
-         and t.member = any($4))) returning 1)
-     select 1 from woken`,
-    [run, knot, fields, members],
-  )) as unknown[];
-  return rows.length;
 }

@@ -182,15 +182,15 @@ export async function waitingFor(db: SqlConnection, knot: string, limit: number)
   )) as WaitingReference[];
 }
 
-/** The fields by which things of a knot are archived with others, and the members in which they may be. */
-export interface ArchivedWith {
+/** Of what refers to something: in a knot, by some fields, and with a record in one of some members. */
+export interface ReferringBy {
   readonly knot: string;
   readonly fields: readonly FieldId[];
   readonly members: readonly MemberId[];
 }
 
 /** Of knots in force, those whose things are archived with things of a knot. */
-export async function archivedWithThose(db: SqlConnection, knot: string): Promise<readonly ArchivedWith[]> {
+export async function archivedWithThose(db: SqlConnection, knot: string): Promise<readonly ReferringBy[]> {
   return (await db.query(
     `select k.id as knot,
        array(select f ->> 'id' from jsonb_array_elements(v.definition -> 'fields') f
@@ -202,7 +202,7 @@ export async function archivedWithThose(db: SqlConnection, knot: string): Promis
        jsonb_build_object('knot', $1::text))
      order by k.id`,
     [knot],
-  )) as readonly ArchivedWith[];
+  )) as readonly ReferringBy[];
 }
 
 /** The things of a knot that wait for others of the same knot, in their order, after one. */
