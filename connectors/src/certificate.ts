@@ -29,7 +29,7 @@ export async function certificateEnd(system: System, addresses: AddressFilter): 
 }
 
 function encryptedPlace(system: System): { readonly name: string; readonly port: number } | undefined {
-  if (system.kind === 'files') return undefined;
+  if (system.kind === 'files' || system.kind === 'groups') return undefined;
   if (system.kind === 'sql') return system.tls === 'off' ? undefined : { name: system.host, port: system.port };
   const { protocol, hostname, port } = new URL(system.address);
   if (protocol !== 'https:') return undefined;

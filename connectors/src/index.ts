@@ -13,6 +13,7 @@ export { AddressFilter, type AddressRules, parseNetwork } from './addressFilter.
 export { certificateEnd } from './certificate.js';
 export { FilesConnector } from './files/filesConnector.js';
 export { exploreFolder, type FileFound, type List, previewFile, readList } from './files/exploreFiles.js';
+export type { Group, GroupSource } from './groups/groupsConnector.js';
 export { type CallBudget, type CallerDependencies } from './http/caller.js';
 export { beginConsent, completeConsent, type ConsentedSystem, revokeConsent } from './http/consent.js';
 export { fetchDocument, listUnits } from './http/exploreHttp.js';

@@ -1,7 +1,7 @@
 import { access, constants, readdir } from 'node:fs/promises';
 import { connect } from 'node:net';
 import { connect as connectTls } from 'node:tls';
-import { objectNames, type System } from '@anchor-knot/contracts';
+import { type FilesSystem, objectNames, type System } from '@anchor-knot/contracts';
 import { type Connector, SystemTrouble, type TroubleCode } from './connector.js';
 import { openFolder } from './files/folder.js';
 import { type ConnectorDependencies, openConnector } from './open.js';
@@ -35,9 +35,8 @@ const doubtfulOffsetMs = 2000;
 export async function probeSystem(system: System, dependencies: ConnectorDependencies): Promise<Probe> {
   const steps: ProbeStep[] = [];
   const place = placeOf(system);
-  const reached = place
-    ? await step(steps, 'Reach the host', async () => reach(place, system.name, dependencies))
-    : await step(steps, 'Find the folder', async () => folderOf(system, dependencies));
+  const reached = place && (await step(steps, 'Reach the host', () => reach(place, system.name, dependencies)));
+  if (system.kind === 'files') await step(steps, 'Find the folder', () => folderOf(system, dependencies));
   if (reached && place?.tls) await step(steps, 'TLS', async () => handshake(place, system.name, dependencies));
   const objects = objectNames(system);
   let answerMs: number | undefined;
@@ -74,7 +73,7 @@ interface Place {
 }
 
 function placeOf(system: System): Place | undefined {
-  if (system.kind === 'files') return undefined;
+  if (system.kind === 'files' || system.kind === 'groups') return undefined;
   if (system.kind === 'sql') return { host: system.host, port: system.port, tls: false };
   const url = new URL(system.address);
   return {
@@ -168,11 +167,8 @@ async function handshake(
   });
 }
 
-async function folderOf(system: System, dependencies: ConnectorDependencies): Promise<string> {
-  const path = await openFolder(
-    { name: system.name, folder: system.kind === 'files' ? system.folder : '.' },
-    dependencies,
-  );
+async function folderOf(system: FilesSystem, dependencies: ConnectorDependencies): Promise<string> {
+  const path = await openFolder(system, dependencies);
   await readdir(path).catch((cause: unknown) => {
     throw new SystemTrouble(
       'file problem',

@@ -86,7 +86,8 @@ export class Readings {
     );
     const keyOf = (id: string): string => {
       const member = definition.members.find((member) => member.id === id);
-      return (member && systems.get(member.system)?.objects[member.object]?.key) ?? '';
+      const object = member && systems.get(member.system)?.objects[member.object];
+      return object && 'key' in object ? object.key : '';
     };
     const readable = members.flatMap(({ member, object }) => (object ? [{ member, object }] : []));
     const proposing = readable.map(({ member, object }): ProposalMember => ({

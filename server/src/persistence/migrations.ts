@@ -36,6 +36,7 @@ import { ConsentEnds1765180000000 } from './migrations/1765180000000-ConsentEnds
 import { OutsideCounts1765200000000 } from './migrations/1765200000000-OutsideCounts.js';
 import { Substitutes1765300000000 } from './migrations/1765300000000-Substitutes.js';
 import { Series1765310000000 } from './migrations/1765310000000-Series.js';
+import { ThingChanges1765320000000 } from './migrations/1765320000000-ThingChanges.js';
 import { StagedAnchors1765190000000 } from './migrations/1765190000000-StagedAnchors.js';
 import { ListedRecords1765160000000 } from './migrations/1765160000000-ListedRecords.js';
 import { WaitingRecordsRest1765150000000 } from './migrations/1765150000000-WaitingRecordsRest.js';
@@ -90,6 +91,7 @@ export const migrations = [
   OutsideCounts1765200000000,
   Substitutes1765300000000,
   Series1765310000000,
+  ThingChanges1765320000000,
 ];
 
 /** As TypeORM takes it from the name. */

@@ -254,6 +254,8 @@ export function mayOf(description: System, object: string): ObjectSummary['may']
       if (holds === 'deliveries' || path?.includes('*')) return ['read'];
       return ['read', 'create', 'update', ...(format === 'xlsx' ? [] : (['delete'] as const))];
     }
+    case 'groups':
+      return ['read'];
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }
@@ -264,11 +266,13 @@ export function tellsChanges(description: System, called: string): boolean {
   const object = calledObject(description, called);
   if (description.kind === 'http') return description.objects[object]?.list.changedSince !== undefined;
   if (description.kind === 'files') return description.objects[object]?.holds === 'deliveries';
+  if (description.kind === 'groups') return false;
   return description.objects[object]?.modifiedAt !== undefined;
 }
 
 /** What is never changed there and has a moment, but none of its last change, is a list of what happened. */
 function guessNature(description: System, object: string, hasTimes: boolean): ObjectSummary['holds'] {
+  if (description.kind === 'groups') return 'things that change';
   const isTimed = description.objects[calledObject(description, object)]?.modifiedAt !== undefined;
   const isQuery = description.kind === 'sql' && description.objects[object]?.source.kind === 'query';
   return hasTimes && !isTimed && !isQuery && !mayOf(description, object).includes('update')

@@ -37,6 +37,7 @@ import {
 import { systemClock } from '../worker/systemClock.js';
 import { type KnotShare, PostgresCallBudget } from './callBudget.js';
 import { Consents, noConsent } from './consents.js';
+import { KnotGroups } from './knotGroups.js';
 import type { SecretBox } from './secretBox.js';
 
 export interface SystemSettings {
@@ -60,6 +61,7 @@ export interface Place {
 export function movedTo(description: System, { address, database, folder, page }: Place): System {
   if (description.kind === 'sql') return systemSchema.parse({ ...description, ...database, page });
   if (description.kind === 'files') return systemSchema.parse({ ...description, folder, page });
+  if (description.kind === 'groups') return description;
   const before = new URL(description.address).origin;
   const moved = JSON.stringify(description).replaceAll(before, new URL(address).origin);
   return systemSchema.parse({ ...(JSON.parse(moved) as System), page });
@@ -81,6 +83,7 @@ export class Systems {
   readonly #secrets: SecretBox;
   readonly #reach: Reach;
   readonly #consents: Consents;
+  readonly #groups: KnotGroups;
   /** Of runs; who tries a system signs in anew. */
   readonly #granted = new GrantedTokens();
 
@@ -89,6 +92,7 @@ export class Systems {
     this.#secrets = secrets;
     this.#reach = reach;
     this.#consents = new Consents(data, secrets);
+    this.#groups = new KnotGroups(data);
   }
 
   /** Where systems may be. */
@@ -237,6 +241,7 @@ export class Systems {
         : {}),
       ...this.#reach,
       folder: process.cwd(),
+      groups: this.#groups,
     };
   }
 
@@ -274,7 +279,7 @@ export class Systems {
    */
   async look(member: Pick<CompiledMember, 'system' | 'object'>): Promise<Look> {
     const row = await this.find(member.system);
-    if (row?.description.kind !== 'files') return 'cannot be looked at';
+    if (row?.description.kind !== 'files' && row?.description.kind !== 'groups') return 'cannot be looked at';
     try {
       const connector = await this.connect(member, systemClock);
       if (!connector.look) return 'cannot be looked at';
@@ -383,6 +388,8 @@ function placeOf(description: System): string {
       return `${description.host}:${description.port} ${description.tls}`;
     case 'files':
       return 'this machine';
+    case 'groups':
+      return 'this installation';
     default:
       throw new Error(`unknown kind of system ${JSON.stringify(description satisfies never)}`);
   }

@@ -31,7 +31,7 @@ import { workingSubscriptions } from '../persistence/tables/webhooks.js';
 import type { Systems } from '../systems/systems.js';
 import { keysByMember, type RunJob, type RunQueue } from '../worker/jobs.js';
 import { isAllRead } from './freshness.js';
-import { knotsLeftBehind, releasedKnots } from './releases.js';
+import { knotsLeftBehind, releasedKnots, toBeCounted } from './releases.js';
 import { askingMs, isByHandOnly, purposeOf, purposeText, type Timings } from './timings.js';
 
 /** A slot that nobody looked at for so long was missed. */
@@ -128,23 +128,36 @@ export class Scheduler {
   }
 
   /**
-   * A run of a knot has ended: what waited, in whatever knot, for things of it that are there now is merged again.
+   * A run of a knot has ended: what waited, in whatever knot, for things of it that are there now is merged again, and
+   * what is counted of its things is counted anew.
    * @param run the one that has ended; none where somebody has said what things are told as
    * @returns the ids of the runs that were started, or joined
    */
   async startReleased(knot: string, now: number, run?: string): Promise<readonly string[]> {
     const runs: string[] = [];
+    const startWith = async (released: string, members: readonly string[]): Promise<void> => {
+      if (await this.#rests(released, now)) return;
+      runs.push(await this.#start(this.#data, released, { cause: 'release', members, full: false }));
+    };
     const left = run === undefined ? [] : await knotsLeftBehind(this.#data, knot, run);
     for (const waiting of new Set([...(await releasedKnots(this.#data, knot)), ...left])) {
-      const { timing } = await this.#timings.of(waiting);
-      const rests = isByHandOnly(timing) || quietUntil(timing, now) !== undefined;
-      if (rests || !(await this.#mayStart(this.#data, waiting))) continue;
       // Nothing is created where nobody has looked whether it is there already.
       const { members = [] } = (await this.#knots.inForce(waiting))?.definition ?? {};
-      const created = members.filter(({ may }) => may.create).map(({ id }) => id);
-      runs.push(await this.#start(this.#data, waiting, { cause: 'release', members: created, full: false }));
+      await startWith(
+        waiting,
+        members.filter(({ may }) => may.create).map(({ id }) => id),
+      );
     }
+    const counting = run === undefined ? [] : await toBeCounted(this.#data, knot, run);
+    for (const one of counting) await startWith(one.knot, [one.member]);
     return runs;
+  }
+
+  /** Whether a knot is not to be run now because of what happened in another one. */
+  async #rests(knot: string, now: number): Promise<boolean> {
+    const { timing } = await this.#timings.of(knot);
+    const isQuiet = isByHandOnly(timing) || quietUntil(timing, now) !== undefined;
+    return isQuiet || !(await this.#mayStart(this.#data, knot));
   }
 
   async #settle(db: SqlConnection, slot: DueSlot, now: number): Promise<void> {

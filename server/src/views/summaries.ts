@@ -74,13 +74,28 @@ export function memberSummaries(knot: Knot, systems: readonly SystemRow[]): Memb
   });
 }
 
-const kindNames = { http: 'JSON over HTTP', odata: 'OData v4', sql: 'SQL database', files: 'folder of files' } as const;
+const kindNames = {
+  http: 'JSON over HTTP',
+  odata: 'OData v4',
+  sql: 'SQL database',
+  files: 'folder of files',
+  groups: 'counted here',
+} as const satisfies Record<System['kind'], string>;
 
 function addressOf(description: System): string {
-  if (description.kind === 'http' || description.kind === 'odata') return description.address;
-  return description.kind === 'sql'
-    ? `${description.host}:${description.port}/${description.database}`
-    : description.folder;
+  switch (description.kind) {
+    case 'http':
+    case 'odata':
+      return description.address;
+    case 'sql':
+      return `${description.host}:${description.port}/${description.database}`;
+    case 'files':
+      return description.folder;
+    case 'groups':
+      return 'this installation';
+    default:
+      return description satisfies never;
+  }
 }
 
 export function systemSummary(row: SystemRow, usedIn: SystemSummary['usedIn']): SystemSummary {

@@ -12,6 +12,7 @@ import { dropOldNotices } from '../persistence/tables/notices.js';
 import { dropOldExchanges, noteDetail } from '../persistence/tables/exchanges.js';
 import { dropReadHours } from '../persistence/tables/readHours.js';
 import { dropRunDays } from '../persistence/tables/runDays.js';
+import { dropThingChanges } from '../persistence/tables/thingChanges.js';
 import { dropQuietRuns } from '../persistence/tables/timings.js';
 import { knotStates } from '../persistence/tables/versions.js';
 import { endAsFailed, hasEnded } from '../persistence/tables/runLists.js';
@@ -142,6 +143,7 @@ export class Worker {
       () => inbox.checkAll(),
       () => objects.lookForChanges(unaskedMinutes),
       () => dropQuietRuns(data, quietDays),
+      () => dropThingChanges(data, quietDays),
       () => dropOldNotices(data, noticeDays),
       () => dropReadHours(data),
       () => dropRunDays(data),

@@ -24,6 +24,7 @@ import { hashKey } from './hashKey.js';
 import { fromJsonColumn, jsonColumn } from './jsonColumn.js';
 import { inParts } from './parts.js';
 import { type ReferringBy, saveReferences } from './references.js';
+import { noteThingChange } from './thingChanges.js';
 
 export interface AnchorSave {
   readonly anchor: Anchor;
@@ -76,6 +77,7 @@ export async function saveAnchors(
   at: number,
 ): Promise<ReadonlySet<AnchorId>> {
   const changed = new Set<AnchorId>();
+  if (saves.length > 0) await noteThingChange(db, knot, new Date(at));
   for (const part of inParts(saves)) for (const anchor of await savePart(db, knot, part, at)) changed.add(anchor);
   return changed;
 }
@@ -309,6 +311,7 @@ export async function markGone(
      select $1, $4, anchor_id, $2, record_key, 'gone', $5 from gone`,
     [lease.knot, member, keys, lease.run, new Date(at)],
   );
+  await noteThingChange(db, lease.knot, new Date(at));
 }
 
 /**

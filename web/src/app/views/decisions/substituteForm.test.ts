@@ -7,6 +7,7 @@ import { of, Subject } from 'rxjs';
 import { AnchorsApi } from '../../api/anchorsApi';
 import { SubstitutesApi } from '../../api/substitutesApi';
 import { Telling } from '../../telling/telling';
+import { eventually } from '../../testing/eventually';
 import { memberNamed } from '../../testing/fakeEditor';
 import { hands } from '../../testing/hands';
 import { quiet, refused } from '../../testing/stubs';
@@ -42,8 +43,7 @@ function shown(decision: Extract<Decision, { kind: 'waiting' }>) {
   const seek = async (text: string, option: string): Promise<void> => {
     const field = await person.loader.getHarness(MatAutocompleteHarness);
     await field.enterText(text);
-    await new Promise((done) => setTimeout(done, 250));
-    await field.selectOption({ text: option });
+    await eventually(() => field.selectOption({ text: option }));
   };
   return { api, anchors, told, undo, seek, fixture, ...person };
 }

@@ -6,6 +6,7 @@ import { MatSelectHarness } from '@angular/material/select/testing';
 import type { ReferenceStep } from '@anchor-knot/core';
 import { of } from 'rxjs';
 import { AnchorsApi } from '../../../api/anchorsApi';
+import { eventually } from '../../../testing/eventually';
 import { KnotEditor } from './knotEditor';
 import { ReferenceStepEditor } from './referenceStep';
 
@@ -90,8 +91,7 @@ test('what is not known is blank, or one that is sought by its name; or waits ag
   expect(emitted).toHaveLength(1);
   const search = await loader.getHarness(MatAutocompleteHarness);
   await search.enterText('lark');
-  await new Promise((done) => setTimeout(done, 250));
-  await search.selectOption({ text: 'Larkspur Orchids' });
+  await eventually(() => search.selectOption({ text: 'Larkspur Orchids' }));
   expect(asked.at(-1)).toEqual(['customers', { search: 'lark' }]);
   expect(emitted.at(-1)?.notFound).toEqual({ instead: thing });
   expect(element.textContent).toContain('This one: Larkspur Orchids');
