@@ -71,9 +71,10 @@ export interface Ahead {
  * How a tie ended that is gone. `archived` and `deleted`: we did it. Otherwise its record was deleted in its own
  * system:
  * `ask` waits for a person; the rest is what the definition or a person said shall become of the others. Without an end
- * it has not been merged yet.
+ * it has not been merged yet. `to be made anew`: we deleted it because another one was deleted, which has come back.
  */
-export type TieEnd = 'archived' | 'deleted' | 'ask' | 'keep others' | 'archive others' | 'delete others';
+export type TieEnd =
+  'archived' | 'deleted' | 'to be made anew' | 'ask' | 'keep others' | 'archive others' | 'delete others';
 
 /** The bond between an anchor and one record in one member. */
 export interface Tie {

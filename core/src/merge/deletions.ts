@@ -8,7 +8,8 @@ import type { Reading, Tie, TieEnd } from './anchor.js';
  * It is settled once, by the definition as it is when the deletion is first merged: a later version must not remove
  * what
  * was left long ago. An edit elsewhere, also one that is held or cannot be read, is for a person to weigh; so is one
- * that comes while the removal is still to be done. A record that comes back ends what was to follow.
+ * that comes while the removal is still to be done. A record that comes back ends what was to follow, and has made anew
+ * what was deleted because of it.
  */
 export function withConsequences(
   knot: CompiledKnot,
@@ -26,6 +27,7 @@ export function withConsequences(
       const follows = knot.member(tie.member).whenDeleted ?? 'nothing';
       return { ...tie, end: isRevived ? 'keep others' : endOf(follows, edited.length > 0 || isUnsettled) };
     }
+    if (isRevived && tie.end === 'deleted') return { ...tie, end: 'to be made anew' };
     const removal = removalOf(tie.end);
     if (!removal) return tie;
     if (isRevived) return { ...tie, end: 'keep others' };

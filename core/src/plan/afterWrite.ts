@@ -100,10 +100,13 @@ function afterCreate(
   now: Instant,
 ): Anchor {
   // Somebody tied another record there meanwhile: the new one is found as a duplicate when it is read.
-  if (anchor.ties.some(({ member }) => member === operation.member)) return anchor;
+  const known = anchor.ties.find(({ member }) => member === operation.member);
+  if (known && known.end !== 'to be made anew') return anchor;
   const { [operation.member]: _, ...parkedCreates } = anchor.parkedCreates;
   const tie: Tie = { member: operation.member, key: result.key, seen: {}, ahead: {}, left: {} };
-  return { ...anchor, parkedCreates, ties: [...anchor.ties, holding(knot, tie, operation, result.record, now)] };
+  const ties = [...anchor.ties.filter((one) => one !== known), holding(knot, tie, operation, result.record, now)];
+  const parted = known && { parted: { ...anchor.parted, [known.member]: known.key } };
+  return { ...anchor, parkedCreates, ties, ...parted };
 }
 
 /**

@@ -64,7 +64,7 @@ export function planAnchor(
   const removal = removalFrom(anchor) ?? removalWith(knot, anchor);
   const unreadHere = anchor.ties.filter(({ gone, member }) => !gone && unread.has(member)).map(({ member }) => member);
   for (const member of knot.members) {
-    const tie = anchor.ties.find(({ member: of }) => of === member.id);
+    const tie = anchor.ties.find(({ member: of, end }) => of === member.id && end !== 'to be made anew');
     const isRemoved = removal && removal.kind !== 'ask' && !tie?.gone && !tie?.rejected && member.may[removal.kind];
     if (tie && isRemoved && unreadHere.length > 0)
       withheld.push({
@@ -268,13 +268,15 @@ function planCreate(
   // It stays open, so that it is created as soon as that is settled.
   if (isBlocked) return withhold('waits', 'it is not settled yet whether a record there is the same thing');
   into.problems.push(...problems);
+  // The one that was there before is gone, and is no answer to a creation that is repeated.
+  const parted = anchor.ties.find((tie) => tie.member === member.id)?.key ?? anchor.parted?.[member.id];
   const create: CreateOperation = {
     kind: 'create',
     anchor: anchor.id,
     member: member.id,
     changes,
     carries: member.carries,
-    ...(anchor.parted?.[member.id] === undefined ? {} : { parted: anchor.parted[member.id] }),
+    ...(parted === undefined ? {} : { parted }),
     fingerprint,
   };
   into.operations.push(create);

@@ -163,6 +163,36 @@ test('a record that comes back is tied again, and what was to follow from its de
   expect(merge.anchor.ties[0]).not.toHaveProperty('end');
 });
 
+test('what we deleted because of a deletion is made anew when the record comes back, once; what others did is not', () => {
+  const knot = compiled({ crm: { whenDeleted: 'delete' } });
+  const removed = anchor(
+    tie('crm', { gone: true, end: 'delete others' }),
+    tie('shop', { gone: true, end: 'deleted' }),
+    tie('erp', { gone: true, end: 'keep others' }),
+  );
+  expect(plan(knot, removed).operations).toEqual([]);
+  const { merge, operations } = plan(knot, removed, { crm: 'Osprey' });
+  // Who keeps apart what was asked for twice is told that it is another record.
+  expect(operations).toMatchObject([{ kind: 'create', member: 'shop', parted: 'shop1' }]);
+  const refused = { kind: 'refused', words: 'not today' } as const;
+  expect(plan(knot, afterWrite(knot, merge.anchor, operations[0] as never, refused, 0))).toMatchObject({
+    operations: [],
+    withheld: [{ member: 'shop', kind: 'parked' }],
+  });
+  const written = { kind: 'written', key: recordKey('shop2'), record: undefined } as const;
+  const after = afterWrite(knot, merge.anchor, operations[0] as never, written, 0);
+  expect(after).toMatchObject({ parted: { shop: 'shop1' } });
+  expect(after.ties.map(({ member, key, gone }) => [member, key, gone === true])).toEqual([
+    ['crm', 'crm1', false],
+    ['erp', 'erp1', true],
+    ['shop', 'shop2', false],
+  ]);
+  expect(plan(knot, after, { crm: 'Osprey', shop: 'Osprey' }).operations).toEqual([]);
+  // Deleted again before it was made, it stays away.
+  const gone = { ...merge.anchor, ties: merge.anchor.ties.map((one) => ({ ...one, gone: true })) };
+  expect(plan(knot, gone).operations).toEqual([]);
+});
+
 test('what follows is settled when the deletion is noticed: a later definition removes nothing that was left', () => {
   const noticed = plan(compiled({}), anchor(tie('crm', { gone: true }), tie('shop'))).merge.anchor;
   expect(noticed.ties[0]).toMatchObject({ end: 'keep others' });

@@ -16,7 +16,7 @@ import type { InstallationParts } from '../installationParts.js';
 import { addPerson } from '../signIn/signInRoutes.js';
 
 export interface StandIn {
-  readonly system: keyof typeof demoSystems;
+  readonly system: Exclude<keyof typeof demoSystems, 'counted'>;
   readonly place: Place;
   /** None for folders. */
   readonly credential: Credential | undefined;
@@ -44,6 +44,7 @@ export const demoSystems = {
   coldharbourOData: { name: 'Coldharbour OData', pennant: { pattern: 'chevron', colour: 'kelp', letters: 'CO' } },
   loadingBay: { name: 'Loading Bay', pennant: { pattern: 'quarters', colour: 'brass', letters: 'LB' } },
   granary: { name: 'Granary', pennant: { pattern: 'bars', colour: 'brass', letters: 'GY' } },
+  counted: { name: 'Counted here', pennant: { pattern: 'border', colour: 'plum', letters: 'CH' } },
 } as const satisfies Record<string, { name: string; pennant: Pennant }>;
 
 /** What happens at the systems that tell of it crosses at once; the ERP is asked, and everything is seen at night. */
@@ -67,13 +68,16 @@ const orderTiming: Timing = {
   triggers: {
     shop: { kind: 'events', otherwiseSeconds: 300 },
     erp: { kind: 'asking', seconds: 60 },
+    lines: { kind: 'asking', seconds: 300 },
   },
 };
 
 const lineTiming: Timing = {
-  ...orderTiming,
+  zone: 'Europe/London',
   complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['03:00'] },
+  lateAfterMinutes: 15,
   after: ['orders'],
+  triggers: { shop: { kind: 'events', otherwiseSeconds: 300 }, erp: { kind: 'asking', seconds: 60 } },
 };
 
 const staffTiming: Timing = {
@@ -96,6 +100,13 @@ const ticketTiming: Timing = {
   lateAfterMinutes: 15,
   after: ['people', 'requesters', 'orders'],
   triggers: { desk: { kind: 'events', otherwiseSeconds: 300 }, boards: { kind: 'asking', seconds: 300 } },
+};
+
+/** What tickets have in common is counted when they have changed. */
+const groupTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['04:10'] },
+  triggers: { counted: { kind: 'asking', seconds: 300 }, boards: { kind: 'asking', seconds: 3600 } },
 };
 
 /** Each stands under what it is part of; nobody tells of changes there. */
@@ -124,6 +135,7 @@ const demoKnots = [
   { file: 'requesters', timing: requesterTiming },
   { file: 'projects', timing: projectTiming },
   { file: 'tickets', timing: ticketTiming },
+  { file: 'ticketGroups', timing: groupTiming },
   { file: 'partners', timing: partnerTiming },
   { file: 'partnerLeads', timing: leadTiming },
 ] as const;
@@ -196,7 +208,7 @@ export async function loadDemo(
   if (standIns.length === 0) return;
   const folder = join(import.meta.dirname, '../../demo');
   const descriptions = JSON.parse(readFileSync(join(folder, 'systems.json'), 'utf8')) as Record<
-    StandIn['system'],
+    keyof typeof demoSystems,
     Record<string, unknown>
   >;
   for (const { system, place, credential } of standIns) {
@@ -212,6 +224,12 @@ export async function loadDemo(
       });
     }
   }
+  if (!(await parts.systems.find('counted')))
+    await parts.systems.save({
+      id: 'counted',
+      description: systemSchema.parse(descriptions.counted),
+      pennant: demoSystems.counted.pennant,
+    });
   const maker = demoPeople[0]?.name ?? '';
   const isNew = (await parts.knots.ids()).length === 0;
   if (isNew)

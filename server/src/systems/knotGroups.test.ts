@@ -188,7 +188,7 @@ test('a group for each value that things have, with exact sums; of a list, for e
   ]);
 });
 
-test('each thing that can be referred to is a group, also an empty one; what is there no more counts no more', async () => {
+test('each thing that can be referred to is a group, also an empty one; what is gone counts no more', async () => {
   const byPlace = { of: 'visits', by: 'place', figures: { hours: { field: 'hours', how: 'total' } } } as const;
   const told = async () =>
     (await groups(byPlace))
@@ -227,7 +227,7 @@ test('rows are kept for groups: made, written when the sum is another one, taken
   expect((await run('months'))?.office).toMatchObject({ create: 0, update: 0, delete: 0, written: 0 });
 });
 
-test('they are counted again as soon as something has become of the things, and not for a run that found nothing', async () => {
+test('they are counted again when something has become of the things, and not for a run that found nothing', async () => {
   await run('months');
   const timing = { zone: 'UTC', triggers: { counted: { kind: 'asking', seconds: 86_400 } } } as const;
   await installation.parts.timings.keep(months, 0, timing, 'test', Date.now());

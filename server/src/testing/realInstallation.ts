@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import type { FastifyInstance } from 'fastify';
 import { pino } from 'pino';
-import { type HttpSystem, httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
+import { groupsSystemSchema, type HttpSystem, httpSystemSchema, knotFileSchema } from '@anchor-knot/contracts';
 import type { Knot } from '@anchor-knot/core';
 import {
   type CrmOptions,
@@ -138,6 +138,11 @@ export class RealInstallation {
       description: unlimited({ ...descriptions.marketRow, address: addresses.shop, timeoutMs }),
       pennant: { pattern: 'saltire', colour: 'vermilion', letters: 'MR' },
       credential: { id: 'id', secret },
+    });
+    await parts.systems.save({
+      id: 'counted',
+      description: groupsSystemSchema.parse(descriptions.counted),
+      pennant: { pattern: 'border', colour: 'plum', letters: 'CH' },
     });
     await parts.knots.create(options.knot ?? demoKnot, 'test');
     return new RealInstallation(url, parts, crm, shop, addresses, secret, key);

@@ -42,6 +42,9 @@ const people: ContactPerson[] = work.requesters.slice(0, 3).map(({ email }, inde
 const isTaken = ({ priority, state }: (typeof work.tickets)[number]): boolean =>
   priority <= 2 && (state === 'open' || state === 'waiting');
 const taken = work.tickets.filter(isTaken);
+/** The row of the boards for all that the desk is asked. */
+const desk = 'R4331';
+const groupOf = ({ priority }: (typeof work.tickets)[number]): string => (priority === 1 ? 'Urgent' : 'Soon');
 
 let database: TestDatabase;
 let erpDatabase: TestDatabase;
@@ -75,7 +78,7 @@ beforeEach(async () => {
   await erp.connectTo(installation);
   const service = { name: 'Service', prefix: 'S', digits: 4, yearly: true, zone: 'Europe/London' };
   await keepSeries(installation.parts.data, { id: 'service', series: service, next: 7, revision: 0 }, '', Date.now());
-  for (const file of ['orders', 'people', 'requesters', 'tickets'])
+  for (const file of ['orders', 'orderLines', 'people', 'requesters', 'tickets', 'ticketGroups'])
     await installation.parts.knots.create(knotOf(file), 'test');
   await installation.startWorker();
 });
@@ -94,29 +97,42 @@ const run = async (knot: string) => {
   return progress?.tally ?? {};
 };
 async function all(): Promise<void> {
-  for (const knot of ['people', 'requesters', 'orders', 'tickets']) await run(knot);
+  for (const knot of ['people', 'requesters', 'orders', 'tickets', 'ticketGroups', 'tickets']) await run(knot);
 }
 interface Row {
   readonly row: string;
   readonly parent: string | null;
   readonly cells: Readonly<Record<string, string | null>>;
 }
-async function tasks(): Promise<ReadonlyMap<string, Row>> {
-  const found = new Map<string, Row>();
+async function rowsBelow(): Promise<Row[]> {
+  const found: Row[] = [];
   for (let page = 1; ; page += 1) {
     const answer = await fetch(`${addresses.boards}/v2/boards/installations/rows?level=sub&size=100&page=${page}`, {
       headers: { 'x-pegline-key': 'token' },
     });
     const { rows } = (await answer.json()) as { rows: Row[] };
-    for (const row of rows) if (row.cells.ticket) found.set(row.cells.ticket, row);
+    found.push(...rows);
     if (rows.length < 100) return found;
   }
 }
+const tasks = async (): Promise<ReadonlyMap<string, Row>> =>
+  new Map((await rowsBelow()).flatMap((row) => (row.cells.ticket ? [[row.cells.ticket, row] as const] : [])));
+/** The rows under which tasks stand, by what they are called. */
+const groups = async (): Promise<ReadonlyMap<string, Row>> =>
+  new Map((await rowsBelow()).filter(({ parent }) => parent === desk).map((row) => [row.cells.title ?? '', row]));
 async function putCells(row: string, cells: object): Promise<void> {
   const answer = await fetch(`${addresses.boards}/v2/boards/installations/rows/${row}`, {
     method: 'PUT',
     headers: { 'x-pegline-key': 'token', 'content-type': 'application/json' },
     body: JSON.stringify({ cells }),
+  });
+  expect(answer.status).toBe(200);
+}
+async function putTicket(id: string, change: object): Promise<void> {
+  const answer = await fetch(`${addresses.desk}/desk/tickets/${id}`, {
+    method: 'PATCH',
+    headers: { authorization: 'Bearer token', 'content-type': 'application/json' },
+    body: JSON.stringify(change),
   });
   expect(answer.status).toBe(200);
 }
@@ -128,6 +144,8 @@ async function ticket(id: string): Promise<(typeof work.tickets)[number]> {
 test('a ticket becomes a task of the same agent, for whom it is by mail; done there, it is solved here', async () => {
   await all();
   const made = await tasks();
+  const rows = await groups();
+  expect([...rows.keys()].sort()).toEqual([...new Set(taken.map(groupOf))].sort());
   const requesterOf = new Map(work.requesters.map((one) => [Number(one.id), one]));
   // Who has left is known to nobody, until somebody says who stands for her.
   const known = (agent: string | null): string | null => (agent === agentWhoLeft ? null : agent);
@@ -136,7 +154,13 @@ test('a ticket becomes a task of the same agent, for whom it is by mail; done th
     [...made].map(([id, { parent, cells }]) => [id, parent, cells.lead, cells.stage, cells.client]).sort(),
   ).toEqual(
     taken
-      .map((one) => [one.id, 'R4331', known(one.agent), 'doing', requesterOf.get(one.requester_id)?.email ?? null])
+      .map((one) => [
+        one.id,
+        rows.get(groupOf(one))?.row,
+        known(one.agent),
+        'doing',
+        requesterOf.get(one.requester_id)?.email ?? null,
+      ])
       .sort(),
   );
   // Each has the next service number, here and there.
@@ -167,4 +191,26 @@ test('somebody who is no colleague is not written: that field waits, the others 
       detail: expect.objectContaining({ knot: 'people', value: 'somebody.else' }),
     }),
   );
+});
+
+test('a task stands under the group of its ticket; a group has their hours, and is there as long as it has any', async () => {
+  await all();
+  const urgent = taken.filter(({ priority }) => priority === 1);
+  const [first, ...others] = urgent as [(typeof taken)[number]];
+  await putTicket(first.id, { hours: 1.5 });
+  for (const { id } of others) await putTicket(id, { hours: 0.25 });
+  for (const knot of ['tickets', 'ticketGroups']) await run(knot);
+  const hours = 1.5 + 0.25 * others.length;
+  expect((await groups()).get('Urgent')?.cells.hours).toBe(String(hours).replace('.', ','));
+  for (const { id } of urgent) await putTicket(id, { priority: 2 });
+  for (const knot of ['tickets', 'ticketGroups']) await run(knot);
+  const left = await groups();
+  expect([...left.keys()]).toEqual(['Soon']);
+  expect(new Set([...(await tasks()).values()].map(({ parent }) => parent))).toEqual(new Set([left.get('Soon')?.row]));
+  // What comes into a group that was taken away begins it anew.
+  await putTicket(first.id, { priority: 1 });
+  for (const knot of ['tickets', 'ticketGroups', 'tickets']) await run(knot);
+  expect((await tasks()).get(first.id)?.parent).toBe((await groups()).get('Urgent')?.row);
+  const { boards } = await run('tickets');
+  expect([boards?.create, boards?.update]).toEqual([0, 0]);
 });

@@ -149,6 +149,14 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
         rows.put(result);
         return faults.drops(reply) ? reply : { ok: true, row: shown(result) };
       });
+      api.delete('/rows/:id', async (request, reply) => {
+        const rows = rowsOf(request);
+        const { id } = request.params as { id: string };
+        if (!rows.get(id)) return fail(reply, 404, 'there is no such row');
+        if (rows.all().some(({ parent }) => parent === id)) return fail(reply, 409, 'there are rows under it');
+        rows.remove(id);
+        return faults.drops(reply) ? reply : { ok: true };
+      });
     },
     { prefix: '/v2/boards/installations' },
   );

@@ -25,6 +25,8 @@ create table sales_document (
   doc_no bigint primary key, debtor_no varchar(10) not null references debtor, kind document_kind not null,
     status varchar(20) not null, doc_date date not null,
   total numeric(12,2) not null default 0, changed_at timestamptz not null default now(),
+  /* How many lines it has, where somebody tells. */
+  line_count int,
   /* What is made by other programs comes from the shop. */
   channel varchar(4) not null default 'web'
 );

@@ -109,6 +109,7 @@ async function savePart(
       saves.map(({ anchor }) => (anchor.parted ? JSON.stringify(anchor.parted) : null)),
     ],
   );
+  await endReplacedTies(db, saves);
   const joined = await saveTies(
     db,
     knot,
@@ -177,6 +178,22 @@ async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]
   )) as [{ stored: number; joined: AnchorId[] }];
   if (stored < ties.length) throw new TieTaken();
   return joined;
+}
+
+/** What was deleted and made anew has another key: the tie of the record that is gone ends, before the new one comes. */
+async function endReplacedTies(db: SqlConnection, saves: readonly AnchorSave[]): Promise<void> {
+  const replaced = saves.flatMap(({ anchor: { id, parted = {}, ties } }) =>
+    ties.flatMap(({ member, key }) => {
+      const before = parted[member];
+      return before === undefined || before === key ? [] : [{ anchor: id, member, key: before }];
+    }),
+  );
+  if (replaced.length === 0) return;
+  await db.query(
+    `delete from tie using unnest($1::uuid[], $2::text[], $3::text[]) as r (anchor, member, key)
+     where tie.anchor_id = r.anchor and tie.member = r.member and tie.record_key = r.key and tie.gone`,
+    [replaced.map(({ anchor }) => anchor), replaced.map(({ member }) => member), replaced.map(({ key }) => key)],
+  );
 }
 
 /** The records among these that are tied. */

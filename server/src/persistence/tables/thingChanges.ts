@@ -1,6 +1,6 @@
 import type { SqlConnection } from '../sql.js';
 
-/** That something has become of the things of a knot, for what is counted of them: a row for each time they are stored. */
+/** That something has become of the things of a knot: a row for each time that they are stored. */
 
 export async function noteThingChange(db: SqlConnection, knot: string, at: Date): Promise<void> {
   await db.query('insert into thing_change (knot_id, at) values ($1, $2)', [knot, at]);
