@@ -328,10 +328,9 @@ export class Systems {
       const row = await this.find(id);
       const [first] = Object.entries(row?.description.objects ?? {});
       if (!row || !first) continue;
-      const { steps } = await probeSystem(
-        systemSchema.parse({ ...row.description, objects: Object.fromEntries([first]), rows: undefined }),
-        this.dependencies(row),
-      );
+      const { rows: _, ...description } = { rows: undefined, ...row.description };
+      const one = systemSchema.parse({ ...description, objects: Object.fromEntries([first]) });
+      const { steps } = await probeSystem(one, this.dependencies(row));
       await changeSystem(this.#data, id, { trouble: troubleIn(steps), checkedAt: new Date() });
     }
   }

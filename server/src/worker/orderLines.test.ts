@@ -17,11 +17,11 @@ const demo = join(import.meta.dirname, '../../demo');
 const knotOf = (file: string): Knot =>
   knotFileSchema.parse(JSON.parse(readFileSync(join(demo, `${file}.knot.json`), 'utf8'))).knot;
 const orders = knotOf('orders');
-/** Orders without their customers, and without being made anywhere. */
+/** Orders without their customers, and without being made anywhere; the ERP is told how many lines they have. */
 const ordersKnot: Knot = {
   ...orders,
-  members: orders.members.map((one) => ({ ...one, may: { create: false, update: false }, required: [] })),
-  fields: orders.fields.filter(({ id }) => id === 'number'),
+  members: orders.members.map((one) => ({ ...one, may: { create: false, update: one.id === 'erp' }, required: [] })),
+  fields: orders.fields.filter(({ id }) => id === 'number' || id === 'lineCount'),
   crosswalks: {},
 };
 
@@ -225,4 +225,21 @@ test('a row whose order is not there yet waits for it, and is made with the orde
   await run('orderLines');
   expect(await erpLines(number)).toEqual(['E001 3 2.50']);
   expect((await installation.decisions()).map(({ kind }) => kind)).toEqual([]);
+});
+
+test('an order is told how many lines it has, and again when there are others', async () => {
+  const counts = async () =>
+    (await erp.query<{ line_count: number | null }>('select line_count from sales_document order by doc_no')).rows.map(
+      ({ line_count }) => line_count,
+    );
+  await tied();
+  expect(await counts()).toEqual([null, null]);
+  await run('orders');
+  expect(await counts()).toEqual([most, 2]);
+  await putLines(4002, linesOf(0, 3));
+  await run('orderLines');
+  await run('orders');
+  expect(await counts()).toEqual([most, 3]);
+  const { erp: written } = await run('orders');
+  expect(written?.update).toBe(0);
 });
