@@ -117,3 +117,26 @@ test('a series of numbers is made by hand, and taken by a field', async ({ page 
   await expect(side.getByText('What has none when a system is to be told of it takes one, once.')).toBeVisible();
   await choose(side.getByRole('combobox', { name: 'Takes the next number of' }), /^no series/);
 });
+
+test('orders are grouped by their state by hand; the groups are records with how many there are', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${address()}/knots/orders/members`);
+  await runNow(page);
+  await page.goto(`${address()}/systems/counted`);
+  await page.getByRole('link', { name: 'Change', exact: true }).click();
+  await choose(page.getByRole('combobox', { name: 'Of the things of' }), 'Orders');
+  await choose(page.getByRole('combobox', { name: 'Taken together by' }), 'Status');
+  await page.getByLabel('Groups, called').fill('order states');
+  await page.getByRole('combobox', { name: 'Added up' }).click();
+  await page.getByRole('option', { name: 'Total', exact: true }).click();
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: 'Add the groups' }).click();
+  await expect(page.getByRole('row', { name: /^order states/ })).toContainText('how many, total of Total');
+  await page.getByRole('button', { name: 'Test' }).click();
+  await expect(page.getByRole('heading', { name: 'It works' })).toBeVisible();
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
+  await page.getByRole('link', { name: 'order states' }).click();
+  await page.getByRole('link', { name: /^Records/ }).click();
+  const shipped = page.getByRole('row').filter({ hasText: /shipped/i });
+  await expect(shipped).toContainText(/\d{2,}/);
+});

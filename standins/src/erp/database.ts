@@ -146,7 +146,7 @@ async function fill(pool: Pool, { debtors, articles, documents, staff }: Busines
   );
   await insert(
     'sales_document',
-    'doc_no, debtor_no, kind, status, doc_date, total, changed_at, channel',
+    'doc_no, debtor_no, kind, status, doc_date, total, line_count, changed_at, channel',
     documents.map((one) => ({
       doc_no: one.number,
       debtor_no: one.debtor,
@@ -154,6 +154,7 @@ async function fill(pool: Pool, { debtors, articles, documents, staff }: Busines
       status: one.status,
       doc_date: one.date,
       total: one.lines.reduce((sum, { quantity, price }) => sum + Number(quantity) * Number(price), 0).toFixed(2),
+      line_count: one.kind === 'order' && one.channel === 'web' ? one.lines.length : null,
       changed_at: `${one.date}T16:00:00Z`,
       channel: one.channel,
     })),

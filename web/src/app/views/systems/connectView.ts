@@ -32,6 +32,7 @@ import { Telling } from '../../telling/telling';
 import { State } from '../state';
 import { DatabaseObjects } from './databaseObjects';
 import { FolderObjects } from './folderObjects';
+import { GroupObjects } from './groupObjects';
 import { HttpObjects } from './httpObjects';
 import { ObjectPagesForm } from './objectPages';
 import { ODataObjects } from './odataObjects';
@@ -67,6 +68,7 @@ const text = (value: string) => new FormControl(value, { nonNullable: true });
     ProbeSteps,
     DatabaseObjects,
     FolderObjects,
+    GroupObjects,
     HttpObjects,
     ODataObjects,
     ObjectPagesForm,
@@ -93,6 +95,7 @@ export class ConnectView {
     { id: 'odata', name: 'OData v4', says: 'a service with $metadata: ERP, planning' },
     { id: 'sql', name: 'SQL database', says: 'PostgreSQL: tables and queries' },
     { id: 'files', name: 'Folder of files', says: 'CSV, JSON Lines, workbooks; deliveries' },
+    { id: 'groups', name: 'Counted here', says: 'what things have in common, and sums' },
   ] as const;
   protected readonly patterns = patterns;
   protected readonly colours = colours;
@@ -133,6 +136,8 @@ export class ConnectView {
   protected readonly needsCredential = computed(
     () => this.draft().kind === 'sql' || (this.isCalled() && this.draft().signIn !== 'none'),
   );
+  /** What is counted here is nowhere else. */
+  protected readonly isElsewhere = computed(() => this.draft().kind !== 'groups');
   protected readonly isCalled = computed(() => this.draft().kind === 'http' || this.draft().kind === 'odata');
   /** What is folded says how it is set. */
   protected readonly unitWords = computed(() => {

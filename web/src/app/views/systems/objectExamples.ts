@@ -22,6 +22,11 @@ export const objectExamples: Readonly<Record<System['kind'], string>> = {
     null,
     2,
   ),
+  groups: JSON.stringify(
+    { 'tickets by state': { of: 'tickets', by: 'state', figures: { hours: { field: 'hours', how: 'total' } } } },
+    null,
+    2,
+  ),
   odata: JSON.stringify(
     {
       customers: {

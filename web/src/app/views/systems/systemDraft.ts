@@ -1,4 +1,4 @@
-import { type Rows, rowsIn, type System, systemSchema } from '@anchor-knot/contracts';
+import { type Rows, rowsIn, type System, systemSchema, type SystemTimes } from '@anchor-knot/contracts';
 import { calledDraft, type CalledDraft, calledSystem } from './calledDraft';
 import { given, milliseconds, number } from './typedValues';
 import { emptyWebhooks, webhookPlaces, type WebhooksDraft, webhooksDraftOf, webhooksOf } from './webhooksDraft';
@@ -134,6 +134,7 @@ const stubs: Readonly<Record<System['kind'], object>> = {
   odata: { name: '-', address: 'https://x.example', signIn: { kind: 'none' } },
   sql: { name: '-', host: '-', database: '-' },
   files: { name: '-' },
+  groups: { name: '-' },
 };
 
 /** The objects of a draft that are right already, whatever the rest of it is; `others` are left as they were typed. */
@@ -192,6 +193,7 @@ function rowsOf({ kind, rows: text }: Pick<SystemDraft, 'kind' | 'rows'>): { rea
 }
 
 function asDescription(draft: SystemDraft, has: object): unknown {
+  if (draft.kind === 'groups') return { kind: 'groups', name: draft.name.trim(), ...has };
   const common = { name: draft.name.trim(), ...timesOf(draft), ...given('page', draft.page), ...has };
   const webhooks = webhooksOf(draft);
   switch (draft.kind) {
@@ -246,14 +248,17 @@ function timesOf({ zone, ahead }: SystemDraft): object {
   return Object.keys(times).length > 0 ? { times } : {};
 }
 
+function timesIn(times: SystemTimes | undefined): Pick<SystemDraft, 'zone' | 'ahead'> {
+  return { zone: times?.zone ?? '', ahead: times?.aheadMs === undefined ? '' : String(times.aheadMs / 1000) };
+}
+
 /** The draft that a description came from. */
 export function draftOf(description: System): SystemDraft {
   const common = {
     ...emptyDraft,
     kind: description.kind,
     name: description.name,
-    zone: description.times?.zone ?? '',
-    ahead: description.times?.aheadMs === undefined ? '' : String(description.times.aheadMs / 1000),
+    ...timesIn('times' in description ? description.times : undefined),
     page: description.page ?? '',
     objects: JSON.stringify(description.objects, null, 2),
     rows: JSON.stringify(rowsIn(description)),
@@ -295,6 +300,8 @@ export function draftOf(description: System): SystemDraft {
       };
     case 'files':
       return { ...common, folder: description.folder };
+    case 'groups':
+      return common;
     default:
       return description satisfies never;
   }

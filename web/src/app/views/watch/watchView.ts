@@ -17,7 +17,6 @@ import { State } from '../state';
 import { type WrittenBar, WrittenChart } from './writtenChart';
 import { AgoTime } from '../../words/agoTime';
 import { exactTime } from '../../words/times';
-import { WholeText } from '../../values/wholeText';
 import { tableParts } from '../../tables/rows';
 
 const hourOf = (hour: string): string =>
@@ -42,7 +41,6 @@ type Calls = NonNullable<Watch['systems'][number]['calls']>;
     State,
     WrittenChart,
     AgoTime,
-    WholeText,
     MatTooltip,
   ],
   templateUrl: './watchView.html',
