@@ -136,7 +136,7 @@ test('orders are grouped by their state by hand; the groups are records with how
   await expect(page.getByRole('heading', { name: 'It works' })).toBeVisible();
   await page.getByRole('button', { name: 'Save', exact: true }).click();
   await page.getByRole('link', { name: 'order states' }).click();
-  await page.getByRole('link', { name: /^Records/ }).click();
+  await page.getByRole('tab', { name: /^Records/ }).click();
   const shipped = page.getByRole('row').filter({ hasText: /shipped/i });
   await expect(shipped).toContainText(/\d{2,}/);
 });
