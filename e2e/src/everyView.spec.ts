@@ -13,6 +13,7 @@ const paths = [
   '/knots',
   '/knots/customers/fields',
   '/knots/new',
+  '/knots/first-loads',
   '/knots/customers/copy',
   '/knots/customers/members',
   '/knots/customers/records',

@@ -140,3 +140,25 @@ test('orders are grouped by their state by hand; the groups are records with how
   const shipped = page.getByRole('row').filter({ hasText: /shipped/i });
   await expect(shipped).toContainText(/\d{2,}/);
 });
+
+test('knots are loaded one after the other: tried, looked at, done in the background', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${address()}/knots`);
+  await page.getByRole('link', { name: 'First loads' }).click();
+  const status = page.getByText(/of \d+ knots loaded/);
+  await expect(status).toBeVisible();
+  await page.getByRole('button', { name: /^Partner leads/ }).click();
+  const step = page.locator('ak-first-load-step').filter({ hasText: 'partner leads' });
+  await expect(step).toContainText('Comes after Partners. Partners is not loaded yet');
+  await step.getByRole('button', { name: /^Try it/ }).click();
+  await expect(step).toContainText(/Tried .*, succeeded/);
+  await expect(step.getByRole('link', { name: 'See every change' })).toBeVisible();
+  await page.getByRole('button', { name: /^Partners/ }).click();
+  const before = page.locator('ak-first-load-step').filter({ hasText: /Bay\s*partners/ });
+  await before.getByRole('button', { name: /^Load it/ }).click();
+  await expect(before).toContainText(/Loaded .*, succeeded\. 64 records written/);
+  await page.getByRole('button', { name: /^Partner leads/ }).click();
+  await step.getByRole('button', { name: /^Load it/ }).click();
+  await expect(step).toContainText(/Loaded .*, succeeded\. 90 records written/);
+  await expect(step).toContainText('90 anchors, of which 90 agree');
+});

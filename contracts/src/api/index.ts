@@ -8,6 +8,7 @@ export * from './drafts.js';
 export * from './events.js';
 export * from './journal.js';
 export * from './exchanges.js';
+export * from './firstLoads.js';
 export * from './followUps.js';
 export * from './knots.js';
 export * from './matches.js';

@@ -100,6 +100,11 @@ export const startRunSchema = z.object({
     .optional(),
   overGuards: z.boolean().default(false),
 });
+/** Of all knots that run, or of some of them. */
+export const startTogetherSchema = z.object({
+  kind: z.enum(['run', 'dry run']),
+  knots: z.array(z.string()).min(1).max(1000).optional(),
+});
 export const startedRunSchema = z.object({ run: z.string() });
 /** Runs in the order in which they go, each with the knots that it waits for. */
 export const startedTogetherSchema = z.object({

@@ -60,6 +60,7 @@ const leastRole: Record<string, Role | 'everybody'> = {
   'GET /api/session': 'viewer',
   'DELETE /api/session': 'viewer',
   'GET /api/watch': 'viewer',
+  'GET /api/first-loads': 'viewer',
   'GET /api/systems': 'viewer',
   'GET /api/systems/{system}': 'viewer',
   'POST /api/systems': 'administrator',
@@ -377,6 +378,7 @@ test('secrets are in no answer, no log line and no export, and encrypted whereve
   const { runs } = (await call({ url: '/api/runs', headers })).json() as { runs: { id: string }[] };
   const urls = [
     '/api/watch',
+    '/api/first-loads',
     '/api/systems',
     '/api/systems/fernhill',
     '/api/systems/fernhill/objects/accounts',

@@ -38,6 +38,7 @@ import { anchorRoutes } from '../views/anchorRoutes.js';
 import { answers } from '../persistence/dataSource.js';
 import { startCallRoutes } from '../triggers/startCallRoutes.js';
 import { timingRoutes } from '../triggers/timingRoutes.js';
+import { firstLoadRoutes } from '../views/firstLoadRoutes.js';
 import { watchRoutes } from '../views/watchRoutes.js';
 import type { ApiContext } from './context.js';
 import { answerErrors } from './problems.js';
@@ -128,6 +129,7 @@ export async function makeApp(
   app.get('/api/openapi.json', { config: { role: 'everybody' }, schema: { hide: true } }, async () => app.swagger());
   signInRoutes(app, context.data, { secureCookie: settings.COOKIE_SECURE });
   watchRoutes(app, context);
+  firstLoadRoutes(app, context);
   systemRoutes(app, context);
   trialRoutes(app, context);
   objectRoutes(app, context);

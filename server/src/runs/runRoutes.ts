@@ -13,6 +13,7 @@ import {
   runViewSchema,
   startedRunSchema,
   startedTogetherSchema,
+  startTogetherSchema,
   startRunSchema,
 } from '@anchor-knot/contracts';
 import { writeAudit } from '../api/audit.js';
@@ -83,16 +84,17 @@ export function runRoutes(app: FastifyInstance, { data, knots, systems, queue, e
         tags: ['runs'],
         summary:
           'Start a run of every knot that runs: what is referred to first, what refers to it when that has ended',
-        body: z.object({ kind: z.enum(['run', 'dry run']) }),
+        body: startTogetherSchema,
         response: { 202: startedTogetherSchema },
       },
     },
     async (request, reply) => {
-      const { kind } = request.body;
+      const { kind, knots: wanted } = request.body;
       const states = await knotStates(data);
       const started: z.output<typeof startedTogetherSchema>['runs'] = [];
       for (const { id: knot, after } of await knots.inOrder()) {
         if (kind === 'run' && states.get(knot)?.state !== 'running') continue;
+        if (wanted && !wanted.includes(knot)) continue;
         const waitsFor = after.filter((other) => started.some((one) => one.knot === other));
         const run = await queue.send({
           knot,

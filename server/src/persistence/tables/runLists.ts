@@ -1,4 +1,4 @@
-import { type DataSource, IsNull, LessThan, Not } from 'typeorm';
+import { type DataSource, In, IsNull, LessThan, Not } from 'typeorm';
 import { RunEntity, type RunRow } from '../entities/entities.js';
 import type { SqlConnection } from '../sql.js';
 import { noteLostRun } from './runDays.js';
@@ -17,6 +17,18 @@ export async function openRunOf(data: DataSource, knot: string): Promise<RunRow 
 /** The last run, which may be under way; no dry run. */
 export async function lastRunOf(data: DataSource, knot: string): Promise<RunRow | undefined> {
   const where = { knotId: knot, kind: 'run' as const, state: Not('missed' as const) };
+  return (await data.getRepository(RunEntity).findOne({ where, order: { startedAt: 'DESC' } })) ?? undefined;
+}
+
+/** The run by which a knot was loaded: the first that came to its end. */
+export async function firstRunOf(data: DataSource, knot: string): Promise<RunRow | undefined> {
+  const where = { knotId: knot, kind: 'run' as const, state: In(['succeeded', 'succeeded in part']) };
+  return (await data.getRepository(RunEntity).findOne({ where, order: { startedAt: 'ASC' } })) ?? undefined;
+}
+
+/** The last dry run of a version of a knot, which may be under way. */
+export async function lastDryRunOf(data: DataSource, knot: string, version: number): Promise<RunRow | undefined> {
+  const where = { knotId: knot, kind: 'dry run' as const, knotVersion: version };
   return (await data.getRepository(RunEntity).findOne({ where, order: { startedAt: 'DESC' } })) ?? undefined;
 }
 

@@ -5,6 +5,8 @@ import {
   accountsSchema,
   type Draft,
   draftSchema,
+  type FirstLoads,
+  firstLoadsSchema,
   type KeepTiming,
   keptTimingSchema,
   type KnotDefinition,
@@ -46,6 +48,10 @@ export class KnotsApi {
 
   knots(): Observable<KnotList['knots']> {
     return this.#calls.get('/api/knots', knotListSchema).pipe(map(({ knots }) => knots));
+  }
+  /** What setting everything up takes, in its order. */
+  firstLoads(): Observable<FirstLoads> {
+    return this.#calls.get('/api/first-loads', firstLoadsSchema);
   }
   newKnot(knot: NewKnot): Observable<string> {
     return this.#http.post('/api/knots', knot).pipe(map((answer) => z.object({ knot: z.string() }).parse(answer).knot));

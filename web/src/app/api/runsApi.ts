@@ -49,9 +49,11 @@ export class RunsApi {
       .post(`/api/knots/${encodeURIComponent(knot)}/runs`, { kind, ...more })
       .pipe(map((answer) => startedRunSchema.parse(answer).run));
   }
-  /** A run of every knot that runs, in the order in which they go together. */
-  startTogether(): Observable<StartedTogether['runs']> {
-    return this.#calls.post('/api/runs/together', { kind: 'run' }, startedTogetherSchema).pipe(map(({ runs }) => runs));
+  /** A run of every knot that runs, or of some of them, in the order in which they go together. */
+  startTogether(kind: 'run' | 'dry run', knots?: readonly string[]): Observable<StartedTogether['runs']> {
+    return this.#calls
+      .post('/api/runs/together', { kind, ...(knots ? { knots } : {}) }, startedTogetherSchema)
+      .pipe(map(({ runs }) => runs));
   }
   exchanges(run: string, query: Query): Observable<ExchangeList> {
     return this.#calls.get(`/api/runs/${encodeURIComponent(run)}/exchanges`, exchangeListSchema, query);

@@ -59,6 +59,11 @@ const routes: Routes = [
         loadComponent: () => import('../views/knots/newKnot').then((m) => m.NewKnotView),
       },
       {
+        path: 'knots/first-loads',
+        title: 'First loads · Anchor Knot',
+        loadComponent: () => import('../views/knots/firstLoads/firstLoadsView').then((m) => m.FirstLoadsView),
+      },
+      {
         path: 'knots/:id/copy',
         title: 'Copy a knot · Anchor Knot',
         loadComponent: () => import('../views/knots/copyKnot').then((m) => m.CopyKnotView),

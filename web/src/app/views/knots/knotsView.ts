@@ -72,7 +72,7 @@ export class KnotsView {
   protected readonly canRun = computed(() => this.#states().filter(({ state }) => state === 'running').length > 1);
 
   protected runAll(): void {
-    this.asking.ask(this.#runsApi.startTogether(), (runs) => {
+    this.asking.ask(this.#runsApi.startTogether('run'), (runs) => {
       const nameOf = new Map(this.rows().map(({ id, name }) => [id, name]));
       const order = runs.map(({ knot }) => nameOf.get(knot) ?? knot);
       this.#telling.say(`${plural(runs.length, 'run')} started: ${order.join(', then ')}.`);
