@@ -34,13 +34,25 @@ export const saveDraftSchema = z.object({
 });
 export type SaveDraft = z.output<typeof saveDraftSchema>;
 
-export const newKnotSchema = z.object({
+const chosenObjectSchema = z.object({ system: z.string().max(200), object: z.string().max(200) });
+const newNames = {
   name: z.string().trim().min(1, 'give it a name').max(200),
   thing: z.string().trim().min(1, 'say what one of them is called').max(200),
-  members: z
-    .array(z.object({ system: z.string().max(200), object: z.string().max(200) }))
-    .min(2, 'choose at least two objects')
-    .max(20),
+};
+export const newKnotSchema = z.object({
+  ...newNames,
+  members: z.array(chosenObjectSchema).min(2, 'choose at least two objects').max(20),
+  /**
+   * The records of one of its objects are something else as well, in a knot of its own: the customers of a shop are
+   * accounts, and the people in them. `members` are the other objects of that knot.
+   */
+  also: z
+    .object({
+      ...newNames,
+      of: chosenObjectSchema,
+      members: z.array(chosenObjectSchema).min(1, 'choose with what they are kept the same').max(19),
+    })
+    .optional(),
 });
 export type NewKnot = z.output<typeof newKnotSchema>;
 export const importKnotSchema = z.object({ file: json });

@@ -1,8 +1,8 @@
-import { type Knot, type Mapping, referenceWays, type SharedField } from '../definition/index.js';
+import { type Knot, type Mapping, recordKeyPath, referenceWays, type SharedField } from '../definition/index.js';
 import type { ReferenceStep } from '../mapping/index.js';
 import type { MemberId, ReferenceBy } from '../record/index.js';
 import type { Edit } from './edit.js';
-import { changeField } from './fieldEdits.js';
+import { addField, changeField, newMapping } from './fieldEdits.js';
 import { ruleFor } from './ruleEdits.js';
 
 /** What has to be known of a knot to refer to its things. */
@@ -27,6 +27,24 @@ export function referTo(id: string, target: ReferenceTarget): Edit {
         mappings: Object.fromEntries(mappings),
       };
     });
+}
+
+/**
+ * Adds a field by which a thing refers to what the same record is in another knot, by the record's own key.
+ * @param member whose record it is, here and in the other knot
+ */
+export function referToSameRecord(name: string, refersTo: string, member: { here: MemberId; there: MemberId }): Edit {
+  const step: ReferenceStep = { kind: 'reference', by: { member: member.there } };
+  return (definition) => {
+    const longer = addField(name, 'reference')(definition);
+    const added = longer.fields.at(-1) as SharedField;
+    return changeField({ ...longer, titleField: definition.titleField }, added.id, (field) => ({
+      ...field,
+      refersTo,
+      rule: ruleFor('reference', field.rule) as SharedField['rule'],
+      mappings: { [member.here]: newMapping(recordKeyPath, 'from', [step]) },
+    }));
+  };
 }
 
 /** A mapping of a reference that has no way to refer yet is given the nearest one. */

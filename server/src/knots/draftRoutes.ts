@@ -11,6 +11,7 @@ import {
   knotFileSchema,
   knotListSchema,
   knotSchema,
+  type NewKnot,
   newKnotSchema,
   type Person,
   problemSchema,
@@ -19,10 +20,11 @@ import {
   systemSchema,
   hasObject,
 } from '@anchor-knot/contracts';
-import { newMember } from '@anchor-knot/core';
+import { type Knot, newMember, referToSameRecord } from '@anchor-knot/core';
 import { writeAudit } from '../api/audit.js';
 import type { ApiContext } from '../api/context.js';
 import { noSuch } from '../api/problems.js';
+import type { SystemRow } from '../persistence/entities/entities.js';
 import { mayOf } from '../systems/objects.js';
 import { systemClock } from '../worker/systemClock.js';
 import { knotStates } from '../persistence/tables/versions.js';
@@ -30,6 +32,36 @@ import { standingView } from '../views/summaries.js';
 import { surveyKnot } from './surveys.js';
 
 const parameters = z.object({ knot: z.string() });
+
+type ChosenObject = NewKnot['members'][number];
+
+const isObject = (chosen: ChosenObject, system: string, object: string): boolean =>
+  chosen.system === system && chosen.object === object;
+
+/** A knot in which nothing is said yet but which objects take part. */
+function emptyKnot(
+  { name, thing }: Pick<NewKnot, 'name' | 'thing'>,
+  members: readonly ChosenObject[],
+  rows: readonly SystemRow[],
+): KnotDefinition {
+  const ids = new Set<string>();
+  return {
+    id: '',
+    name,
+    thing,
+    titleField: '',
+    start: 'merge',
+    members: members.map(({ system, object }) => {
+      const row = rows.find(({ id }) => id === system);
+      const rights = row ? mayOf(systemSchema.parse(row.description), object) : [];
+      return { ...newMember(system, object, rights), id: freeId(row?.name.split(/\s+/)[0] ?? system, ids) };
+    }),
+    fields: [],
+    keyRules: [],
+    checks: [],
+    crosswalks: {},
+  };
+}
 
 /** Knots that are being made or changed: nothing of this is in force. */
 export function draftRoutes(app: FastifyInstance, { data, knots, drafts, readings, systems }: ApiContext): void {
@@ -70,9 +102,9 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
       },
     },
     async (request, reply) => {
-      const { name, thing, members } = request.body;
+      const { name, thing, members, also } = request.body;
       const rows = await systems.all();
-      const missing = members.find(
+      const missing = [...members, ...(also ? [also.of, ...also.members] : [])].find(
         ({ system, object }) => !hasObject(rows.find(({ id }) => id === system)?.description, object),
       );
       if (missing)
@@ -80,24 +112,21 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
           code: 'no such object',
           says: `There is no object “${missing.object}” in a system “${missing.system}” here.`,
         });
-      const ids = new Set<string>();
-      const definition: KnotDefinition = {
-        id: '',
-        name,
-        thing,
-        titleField: '',
-        start: 'merge',
-        members: members.map(({ system, object }) => {
-          const row = rows.find(({ id }) => id === system);
-          const rights = row ? mayOf(systemSchema.parse(row.description), object) : [];
-          return { ...newMember(system, object, rights), id: freeId(row?.name.split(/\s+/)[0] ?? system, ids) };
-        }),
-        fields: [],
-        keyRules: [],
-        checks: [],
-        crosswalks: {},
-      };
-      return reply.code(201).send({ knot: await begin(definition, request.person) });
+      const first = emptyKnot({ name, thing }, members, rows);
+      const second = also && emptyKnot(also, [also.of, ...also.members], rows);
+      const there = also && first.members.find(({ system, object }) => isObject(also.of, system, object));
+      if (also && !there)
+        return reply.code(422).send({
+          code: 'no such object',
+          says: `“${also.of.object}” is none of the objects of ${name}: only their records can be something else too.`,
+        });
+      const knot = await begin(first, request.person);
+      const [here] = second?.members ?? [];
+      if (!second || !here || !there) return reply.code(201).send({ knot });
+      const called = `${thing.charAt(0).toUpperCase()}${thing.slice(1)}`;
+      const refers = referToSameRecord(called, knot, { here: here.id, there: there.id });
+      await begin(refers(second as Knot) as KnotDefinition, request.person);
+      return reply.code(201).send({ knot });
     },
   );
 

@@ -48,6 +48,41 @@ const begin = async (name: string): Promise<string> => {
 const read = async (knot: string, whole = false): Promise<Reading> =>
   (await api.as('viewer', 'POST', `/api/knots/${knot}/reading`, { whole })).json() as Reading;
 
+test('records that are something else as well: a second knot, whose things refer to the same records', async () => {
+  const [accounts, shoppers, people] = [
+    { system: 'fernhill', object: 'accounts' },
+    { system: 'marketRow', object: 'shoppers' },
+    { system: 'fernhill', object: 'people' },
+  ];
+  const also = { name: 'Their people', thing: 'person', of: shoppers, members: [people] };
+  const ask = (more: object) =>
+    api.as('editor', 'POST', '/api/knots', { name: 'Firms', thing: 'firm', members: [accounts, shoppers], also: more });
+  const count = async () => ((await api.as('viewer', 'GET', '/api/knots')).json() as { knots: unknown[] }).knots.length;
+  const before = await count();
+  const refused = await ask({ ...also, of: people });
+  expect([refused.statusCode, refused.json()]).toMatchObject([
+    422,
+    { says: expect.stringContaining('“people” is none') },
+  ]);
+  expect((await ask({ ...also, members: [{ system: 'fernhill', object: 'nothing' }] })).statusCode).toBe(422);
+  expect(await count()).toBe(before);
+  expect((await ask(also)).json()).toEqual({ knot: 'firms' });
+  const { definition } = await draftOf('theirPeople');
+  expect(definition.members.map(({ system, object }) => [system, object])).toEqual([
+    ['marketRow', 'shoppers'],
+    ['fernhill', 'people'],
+  ]);
+  const [here, there] = [definition.members[0]?.id, (await draftOf('firms')).definition.members[1]?.id];
+  expect(definition.fields).toMatchObject([
+    {
+      ...{ name: 'Firm', type: 'reference', refersTo: 'firms' },
+      mappings: {
+        [here ?? '']: { field: '@key', direction: 'from', steps: [{ kind: 'reference', by: { member: there } }] },
+      },
+    },
+  ]);
+});
+
 test('what stands instead of what is not known is kept in a draft, and given again', async () => {
   const knot = await begin('Instead');
   const instead = '0193a0de-7a11-7c00-8000-000000000001';

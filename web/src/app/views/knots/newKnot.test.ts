@@ -65,7 +65,7 @@ test('each thing that is missing is said at its place, and nothing is sent', asy
   await press('Begin');
   expect(await (await field('Name')).getTextErrors()).toEqual(['Give it a name of at most 200 letters.']);
   expect(await (await field('One of them is called')).getTextErrors()).toEqual(['Say what one of them is called.']);
-  expect(await text()).toContain('Choose at least one object.');
+  expect(await text()).toContain('Choose at least two objects.');
   expect(await text()).toContain('no object is described');
   expect(api.newKnot).not.toHaveBeenCalled();
 });
@@ -93,6 +93,42 @@ test('objects stand as they were chosen; a failure keeps what was typed for the 
   await text();
   expect(TestBed.inject(Router).url).toBe('/knots/clients/fields');
   expect(TestBed.inject(FormDrafts).forget).toHaveBeenCalledWith('new knot');
+});
+
+test('the records of one object are something else as well, in a second knot with other objects', async () => {
+  const { api, loader, field, input, press, tick, text } = await shown(NewKnotView);
+  const select = async (label: string) => (await (await field(label)).getControl(MatSelectHarness)) as MatSelectHarness;
+  await (await input('Name')).setValue('Accounts');
+  await (await input('One of them is called')).setValue('account');
+  await tick('accounts');
+  expect(await text()).toContain('Also as');
+  await tick('The records of one of them are something else as well');
+  await press('Begin');
+  expect(await text()).toContain('Choose at least two objects.');
+  await tick('shoppers');
+  await press('Begin');
+  expect(await (await field('Records of')).getTextErrors()).toEqual(['Choose whose records are meant.']);
+  expect(api.newKnot).not.toHaveBeenCalled();
+  await (await select('Records of')).clickOptions({ text: 'Market Row: shoppers' });
+  await (await input('Name of the second knot')).setValue('Contacts');
+  await (await input('One of those is called')).setValue('contact');
+  await (await select('Kept the same with')).clickOptions({ text: 'Fernhill CRM: people' });
+  await press('Begin');
+  expect(api.newKnot).toHaveBeenLastCalledWith({
+    ...{ name: 'Accounts', thing: 'account' },
+    members: [
+      { system: 'fernhill', object: 'accounts' },
+      { system: 'marketRow', object: 'shoppers' },
+    ],
+    also: {
+      ...{ name: 'Contacts', thing: 'contact', of: { system: 'marketRow', object: 'shoppers' } },
+      members: [{ system: 'fernhill', object: 'people' }],
+    },
+  });
+  // What is taken out of the first knot is no part of which there could be a second one.
+  const [shoppers] = await loader.getAllHarnesses(MatCheckboxHarness.with({ label: /^shoppers/ }));
+  await shoppers?.uncheck();
+  expect(await (await select('Records of')).getValueText()).toBe('');
 });
 
 test('a copy has a name and an id of its own, and other objects where they were chosen', async () => {
