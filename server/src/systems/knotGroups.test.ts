@@ -227,7 +227,7 @@ test('rows are kept for groups: made, written when the sum is another one, taken
   expect((await run('months'))?.office).toMatchObject({ create: 0, update: 0, delete: 0, written: 0 });
 });
 
-test('they are counted again when something has become of the things, and not for a run that found nothing', async () => {
+test('they are counted again when something has become of the things, not for a run that found nothing', async () => {
   await run('months');
   const timing = { zone: 'UTC', triggers: { counted: { kind: 'asking', seconds: 86_400 } } } as const;
   await installation.parts.timings.keep(months, 0, timing, 'test', Date.now());

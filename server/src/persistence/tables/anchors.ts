@@ -180,7 +180,7 @@ async function saveTies(db: SqlConnection, knot: string, ties: readonly TieRow[]
   return joined;
 }
 
-/** What was deleted and made anew has another key: the tie of the record that is gone ends, before the new one comes. */
+/** What was deleted and made anew has another key: the tie of the record that is gone ends before the new one comes. */
 async function endReplacedTies(db: SqlConnection, saves: readonly AnchorSave[]): Promise<void> {
   const replaced = saves.flatMap(({ anchor: { id, parted = {}, ties } }) =>
     ties.flatMap(({ member, key }) => {
