@@ -42,10 +42,6 @@ test('pictures of the main views', async ({ page }) => {
     heading?.closest('.scroll')?.scrollBy(0, heading.getBoundingClientRect().top - 90);
   });
   await picture('knot-identity');
-  await page.goto(`${address()}/knots/customers/fields`);
-  await page.getByRole('button', { name: 'Dry run' }).click();
-  await page.locator('.changes tbody').first().waitFor();
-  await picture('knot-dry-run');
   await page.goto(`${address()}/watch`);
   await runNow(page);
   await editThere(page, crmPage(), 'A-20051', 'Phone', '+44 1632 960471');
@@ -57,9 +53,12 @@ test('pictures of the main views', async ({ page }) => {
   for (const knot of [
     'orders',
     'orderLines',
+    'orders',
     'people',
     'requesters',
     'projects',
+    'tickets',
+    'ticketGroups',
     'tickets',
     'partners',
     'partnerLeads',
@@ -98,6 +97,7 @@ test('pictures of the main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Begin' }).click();
   await page.getByText('shared fields proposed').waitFor();
   await picture('knot-proposals');
+  await show('tables', '/tables');
   await show('anchors', '/anchors');
   await openAnchor(page, '77051');
   await picture('anchor');

@@ -163,7 +163,7 @@ test('a record that comes back is tied again, and what was to follow from its de
   expect(merge.anchor.ties[0]).not.toHaveProperty('end');
 });
 
-test('what we deleted because of a deletion is made anew, once, when the record comes back; what others did is not', () => {
+test('what we deleted because of a deletion is made anew, once, when it comes back; what others did is not', () => {
   const knot = compiled({ crm: { whenDeleted: 'delete' } });
   const removed = anchor(
     tie('crm', { gone: true, end: 'delete others' }),

@@ -2,11 +2,9 @@ import type { DataSource } from 'typeorm';
 import { type Group, type GroupSource, SystemTrouble } from '@anchor-knot/connectors';
 import { groupFields, type GroupObject } from '@anchor-knot/contracts';
 import type { FieldType, Knot, Raw, SharedField, SourceField, SourceType } from '@anchor-knot/core';
-import { type Grouping, type GroupRow, groupsStatement } from '../persistence/tables/groups.js';
+import { type Grouping, type GroupRow, groupsOf } from '../persistence/tables/groups.js';
 import { findVersion, versionInForce } from '../persistence/tables/knots.js';
 import { latestThingChange } from '../persistence/tables/thingChanges.js';
-
-const rowsAtOnce = 500;
 
 /** What the things of knots have in common, counted by the database from what they agree on. */
 export class KnotGroups implements GroupSource {
@@ -16,24 +14,10 @@ export class KnotGroups implements GroupSource {
     this.#data = data;
   }
 
-  /** The groups are of one moment, however long they are read. */
   async *groups(object: GroupObject, { key }: { readonly key?: string } = {}): AsyncIterable<readonly Group[]> {
     const names = Object.keys(object.figures);
     const grouping = groupingOf(object, await this.#fields(object), key);
-    const { sql, parameters } = groupsStatement(grouping);
-    const runner = this.#data.createQueryRunner();
-    try {
-      await runner.startTransaction('REPEATABLE READ');
-      await runner.query(`declare groups no scroll cursor for ${sql}`, parameters);
-      for (;;) {
-        const rows = (await runner.query(`fetch ${rowsAtOnce} from groups`)) as GroupRow[];
-        if (rows.length > 0) yield rows.map((row) => groupOf(row, names, grouping));
-        if (rows.length < rowsAtOnce) return;
-      }
-    } finally {
-      if (runner.isTransactionActive) await runner.rollbackTransaction();
-      await runner.release();
-    }
+    for await (const rows of groupsOf(this.#data, grouping)) yield rows.map((row) => groupOf(row, names, grouping));
   }
 
   async fields(object: GroupObject): Promise<readonly SourceField[]> {

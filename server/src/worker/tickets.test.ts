@@ -193,7 +193,7 @@ test('somebody who is no colleague is not written: that field waits, the others 
   );
 });
 
-test('a task stands under the group of its ticket; a group has their hours, and is there while it has any', async () => {
+test('a task stands under the group of its ticket; a group has their hours, and goes when it is empty', async () => {
   await all();
   const urgent = taken.filter(({ priority }) => priority === 1);
   const [first, ...others] = urgent as [(typeof taken)[number]];

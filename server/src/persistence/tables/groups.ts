@@ -1,5 +1,8 @@
+import type { DataSource } from 'typeorm';
 import type { FieldId } from '@anchor-knot/core';
 import type { SqlConnection } from '../sql.js';
+
+const rowsAtOnce = 500;
 
 /** What things have in common, and what is counted and added up of them. */
 export interface Grouping {
@@ -40,7 +43,7 @@ const numeric = String.raw`'^-?\d+(\.\d+)?$'`;
  * The statement that finds all groups, with its parameters. The groups come in no order; one that a reference makes is
  * there without anything in it.
  */
-export function groupsStatement({ knot, by, of, figures, key }: Grouping): { sql: string; parameters: unknown[] } {
+function groupsStatement({ knot, by, of, figures, key }: Grouping): { sql: string; parameters: unknown[] } {
   const fields = [by, ...figures.map(({ field }) => field)];
   const parameters: unknown[] = [knot, by, fields];
   const parameter = (value: unknown): string => `$${parameters.push(value)}`;
@@ -73,6 +76,24 @@ export function groupsStatement({ knot, by, of, figures, key }: Grouping): { sql
       where t.knot_id = ${target} ${only} and ${isThere('t')} group by t.id`,
     parameters,
   };
+}
+
+/** All groups, in parts, as they are at one moment, however long they are read. */
+export async function* groupsOf(data: DataSource, grouping: Grouping): AsyncIterable<readonly GroupRow[]> {
+  const { sql, parameters } = groupsStatement(grouping);
+  const runner = data.createQueryRunner();
+  try {
+    await runner.startTransaction('REPEATABLE READ');
+    await runner.query(`declare groups no scroll cursor for ${sql}`, parameters);
+    for (;;) {
+      const rows = (await runner.query(`fetch ${rowsAtOnce} from groups`)) as GroupRow[];
+      if (rows.length > 0) yield rows;
+      if (rows.length < rowsAtOnce) return;
+    }
+  } finally {
+    if (runner.isTransactionActive) await runner.rollbackTransaction();
+    await runner.release();
+  }
 }
 
 /** A member that takes part with what is counted of a knot's things. */
