@@ -17,8 +17,7 @@ import { tableParts } from '../../tables/rows';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [...tableParts, RouterLink, MatButtonModule, ListKeys, Pennant, State, AgoTime],
   templateUrl: './systemsView.html',
-  styles: `td small { display: block; max-width: 44ch; } .whole { white-space: nowrap; }
-    .knot { display: block; line-height: 24px; white-space: nowrap; }`,
+  styles: `td small { display: block; max-width: 44ch; } .whole { white-space: nowrap; }`,
 })
 export class SystemsView {
   protected readonly session = inject(SessionService);
