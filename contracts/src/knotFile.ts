@@ -154,6 +154,7 @@ const memberSchema = z.strictObject({
   }),
   startsAnchors: z.boolean().default(true),
   onlyFrom: z.array(id).max(20).optional(),
+  inOrderOf: id.optional(),
   whenDeleted: z.enum(['nothing', 'archive', 'delete', 'ask']).optional(),
   deletesReferred: z.boolean().optional(),
   filter: formula.optional(),

@@ -96,9 +96,14 @@ export function checkNamed(knot: Knot, report: Report): void {
     if (field.rule.combine === 'text' && field.type !== 'note' && field.type !== 'text')
       report(`fields.${field.id}.rule`, 'only texts can be merged');
   }
+  const order = knot.members.find(({ inOrderOf }) => inOrderOf !== undefined)?.inOrderOf;
   for (const member of knot.members) {
     for (const from of member.onlyFrom ?? [])
       if (!members.has(from)) report(`members.${member.id}.onlyFrom`, `there is no member “${from}”`);
+    if (member.inOrderOf !== undefined && !knot.fields.some(({ id }) => id === member.inOrderOf))
+      report(`members.${member.id}.inOrderOf`, `there is no shared field “${member.inOrderOf}”`);
+    else if (member.inOrderOf !== undefined && order !== undefined && member.inOrderOf !== order)
+      report(`members.${member.id}.inOrderOf`, `in another member they are made in the order of ${order}: take that`);
     const written = new Map<FieldPath, FieldId>();
     for (const field of knot.fields) {
       const mapping = field.mappings[member.id];

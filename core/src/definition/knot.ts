@@ -61,6 +61,11 @@ export interface Member {
    */
   readonly onlyFrom?: readonly MemberId[] | undefined;
   /**
+   * New records are made one after the other, in the order of this shared field: comments, entries of a work log. Where
+   * one cannot be made now, those after it wait for it.
+   */
+  readonly inOrderOf?: FieldId | undefined;
+  /**
    * What happens to the other records of an anchor when the one here is deleted, in members where that may be done.
    * Nothing, when left out.
    */

@@ -79,6 +79,15 @@ test('what names a field or a member that is taken out goes with it: the rest ca
   const less = removeField('email')(demo);
   expect(less.keyRules.map(({ name }) => name)).toEqual(['Debtor number']);
   expect(removeField('company')(demo).titleField).not.toBe('company');
+  const ordered = setMember('crm', { inOrderOf: 'lastVisit' })(demo);
+  expect(problemsOf(ordered)).toEqual([]);
+  expect(problemsOf(removeField('lastVisit')(ordered))).toEqual([]);
+  expect(problemsOf(setMember('shop', { inOrderOf: 'company' })(ordered))).toMatchObject([
+    { at: 'members.shop.inOrderOf', says: expect.stringContaining('lastVisit') },
+  ]);
+  expect(problemsOf(setMember('crm', { inOrderOf: 'gone' })(demo)).map(({ says }) => says)).toEqual([
+    'there is no shared field “gone”',
+  ]);
 });
 
 test('a field that is made computed is only written, and can be given by members again', () => {

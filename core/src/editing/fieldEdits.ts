@@ -91,6 +91,9 @@ export function removeField(id: string): Edit {
       ...rest,
       fields,
       keyRules,
+      members: definition.members.map((member) =>
+        member.inOrderOf === id ? { ...member, inOrderOf: undefined } : member,
+      ),
       titleField: definition.titleField === id ? (fields[0]?.id ?? '') : definition.titleField,
     };
   };

@@ -17,6 +17,7 @@ import type { Installation, RunOptions } from './installation.js';
 import { changedIndexes, indexOfAnchors } from './indexAnchors.js';
 import { isOpen, planBatch, type ReadingsOf, titleOf } from './planAnchors.js';
 import type { AnchorRange, PlanContext, WorkDone } from './batch.js';
+import { inOrder, membersInOrder } from './inOrder.js';
 import { mergeRows, writeRows } from './journalRows.js';
 import type { RunLease } from './lease.js';
 import type { AnchorOutcome, Intent, PlanEntry } from './stored.js';
@@ -50,24 +51,26 @@ export interface Applying {
 
 /** Applies a plan batch by batch: settle and store the intents, write, store the outcomes, and tell of them. */
 export async function applyPlan(applying: Applying): Promise<Applied> {
-  const { installation, lease, connectors, tally, range, afterBatch, stopped } = applying;
+  const { installation, options, lease, connectors, tally, range, afterBatch, stopped } = applying;
   const { store } = installation;
   const applied = new AppliedSoFar(applying.troubles);
   const widest = Math.max(0, ...[...connectors.values()].map(({ capabilities }) => capabilities.batchSize));
   const writesAtOnce = Math.min(mostWritesAtOnce, Math.max(fewestWritesAtOnce, widest));
-  const pageSize = Math.max(fewestEntriesAtOnce, writesAtOnce);
+  const isInOrder = membersInOrder(options.knot).length > 0;
+  const pageSize = isInOrder ? mostWritesAtOnce : Math.max(fewestEntriesAtOnce, writesAtOnce);
   let planned: readonly PlanEntry[] = [];
   let { after } = range;
   let isLastPage = false;
   while (!stopped()) {
     if (planned.length === 0 && !isLastPage) {
-      planned = await store.planned(lease, { ...range, after }, pageSize);
-      isLastPage = planned.length < pageSize;
+      const page = await store.planned(lease, { ...range, after }, pageSize);
+      isLastPage = page.length < pageSize;
+      after = page.at(-1)?.anchor;
+      planned = inOrder(options.knot, page);
     }
     if (planned.length === 0) break;
     const entries = firstWrites(planned, writesAtOnce);
     planned = planned.slice(entries.length);
-    after = entries.at(-1)?.anchor;
     const written = await applyEntries(applying, entries, applied);
     tally.done += entries.length;
     if (!stopped()) await tellOutcomes(applying, written, applied);

@@ -1,6 +1,7 @@
 import type { AnchorId } from '@anchor-knot/core';
 import { applyPlan, type Applied } from './applyPlan.js';
 import { allDone, type SharedPhase } from './batch.js';
+import { membersInOrder } from './inOrder.js';
 import { planAgain, planReleased } from './planAgain.js';
 import { mergedAtOnce, pagesToMerge, planAnchors } from './planAnchors.js';
 import { releasedHere } from './releasedHere.js';
@@ -119,8 +120,12 @@ async function apply(run: RunAtWork, matched: Matched, planned: Planned, count: 
   });
 }
 
-/** A file that is written whole, and a list within a record, can be written by one worker at a time. */
-function canShareWrites({ connectors }: RunAtWork): boolean {
+/**
+ * A file that is written whole, a list within a record, and what is made in an order can be written by one worker at a
+ * time.
+ */
+function canShareWrites({ connectors, options }: RunAtWork): boolean {
+  if (membersInOrder(options.knot).length > 0) return false;
   return [...connectors.values()].every(
     ({ capabilities: { heldWhole, writtenTogether } }) => heldWhole !== true && writtenTogether !== true,
   );

@@ -49,10 +49,15 @@ export async function writeMember(
   if (!connector)
     return { ends: intents.map((intent) => notDone(intent, 'it could not be reached')), trouble: undefined };
   let trouble: MemberTrouble | undefined;
+  const isInOrder = knot.member(member).inOrderOf !== undefined;
+  let isHeldUp = false;
   const attempt = async (batch: readonly Intent[]): Promise<WriteEnd[]> => {
     if (trouble || stopped()) return batch.map((intent) => notDone(intent, trouble?.words ?? 'the run was stopped'));
+    if (isHeldUp) return batch.map((intent) => notDone(intent, 'one that comes before it could not be made yet'));
     try {
-      return await writeBatch(installation, knot, connector, batch, anchors);
+      const ends = await writeBatch(installation, knot, connector, batch, anchors);
+      isHeldUp = isInOrder && ends.some(isCreationUndone);
+      return ends;
     } catch (error) {
       if (!(error instanceof SystemTrouble)) throw error;
       trouble ??= { member, code: error.code, words: error.message, advice: error.advice };
@@ -62,9 +67,13 @@ export async function writeMember(
   const { batchSize } = connector.capabilities;
   const batches: Intent[][] = [];
   for (let at = 0; at < intents.length; at += batchSize) batches.push(intents.slice(at, at + batchSize));
-  const limit = pLimit(callsAtOnce);
+  const limit = pLimit(isInOrder ? 1 : callsAtOnce);
   const ends = await Promise.all(batches.map((batch) => limit(() => attempt(batch))));
   return { ends: ends.flat(), trouble };
+}
+
+function isCreationUndone({ intent, state }: WriteEnd): boolean {
+  return intent.operation.kind === 'create' && (state === 'not done' || state === 'unclear');
 }
 
 async function writeBatch(

@@ -109,6 +109,14 @@ const groupTiming: Timing = {
   triggers: { counted: { kind: 'asking', seconds: 300 }, boards: { kind: 'asking', seconds: 3600 } },
 };
 
+/** What is said about tickets: it is asked for where nobody tells of it. */
+const commentTiming: Timing = {
+  zone: 'Europe/London',
+  complete: { kind: 'days', on: { kind: 'every', days: 1 }, at: ['04:30'] },
+  after: ['tickets'],
+  triggers: { desk: { kind: 'events', otherwiseSeconds: 300 }, boards: { kind: 'asking', seconds: 300 } },
+};
+
 /** Each stands under what it is part of; nobody tells of changes there. */
 const projectTiming: Timing = {
   zone: 'Europe/London',
@@ -136,6 +144,7 @@ const demoKnots = [
   { file: 'projects', timing: projectTiming },
   { file: 'tickets', timing: ticketTiming },
   { file: 'ticketGroups', timing: groupTiming },
+  { file: 'comments', timing: commentTiming },
   { file: 'partners', timing: partnerTiming },
   { file: 'partnerLeads', timing: leadTiming },
 ] as const;

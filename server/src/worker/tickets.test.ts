@@ -15,6 +15,7 @@ import {
   generateCustomers,
   agentWhoLeft,
   generateWork,
+  noFaults,
 } from '@anchor-knot/standins';
 import { RealErp } from '../testing/realErp.js';
 import { RealInstallation } from '../testing/realInstallation.js';
@@ -60,7 +61,7 @@ beforeEach(async () => {
   erp = await RealErp.open(erpDatabase, business);
   installation = await RealInstallation.start(database, data, { crm: { people } });
   const secret = 'token';
-  const desk = await deskServer({ tickets: work.tickets, requesters: work.requesters, token: secret });
+  const desk = await deskServer({ ...work, token: secret });
   const boards = await boardsServer({ rows: work.rows, key: secret, faults: { callsPerSecond: 0 } });
   servers = [desk, boards];
   const listen = (app: FastifyInstance) => app.listen({ host: '127.0.0.1', port: 0 });
@@ -78,7 +79,7 @@ beforeEach(async () => {
   await erp.connectTo(installation);
   const service = { name: 'Service', prefix: 'S', digits: 4, yearly: true, zone: 'Europe/London' };
   await keepSeries(installation.parts.data, { id: 'service', series: service, next: 7, revision: 0 }, '', Date.now());
-  for (const file of ['orders', 'orderLines', 'people', 'requesters', 'tickets', 'ticketGroups'])
+  for (const file of ['orders', 'orderLines', 'people', 'requesters', 'tickets', 'ticketGroups', 'comments'])
     await installation.parts.knots.create(knotOf(file), 'test');
   await installation.startWorker();
 });
@@ -213,4 +214,58 @@ test('a task stands under the group of its ticket; a group has their hours, and 
   expect((await tasks()).get(first.id)?.parent).toBe((await groups()).get('Urgent')?.row);
   const { boards } = await run('tickets');
   expect([boards?.create, boards?.update]).toEqual([0, 0]);
+});
+
+interface Note {
+  readonly id: string;
+  readonly row: string;
+  readonly text: string;
+  readonly at: string;
+}
+const boardsAsk = async <Answer>(path: string, body?: object): Promise<Answer> =>
+  (await (
+    await fetch(`${addresses.boards}/v2/boards/installations/${path}`, {
+      method: body ? 'POST' : 'GET',
+      headers: { 'x-pegline-key': 'token', 'content-type': 'application/json' },
+      ...(body ? { body: JSON.stringify(body) } : {}),
+    })
+  ).json()) as Answer;
+const notes = async (): Promise<readonly Note[]> => (await boardsAsk<{ notes: Note[] }>('notes?size=100')).notes;
+async function comments(): Promise<(typeof work.comments)[number][]> {
+  const answer = await fetch(`${addresses.desk}/desk/comments?limit=200`, {
+    headers: { authorization: 'Bearer token' },
+  });
+  return ((await answer.json()) as { items: (typeof work.comments)[number][] }).items;
+}
+
+test('what is said about a ticket is carried over once and in its order, also where answers are lost', async () => {
+  await all();
+  const rowOf = new Map([...(await tasks())].map(([id, { row }]) => [Number(id), row]));
+  await fetch(`${addresses.boards}/faults.json`, {
+    method: 'PUT',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ ...noFaults, dropAfterWrite: 0.4 }),
+  });
+  // What was written before another one is made before it, whatever their numbers are.
+  const inOrder = work.comments.toSorted((one, other) => (one.written < other.written ? -1 : 1));
+  for (let rounds = 0; rounds < 4; rounds += 1) await run('comments');
+  const made = await notes();
+  expect(made.map(({ row, text, at }) => [row, text, at])).toEqual(
+    inOrder.map(({ ticket_id, text, written }) => [rowOf.get(ticket_id), text, written]),
+  );
+  expect(made.length).toBeGreaterThan(4);
+
+  const [ticketId, row] = [...rowOf][0] as [number, string];
+  for (const [text, at] of [
+    ['Later', '2026-10-02T10:00:00.000Z'],
+    ['Sooner', '2026-10-02T09:00:00.000Z'],
+  ])
+    await boardsAsk('notes', { row, text, at, by: 'sunniva.dahl' });
+  await run('comments');
+  expect((await comments()).slice(-2).map((one) => [one.ticket_id, one.text, one.by])).toEqual([
+    [ticketId, 'Sooner', 'sunniva.dahl'],
+    [ticketId, 'Later', 'sunniva.dahl'],
+  ]);
+  const { desk: toDesk, boards } = await run('comments');
+  expect([toDesk?.create, boards?.create, (await notes()).length]).toEqual([0, 0, made.length + 2]);
 });

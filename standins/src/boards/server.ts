@@ -1,6 +1,6 @@
 import { timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
-import type { BoardRow } from '../generator/work.js';
+import type { BoardNote, BoardRow } from '../generator/work.js';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
 import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
@@ -9,6 +9,7 @@ import { standInServer } from '../kit/serve.js';
 export interface BoardsOptions {
   readonly dataFile?: string;
   readonly rows: readonly BoardRow[];
+  readonly notes?: readonly BoardNote[];
   readonly key: string;
   readonly faults?: Partial<Faults>;
   readonly faultSeed?: number;
@@ -60,6 +61,9 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
     workspaces[request.headers['x-pegline-workspace'] === 'practice' ? 'practice' : 'works'].rows;
   const columns = new RecordLog<Column>(options.dataFile === undefined ? undefined : `${options.dataFile}.columns`);
   if (columns.size === 0) columns.load(firstColumns);
+  /** What people write under rows of the works; nobody changes it. */
+  const notes = new RecordLog<BoardNote>(options.dataFile === undefined ? undefined : `${options.dataFile}.notes`);
+  if (notes.size === 0) notes.load(options.notes ?? []);
   const wanted = Buffer.from(options.key);
   const fail = (reply: FastifyReply, code: number, error: string) => reply.code(code).send({ ok: false, error });
   const shown = ({ id, parent, cells }: BoardRow) => ({
@@ -148,6 +152,24 @@ export async function boardsServer(options: BoardsOptions): Promise<FastifyInsta
         if (typeof result === 'string') return fail(reply, 400, result);
         rows.put(result);
         return faults.drops(reply) ? reply : { ok: true, row: shown(result) };
+      });
+      api.get('/notes', async (request) => {
+        const { page = '1', size = '50' } = request.query as { page?: string; size?: string };
+        const most = Math.min(100, Math.max(1, Number(size) || 50));
+        const from = (Math.max(1, Number(page) || 1) - 1) * most;
+        return { ok: true, notes: notes.all().slice(from, from + most) };
+      });
+      api.get('/notes/:id', async (request, reply) => {
+        const note = notes.get((request.params as { id: string }).id);
+        return note ? { ok: true, note } : fail(reply, 404, 'there is no such note');
+      });
+      api.post('/notes', async (request, reply) => {
+        const { row = '', text = '', by = '', at, ref = null } = (request.body ?? {}) as Partial<BoardNote>;
+        if (!works.get(row)) return fail(reply, 400, `there is no row "${row}"`);
+        if (text.trim() === '') return fail(reply, 400, 'a note needs a text');
+        const id = `N${notes.size + 1}`;
+        notes.put({ id, row, text, by, at: at ?? new Date().toISOString(), ref });
+        return faults.drops(reply) ? reply : reply.code(201).send({ ok: true, note: notes.get(id) });
       });
       api.delete('/rows/:id', async (request, reply) => {
         const rows = rowsOf(request);

@@ -1,6 +1,6 @@
 import { createHash, timingSafeEqual } from 'node:crypto';
 import type { FastifyInstance, FastifyReply } from 'fastify';
-import { agents, type Requester, type Ticket, ticketStates } from '../generator/work.js';
+import { agents, type Comment, type Requester, type Ticket, ticketStates } from '../generator/work.js';
 import { FaultSwitch, type Faults } from '../kit/faults.js';
 import { RecordLog } from '../kit/recordLog.js';
 import { registerRecordPages } from '../kit/recordPages.js';
@@ -11,13 +11,14 @@ export interface DeskOptions {
   readonly dataFile?: string;
   readonly tickets: readonly Ticket[];
   readonly requesters: readonly Requester[];
+  readonly comments?: readonly Comment[];
   readonly token: string;
   readonly faults?: Partial<Faults>;
   readonly faultSeed?: number;
   readonly now?: () => Date;
 }
 
-type Item = (Ticket | Requester) & { readonly id: string; readonly touched: number };
+type Item = (Ticket | Requester | Comment) & { readonly id: string; readonly touched: number };
 type Problems = readonly { readonly field: string; readonly message: string }[];
 
 const name = 'Bellpull Desk';
@@ -55,6 +56,11 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
       check: requesterProblems,
       blank: { full_name: '', email: null, organisation: null, phone: null, touched: 0 },
     },
+    comments: {
+      log: keptLog<Comment>('comments', options.comments ?? []),
+      check: (given: Readonly<Record<string, unknown>>) => commentProblems(given, (id) => kinds.tickets.log.get(id)),
+      blank: { ticket_id: 0, by: '', text: '', written: '', ref: null, touched: 0 },
+    },
   };
 
   function keptLog<T extends Item>(kind: string, seed: readonly T[]): RecordLog<T> {
@@ -84,6 +90,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
     return {
       ...blank,
       ...(kind === 'tickets' ? { opened: seconds() } : {}),
+      ...(kind === 'comments' ? { written: now().toISOString() } : {}),
       ...known,
       ...given,
       id,
@@ -94,7 +101,7 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
     name,
     dataFile: options.dataFile,
     style: 'standard',
-    events: ['ticket.created', 'ticket.changed', 'requester.created', 'requester.changed'],
+    events: ['ticket.created', 'ticket.changed', 'requester.created', 'requester.changed', 'comment.created'],
   });
   const put = (kind: keyof typeof kinds, item: Item): void => {
     const isNew = kinds[kind].log.get(item.id) === undefined;
@@ -157,6 +164,8 @@ export async function deskServer(options: DeskOptions): Promise<FastifyInstance>
                 .header('etag', etagOf(result as Item))
                 .send(shown(result as Item));
         });
+        // What was said stays said.
+        if (kind === 'comments') continue;
         api.patch(`/${kind}/:id`, async (request, reply) => {
           const known = log.get((request.params as { id: string }).id);
           if (!known) return fail(reply, 404, [{ field: 'id', message: 'is unknown' }]);
@@ -229,6 +238,12 @@ function ticketProblems(given: Readonly<Record<string, unknown>>, isNew: boolean
   if (typeof given.hours === 'number' ? !(given.hours >= 0) : (given.hours ?? null) !== null)
     problems.push({ field: 'hours', message: 'must be a number from 0' });
   return problems;
+}
+
+function commentProblems(given: Readonly<Record<string, unknown>>, ticket: (id: string) => unknown): Problems {
+  if (typeof given.text !== 'string' || given.text.trim() === '') return [{ field: 'text', message: 'must be filled' }];
+  if (typeof given.ticket_id !== 'number') return [{ field: 'ticket_id', message: 'must be a number' }];
+  return ticket(String(given.ticket_id)) ? [] : [{ field: 'ticket_id', message: 'is no ticket' }];
 }
 
 function requesterProblems(given: Readonly<Record<string, unknown>>, isNew: boolean): Problems {

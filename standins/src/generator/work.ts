@@ -26,6 +26,27 @@ export interface Ticket {
   readonly opened: number;
   readonly touched: number;
 }
+/** What somebody has said about a ticket: it is added, and never changed. */
+export interface Comment {
+  readonly id: string;
+  readonly ticket_id: number;
+  readonly by: string;
+  readonly text: string;
+  /** In ISO 8601. */
+  readonly written: string;
+  /** Of whoever carries it over. */
+  readonly ref: string | null;
+  readonly touched: number;
+}
+/** The same on the boards, under a row. */
+export interface BoardNote {
+  readonly id: string;
+  readonly row: string;
+  readonly by: string;
+  readonly text: string;
+  readonly at: string;
+  readonly ref: string | null;
+}
 export interface BoardRow {
   readonly id: string;
   readonly parent: string | null;
@@ -65,6 +86,12 @@ const tasks = [
   'Hand over',
   'Send the invoice',
   'Ask how it went',
+];
+const answers = [
+  'We shall look at it tomorrow morning.',
+  'The customer sent a picture: the seal is torn.',
+  'Rang back, nobody there.',
+  'A new part is ordered.',
 ];
 const firstDay = Date.UTC(2026, 2, 2);
 const dayMs = 86_400_000;
@@ -114,6 +141,24 @@ export function generateWork(
       touched: opened + Math.floor(random() * 20 * 86_400),
     };
   });
+  // Of what is carried to the works: two each, for every second of them; a month lies between the two.
+  const carried = tickets.filter(({ priority, state }) => priority <= 2 && (state === 'open' || state === 'waiting'));
+  const comments = carried
+    .filter((_, index) => index % 2 === 0)
+    .flatMap((ticket, index) =>
+      [0, 1].map((place): Comment => {
+        const touched = ticket.opened + 3600 + place * 30 * 86_400;
+        return {
+          id: String(9001 + index * 2 + place),
+          ticket_id: Number(ticket.id),
+          by: ticket.agent ?? agents[0].id,
+          text: answers[(index + place) % answers.length] as string,
+          written: new Date(touched * 1000).toISOString(),
+          ref: null,
+          touched,
+        };
+      }),
+    );
   const rows: BoardRow[] = [];
   const german = (time: number): string => new Date(time).toISOString().slice(0, 10).split('-').reverse().join('.');
   for (let project = 0; project < options.projects; project += 1) {
@@ -155,5 +200,5 @@ export function generateWork(
     parent: null,
     cells: { title: 'Service desk', stage: 'building', lead: null, start: null, end: null, budget: null, client: null },
   });
-  return { requesters, tickets, rows };
+  return { requesters, tickets, comments, rows };
 }

@@ -1,12 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelectModule } from '@angular/material/select';
-import { setMember, type Member } from '@anchor-knot/core';
+import { type FieldType, setMember, type Member } from '@anchor-knot/core';
 import { type Choice, ChoiceField } from '../../../fields/choiceField';
 import { Fold } from '../../../fields/fold';
 import { KnotEditor } from '../editor/knotEditor';
 
-/** What is rarely set of a member: what a creation needs there, and the field that carries our key. */
+const orderedTypes: ReadonlySet<FieldType> = new Set(['text', 'number', 'date', 'instant']);
+
+/**
+ * What is rarely set of a member: what a creation needs there, in which order records are made, and the field that
+ * carries our key.
+ */
 @Component({
   selector: 'ak-member-more',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -35,19 +40,36 @@ export class MemberMore {
     { value: '', says: 'none' },
     ...this.paths().map((path) => ({ value: path, says: path })),
   ]);
+  /** The shared fields in whose order records can be made; comments are made so. */
+  protected readonly orders = computed((): readonly Choice[] => [
+    { value: '', says: 'as they come' },
+    ...(this.editor.definition()?.fields ?? [])
+      .filter(({ type }) => orderedTypes.has(type))
+      .map(({ id, name }) => ({ value: id, says: `one after the other, by ${name}` })),
+  ]);
   /** What the system itself says that it needs. */
   protected readonly declared = computed((): readonly string[] =>
     (this.#there()?.fields ?? []).flatMap(({ path, required }) => (required ? [path] : [])),
   );
   protected readonly missing = computed(() => this.declared().filter((path) => !this.member().required.includes(path)));
   protected readonly words = computed(() => {
-    const { required, carries } = this.member();
+    const { required, carries, inOrderOf } = this.member();
     const needs = required.length === 0 ? 'a creation needs nothing' : `a creation needs ${required.join(', ')}`;
-    return carries === undefined ? needs : `${needs}; ${carries} carries our key`;
+    const order = this.orders().find(({ value }) => value === inOrderOf);
+    return [
+      needs,
+      order ? `records are made ${order.says}` : '',
+      carries === undefined ? '' : `${carries} carries our key`,
+    ]
+      .filter(Boolean)
+      .join('; ');
   });
 
   protected require(required: string[]): void {
     this.editor.edit(setMember(this.member().id, { required }));
+  }
+  protected order(field: string): void {
+    this.editor.edit(setMember(this.member().id, { inOrderOf: field || undefined }));
   }
   protected carry(path: string): void {
     this.editor.edit(setMember(this.member().id, { carries: path === '' ? undefined : path }));

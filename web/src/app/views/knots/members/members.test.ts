@@ -76,4 +76,15 @@ test('what a creation needs is chosen among the fields there; what the system sa
   expect(editor.definition().members.find(({ id }) => id === 'crm')?.required).toEqual(['name', 'vat']);
   await (await select('Field that carries our key')).clickOptions({ text: 'town' });
   expect(editor.definition().members.find(({ id }) => id === 'crm')?.carries).toBe('town');
+  const order = await select('New records are made');
+  await order.clickOptions({ text: 'one after the other, by Last visit' });
+  const crm = () => editor.definition().members.find(({ id }) => id === 'crm');
+  expect(crm()?.inOrderOf).toBe('lastVisit');
+  fixture.componentRef.setInput('member', crm());
+  await fixture.whenStable();
+  expect((fixture.nativeElement as HTMLElement).textContent).toContain(
+    'records are made one after the other, by Last visit; town carries our key',
+  );
+  await order.clickOptions({ text: 'as they come' });
+  expect(crm()?.inOrderOf).toBeUndefined();
 });
