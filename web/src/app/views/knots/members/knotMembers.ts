@@ -4,15 +4,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatMenuModule } from '@angular/material/menu';
 import { RouterLink } from '@angular/router';
 import type { KnotView } from '@anchor-knot/contracts';
-import {
-  addMember,
-  type FieldType,
-  moveMember,
-  newMember,
-  removeMember,
-  setMember,
-  type Member,
-} from '@anchor-knot/core';
+import { addMember, moveMember, newMember, removeMember, setMember, type Member } from '@anchor-knot/core';
 import { of } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
 import { SystemsApi } from '../../../api/systemsApi';
