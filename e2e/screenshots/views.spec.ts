@@ -60,7 +60,7 @@ test('pictures of the main views', async ({ page }) => {
     'tickets',
     'ticketGroups',
     'tickets',
-    'comments',
+    'ticketComments',
     'partners',
     'partnerLeads',
   ]) {

@@ -144,7 +144,7 @@ const demoKnots = [
   { file: 'projects', timing: projectTiming },
   { file: 'tickets', timing: ticketTiming },
   { file: 'ticketGroups', timing: groupTiming },
-  { file: 'comments', timing: commentTiming },
+  { file: 'ticketComments', timing: commentTiming },
   { file: 'partners', timing: partnerTiming },
   { file: 'partnerLeads', timing: leadTiming },
 ] as const;

@@ -79,7 +79,7 @@ beforeEach(async () => {
   await erp.connectTo(installation);
   const service = { name: 'Service', prefix: 'S', digits: 4, yearly: true, zone: 'Europe/London' };
   await keepSeries(installation.parts.data, { id: 'service', series: service, next: 7, revision: 0 }, '', Date.now());
-  for (const file of ['orders', 'orderLines', 'people', 'requesters', 'tickets', 'ticketGroups', 'comments'])
+  for (const file of ['orders', 'orderLines', 'people', 'requesters', 'tickets', 'ticketGroups', 'ticketComments'])
     await installation.parts.knots.create(knotOf(file), 'test');
   await installation.startWorker();
 });
@@ -248,7 +248,7 @@ test('what is said about a ticket is carried over once and in its order, also wh
   });
   // What was written before another one is made before it, whatever their numbers are.
   const inOrder = work.comments.toSorted((one, other) => (one.written < other.written ? -1 : 1));
-  for (let rounds = 0; rounds < 4; rounds += 1) await run('comments');
+  for (let rounds = 0; rounds < 4; rounds += 1) await run('ticketComments');
   const made = await notes();
   expect(made.map(({ row, text, at }) => [row, text, at])).toEqual(
     inOrder.map(({ ticket_id, text, written }) => [rowOf.get(ticket_id), text, written]),
@@ -261,11 +261,11 @@ test('what is said about a ticket is carried over once and in its order, also wh
     ['Sooner', '2026-10-02T09:00:00.000Z'],
   ])
     await boardsAsk('notes', { row, text, at, by: 'sunniva.dahl' });
-  await run('comments');
+  await run('ticketComments');
   expect((await comments()).slice(-2).map((one) => [one.ticket_id, one.text, one.by])).toEqual([
     [ticketId, 'Sooner', 'sunniva.dahl'],
     [ticketId, 'Later', 'sunniva.dahl'],
   ]);
-  const { desk: toDesk, boards } = await run('comments');
+  const { desk: toDesk, boards } = await run('ticketComments');
   expect([toDesk?.create, boards?.create, (await notes()).length]).toEqual([0, 0, made.length + 2]);
 });
