@@ -27,7 +27,7 @@ test('three systems are chosen, and their fields come paired; what is turned dow
   await page.getByRole('link', { name: 'New knot' }).click();
   await page.getByRole('button', { name: 'Begin' }).click();
   await expect(page.getByText('Give it a name')).toBeVisible();
-  await expect(page.getByRole('alert').filter({ hasText: 'Choose at least one object' })).toBeVisible();
+  await expect(page.getByRole('alert').filter({ hasText: 'Choose at least two objects' })).toBeVisible();
   await page.getByLabel('Name', { exact: true }).fill('Clients');
   await page.getByLabel('One of them is called').fill('client');
   for (const object of ['accounts', 'shoppers', 'debtors'])

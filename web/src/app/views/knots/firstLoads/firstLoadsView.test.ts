@@ -3,7 +3,7 @@ import { jest } from '@jest/globals';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import type { FirstLoad, FirstLoads, Run } from '@anchor-knot/contracts';
-import { NEVER, of } from 'rxjs';
+import { of, Subject } from 'rxjs';
 import { KnotsApi } from '../../../api/knotsApi';
 import { LiveEvents } from '../../../api/liveEvents';
 import { RunsApi } from '../../../api/runsApi';
@@ -40,6 +40,8 @@ const loaded = {
 };
 
 async function shown(answer: Partial<FirstLoads>, role: 'operator' | 'viewer' = 'operator') {
+  const changes = new Subject<void>();
+  const firstLoads = jest.fn(() => of<FirstLoads>({ steps: [], drafts: [], ...answer }));
   const startTogether = jest.fn((_: string, knots: readonly string[]) => of(knots.map((knot) => ({ knot }))));
   const startRun = jest.fn((..._: unknown[]) => of('r'));
   const { told, provider } = telling();
@@ -47,16 +49,16 @@ async function shown(answer: Partial<FirstLoads>, role: 'operator' | 'viewer' = 
     providers: [
       quiet,
       provideRouter([]),
-      { provide: KnotsApi, useValue: { firstLoads: () => of({ steps: [], drafts: [], ...answer }) } },
+      { provide: KnotsApi, useValue: { firstLoads } },
       { provide: RunsApi, useValue: { startTogether, startRun } },
-      { provide: LiveEvents, useValue: { anything: NEVER } },
+      { provide: LiveEvents, useValue: { anything: changes } },
       signedInAs(role),
       provider,
     ],
   });
   const fixture = TestBed.createComponent(FirstLoadsView);
   await fixture.whenStable();
-  return { ...hands(fixture), told, startTogether, startRun };
+  return { ...hands(fixture), told, startTogether, startRun, firstLoads, changes };
 }
 
 test('the first knot that is not loaded is open: its directions, what it waits for, what it would do', async () => {
@@ -111,6 +113,15 @@ test('a loaded knot tells of its first load, also after later runs; one under wa
   expect(said).toContain('It runs. Reading records: 1,408. Follow it');
   expect(said).toContain('467 anchors, of which 450 agree; 3 decisions. It runs by itself from now on. When');
   expect(await buttons()).not.toContain('Load all');
+});
+
+test('a step that is done by now stays open: nobody is taken away from what they read', async () => {
+  const { text, firstLoads, changes } = await shown({ steps: [step('Customers'), step('Orders')] });
+  expect(await text()).toContain('Try it (Customers)');
+  firstLoads.mockReturnValue(of({ steps: [step('Customers', loaded), step('Orders')], drafts: [] }));
+  changes.next();
+  expect(await text()).toContain('Run it again (Customers)');
+  expect(await text()).not.toContain('Try it (Orders)');
 });
 
 test('who may only look starts nothing; drafts are named, and with no knot it says what will stand here', async () => {

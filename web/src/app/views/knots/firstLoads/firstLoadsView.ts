@@ -1,8 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, linkedSignal, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatStepperModule } from '@angular/material/stepper';
 import { Router, RouterLink } from '@angular/router';
-import type { FirstLoad } from '@anchor-knot/contracts';
+import type { FirstLoad, FirstLoads } from '@anchor-knot/contracts';
 import { asyncScheduler, throttleTime } from 'rxjs';
 import { Asking } from '../../../api/asking';
 import { KnotsApi } from '../../../api/knotsApi';
@@ -46,9 +46,12 @@ export class FirstLoadsView {
   protected readonly done = computed(() => this.steps().filter(({ firstRun }) => firstRun).length);
   protected readonly nameOf = computed(() => new Map(this.steps().map(({ knot, name }) => [knot, name])));
   /** Where a person goes on: the first step that is not done, as it was when the view was opened. */
-  protected readonly first = computed(() => {
-    const place = this.steps().findIndex(({ firstRun }) => !firstRun);
-    return place < 0 ? 0 : place;
+  protected readonly first = linkedSignal<FirstLoads | undefined, number>({
+    source: () => this.loaded.value(),
+    computation: (loads, before) => {
+      if (before?.source) return before.value;
+      return Math.max(0, loads?.steps.findIndex(({ firstRun }) => !firstRun) ?? 0);
+    },
   });
   readonly #left = computed(() => this.steps().filter(({ firstRun, state }) => !firstRun && state === 'running'));
   protected readonly canTry = computed(() => this.steps().some(({ openRun }) => !openRun));
