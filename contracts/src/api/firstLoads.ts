@@ -16,8 +16,6 @@ export type FirstLoadMember = z.output<typeof firstLoadMemberSchema>;
 export const firstLoadSchema = z.object({
   knot: z.string(),
   name: z.string(),
-  /** What several of its things are counted as: `customer`. */
-  thing: z.string(),
   state: knotStateSchema,
   /** The knots whose things it refers to, that come before it. */
   after: z.array(z.string()),

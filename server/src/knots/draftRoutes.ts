@@ -104,7 +104,8 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
     async (request, reply) => {
       const { name, thing, members, also } = request.body;
       const rows = await systems.all();
-      const missing = [...members, ...(also ? [also.of, ...also.members] : [])].find(
+      const ofSecond = also ? [also.of, ...also.members] : [];
+      const missing = [...members, ...ofSecond].find(
         ({ system, object }) => !hasObject(rows.find(({ id }) => id === system)?.description, object),
       );
       if (missing)
@@ -113,12 +114,12 @@ export function draftRoutes(app: FastifyInstance, { data, knots, drafts, reading
           says: `There is no object “${missing.object}” in a system “${missing.system}” here.`,
         });
       const first = emptyKnot({ name, thing }, members, rows);
-      const second = also && emptyKnot(also, [also.of, ...also.members], rows);
+      const second = also && emptyKnot(also, ofSecond, rows);
       const there = also && first.members.find(({ system, object }) => isObject(also.of, system, object));
       if (also && !there)
         return reply.code(422).send({
           code: 'no such object',
-          says: `“${also.of.object}” is none of the objects of ${name}: only their records can be something else too.`,
+          says: `“${also.of.object}” is no object of ${name}: only their records can be something else too.`,
         });
       const knot = await begin(first, request.person);
       const [here] = second?.members ?? [];

@@ -62,7 +62,7 @@ test('records that are something else as well: a second knot, whose things refer
   const refused = await ask({ ...also, of: people });
   expect([refused.statusCode, refused.json()]).toMatchObject([
     422,
-    { says: expect.stringContaining('“people” is none') },
+    { says: expect.stringContaining('“people” is no object') },
   ]);
   expect((await ask({ ...also, members: [{ system: 'fernhill', object: 'nothing' }] })).statusCode).toBe(422);
   expect(await count()).toBe(before);

@@ -35,7 +35,6 @@ export function firstLoadRoutes(
     return {
       knot: id,
       name: definition.name,
-      thing: definition.thing,
       after: [...after],
       members: membersOf(knot, rows),
       dryRun: dryRun ? runSummary(dryRun) : null,

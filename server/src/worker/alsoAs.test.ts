@@ -8,6 +8,7 @@ import { generateCustomers } from '@anchor-knot/standins';
 import { ApiClient } from '../testing/apiClient.js';
 import { demoKnot, RealInstallation } from '../testing/realInstallation.js';
 import { TestDatabase } from '../testing/testDatabase.js';
+import { systemClock } from './systemClock.js';
 
 const data = generateCustomers({ seed: 5, inBoth: 6, onlyCrm: 0, onlyShop: 4, mess: false });
 const page = 'https://shop.hazelmoor.example/shoppers/{key}';
@@ -78,10 +79,7 @@ afterAll(async () => {
 
 const run = async (knot: string) => (await installation.run('run', { knot })).progress?.tally;
 async function people(): Promise<readonly Person[]> {
-  const connector = await installation.parts.systems.connect(
-    { system: 'fernhill', object: 'people' },
-    { now: Date.now, sleep: async () => undefined },
-  );
+  const connector = await installation.parts.systems.connect({ system: 'fernhill', object: 'people' }, systemClock);
   const found: Person[] = [];
   for await (const { records } of connector.read({})) found.push(...records.map(({ fields }) => fields as never));
   await connector.close();

@@ -13,7 +13,7 @@ export interface Grouping {
   readonly figures: readonly {
     readonly field: FieldId;
     readonly how: 'total' | 'least' | 'greatest';
-    isNumber: boolean;
+    readonly isNumber: boolean;
   }[];
   /** One group alone. */
   readonly key?: string | undefined;

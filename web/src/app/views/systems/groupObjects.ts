@@ -1,20 +1,19 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
-import { type AbstractControl, FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
+import { FormControl, FormGroup, ReactiveFormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import { MatSelectModule } from '@angular/material/select';
 import { type Figure, type GroupObject, groupObjectSchema, type System } from '@anchor-knot/contracts';
 import type { FieldType } from '@anchor-knot/core';
-import { isFilled } from '../../fields/validators';
+import { isFilled, isFree } from '../../fields/validators';
 import { tableParts } from '../../tables/rows';
 import { ReferenceTargets } from '../knots/editor/referenceTargets';
 
 const control = <Value>(value: Value) => new FormControl<Value>(value, { nonNullable: true });
 const required = () => new FormControl('', { nonNullable: true, validators: isFilled });
 const comparedTypes: ReadonlySet<FieldType> = new Set(['number', 'date', 'instant']);
-const figureWords: Readonly<Record<Figure['how'], string>> = { total: 'total', least: 'least', greatest: 'greatest' };
 
 /** What things of a knot have in common, as objects: a group for each value of a field, counted and added up. */
 @Component({
@@ -35,11 +34,7 @@ export class GroupObjects {
   protected readonly form = new FormGroup({
     name: new FormControl('', {
       nonNullable: true,
-      validators: [
-        isFilled,
-        ({ value }: AbstractControl<string>) =>
-          value.trim() !== this.changing() && Object.hasOwn(this.#objects(), value.trim()) ? { taken: true } : null,
-      ],
+      validators: [isFilled, isFree((name) => name !== this.changing() && Object.hasOwn(this.#objects(), name))],
     }),
     of: required(),
     by: required(),
@@ -49,8 +44,16 @@ export class GroupObjects {
   });
   readonly #of = toSignal(this.form.controls.of.valueChanges, { initialValue: '' });
   protected readonly fields = computed(() => this.targets.definitions()[this.#of()]?.fields ?? []);
-  protected readonly numbers = computed(() => this.fields().filter(({ type }) => type === 'number'));
-  protected readonly compared = computed(() => this.fields().filter(({ type }) => comparedTypes.has(type)));
+  /** What can be told of each group, by how it is made of the things in it. */
+  protected readonly figures = computed(() => {
+    const numbers = this.fields().filter(({ type }) => type === 'number');
+    const compared = this.fields().filter(({ type }) => comparedTypes.has(type));
+    return [
+      { how: 'total', says: 'Added up', fields: numbers },
+      { how: 'least', says: 'Least of', fields: compared },
+      { how: 'greatest', says: 'Greatest of', fields: compared },
+    ] as const;
+  });
   protected readonly rows = computed(() =>
     Object.entries(this.#objects()).map(([name, object]) => ({
       name,
@@ -58,9 +61,7 @@ export class GroupObjects {
       by: this.#fieldName(object.of, object.by),
       figures: [
         'how many',
-        ...Object.values(object.figures).map(
-          ({ field, how }) => `${figureWords[how]} of ${this.#fieldName(object.of, field)}`,
-        ),
+        ...Object.values(object.figures).map(({ field, how }) => `${how} of ${this.#fieldName(object.of, field)}`),
       ].join(', '),
     })),
   );
@@ -134,5 +135,5 @@ export class GroupObjects {
 /** A figure keeps the name under which knots have mapped it. */
 function nameIn(object: GroupObject | undefined, { field, how }: Figure): string {
   const known = Object.entries(object?.figures ?? {}).find(([, one]) => one.field === field && one.how === how);
-  return known?.[0] ?? `${figureWords[how]} ${field}`;
+  return known?.[0] ?? `${how} ${field}`;
 }

@@ -5,7 +5,7 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatInputModule } from '@angular/material/input';
 import { MatSelectModule } from '@angular/material/select';
 import { type Rows, rowsSchema, type System } from '@anchor-knot/contracts';
-import { isFilled } from '../../fields/validators';
+import { isFilled, isFree } from '../../fields/validators';
 import { tableParts } from '../../tables/rows';
 
 /** The lists in a system's records whose rows are records of their own: the lines of an order. */
@@ -27,13 +27,7 @@ export class RowObjects {
   protected readonly form = new FormGroup({
     name: new FormControl('', {
       nonNullable: true,
-      validators: [
-        isFilled,
-        ({ value }: AbstractControl<string>) =>
-          Object.hasOwn(this.objects(), value.trim()) || Object.hasOwn(this.rows(), value.trim())
-            ? { taken: true }
-            : null,
-      ],
+      validators: [isFilled, isFree((name) => Object.hasOwn(this.objects(), name) || Object.hasOwn(this.rows(), name))],
     }),
     of: new FormControl('', { nonNullable: true, validators: isFilled }),
     list: new FormControl('', { nonNullable: true, validators: isFilled }),

@@ -26,7 +26,7 @@ const member = (id: string, gives: boolean, may: FirstLoad['members'][number]['m
   ...{ pennant: { pattern: 'disc', colour: 'ink', letters: 'XX' } as const, gives, takes: may.length > 0, may },
 });
 const step = (knot: string, more: Partial<FirstLoad> = {}): FirstLoad => ({
-  ...{ knot, name: knot, thing: 'thing', state: 'running', after: [], dryRun: null, lastRun: null, firstRun: null },
+  ...{ knot, name: knot, state: 'running', after: [], dryRun: null, lastRun: null, firstRun: null },
   ...{ openRun: null, anchors: 0, agree: 0, decisions: 0, isByHand: true },
   members: [member('shop', true, []), member('erp', false, ['create', 'update'])],
   ...more,

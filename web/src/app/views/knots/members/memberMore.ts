@@ -45,7 +45,7 @@ export class MemberMore {
     { value: '', says: 'as they come' },
     ...(this.editor.definition()?.fields ?? [])
       .filter(({ type }) => orderedTypes.has(type))
-      .map(({ id, name }) => ({ value: id, says: `one after the other, by ${name}` })),
+      .map(({ id, name }) => ({ value: id, says: `in order of ${name}` })),
   ]);
   /** What the system itself says that it needs. */
   protected readonly declared = computed((): readonly string[] =>

@@ -72,18 +72,18 @@ test('what a creation needs is chosen among the fields there; what the system sa
   expect((fixture.nativeElement as HTMLElement).textContent).toContain('a creation needs name');
   await panel.expand();
   expect((fixture.nativeElement as HTMLElement).textContent).toContain('It says itself that it needs vat.');
-  await (await select('Without these nothing is created there')).clickOptions({ text: 'vat' });
+  await (await select('A creation needs')).clickOptions({ text: 'vat' });
   expect(editor.definition().members.find(({ id }) => id === 'crm')?.required).toEqual(['name', 'vat']);
   await (await select('Field that carries our key')).clickOptions({ text: 'town' });
   expect(editor.definition().members.find(({ id }) => id === 'crm')?.carries).toBe('town');
   const order = await select('New records are made');
-  await order.clickOptions({ text: 'one after the other, by Last visit' });
+  await order.clickOptions({ text: 'in order of Last visit' });
   const crm = () => editor.definition().members.find(({ id }) => id === 'crm');
   expect(crm()?.inOrderOf).toBe('lastVisit');
   fixture.componentRef.setInput('member', crm());
   await fixture.whenStable();
   expect((fixture.nativeElement as HTMLElement).textContent).toContain(
-    'records are made one after the other, by Last visit; town carries our key',
+    'records are made in order of Last visit; town carries our key',
   );
   await order.clickOptions({ text: 'as they come' });
   expect(crm()?.inOrderOf).toBeUndefined();
